@@ -1,0 +1,156 @@
+#include "common.hpp"
+
+#include <spdlog/sinks/stdout_color_sinks.h>
+#include <spdlog/spdlog.h>
+#include <unistd.h>
+
+#include <atomic>
+#include <csignal>
+
+namespace cli {
+
+using namespace stasigraph;
+
+namespace {
+
+std::atomic<Job*> running{nullptr};
+
+void interrupt(int) {
+    if (Job* job = running.load()) job->cancel();
+}
+
+spdlog::logger& log() {
+    static const auto logger = [] {
+        auto made = spdlog::stderr_color_mt("stasigraph");
+        made->set_pattern("%^%l%$: %v");
+        return made;
+    }();
+    return *logger;
+}
+
+/// One line, rewritten in place on a terminal; elsewhere a new line every few seconds.
+class ProgressLine {
+public:
+    void show(const Progress& p) {
+        if (p.seconds < 1) return;
+        const bool terminal = isatty(STDERR_FILENO) != 0;
+        if (!terminal && p.seconds - last_ < 5) return;
+        last_ = p.seconds;
+        const std::string left = p.seconds_left < 0 ? "" : ", " + seconds_text(p.seconds_left) + " left";
+        fmt::print(stderr, "{}{:>3.0f} %  {}{}{}", terminal ? "\r" : "", p.done * 100, p.stage, left, terminal ? "\033[K" : "\n");
+        shown_ = terminal;
+    }
+    void clear() {
+        if (shown_) fmt::print(stderr, "\r\033[K");
+        shown_ = false;
+    }
+
+private:
+    double last_ = 0;
+    bool shown_ = false;
+};
+
+}  // namespace
+
+int& exit_status() {
+    static int status = 0;
+    return status;
+}
+
+void add_common(CLI::App& app, Common& common, const std::string& example) {
+    app.add_option("LEVEL", common.level, "a bake sheet (.toml), a .gltf or a .glb")->required();
+    app.add_flag("--json", common.json, "answer as JSON on standard output");
+    app.add_flag("--quiet", common.quiet, "no notes and no progress");
+    app.add_option("--threads", common.threads, "worker threads; 0 is one a core. Never changes a result")->check(CLI::Range(0, 1024));
+    app.footer("Example:\n  " + example);
+}
+
+int guarded(const Common& common, const std::function<void(Job&)>& body) {
+    ProgressLine line;
+    JobSettings settings{.threads = common.threads, .on_progress = {}, .on_note = {}};
+    if (!common.quiet) {
+        settings.on_progress = [&](const Progress& p) { line.show(p); };
+        settings.on_note = [&](std::string_view text) {
+            line.clear();
+            log().info("{}", text);
+        };
+    }
+    int status = 0;
+    try {
+        Job job(std::move(settings));
+        running = &job;
+        std::signal(SIGINT, interrupt);
+        std::signal(SIGTERM, interrupt);
+        body(job);
+        running = nullptr;
+        line.clear();
+    } catch (const Error& e) {
+        line.clear();
+        log().error("{}", e.text());
+        status = 1;
+    } catch (const Cancelled&) {
+        line.clear();
+        log().warn("interrupted; nothing was written");
+        status = 130;
+    } catch (const std::bad_alloc&) {
+        log().error("not enough memory. Lower the density or the tier.");
+        status = 1;
+    } catch (const std::exception& e) {
+        log().error("{}", e.what());
+        status = 1;
+    }
+    running = nullptr;
+    return exit_status() = status;
+}
+
+Level load(const Common& common) {
+    Level level = load_level(common.level);
+    if (!common.quiet)
+        for (const std::string& note : level.notes) log().info("{}", note);
+    return level;
+}
+
+std::string bytes_text(double bytes) {
+    if (bytes < 1e3) return fmt::format("{:.0f} B", bytes);
+    if (bytes < 1e6) return fmt::format("{:.1f} kB", bytes / 1e3);
+    if (bytes < 1e9) return fmt::format("{:.1f} MB", bytes / 1e6);
+    return fmt::format("{:.2f} GB", bytes / 1e9);
+}
+
+std::string seconds_text(double seconds) {
+    if (seconds < 10) return fmt::format("{:.1f} s", seconds);
+    if (seconds < 90) return fmt::format("{:.0f} s", seconds);
+    const int whole = static_cast<int>(seconds + 0.5);
+    return whole < 3600 ? fmt::format("{}:{:02} min", whole / 60, whole % 60) : fmt::format("{}:{:02} h", whole / 3600, whole / 60 % 60);
+}
+
+std::string count_text(double count) {
+    if (count < 1e4) return fmt::format("{:.0f}", count);
+    if (count < 1e6) return fmt::format("{:.1f} thousand", count / 1e3);
+    return fmt::format("{:.1f} million", count / 1e6);
+}
+
+Json vec(Vec3 v) { return Json::array({v.x, v.y, v.z}); }
+Json rgb(Rgb c) { return Json::array({c.r, c.g, c.b}); }
+
+Vec3 parse_vec(const std::string& text, const std::string& option) {
+    Vec3 v;
+    char rest = 0;
+    if (std::sscanf(text.c_str(), "%f,%f,%f%c", &v.x, &v.y, &v.z, &rest) != 3 || !is_finite(v))
+        throw CLI::ValidationError(option, "needs three numbers as X,Y,Z, not \"" + text + "\"");
+    return v;
+}
+
+BakedLevel load_baked(const Common& common, const fs::path& folder, const std::string& set, Job& job) {
+    BakedLevel b{.level = load(common), .atlas = {}, .bake = {}};
+    float density_scale = 1;
+    b.level.quality.tier = saved_tier(folder, density_scale);
+    // The notes of this unwrap were told by the bake.
+    Job silent(JobSettings{.threads = job.threads(), .on_progress = {}, .on_note = {}});
+    b.atlas = unwrap(b.level, density_scale, silent);
+    b.bake = load_bake(folder, b.level, b.atlas, set);
+    if (b.bake.stale && !common.quiet) log().warn("the scene or the sheet changed since this bake; what follows is from before. Run `stasigraph bake` to bring it up to date.");
+    return b;
+}
+
+}  // namespace cli

@@ -1,0 +1,62 @@
+#pragma once
+// What every command shares: options, messages, progress, exit status.
+
+#include <CLI/CLI.hpp>
+#include <fmt/core.h>
+
+#include <filesystem>
+#include <memory>
+#include <nlohmann/json.hpp>
+#include <string>
+
+#include "stasigraph/io.hpp"
+#include "stasigraph/stasigraph.hpp"
+
+namespace cli {
+
+using Json = nlohmann::ordered_json;
+namespace fs = std::filesystem;
+
+struct Common {
+    fs::path level;
+    bool json = false, quiet = false;
+    unsigned threads = 0;
+};
+
+/// LEVEL, --json, --quiet, --threads, and an example under the help.
+void add_common(CLI::App& app, Common& common, const std::string& example);
+
+/// Runs a command's body: errors to standard error, exit status as the contract says.
+int guarded(const Common& common, const std::function<void(stasigraph::Job&)>& body);
+
+/// Exit status of the command that ran; main returns it.
+int& exit_status();
+
+/// Loads and tells what was left out or assumed.
+stasigraph::Level load(const Common& common);
+
+/// "3.2 MB", "12 s", "4:05 min".
+std::string bytes_text(double bytes);
+std::string seconds_text(double seconds);
+std::string count_text(double count);
+
+Json vec(stasigraph::Vec3 v);
+Json rgb(stasigraph::Rgb c);
+stasigraph::Vec3 parse_vec(const std::string& text, const std::string& option);
+
+/// A level as it was baked, with its UVs and one set of results (or all for an empty name).
+struct BakedLevel {
+    stasigraph::Level level;
+    stasigraph::Atlas atlas;
+    stasigraph::SavedBake bake;
+};
+BakedLevel load_baked(const Common& common, const fs::path& folder, const std::string& set, stasigraph::Job& job);
+
+void add_start(CLI::App& app);
+void add_survey(CLI::App& app);
+void add_unwrap(CLI::App& app);
+void add_bake(CLI::App& app);
+void add_meter(CLI::App& app);
+void add_view(CLI::App& app);
+
+}  // namespace cli

@@ -1,0 +1,72 @@
+#pragma once
+#include <cstddef>
+#include <cstdint>
+#include <functional>
+#include <memory>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace stasigraph {
+
+/// How far a long call has come.
+struct Progress {
+    std::string_view stage;         ///< Name of the running stage.
+    double done = 0;                ///< Share of the whole call that is done, 0 to 1.
+    double seconds = 0;             ///< Since the plan was made.
+    double seconds_left = 0;        ///< Forecast; negative while there is nothing to forecast from.
+};
+
+struct JobSettings {
+    unsigned threads = 0;           ///< Worker threads; 0 means one for each core. Never changes a result.
+    std::function<void(const Progress&)> on_progress;      ///< Called from any worker, one at a time.
+    std::function<void(std::string_view)> on_note;         ///< Things the user should know, one sentence each.
+};
+
+/// A stage of a plan and its share of the whole time, in any unit common to the plan.
+struct PlannedStage {
+    std::string name;
+    double cost = 1;
+};
+
+/// Threads, progress, notes, stage times and cancelling for every long call.
+///
+/// Threads: one call at a time uses a job; cancel() may come from any thread or a signal handler.
+/// Owner:   owns its worker threads.
+class Job {
+public:
+    explicit Job(JobSettings settings = {});
+    ~Job();
+    Job(const Job&) = delete;
+    Job& operator=(const Job&) = delete;
+
+    unsigned threads() const noexcept;
+    void cancel() noexcept;
+    bool cancelled() const noexcept;
+
+    /// Declares the stages to come, so that progress can be told of the whole. Optional.
+    void plan(std::vector<PlannedStage> stages);
+    /// Starts a stage of `units` steps; the one before it is then finished.
+    void begin(std::string_view stage, std::size_t units);
+    void advance(std::size_t units);
+    void finish();
+    void note(const std::string& text);
+
+    /// Seconds each finished stage took, in order.
+    struct StageTime {
+        std::string name;
+        double seconds = 0;
+    };
+    const std::vector<StageTime>& times() const noexcept;
+
+    /// Calls body(first, last) over [0, count) in pieces of `grain`, in parallel. The split depends on count and
+    /// grain alone, never on the number of threads. Throws Cancelled when cancelled, or what body throws.
+    void parallel(std::size_t count, std::size_t grain,
+                  const std::function<void(std::size_t first, std::size_t last)>& body);
+
+private:
+    struct State;
+    std::unique_ptr<State> state_;
+};
+
+}  // namespace stasigraph

@@ -1,0 +1,12 @@
+#pragma once
+// Everything the core offers. Files are in stasigraph/io.hpp, the game's side in stasigraph/runtime.hpp.
+
+#include "stasigraph/atlas.hpp"
+#include "stasigraph/bake.hpp"
+#include "stasigraph/error.hpp"
+#include "stasigraph/job.hpp"
+#include "stasigraph/level.hpp"
+#include "stasigraph/math.hpp"
+#include "stasigraph/picture.hpp"
+#include "stasigraph/probes.hpp"
+#include "stasigraph/survey.hpp"

@@ -1,0 +1,318 @@
+#include <algorithm>
+
+#include "bake/sources.hpp"
+#include "finish/pages.hpp"
+#include "probe/probe_rows.hpp"
+#include "stasigraph/bake.hpp"
+#include "stasigraph/error.hpp"
+
+namespace stasigraph {
+
+namespace {
+
+/// Everything a group's explicit samples depend on besides geometry.
+struct GroupSources {
+    std::vector<Light> lights;
+    std::vector<std::pair<std::uint32_t, Rgb>> emitters;
+    friend bool operator==(const GroupSources&, const GroupSources&) = default;
+};
+
+GroupSources sources_of(const Level& level, std::uint32_t group) {
+    GroupSources s;
+    for (const Light& light : level.lights)
+        if (light.group == group && light.baked) s.lights.push_back(light);
+    for (std::uint32_t i = 0; i < level.surfaces.size(); ++i)
+        if (level.surfaces[i].group == group && level.surfaces[i].part != Part::moving)
+            s.emitters.push_back({i, level.materials[level.surfaces[i].material].emission * level.surfaces[i].emission_gain});
+    return s;
+}
+
+std::uint32_t group_seed(const Level& level, std::uint32_t group) {
+    std::uint32_t h = 0x67726f75u;
+    for (const char c : level.groups[group]) h = combine_bits(h, static_cast<unsigned char>(c));
+    return h;
+}
+
+}  // namespace
+
+struct Baker::State {
+    Level level;
+    TierSettings tier;
+    TextureSet textures;
+    RayCaster caster;
+    Atlas atlas;
+    TexelSet texels;
+    std::vector<float> footprint;               ///< Of each texel in UV units, for its albedo.
+    RowSource rows, probe_rows;
+    Links links, probe_links;
+    std::vector<std::uint8_t> valid;
+    std::vector<std::uint32_t> stand_in;
+    ProbeNet probes;
+    EmitterWeights weights, probe_weights;
+
+    /// Explicit samples of a group, kept while its sources stay the same.
+    struct GroupCache {
+        std::string name;
+        GroupSources sources;
+        std::vector<Rgb> texels;
+        std::vector<ShRgb> probes;
+    };
+    std::vector<GroupCache> cache;
+
+    // The last light() call.
+    LightField light, direct;
+    std::vector<BakeSet> sets;
+
+    State(Level l, Job& job);
+    std::vector<Rgb> albedo(const Level& lit, Job& job) const;
+    std::vector<GroupCache> light_groups(const Level& lit, const std::vector<DirectLight>& lights, Job& job);
+    LightField gather_sources(const Level& lit, const std::vector<DirectLight>& lights, const std::vector<std::uint32_t>& lengths, Job& job) const;
+    std::vector<ProbeLight> solve_probes(const Level& lit, const std::vector<DirectLight>& lights, const std::vector<Rgb>& albedo, Job& job) const;
+    BakeFigures figures(const NoiseEstimate& estimate, int bounces) const;
+};
+
+Baker::State::State(Level l, Job& job)
+    : level(std::move(l)), tier(tier_settings(level.quality.tier)), textures(level),
+      caster(level, textures, [](const Surface& s) { return s.part != Part::moving; }),
+      atlas(unwrap(level, tier.density_scale, job)), texels(place_texels(level, atlas, job)) {
+    rows = texel_rows(level, texels, level.quality.seed);
+    const auto first = static_cast<std::uint32_t>(tier.first_links);
+    job.begin("links", rows.size());
+    extend_links(level, caster, texels, rows, std::vector<std::uint32_t>(rows.size(), first), links, job);
+    valid = find_valid(links);
+    stand_in = stand_ins(texels, valid);
+    redirect(links, stand_in);
+
+    probes = place_lattices(level.volumes);
+    probe_rows = stasigraph::probe_rows(probes, level.quality.seed);
+    std::vector<float> distances;
+    job.begin("probe links", probes.size());
+    extend_links(level, caster, texels, probe_rows, std::vector<std::uint32_t>(probes.size(), static_cast<std::uint32_t>(tier.probe_links)), probe_links, job, &distances);
+    measure_probes(probe_rows, probe_links, distances, probes, job);
+    redirect(probe_links, stand_in);
+
+    weights = {static_cast<float>(tier.light_samples), static_cast<float>(tier.first_links)};
+    probe_weights = {static_cast<float>(tier.light_samples), static_cast<float>(tier.probe_links)};
+
+    // Width of a texel in its texture's UVs: the root of the ratio of the triangle's areas in both.
+    footprint.resize(texels.size(), 0.0f);
+    for (std::size_t i = 0; i < texels.size(); ++i) {
+        const Mesh& mesh = level.meshes[level.surfaces[texels.grid[i] / 2].mesh];
+        const UvTriangle& uv = texels.uv[texels.grids[texels.grid[i]].layout][texels.triangle[i]];
+        if (mesh.uv0.empty()) continue;
+        const std::uint32_t* c = &mesh.indices[3 * static_cast<std::size_t>(texels.triangle[i])];
+        const float texture_area = std::abs(cross(mesh.uv0[c[1]] - mesh.uv0[c[0]], mesh.uv0[c[2]] - mesh.uv0[c[0]]));
+        const float texel_area = std::abs(cross(uv.ab, uv.ac));
+        if (texel_area > 0) footprint[i] = std::sqrt(texture_area / texel_area);
+    }
+}
+
+std::vector<Rgb> Baker::State::albedo(const Level& lit, Job& job) const {
+    std::vector<Rgb> out(texels.size());
+    job.parallel(out.size(), 4096, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+            const Surface& s = lit.surfaces[texels.grid[i] / 2];
+            out[i] = textures.albedo(lit, s, texels.triangle[i], texels.barycentric[i].x, texels.barycentric[i].y, footprint[i]);
+        }
+    });
+    return out;
+}
+
+std::vector<Baker::State::GroupCache> Baker::State::light_groups(const Level& lit, const std::vector<DirectLight>& lights, Job& job) {
+    std::vector<GroupCache> result;
+    job.begin("direct light", rows.size() * lit.groups.size());
+    for (std::uint32_t g = 0; g < lit.groups.size(); ++g) {
+        GroupSources sources = sources_of(lit, g);
+        const auto kept = std::find_if(cache.begin(), cache.end(), [&](const GroupCache& c) { return c.name == lit.groups[g] && c.sources == sources; });
+        if (kept != cache.end()) {
+            result.push_back(std::move(*kept));
+            kept->name.clear();
+            job.advance(rows.size());
+            continue;
+        }
+        const std::uint32_t seed = group_seed(lit, g);
+        result.push_back({lit.groups[g], std::move(sources), light_texels(lights[g], rows, tier.light_samples, weights, seed, job),
+                          light_probes(lights[g], probe_rows, tier.light_samples, probe_weights, seed, job)});
+    }
+    return result;
+}
+
+LightField Baker::State::gather_sources(const Level& lit, const std::vector<DirectLight>& lights, const std::vector<std::uint32_t>& lengths, Job& job) const {
+    LightField field(texels.size(), lit.groups.size());
+    for (std::uint32_t g = 0; g < lit.groups.size(); ++g) {
+        for (std::size_t i = 0; i < texels.size(); ++i) field.add(i, g, cache[g].texels[i]);
+        gathered_emission(lights[g], rows, links, lengths, caster, weights, [&](std::uint32_t row, Vec3, Rgb radiance) {
+            field.add(row, g, radiance * (pi / static_cast<float>(lengths[row])));
+        });
+    }
+    if (lit.sky.group != none)
+        job.parallel(texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t i = begin; i < end; ++i) {
+                const auto* words = &links.words[links.first[i]];
+                const auto count = std::count(words, words + lengths[i], sky_word);
+                field.add(i, lit.sky.group, lit.sky.radiance * (pi * static_cast<float>(count) / static_cast<float>(lengths[i])));
+            }
+        });
+    // A buried texel sends nothing: whatever it was lit by is inside geometry.
+    for (std::size_t i = 0; i < texels.size(); ++i)
+        if (!valid[i]) std::fill_n(&field.values[i * field.stride], field.stride, 0.0f);
+    return field;
+}
+
+std::vector<ProbeLight> Baker::State::solve_probes(const Level& lit, const std::vector<DirectLight>& lights, const std::vector<Rgb>& albedo, Job& job) const {
+    const std::vector<std::uint32_t> lengths(probe_rows.size(), static_cast<std::uint32_t>(tier.probe_links));
+    const float share = 4 * pi / static_cast<float>(tier.probe_links);
+    std::vector<ProbeLight> result(lit.sets.size(), ProbeLight(probe_rows.size()));
+    // Each set's gains applied before projection: one pass over the links for each set, no layer kept.
+    for (std::size_t s = 0; s < lit.sets.size(); ++s) {
+        const std::vector<float>& gains = lit.sets[s].gains;
+        std::vector<Rgb> sent(texels.size());
+        job.parallel(texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t i = begin; i < end; ++i) {
+                Rgb e;
+                for (std::size_t g = 0; g < gains.size(); ++g) e += light.get(i, g) * gains[g];
+                sent[i] = e * albedo[i] * (1 / pi);
+            }
+        });
+        const Rgb sky = lit.sky.group == none ? Rgb{} : lit.sky.radiance * gains[lit.sky.group];
+        job.parallel(probe_rows.size(), 16, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t p = begin; p < end; ++p) {
+                ShRgb& sh = result[s][p];
+                for (std::uint32_t k = 0; k < lengths[p]; ++k) {
+                    const std::uint32_t word = probe_links.words[probe_links.first[p] + k];
+                    if (word == absorbed_word) continue;
+                    add_light(sh, row_direction(probe_rows, p, k), (word == sky_word ? sky : sent[word]) * share);
+                }
+                for (std::size_t g = 0; g < gains.size(); ++g)
+                    for (int c = 0; c < 9; ++c) sh[c] += cache[g].probes[p][c] * gains[g];
+            }
+        });
+        for (std::uint32_t g = 0; g < gains.size(); ++g)
+            gathered_emission(lights[g], probe_rows, probe_links, lengths, caster, probe_weights, [&](std::uint32_t row, Vec3 w, Rgb radiance) {
+                add_light(result[s][row], w, radiance * (share * gains[g]));
+            });
+    }
+    return result;
+}
+
+Baker::Baker(Level level, Job& job) {
+    complete_level(level);
+    check_level(level);
+    job.plan({{"unwrap", 3}, {"texels", 3}, {"links", 40}, {"probe links", 4}, {"direct light", 15}, {"more links", 25}, {"bounces", 8}, {"finish", 2}});
+    state_ = std::make_unique<State>(std::move(level), job);
+}
+Baker::~Baker() = default;
+Baker::Baker(Baker&&) noexcept = default;
+
+const Atlas& Baker::atlas() const noexcept { return state_->atlas; }
+const Level& Baker::level() const noexcept { return state_->level; }
+
+Baked Baker::light(const Level& wanted, Job& job) {
+    State& s = *state_;
+    Level lit = wanted;
+    complete_level(lit);
+    check_level(lit);
+    if (lit.surfaces.size() != s.level.surfaces.size() || lit.meshes.size() != s.level.meshes.size() ||
+        lit.quality.tier != s.level.quality.tier || lit.quality.seed != s.level.quality.seed || !(lit.lightmap == s.level.lightmap))
+        throw Error{.what = "the level's geometry or lightmap settings are not those the links were recorded for", .where = lit.name,
+                    .value = "", .remedy = "Make a new Baker."};
+    std::vector<DirectLight> lights;
+    for (std::uint32_t g = 0; g < lit.groups.size(); ++g) lights.emplace_back(lit, s.textures, s.caster, g);
+    const std::vector<Rgb> albedo = s.albedo(lit, job);
+    s.cache = s.light_groups(lit, lights, job);
+
+    // First with the first links and a few bounces, to see where the light is uncertain.
+    const auto first = static_cast<std::uint32_t>(s.tier.first_links), most = static_cast<std::uint32_t>(s.tier.most_links);
+    const float noise = lit.quality.noise > 0 ? lit.quality.noise : s.tier.noise;
+    const std::vector<std::uint32_t> short_rows(s.rows.size(), first);
+    NoiseEstimate estimate{short_rows, std::vector<float>(s.rows.size(), 0.0f)};
+    job.begin("more links", s.rows.size());
+    if (most > first) {
+        const LightField sources = s.gather_sources(lit, lights, short_rows, job);
+        const SolveResult glimpse = solve_bounces(s.links, short_rows, albedo, sources, std::min(3, lit.quality.bounces.value_or(3)), job);
+        estimate = estimate_noise(lit, s.links, albedo, glimpse.light, s.texels.area, noise, first, most, job);
+        for (std::size_t i = 0; i < s.rows.size(); ++i)
+            if (!s.valid[i]) estimate.lengths[i] = first;
+        extend_links(s.level, s.caster, s.texels, s.rows, estimate.lengths, s.links, job);
+        redirect(s.links, s.stand_in);
+    }
+    s.direct = s.gather_sources(lit, lights, estimate.lengths, job);
+    job.begin("bounces", 24);
+    SolveResult solved = solve_bounces(s.links, estimate.lengths, albedo, s.direct, lit.quality.bounces, job);
+    s.light = std::move(solved.light);
+    s.sets = lit.sets;
+
+    job.begin("finish", lit.sets.size());
+    Baked baked{.sets = {}, .albedo = {}, .emission = {}, .probes = s.probes, .figures = {}};
+    std::vector<ProbeLight> probe_light = s.solve_probes(lit, lights, albedo, job);
+    for (std::size_t i = 0; i < lit.sets.size(); ++i) {
+        const auto mixed = [&](std::size_t texel) {
+            Rgb sum;
+            for (std::size_t g = 0; g < lit.groups.size(); ++g) sum += s.light.get(texel, g) * lit.sets[i].gains[g];
+            return sum;
+        };
+        baked.sets.push_back({lit.sets[i].name, finish_pages(s.atlas, s.texels, s.valid, mixed, job), std::move(probe_light[i])});
+        job.advance(1);
+    }
+    baked.albedo = finish_pages(s.atlas, s.texels, s.valid, [&](std::size_t i) { return albedo[i]; }, job);
+    baked.emission = finish_pages(s.atlas, s.texels, s.valid, [&](std::size_t i) {
+        return s.textures.emission(lit, lit.surfaces[s.texels.grid[i] / 2], s.texels.triangle[i], s.texels.barycentric[i].x, s.texels.barycentric[i].y);
+    }, job);
+    job.finish();
+    baked.figures = s.figures(estimate, solved.bounces);
+    return baked;
+}
+
+BakeFigures Baker::State::figures(const NoiseEstimate& estimate, int bounces) const {
+    const State& s = *this;
+    BakeFigures f;
+    const auto first = static_cast<float>(s.tier.first_links);
+    double lengths = 0, before = 0, after = 0, whole = 0;
+    for (std::size_t i = 0; i < s.texels.size(); ++i) {
+        const std::uint32_t g = s.texels.grid[i];
+        const bool exported = g % 2 == 0 && s.atlas.surfaces[g / 2].page != none;
+        (exported ? f.texels : f.patches) += 1;
+        f.buried += s.valid[i] ? 0 : 1;
+        lengths += estimate.lengths[i];
+        const auto area = static_cast<double>(s.texels.area[i]);
+        if (exported) f.area += area;
+        whole += area;
+        before += area * static_cast<double>(estimate.noise[i]);
+        after += area * static_cast<double>(estimate.noise[i] * std::sqrt(first / static_cast<float>(estimate.lengths[i])));
+    }
+    f.links = s.links.words.size();
+    f.emitter_hits = s.links.emitter_hits.size();
+    f.probes = s.probes.size();
+    for (float v : s.probes.validity) f.buried_probes += v < 0.7f ? 1 : 0;
+    f.bounces = bounces;
+    if (!s.texels.position.empty()) f.mean_links = static_cast<float>(lengths / static_cast<double>(s.texels.size()));
+    if (whole > 0) {
+        f.noise_before = static_cast<float>(before / whole);
+        f.noise = static_cast<float>(after / whole);
+    }
+    return f;
+}
+
+std::vector<TexelLight> Baker::texels(std::uint32_t set) const {
+    const State& s = *state_;
+    std::vector<TexelLight> out(s.texels.size());
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        const std::uint32_t g = s.texels.grid[i];
+        out[i] = {.position = s.texels.position[i], .normal = s.texels.normal[i], .face_normal = s.texels.face_normal[i],
+                  .area = s.texels.area[i], .surface = g / 2, .valid = s.valid[i] != 0,
+                  .exported = g % 2 == 0 && s.atlas.surfaces[g / 2].page != none, .direct = {}, .total = {}};
+        for (std::size_t group = 0; group < s.sets[set].gains.size(); ++group) {
+            out[i].direct += s.direct.get(i, group) * s.sets[set].gains[group];
+            out[i].total += s.light.get(i, group) * s.sets[set].gains[group];
+        }
+    }
+    return out;
+}
+
+Baked bake(const Level& level, Atlas& atlas, Job& job) {
+    Baker baker(level, job);
+    atlas = baker.atlas();
+    return baker.light(baker.level(), job);
+}
+
+}  // namespace stasigraph

@@ -1,0 +1,97 @@
+#include "stasigraph/survey.hpp"
+
+#include <algorithm>
+#include <chrono>
+
+#include "bake/sources.hpp"
+#include "probe/probe_rows.hpp"
+
+namespace stasigraph {
+
+namespace {
+
+constexpr std::size_t sample_rows = 4096;
+
+/// Rows that grow after the first look, as a share of the first links; measured on the demo level at proof.
+constexpr double growth = 0.6;
+
+double seconds_since(std::chrono::steady_clock::time_point start) {
+    return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+}
+
+/// Times the first links and the direct light of evenly spread texels, and scales up.
+double forecast(const Level& level, const TexelSet& texels, const TierSettings& tier, std::size_t probes, Job& job) {
+    if (texels.size() == 0) return 0;
+    const TextureSet textures(level);
+    const RayCaster caster(level, textures, [](const Surface& s) { return s.part != Part::moving; });
+    const RowSource all = texel_rows(level, texels, level.quality.seed);
+    RowSource some;
+    const std::size_t step = std::max<std::size_t>(1, all.size() / sample_rows);
+    for (std::size_t i = step / 2; i < all.size(); i += step) {
+        some.receivers.push_back(all.receivers[i]);
+        some.seeds.push_back(all.seeds[i]);
+    }
+    Links links;
+    auto start = std::chrono::steady_clock::now();
+    extend_links(level, caster, texels, some, std::vector<std::uint32_t>(some.size(), static_cast<std::uint32_t>(tier.first_links)), links, job);
+    const double link_seconds = seconds_since(start);
+    start = std::chrono::steady_clock::now();
+    for (std::uint32_t g = 0; g < level.groups.size(); ++g)
+        light_texels(DirectLight(level, textures, caster, g), some, tier.light_samples, {static_cast<float>(tier.light_samples), static_cast<float>(tier.first_links)}, g, job);
+    const double direct_seconds = seconds_since(start);
+    const double share = static_cast<double>(all.size()) / static_cast<double>(some.size());
+    const double grown = tier.most_links > tier.first_links ? growth : 0;
+    const double probe_rays = static_cast<double>(probes) * tier.probe_links / (static_cast<double>(some.size()) * tier.first_links);
+    return share * (link_seconds * (1.25 + grown) + direct_seconds) + link_seconds * probe_rays;
+}
+
+}  // namespace
+
+Survey survey(const Level& level, Job& job) {
+    const TierSettings tier = tier_settings(level.quality.tier);
+    const Atlas atlas = unwrap(level, tier.density_scale, job);
+    const TexelSet texels = place_texels(level, atlas, job);
+    Survey s;
+    for (const Mesh& mesh : level.meshes) s.own_triangles += mesh.triangle_count();
+    for (std::uint32_t i = 0; i < level.surfaces.size(); ++i) {
+        const Surface& surface = level.surfaces[i];
+        const TexelGrid &front = texels.grids[2 * i], &back = texels.grids[2 * i + 1];
+        s.triangles += level.meshes[surface.mesh].triangle_count();
+        Survey::SurfaceCost cost{.name = surface.name, .triangles = level.meshes[surface.mesh].triangle_count(), .density = atlas.surfaces[i].density};
+        for (std::uint32_t t = front.first_texel; t < front.first_texel + front.texel_count; ++t) cost.area += static_cast<double>(texels.area[t]);
+        s.patches += back.texel_count;
+        if (surface.part == Part::moving) {
+            ++s.moving;
+        } else if (atlas.surfaces[i].page == none) {
+            ++s.patched;
+            s.patches += front.texel_count;
+        } else {
+            ++s.lightmapped;
+            cost.texels = front.texel_count;
+            s.texels += cost.texels;
+            s.area += cost.area;
+        }
+        s.surfaces.push_back(std::move(cost));
+    }
+    std::stable_sort(s.surfaces.begin(), s.surfaces.end(), [](const auto& a, const auto& b) { return a.texels > b.texels; });
+    for (std::uint32_t g = 0; g < level.groups.size(); ++g) {
+        Survey::GroupCount count{.name = level.groups[g], .sky = level.sky.group == g};
+        for (const Light& light : level.lights) count.lights += light.group == g ? 1 : 0;
+        for (const Surface& surface : level.surfaces)
+            count.emitters += surface.group == g && max_channel(level.materials[surface.material].emission) > 0 ? 1 : 0;
+        s.groups.push_back(std::move(count));
+    }
+    s.pages = atlas.pages;
+    double page_texels = 0;
+    for (int side : s.pages) page_texels += static_cast<double>(side) * side;
+    if (page_texels > 0) s.coverage = static_cast<float>(static_cast<double>(s.texels) / page_texels);
+    s.probes = place_lattices(level.volumes).size();
+    const auto rows = static_cast<double>(s.texels + s.patches);
+    const double links = rows * tier.first_links * (tier.most_links > tier.first_links ? 1 + growth : 1);
+    s.memory = rows * 150 + rows * 4 * 24.0 * std::ceil(static_cast<double>(level.groups.size()) * 3 / 8) + 2 * 4 * links + page_texels * 30 * static_cast<double>(level.sets.size());
+    s.output = page_texels * 6 * static_cast<double>(level.sets.size());
+    s.seconds = forecast(level, texels, tier, s.probes, job);
+    return s;
+}
+
+}  // namespace stasigraph

@@ -1,0 +1,26 @@
+#pragma once
+// Shared by the writers and readers of results.
+
+#include "io/files.hpp"
+#include "stasigraph/io.hpp"
+
+namespace stasigraph {
+
+/// Texel values times 2^-exponent as 16-bit floats, the exponent in the header attribute "stasigraph:exponent".
+void write_scaled_exr(const std::filesystem::path& to, int width, int height, const std::vector<Rgb>& pixels, int exponent);
+std::vector<Rgb> read_exr(const std::filesystem::path& path, int side);
+Bytes encode_png(int width, int height, const std::vector<std::uint8_t>& rgb);
+Bytes encode_png_rgba(int width, int height, const std::vector<std::uint8_t>& rgba);
+
+/// What ties a saved bake to the UVs it was made for.
+std::string atlas_hash(const Atlas& atlas);
+
+void write_preview_glb(const std::filesystem::path& to, const Level& level, const Atlas& atlas, const Baked& baked, std::size_t set);
+
+/// probes.bin: see docs/files.md.
+Bytes pack_probes(const ProbeNet& net, const std::vector<const BakedSet*>& sets);
+void unpack_probes(const Bytes& bytes, const std::string& where, ProbeNet& net, std::vector<BakedSet>& sets);
+
+inline constexpr int manifest_version = 1;
+
+}  // namespace stasigraph

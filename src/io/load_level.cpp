@@ -1,0 +1,61 @@
+#include "io/gltf_scene.hpp"
+#include "io/sheet.hpp"
+#include "stasigraph/error.hpp"
+#include "stasigraph/io.hpp"
+
+namespace fs = std::filesystem;
+
+namespace stasigraph {
+
+namespace {
+
+/// Radiance of the sky a level gets that brings no light of its own, nit: an overcast noon.
+constexpr Rgb default_sky{1000, 1000, 1000};
+
+bool has_light(const Level& level) {
+    if (!level.lights.empty() || max_channel(level.sky.radiance) > 0) return true;
+    for (const Surface& s : level.surfaces)
+        if (max_channel(level.materials[s.material].emission) > 0) return true;
+    return false;
+}
+
+}  // namespace
+
+fs::path scene_of(const fs::path& path) {
+    if (path.extension() != ".toml") return path;
+    const Sheet sheet(path);
+    const std::string scene = sheet.scene();
+    if (scene.empty())
+        throw Error{.what = "names no scene", .where = path.filename().string(), .value = "", .remedy = "Add scene = \"name.glb\" under [level]."};
+    return referenced_file(path.parent_path(), scene, path.filename().string() + ": level.scene");
+}
+
+Level load_level(const fs::path& path) {
+    const std::string ending = path.extension().string();
+    if (ending != ".toml" && ending != ".gltf" && ending != ".glb")
+        throw Error{.what = "is no level", .where = path.string(), .value = ending, .remedy = "Give a bake sheet (.toml), a .gltf or a .glb."};
+    std::error_code bad;
+    if (!fs::exists(path, bad)) throw Error{.what = "there is no such file", .where = path.string(), .value = "", .remedy = "Check the name."};
+    const fs::path scene = scene_of(path);
+    const GltfFile file = read_gltf(scene);
+    Level level = read_scene(file);
+    level.scene_hash = file.hash;
+    level.name = path.stem().string();
+    if (ending == ".toml") {
+        level.sheet_hash = hash_text(read_file(path));
+        // A sheet that adds the first light must not first get the sky of a level without any.
+        const Sheet sheet(path);
+        sheet.apply(level);
+    }
+    if (!has_light(level)) {
+        level.sky.radiance = default_sky;
+        level.notes.push_back("there is no light in the level: it gets an overcast sky of 1000 nit");
+    }
+    complete_level(level);
+    check_level(level);
+    return level;
+}
+
+fs::path default_output(const fs::path& level_file) { return level_file.parent_path() / "baked"; }
+
+}  // namespace stasigraph

@@ -1,0 +1,213 @@
+#include <algorithm>
+#include <cstring>
+
+#include "io/bake_files.hpp"
+#include "io/json_place.hpp"
+#include "stasigraph/error.hpp"
+
+namespace fs = std::filesystem;
+
+namespace stasigraph {
+
+namespace {
+
+const char* tier_name(Tier tier) { return tier == Tier::glance ? "glance" : tier == Tier::proof ? "proof" : "final"; }
+
+/// The smallest exponent, 0 or more, that brings the largest texel under 16384.
+int image_exponent(const PageImage& page) {
+    float most = 0;
+    for (Rgb c : page.texels) most = std::max(most, max_channel(c));
+    int exponent = 0;
+    while (std::ldexp(most, -exponent) >= 16384.0f) ++exponent;
+    return exponent;
+}
+
+Json vec(Vec2 v) { return Json::array({v.x, v.y}); }
+Json vec(Vec3 v) { return Json::array({v.x, v.y, v.z}); }
+
+Json surfaces_json(const Level& level, const Atlas& atlas) {
+    Json list = Json::array();
+    for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
+        const SurfaceUv& uv = atlas.surfaces[s];
+        if (uv.page == none) continue;
+        const Layout& layout = atlas.layouts[uv.layout];
+        list.push_back({{"name", level.surfaces[s].name}, {"node", level.surfaces[s].node}, {"page", uv.page},
+                        {"scale", vec(atlas.scale(s))}, {"offset", vec(atlas.offset(s))},
+                        {"texels", Json::array({layout.width, layout.height})}, {"density", uv.density}});
+    }
+    return list;
+}
+
+Json probes_json(const ProbeNet& net, const std::vector<const BakedSet*>& sets) {
+    const std::size_t n = net.size();
+    const std::size_t positions = 32, validity = positions + 12 * n, clearance = validity + 4 * n, distance = clearance + 4 * n,
+                      light = distance + 8 * probe_map_side * probe_map_side * n;
+    Json json = {{"format", "stasigraph probes"}, {"version", 1}, {"file", "probes.bin"}, {"count", n}, {"byte_order", "little"},
+                 {"basis", "nine real orthonormal spherical harmonics of world coordinates, +Y up, cosine-convolved: "
+                           "00, 1-1 (y), 10 (z), 11 (x), 2-2 (xy), 2-1 (yz), 20 (3z2-1), 21 (xz), 22 (x2-y2); lux"},
+                 {"positions", {{"offset", positions}, {"type", "float32[3]"}}},
+                 {"validity", {{"offset", validity}, {"type", "float32"}}},
+                 {"clearance", {{"offset", clearance}, {"type", "float32"}}},
+                 {"distance", {{"offset", distance}, {"type", "float32[2]"}, {"map_side", probe_map_side}}}};
+    for (std::size_t s = 0; s < sets.size(); ++s)
+        json["sets"].push_back({{"name", sets[s]->name}, {"offset", light + s * 108 * n}, {"type", "float32[9][3]"}});
+    for (const ProbeLattice& l : net.lattices)
+        json["lattices"].push_back({{"volume", l.volume}, {"low", vec(l.low)}, {"step", vec(l.step)}, {"count", l.count}, {"first", l.first}});
+    return json;
+}
+
+Json read_manifest(const fs::path& folder) {
+    const fs::path path = folder / "manifest.json";
+    std::error_code bad;
+    if (!fs::exists(path, bad)) throw Error{.what = "holds no bake", .where = folder.string(), .value = "", .remedy = "Run `stasigraph bake` first."};
+    const Bytes bytes = read_file(path);
+    try {
+        return Json::parse(bytes.begin(), bytes.end());
+    } catch (const nlohmann::json::exception&) {
+        throw Error{.what = "is damaged", .where = path.string(), .value = "", .remedy = "Bake again."};
+    }
+}
+
+/// Deletes what the last manifest listed and this one does not.
+void remove_stale(const fs::path& folder, const Json& before, const Json& now) {
+    const auto files = [](const Json& manifest) {
+        std::vector<std::string> list;
+        if (!manifest.is_object() || !manifest.contains("files") || !manifest["files"].is_array()) return list;
+        for (const Json& f : manifest["files"])
+            if (f.is_string()) list.push_back(f.get<std::string>());
+        return list;
+    };
+    const std::vector<std::string> kept = files(now);
+    std::error_code bad;
+    for (const std::string& name : files(before)) {
+        const fs::path relative(name);
+        // A manifest is a file like any other: it must not make us delete elsewhere.
+        if (relative.is_absolute() || name.find("..") != std::string::npos || std::find(kept.begin(), kept.end(), name) != kept.end()) continue;
+        fs::remove(folder / relative, bad);
+        if (!relative.parent_path().empty()) fs::remove(folder / relative.parent_path(), bad);      // only when empty
+    }
+}
+
+}  // namespace
+
+std::string atlas_hash(const Atlas& atlas) {
+    Bytes all;
+    const auto put = [&](const void* p, std::size_t n) { all.insert(all.end(), static_cast<const std::uint8_t*>(p), static_cast<const std::uint8_t*>(p) + n); };
+    for (const SurfaceUv& s : atlas.surfaces)
+        for (std::uint32_t v : {s.layout, s.page, static_cast<std::uint32_t>(s.x), static_cast<std::uint32_t>(s.y)}) put(&v, 4);
+    for (const Layout& l : atlas.layouts) {
+        put(&l.width, 4);
+        put(&l.height, 4);
+        put(l.uv.data(), l.uv.size() * sizeof(Vec2));
+        put(l.indices.data(), l.indices.size() * 4);
+    }
+    put(atlas.pages.data(), atlas.pages.size() * sizeof(int));
+    return hash_text(all);
+}
+
+std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_file, const Level& level, const Atlas& atlas,
+                                const Baked& baked, const std::vector<std::string>& only) {
+    std::vector<const BakedSet*> sets;
+    std::vector<std::size_t> numbers;
+    for (std::size_t i = 0; i < baked.sets.size(); ++i)
+        if (only.empty() || std::find(only.begin(), only.end(), baked.sets[i].name) != only.end()) {
+            sets.push_back(&baked.sets[i]);
+            numbers.push_back(i);
+        }
+    check_writable(folder);
+    Json before;
+    try {
+        before = read_manifest(folder);
+    } catch (const Error&) {
+        // None yet, or one that says nothing: nothing to tidy up.
+    }
+    Json manifest = {{"format", "stasigraph bake"}, {"version", manifest_version}, {"level", level.name}, {"scene_hash", level.scene_hash},
+                     {"sheet_hash", level.sheet_hash}, {"atlas_hash", atlas_hash(atlas)}};
+    manifest["settings"] = {{"density", level.lightmap.density}, {"density_scale", tier_settings(level.quality.tier).density_scale},
+                            {"page", level.lightmap.page}, {"margin", level.lightmap.margin}, {"shape", "flat"},
+                            {"tier", tier_name(level.quality.tier)}, {"seed", level.quality.seed},
+                            {"noise", level.quality.noise > 0 ? level.quality.noise : tier_settings(level.quality.tier).noise}};
+    manifest["settings"]["bounces"] = level.quality.bounces ? Json(*level.quality.bounces) : Json("settle");
+    manifest["bounces_done"] = baked.figures.bounces;
+    manifest["groups"] = level.groups;
+    manifest["pages"] = atlas.pages;
+    std::vector<fs::path> written;
+    Json files = Json::array();
+    const auto wrote = [&](const std::string& name) {
+        written.push_back(folder / name);
+        files.push_back(name);
+    };
+    for (std::size_t s = 0; s < sets.size(); ++s) {
+        Json entry = {{"name", sets[s]->name}, {"gains", level.sets[numbers[s]].gains}, {"lightmaps", Json::array()}};
+        for (std::size_t p = 0; p < sets[s]->pages.size(); ++p) {
+            const PageImage& page = sets[s]->pages[p];
+            const std::string name = sets[s]->name + "/lightmap-" + std::to_string(p) + ".exr";
+            const int exponent = image_exponent(page);
+            write_scaled_exr(folder / name, page.side, page.side, page.texels, exponent);
+            wrote(name);
+            entry["lightmaps"].push_back({{"file", name}, {"exponent", exponent}});
+        }
+        manifest["sets"].push_back(std::move(entry));
+    }
+    manifest["surfaces"] = surfaces_json(level, atlas);
+    if (baked.probes.size() > 0) {
+        write_file(folder / "probes.bin", pack_probes(baked.probes, sets));
+        write_text(folder / "probes.json", probes_json(baked.probes, sets).dump(1) + "\n");
+        wrote("probes.bin");
+        wrote("probes.json");
+        manifest["probes"] = {{"count", baked.probes.size()}, {"header", "probes.json"}};
+    }
+    write_level_glb(folder / (level.name + ".glb"), level_file, level, atlas);
+    wrote(level.name + ".glb");
+    for (std::size_t s = 0; s < sets.size(); ++s) {
+        const std::string name = sets[s]->name + "/preview.glb";
+        write_preview_glb(folder / name, level, atlas, baked, numbers[s]);
+        wrote(name);
+    }
+    manifest["files"] = files;
+    write_text(folder / "manifest.json", manifest.dump(1) + "\n");
+    written.push_back(folder / "manifest.json");
+    remove_stale(folder, before, manifest);
+    return written;
+}
+
+Tier saved_tier(const fs::path& folder, float& density_scale) {
+    const Json manifest = read_manifest(folder);
+    const JsonPlace settings = JsonPlace(manifest, "manifest.json:")["settings"];
+    const std::string tier = settings["tier"].text("proof");
+    density_scale = static_cast<float>(settings["density_scale"].number(1));
+    return tier == "glance" ? Tier::glance : tier == "final" ? Tier::final : Tier::proof;
+}
+
+SavedBake load_bake(const fs::path& folder, const Level& level, const Atlas& atlas, const std::string& only) {
+    const Json manifest = read_manifest(folder);
+    const JsonPlace root(manifest, "manifest.json:");
+    if (root["version"].count(0) != manifest_version)
+        throw Error{.what = "has a version this program does not read", .where = "manifest.json", .value = "", .remedy = "Bake again."};
+    if (root["atlas_hash"].text("") != atlas_hash(atlas))
+        throw Error{.what = "the bake is of another state of the level: its lightmap UVs have changed since", .where = folder.string(), .value = "",
+                    .remedy = "Run `stasigraph bake` again."};
+    SavedBake saved{.sets = {}, .probes = {}, .stale = root["scene_hash"].text("") != level.scene_hash || root["sheet_hash"].text("") != level.sheet_hash,
+                    .tier = root["settings"]["tier"].text("")};
+    std::string names;
+    const JsonPlace sets = root["sets"];
+    for (std::size_t s = 0; s < sets.size(); ++s) {
+        BakedSet set{.name = sets[s]["name"].text(""), .pages = {}, .probes = {}};
+        names += (names.empty() ? "" : ", ") + set.name;
+        if (!only.empty() && set.name != only) continue;
+        const JsonPlace maps = sets[s]["lightmaps"];
+        if (maps.size() != atlas.pages.size()) maps.fail("has not one file for each page");
+        for (std::size_t p = 0; p < maps.size(); ++p) {
+            PageImage page{atlas.pages[p], read_exr(referenced_file(folder, maps[p]["file"].text(""), "manifest.json"), atlas.pages[p]), {}};
+            const float scale = std::ldexp(1.0f, static_cast<int>(maps[p]["exponent"].count(0, 64)));
+            for (Rgb& c : page.texels) c = c * scale;
+            set.pages.push_back(std::move(page));
+        }
+        saved.sets.push_back(std::move(set));
+    }
+    if (saved.sets.empty()) throw Error{.what = "there is no such bake set", .where = "--set", .value = only, .remedy = "The bake has: " + names + "."};
+    if (root["probes"]) unpack_probes(read_file(folder / "probes.bin"), (folder / "probes.bin").string(), saved.probes, saved.sets);
+    return saved;
+}
+
+}  // namespace stasigraph

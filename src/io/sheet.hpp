@@ -1,0 +1,28 @@
+#pragma once
+#include <filesystem>
+#include <memory>
+
+#include "stasigraph/level.hpp"
+
+namespace stasigraph {
+
+/// A bake sheet as parsed and checked for unknown keys, not yet applied.
+class Sheet {
+public:
+    /// Throws Error naming file and line.
+    explicit Sheet(const std::filesystem::path& path);
+    ~Sheet();
+    Sheet(const Sheet&) = delete;
+    Sheet& operator=(const Sheet&) = delete;
+
+    /// [level] scene; empty when not said.
+    std::string scene() const;
+    /// Applies everything to a level fresh from its scene. Entries that match nothing become notes.
+    void apply(Level& level) const;
+
+private:
+    struct State;
+    std::unique_ptr<State> state_;
+};
+
+}  // namespace stasigraph

@@ -1,0 +1,44 @@
+#pragma once
+// Textures as linear light, with a mip chain, sampled at UVs of a material.
+
+#include <cstdint>
+#include <vector>
+
+#include "stasigraph/level.hpp"
+
+namespace stasigraph {
+
+struct Texel4 {
+    float r = 0, g = 0, b = 0, a = 0;
+};
+
+/// Threads: const use is safe from any number of threads. Cost: 21 bytes a source pixel.
+class TextureSet {
+public:
+    explicit TextureSet(const Level& level);
+
+    /// Bilinear lookup at the mip level where one texture pixel is about `footprint` wide (in UV units; 0 is the
+    /// full image). White where the use names no image.
+    Texel4 sample(const TextureUse& use, Vec2 uv, float footprint = 0) const;
+
+    /// Base colour, clamped to [0, 0.95] a channel, at a point of a surface's triangle.
+    Rgb albedo(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v, float footprint = 0) const;
+    Rgb emission(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v) const;
+    float alpha(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v) const;
+
+private:
+    struct Mip {
+        int width = 0, height = 0;
+        std::vector<Texel4> pixels;
+    };
+    static Texel4 fetch(const Mip& mip, const TextureUse& use, float x, float y);
+    std::vector<std::vector<Mip>> images_;
+};
+
+/// The interpolated normal in the world, unit length; `face` where it is missing, broken or turned away from it.
+Vec3 shading_normal(const Mesh& mesh, std::uint32_t triangle, float u, float v, const Affine& to_world, Vec3 face);
+
+/// UVs of a point of a triangle; zero when the mesh has none.
+Vec2 mesh_uv(const Mesh& mesh, std::uint32_t triangle, float u, float v);
+
+}  // namespace stasigraph

@@ -1,0 +1,25 @@
+#pragma once
+#include "light/direct.hpp"
+#include "stasigraph/probes.hpp"
+#include "transport/links.hpp"
+#include "transport/solve.hpp"
+
+namespace stasigraph {
+
+/// Lattice probes of all volumes: as few as keep the spacing, evenly over each box, a half step in from its faces.
+ProbeNet place_lattices(const std::vector<Volume>& volumes);
+
+/// Rows of the probes; seeds depend on the probe's position alone.
+RowSource probe_rows(const ProbeNet& net, std::uint32_t seed);
+
+/// Fills validity, clearance and distance maps from the recorded rays.
+void measure_probes(const RowSource& rows, const Links& links, const std::vector<float>& distances, ProbeNet& net, Job& job);
+
+/// Direct light of one group at every probe, as coefficients.
+std::vector<ShRgb> light_probes(const DirectLight& light, const RowSource& rows, int samples, const EmitterWeights& weights,
+                                std::uint32_t seed, Job& job);
+
+/// Adds a unit of light from a direction, light being illuminance across it: basis times the cosine's convolution.
+void add_light(ShRgb& sh, Vec3 direction, Rgb light);
+
+}  // namespace stasigraph

@@ -1,0 +1,67 @@
+#pragma once
+// The one door to the ray kernel. World triangles, one geometry for each surface.
+
+#include <functional>
+#include <memory>
+#include <vector>
+
+#include "level/texture.hpp"
+#include "stasigraph/job.hpp"
+#include "stasigraph/level.hpp"
+
+namespace stasigraph {
+
+/// Distance a ray starts off its surface, metres. Smaller: surfaces shadow themselves. Larger: light slips past thin
+/// walls and contact shadows open. Within 4 km of the origin one float step is at most 0.24 mm, so 0.5 mm clears it.
+inline constexpr float ray_start_offset = 0.0005f;
+
+struct Ray {
+    Vec3 origin;
+    Vec3 direction;                         ///< Unit length.
+    float far = 1e30f;                      ///< Metres.
+};
+
+struct Hit {
+    std::uint32_t surface = none;           ///< none: nothing was hit.
+    std::uint32_t triangle = 0;             ///< Of the surface's mesh.
+    float u = 0, v = 0;                     ///< Barycentric weights of the triangle's second and third corner.
+    float distance = 0;
+    bool back = false;                      ///< The face was met from behind.
+};
+
+/// Threads: const members are safe from any number of threads.
+/// Owner:   borrows the level and its textures; the caller keeps them alive and unchanged.
+/// Cost:    construction is O(n log n) in triangles counting instances, on one thread (so that the order of
+///          coincident triangles never depends on the number of threads).
+/// Alpha MASK surfaces let rays through where their texture is below the cutoff.
+class RayCaster {
+public:
+    RayCaster(const Level& level, const TextureSet& textures, const std::function<bool(const Surface&)>& takes_part);
+    ~RayCaster();
+    RayCaster(const RayCaster&) = delete;
+    RayCaster& operator=(const RayCaster&) = delete;
+
+    Hit closest(const Ray& ray) const noexcept;
+    bool blocked(const Ray& ray) const noexcept;
+
+    /// The bare kernel on the same rays: only whether something was hit. For benches.
+    bool closest_raw(const Ray& ray) const noexcept;
+
+    /// World corners and the outward unit normal of a triangle.
+    struct Corners {
+        Vec3 a, b, c, normal;
+    };
+    Corners corners(std::uint32_t surface, std::uint32_t triangle) const;
+
+    /// The place a hit names: shading and face normals lie on the side the ray came from.
+    struct Place {
+        Vec3 position, normal, face_normal;
+    };
+    Place place(const Hit& hit) const;
+
+private:
+    struct Scene;
+    std::unique_ptr<Scene> scene_;
+};
+
+}  // namespace stasigraph

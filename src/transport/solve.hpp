@@ -1,0 +1,50 @@
+#pragma once
+// Bounces: repeated application of the links to all light groups at once.
+
+#include <optional>
+#include <vector>
+
+#include "transport/links.hpp"
+
+namespace stasigraph {
+
+/// Light of all groups over all rows: `stride` floats a row, group g's red, green and blue from 3 g on; the rest zero.
+/// stride is 3 * groups rounded up to a multiple of 8.
+struct LightField {
+    std::size_t rows = 0, stride = 0;
+    std::vector<float> values;
+
+    LightField() = default;
+    LightField(std::size_t row_count, std::size_t groups)
+        : rows(row_count), stride((3 * groups + 7) / 8 * 8), values(row_count * stride, 0.0f) {}
+    Rgb get(std::size_t row, std::size_t group) const {
+        const float* p = &values[row * stride + 3 * group];
+        return {p[0], p[1], p[2]};
+    }
+    void add(std::size_t row, std::size_t group, Rgb c) {
+        float* p = &values[row * stride + 3 * group];
+        p[0] += c.r;
+        p[1] += c.g;
+        p[2] += c.b;
+    }
+};
+
+struct SolveResult {
+    LightField light;               ///< Irradiance, lux: sources and all bounces.
+    int bounces = 0;                ///< How many were applied.
+};
+
+/// Largest number of bounces "settle" goes to.
+inline constexpr int most_bounces = 400;
+
+/// E = S + T S + T^2 S + ..., with T the links weighed by albedo. `bounces` empty: until what is still to come is
+/// under 0.1 % of any texel's light (texels under a ten-thousandth of their group's mean count as that much).
+/// Of each row, the first lengths[row] links count. Same bytes for any number of threads.
+SolveResult solve_bounces(const Links& links, const std::vector<std::uint32_t>& lengths, const std::vector<Rgb>& albedo, const LightField& sources,
+                          std::optional<int> bounces, Job& job);
+
+/// One application of the links to radiosities (albedo times irradiance): to[row] = mean over the row's links.
+/// `from` has one row more than there are texels; the last is zero and stands for sky and nothing.
+void apply_links(const Links& links, const std::vector<std::uint32_t>& lengths, const LightField& from, LightField& to, Job& job);
+
+}  // namespace stasigraph
