@@ -98,8 +98,15 @@ Shape hall_wall(double r0, double r1, double top, double door) {
     for (int i = 0; i < 64; ++i) {
         const double a = angle(i), b = angle(i + 1), low = is_door(i) ? door : -0.05;
         const auto p = [&](double r, double y, double t) { return around(r, y, t); };
-        w.quad(p(r0, low, a), p(r0, low, b), p(r0, top, b), p(r0, top, a));
-        w.quad(p(r1, low, b), p(r1, low, a), p(r1, top, a), p(r1, top, b));
+        const auto curved = [&](double r, double from, double to, double sign) {
+            std::uint16_t v[4];
+            int k = 0;
+            for (const auto& [t, y] : {std::pair{from, low}, {to, low}, {to, top}, {from, top}})
+                v[k++] = w.vertex(p(r, y, t), {sign * std::cos(t), 0, sign * std::sin(t)}, r * t, -y);
+            w.indices.insert(w.indices.end(), {v[0], v[1], v[2], v[0], v[2], v[3]});
+        };
+        curved(r0, a, b, -1);
+        curved(r1, b, a, 1);
         w.quad(p(r0, top, a), p(r0, top, b), p(r1, top, b), p(r1, top, a));
         w.quad(p(r1, low, a), p(r1, low, b), p(r0, low, b), p(r0, low, a));
         if (is_door(i) && !is_door((i + 63) % 64)) w.quad(p(r0, -0.05, a), p(r0, door, a), p(r1, door, a), p(r1, -0.05, a));
@@ -170,12 +177,12 @@ void add_hall(Scene& s, const Materials& m) {
 
 void add_corridor(Scene& s, const Materials& m) {
     Shape floor, walls, ceiling;
-    floor.box({7.3, -0.6, -1.4}, {17.2, -0.005, 1.4});
-    ceiling.box({7.2, 2.3, -1.4}, {17.2, 2.7, 1.4});
-    walls.box({7.05, -0.05, 1.0}, {17.2, 2.35, 1.4});
-    walls.box({7.05, -0.05, -1.4}, {11, 2.35, -1.0});
-    walls.box({13, -0.05, -1.4}, {17.2, 2.35, -1.0});
-    walls.box({11, 2.05, -1.4}, {13, 2.35, -1.0}, "yzZ");
+    floor.box({7.3, -0.6, -1.5}, {17.2, -0.005, 1.5});
+    ceiling.box({7.2, 2.4, -1.5}, {17.2, 2.8, 1.5});
+    walls.box({7.1, -0.05, 1.1}, {17.2, 2.45, 1.5});
+    walls.box({7.1, -0.05, -1.5}, {11, 2.45, -1.1});
+    walls.box({13, -0.05, -1.5}, {17.2, 2.45, -1.1});
+    walls.box({11, 2.05, -1.5}, {13, 2.45, -1.1}, "yzZ");
     s.node("corridor_floor", s.mesh("corridor_floor", floor, m.concrete));
     s.node("corridor_walls", s.mesh("corridor_walls", walls, m.plaster));
     s.node("corridor_ceiling", s.mesh("corridor_ceiling", ceiling, m.plaster));
@@ -191,8 +198,8 @@ void add_corridor(Scene& s, const Materials& m) {
     for (double x : xs)
         for (double side : {-1.0, 1.0}) {
             const std::string n = std::to_string(++number);
-            s.node("night_lamp_" + n, lamp, {x, 1.85, side}, side > 0 ? tau / 2 : 0);
-            s.light("night_light_" + n, {{"type", "point"}, {"color", {1.0, 0.08, 0.03}}, {"intensity", 6}, {"extras", {{"radius", 0.05}}}}, {x, 1.85, side * 0.72}, {x, 1, side * 0.72});
+            s.node("night_lamp_" + n, lamp, {x, 1.85, side * 1.1}, side > 0 ? tau / 2 : 0);
+            s.light("night_light_" + n, {{"type", "point"}, {"color", {1.0, 0.08, 0.03}}, {"intensity", 6}, {"extras", {{"radius", 0.05}}}}, {x, 1.85, side * 0.82}, {x, 1, side * 0.82});
         }
 }
 

@@ -51,9 +51,10 @@ struct ProbeWeights {
 };
 
 /// The probes that answer at a point: trilinear in the first lattice that holds it, without buried probes, and each
-/// weighed by whether its distance map says that it sees the point.
+/// weighed by whether its distance map says that it sees the point. With `outside`, a point beyond every lattice is
+/// answered by the nearest place of the nearest lattice.
 /// Threads: safe. Cost: constant.
-ProbeWeights probe_weights(const ProbeNet& net, Vec3 point);
+ProbeWeights probe_weights(const ProbeNet& net, Vec3 point, bool outside = false);
 Rgb probe_irradiance(const ProbeWeights& weights, const ProbeLight& light, Vec3 normal);
 
 }  // namespace stasigraph

@@ -87,7 +87,7 @@ private:
         if (uv.page != none && !hit.back)
             return sample_page(set_->pages[uv.page], texel_of(hit, atlas_.layouts[uv.layout]) + Vec2{static_cast<float>(uv.x), static_cast<float>(uv.y)});
         if (surface.lit_by == LitBy::nothing) return {};
-        return probe_irradiance(probe_weights(probes_, place.position + place.face_normal * 0.05f), set_->probes, place.normal);
+        return probe_irradiance(probe_weights(probes_, place.position + place.face_normal * 0.05f, true), set_->probes, place.normal);
     }
 
     Rgb charts(const Hit& hit) const {

@@ -35,6 +35,42 @@ float sees(const ProbeNet& net, std::uint32_t probe, Vec3 offset, float spread) 
     return p * p * p;
 }
 
+ProbeWeights lattice_weights(const ProbeNet& net, const ProbeLattice& l, Vec3 point) {
+    ProbeWeights weights;
+    const float at[3] = {(point.x - l.low.x) / l.step.x, (point.y - l.low.y) / l.step.y, (point.z - l.low.z) / l.step.z};
+    int base[3];
+    float t[3];
+    for (int a = 0; a < 3; ++a) {
+        base[a] = std::clamp(static_cast<int>(std::floor(at[a])), 0, std::max(0, l.count[a] - 2));
+        t[a] = l.count[a] > 1 ? std::clamp(at[a] - static_cast<float>(base[a]), 0.0f, 1.0f) : 0.0f;
+    }
+    const float spread = 0.1f * std::min({l.step.x, l.step.y, l.step.z});
+    float total = 0;
+    for (int k = 0; k < 8; ++k) {
+        float w = 1;
+        int cell[3];
+        for (int a = 0; a < 3; ++a) {
+            const int up = (k >> a) & 1;
+            cell[a] = std::min(base[a] + up, l.count[a] - 1);
+            w *= up ? t[a] : 1 - t[a];
+        }
+        const std::uint32_t probe = l.first + static_cast<std::uint32_t>((cell[2] * l.count[1] + cell[1]) * l.count[0] + cell[0]);
+        if (!(w > 1e-5f) || net.validity[probe] < least_validity) continue;
+        w *= std::max(1e-4f, sees(net, probe, point - net.position[probe], spread));
+        weights.probe[weights.count] = probe;
+        weights.weight[weights.count++] = w;
+        total += w;
+    }
+    for (int k = 0; k < weights.count; ++k) weights.weight[k] /= total;
+    return weights;
+}
+
+/// The nearest place of a lattice's box, half a step around its outermost probes.
+Vec3 nearest_place(const ProbeLattice& l, Vec3 p) {
+    const Vec3 half = l.step * 0.505f, high = l.low + Vec3{l.step.x * static_cast<float>(l.count[0] - 1), l.step.y * static_cast<float>(l.count[1] - 1), l.step.z * static_cast<float>(l.count[2] - 1)};
+    return min(max(p, l.low - half), high + half);
+}
+
 }  // namespace
 
 std::array<float, 9> sh_basis(Vec3 d) {
@@ -50,41 +86,21 @@ Rgb sh_irradiance(const ShRgb& light, Vec3 normal) {
     return {std::max(sum.r, 0.0f), std::max(sum.g, 0.0f), std::max(sum.b, 0.0f)};
 }
 
-ProbeWeights probe_weights(const ProbeNet& net, Vec3 point) {
-    ProbeWeights weights;
+ProbeWeights probe_weights(const ProbeNet& net, Vec3 point, bool outside) {
+    const ProbeLattice* nearest = nullptr;
+    float distance = 0;
     for (const ProbeLattice& l : net.lattices) {
-        const float at[3] = {(point.x - l.low.x) / l.step.x, (point.y - l.low.y) / l.step.y, (point.z - l.low.z) / l.step.z};
-        int base[3];
-        float t[3];
-        bool inside = true;
-        for (int a = 0; a < 3; ++a) {
-            // Half a step around the outermost probes still belongs to the volume.
-            inside = inside && at[a] >= -0.51f && at[a] <= static_cast<float>(l.count[a]) - 0.49f;
-            base[a] = std::clamp(static_cast<int>(std::floor(at[a])), 0, std::max(0, l.count[a] - 2));
-            t[a] = l.count[a] > 1 ? std::clamp(at[a] - static_cast<float>(base[a]), 0.0f, 1.0f) : 0.0f;
+        const float d = length(nearest_place(l, point) - point);
+        if (d == 0) {
+            const ProbeWeights weights = lattice_weights(net, l, point);
+            if (weights.count > 0) return weights;
         }
-        if (!inside) continue;
-        const float spread = 0.1f * std::min({l.step.x, l.step.y, l.step.z});
-        float total = 0;
-        for (int k = 0; k < 8; ++k) {
-            float w = 1;
-            int cell[3];
-            for (int a = 0; a < 3; ++a) {
-                const int up = (k >> a) & 1;
-                cell[a] = std::min(base[a] + up, l.count[a] - 1);
-                w *= up ? t[a] : 1 - t[a];
-            }
-            const std::uint32_t probe = l.first + static_cast<std::uint32_t>((cell[2] * l.count[1] + cell[1]) * l.count[0] + cell[0]);
-            if (!(w > 1e-5f) || net.validity[probe] < least_validity) continue;
-            w *= std::max(1e-4f, sees(net, probe, point - net.position[probe], spread));
-            weights.probe[weights.count] = probe;
-            weights.weight[weights.count++] = w;
-            total += w;
+        if (!nearest || d < distance) {
+            nearest = &l;
+            distance = d;
         }
-        for (int k = 0; k < weights.count; ++k) weights.weight[k] /= total;
-        if (weights.count > 0) return weights;
     }
-    return weights;
+    return outside && nearest && distance > 0 ? lattice_weights(net, *nearest, nearest_place(*nearest, point)) : ProbeWeights{};
 }
 
 Rgb probe_irradiance(const ProbeWeights& weights, const ProbeLight& light, Vec3 normal) {

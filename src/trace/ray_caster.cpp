@@ -1,6 +1,7 @@
 #include "trace/ray_caster.hpp"
 
 #include <embree3/rtcore.h>
+#include <tbb/task_arena.h>
 
 #include "stasigraph/error.hpp"
 
@@ -8,8 +9,8 @@ namespace stasigraph {
 
 namespace {
 
-// One instruction set and one build thread, whatever the machine: the same rays meet the same triangles everywhere.
-constexpr const char* kernel_settings = "isa=avx2,threads=1,set_affinity=0";
+// One instruction set, whatever the machine: the same rays meet the same triangles everywhere.
+constexpr const char* kernel_settings = "isa=avx2,set_affinity=0";
 
 /// Embree reads 16 bytes at the last vertex, so each array ends with a spare one.
 struct SurfaceGeometry {
@@ -89,7 +90,8 @@ RayCaster::RayCaster(const Level& level, const TextureSet& textures,
     rtcSetSceneBuildQuality(scene_->scene, RTC_BUILD_QUALITY_HIGH);
     for (std::uint32_t s = 0; s < level.surfaces.size(); ++s)
         if (takes_part(level.surfaces[s]) && !level.meshes[level.surfaces[s].mesh].indices.empty()) scene_->add(s);
-    rtcCommitScene(scene_->scene);
+    // Built by one thread: a parallel build orders coincident triangles by the number of threads.
+    tbb::task_arena(1).execute([&] { rtcCommitScene(scene_->scene); });
     if (rtcGetDeviceError(scene_->device) != RTC_ERROR_NONE)
         throw Error{.what = "the ray kernel could not build the scene", .where = level.name, .value = "",
                     .remedy = "The level may need more memory than there is."};

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <immintrin.h>
 
 namespace stasigraph {
 
@@ -12,18 +13,22 @@ constexpr float settled = 0.001f;
 
 typedef float Lane __attribute__((vector_size(32)));
 
-/// Sums the rows that the words name, `blocks` lanes of eight floats each.
+/// Eight 16-bit floats at p as a lane (F16C).
+inline Lane load_half(const std::uint16_t* p) {
+    return reinterpret_cast<Lane>(_mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(p))));
+}
+
+/// Sums the rows that the words name, `blocks` lanes of eight 16-bit floats each, and divides by their number.
 template <std::size_t blocks>
-void sum_rows(const std::uint32_t* words, std::size_t count, const float* from, std::uint32_t last, float* to) {
+void mean_row(const std::uint32_t* words, std::size_t count, const HalfField& from, float* to) {
+    constexpr std::size_t stride = 8 * blocks;
+    const std::uint32_t last = from.last;
+    const std::uint16_t* values = from.values.data();
     Lane sum[blocks] = {};
     for (std::size_t k = 0; k < count; ++k) {
-        const float* row = from + static_cast<std::size_t>(std::min(words[k], last)) * (8 * blocks);
-        if (k + 8 < count) __builtin_prefetch(from + static_cast<std::size_t>(std::min(words[k + 8], last)) * (8 * blocks));
-        for (std::size_t b = 0; b < blocks; ++b) {
-            Lane v;
-            __builtin_memcpy(&v, row + 8 * b, sizeof v);
-            sum[b] += v;
-        }
+        if (k + 12 < count) __builtin_prefetch(values + static_cast<std::size_t>(std::min(words[k + 12], last)) * stride);
+        const std::uint16_t* row = values + static_cast<std::size_t>(std::min(words[k], last)) * stride;
+        for (std::size_t b = 0; b < blocks; ++b) sum[b] += load_half(row + 8 * b);
     }
     const float share = count ? 1.0f / static_cast<float>(count) : 0.0f;
     for (std::size_t b = 0; b < blocks; ++b) {
@@ -32,19 +37,22 @@ void sum_rows(const std::uint32_t* words, std::size_t count, const float* from, 
     }
 }
 
-void sum_rows_any(std::size_t blocks, const std::uint32_t* words, std::size_t count, const float* from, std::uint32_t last, float* to) {
+void mean_row_any(std::size_t blocks, const std::uint32_t* words, std::size_t count, const HalfField& from, float* to) {
     switch (blocks) {
-        case 1: return sum_rows<1>(words, count, from, last, to);
-        case 2: return sum_rows<2>(words, count, from, last, to);
-        case 3: return sum_rows<3>(words, count, from, last, to);
-        case 4: return sum_rows<4>(words, count, from, last, to);
+        case 1: return mean_row<1>(words, count, from, to);
+        case 2: return mean_row<2>(words, count, from, to);
+        case 3: return mean_row<3>(words, count, from, to);
+        case 4: return mean_row<4>(words, count, from, to);
         default: break;
     }
     const std::size_t stride = 8 * blocks;
     std::fill_n(to, stride, 0.0f);
     for (std::size_t k = 0; k < count; ++k) {
-        const float* row = from + static_cast<std::size_t>(std::min(words[k], last)) * stride;
-        for (std::size_t i = 0; i < stride; ++i) to[i] += row[i];
+        const std::uint16_t* row = from.values.data() + static_cast<std::size_t>(std::min(words[k], from.last)) * stride;
+        for (std::size_t b = 0; b < blocks; ++b) {
+            const Lane v = load_half(row + 8 * b);
+            for (std::size_t i = 0; i < 8; ++i) to[8 * b + i] += v[i];
+        }
     }
     for (std::size_t i = 0; i < stride; ++i) to[i] /= static_cast<float>(std::max<std::size_t>(count, 1));
 }
@@ -70,15 +78,62 @@ std::vector<double> column_sums(const LightField& field) {
     return sums;
 }
 
+/// How much of each row a bounce reads. Rows grow for the sake of the first bounces, which carry the noise one sees;
+/// the later ones are small and smooth, and a shorter prefix is as good a sample of them.
+std::vector<std::uint32_t> bounce_lengths(const std::vector<std::uint32_t>& lengths, std::uint32_t first, int bounce) {
+    if (bounce < 2) return lengths;
+    const std::uint32_t cap = bounce < 6 ? first : std::max(1u, std::min(first, 32u));
+    std::vector<std::uint32_t> shorter(lengths);
+    for (std::uint32_t& l : shorter) l = std::min(l, cap);
+    return shorter;
+}
+
 }  // namespace
 
-void apply_links(const Links& links, const std::vector<std::uint32_t>& lengths, const LightField& from, LightField& to, Job& job) {
-    const std::size_t blocks = from.stride / 8;
-    const auto last = static_cast<std::uint32_t>(from.rows - 1);
+void apply_links(const Links& links, const std::vector<std::uint32_t>& lengths, const HalfField& from, LightField& to, Job& job) {
+    const std::size_t blocks = to.stride / 8;
     job.parallel(links.rows(), rows_per_task, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t row = begin; row < end; ++row)
-            sum_rows_any(blocks, &links.words[links.first[row]], lengths[row], from.values.data(), last, &to.values[row * to.stride]);
+        for (std::size_t row = begin; row < end; ++row) {
+            float* out = &to.values[row * to.stride];
+            mean_row_any(blocks, &links.words[links.first[row]], lengths[row], from, out);
+            for (std::size_t i = 0; i < to.stride; ++i) out[i] *= from.unit[i];
+        }
     });
+}
+
+void reflect(const LightField& light, const std::vector<Rgb>& albedo, HalfField& out, Job& job) {
+    const std::size_t rows = light.rows, stride = light.stride;
+    std::vector<std::vector<float>> largest((rows + rows_per_task - 1) / rows_per_task);
+    job.parallel(rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
+        std::vector<float>& most = largest[begin / rows_per_task];
+        most.assign(stride, 0.0f);
+        for (std::size_t row = begin; row < end; ++row)
+            for (std::size_t i = 0; i < stride; ++i) most[i] = std::max(most[i], light.values[row * stride + i]);
+    });
+    out.unit.assign(stride, 1.0f);
+    std::vector<float> inverse(stride, 1.0f);
+    for (std::size_t i = 0; i < stride; ++i) {
+        float most = 0;
+        for (const std::vector<float>& l : largest) most = std::max(most, l[i]);
+        int exponent = 0;
+        if (most > 0) std::frexp(most, &exponent);
+        out.unit[i] = std::ldexp(1.0f, exponent - 15);          // the largest value lands in [16384, 32768)
+        inverse[i] = std::ldexp(1.0f, 15 - exponent);
+    }
+    out.last = static_cast<std::uint32_t>(rows);
+    out.values.resize((rows + 1) * stride);
+    job.parallel(rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t row = begin; row < end; ++row) {
+            const float a[3] = {albedo[row].r, albedo[row].g, albedo[row].b};
+            for (std::size_t i = 0; i < stride; i += 8) {
+                Lane v;
+                for (std::size_t k = 0; k < 8; ++k) v[k] = light.values[row * stride + i + k] * a[(i + k) % 3] * inverse[i + k];
+                const __m128i half = _mm256_cvtps_ph(reinterpret_cast<__m256>(v), _MM_FROUND_TO_NEAREST_INT | _MM_FROUND_NO_EXC);
+                _mm_storeu_si128(reinterpret_cast<__m128i*>(&out.values[row * stride + i]), half);
+            }
+        }
+    });
+    std::fill_n(&out.values[rows * stride], stride, std::uint16_t{0});
 }
 
 SolveResult solve_bounces(const Links& links, const std::vector<std::uint32_t>& lengths, const std::vector<Rgb>& albedo, const LightField& sources,
@@ -87,21 +142,14 @@ SolveResult solve_bounces(const Links& links, const std::vector<std::uint32_t>& 
     LightField& total = result.light;
     const std::size_t rows = sources.rows, stride = sources.stride;
     if (rows == 0) return result;
-    LightField fresh = sources, reflected;
-    reflected.rows = rows + 1;
-    reflected.stride = stride;
-    reflected.values.assign((rows + 1) * stride, 0.0f);
+    LightField fresh = sources;
+    HalfField reflected;
+    const std::uint32_t first = *std::min_element(lengths.begin(), lengths.end());
     const int limit = bounces.value_or(most_bounces);
     double before = 0;
     for (; result.bounces < limit; ++result.bounces) {
-        job.parallel(rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
-            for (std::size_t row = begin; row < end; ++row) {
-                const float a[3] = {albedo[row].r, albedo[row].g, albedo[row].b};
-                for (std::size_t i = 0; i < stride; ++i)
-                    reflected.values[row * stride + i] = fresh.values[row * stride + i] * a[i % 3];
-            }
-        });
-        apply_links(links, lengths, reflected, fresh, job);
+        reflect(fresh, albedo, reflected, job);
+        apply_links(links, bounce_lengths(lengths, first, result.bounces), reflected, fresh, job);
         job.parallel(rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
             for (std::size_t i = begin * stride; i < end * stride; ++i) total.values[i] += fresh.values[i];
         });

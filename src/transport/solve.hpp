@@ -43,8 +43,18 @@ inline constexpr int most_bounces = 400;
 SolveResult solve_bounces(const Links& links, const std::vector<std::uint32_t>& lengths, const std::vector<Rgb>& albedo, const LightField& sources,
                           std::optional<int> bounces, Job& job);
 
-/// One application of the links to radiosities (albedo times irradiance): to[row] = mean over the row's links.
-/// `from` has one row more than there are texels; the last is zero and stands for sky and nothing.
-void apply_links(const Links& links, const std::vector<std::uint32_t>& lengths, const LightField& from, LightField& to, Job& job);
+/// Reflected light as 16-bit floats times a power of two for each column: half the memory traffic of the solve, with
+/// a rounding error under 0.05 % a value that averages out over a row. Row `last` is zero: sky and nothing.
+struct HalfField {
+    std::uint32_t last = 0;
+    std::vector<std::uint16_t> values;
+    std::vector<float> unit;
+};
+
+/// Albedo times irradiance of every row.
+void reflect(const LightField& light, const std::vector<Rgb>& albedo, HalfField& out, Job& job);
+
+/// One application of the links: to[row] = mean over the row's first lengths[row] links.
+void apply_links(const Links& links, const std::vector<std::uint32_t>& lengths, const HalfField& from, LightField& to, Job& job);
 
 }  // namespace stasigraph
