@@ -103,7 +103,12 @@ void Shape::sheet(int columns, int rows, const std::function<Point(int, int)>& a
         const Point p = at(i, j), dx = at(clamp(i + 1, columns), j) - at(clamp(i - 1, columns), j),
                     dy = at(i, clamp(j + 1, rows)) - at(i, clamp(j - 1, rows));
         Point n = cross(dx, dy);
-        n = length(n) > 1e-9 ? unit(n) : Point{0, 0, 0};
+        if (length(n) < 1e-9) {
+            // A pole, where a whole row is one point: one step in, the sheet is next to level with it.
+            const int r = j == 0 ? 1 : j == rows ? rows - 1 : j;
+            n = cross(at(clamp(i + 1, columns), r) - at(clamp(i - 1, columns), r), at(i, clamp(r + 1, rows)) - at(i, clamp(r - 1, rows)));
+        }
+        n = unit(n);
         if (flip) n = n * -1;
         index = vertex(p, n, p.x, p.z);
         return static_cast<std::uint16_t>(index);

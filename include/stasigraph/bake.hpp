@@ -1,7 +1,6 @@
 #pragma once
 // The bake: links, direct light, bounces, probes, and one finished result for each bake set.
 
-#include <memory>
 #include <vector>
 
 #include "stasigraph/atlas.hpp"
@@ -81,7 +80,7 @@ public:
     struct State;
 
 private:
-    std::unique_ptr<State> state_;
+    State* state_ = nullptr;    // owned; kept plain so that this header needs no <memory>
 };
 
 /// Baker and light() in one call.

@@ -2,7 +2,6 @@
 #include <cstddef>
 #include <cstdint>
 #include <functional>
-#include <memory>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -66,7 +65,7 @@ public:
 
 private:
     struct State;
-    std::unique_ptr<State> state_;
+    State* state_;              // owned; kept plain so that this header needs no <memory>
 };
 
 }  // namespace stasigraph

@@ -1,7 +1,6 @@
 #pragma once
 // Small value types shared by the whole library. Right-handed, +Y up, metres; light in linear Rec. 709.
 
-#include <algorithm>
 #include <array>
 #include <cmath>
 #include <cstdint>
@@ -41,8 +40,8 @@ inline Vec3 normalize(Vec3 a) {
     const float l = length(a);
     return l > 0 ? a * (1.0f / l) : a;
 }
-constexpr Vec3 min(Vec3 a, Vec3 b) { return {std::min(a.x, b.x), std::min(a.y, b.y), std::min(a.z, b.z)}; }
-constexpr Vec3 max(Vec3 a, Vec3 b) { return {std::max(a.x, b.x), std::max(a.y, b.y), std::max(a.z, b.z)}; }
+constexpr Vec3 min(Vec3 a, Vec3 b) { return {a.x < b.x ? a.x : b.x, a.y < b.y ? a.y : b.y, a.z < b.z ? a.z : b.z}; }
+constexpr Vec3 max(Vec3 a, Vec3 b) { return {a.x > b.x ? a.x : b.x, a.y > b.y ? a.y : b.y, a.z > b.z ? a.z : b.z}; }
 inline bool is_finite(Vec3 a) { return std::isfinite(a.x) && std::isfinite(a.y) && std::isfinite(a.z); }
 
 /// A colour-valued amount of light, or a reflectance; the unit is the context's (lux, nit, candela, 1).
@@ -57,7 +56,10 @@ constexpr Rgb operator*(Rgb a, float s) { return {a.r * s, a.g * s, a.b * s}; }
 constexpr Rgb& operator+=(Rgb& a, Rgb b) { return a = a + b; }
 /// Relative luminance of linear Rec. 709 (ITU-R BT.709-6).
 constexpr float luminance(Rgb c) { return 0.2126f * c.r + 0.7152f * c.g + 0.0722f * c.b; }
-constexpr float max_channel(Rgb c) { return std::max(c.r, std::max(c.g, c.b)); }
+constexpr float max_channel(Rgb c) {
+    const float top = c.r > c.g ? c.r : c.g;
+    return top > c.b ? top : c.b;
+}
 
 /// An affine map: columns x, y, z and an origin. Applies to points as x*p.x + y*p.y + z*p.z + origin.
 struct Affine {

@@ -3,12 +3,10 @@
 
 #include <cstddef>
 #include <cstdint>
-#include <string>
-#include <vector>
 
 namespace stasigraph::runtime {
 
-enum class Status : std::uint8_t { ok, not_found, damaged, wrong_version };
+enum class Status : std::uint8_t { ok, not_found, damaged, wrong_version, no_memory };
 
 struct Vector {
     float x = 0, y = 0, z = 0;
@@ -22,14 +20,23 @@ struct Color {
 /// Threads: const members are safe from any number of threads. Owner: owns its memory; allocates while loading only.
 class Probes {
 public:
-    /// Reads a file, or a copy of one in memory. On failure the object is empty and `message`, where given, says why.
-    Status load(const char* path, std::string* message = nullptr);
-    Status load(const void* data, std::size_t size, std::string* message = nullptr);
+    Probes() noexcept = default;
+    ~Probes();
+    Probes(Probes&& other) noexcept;
+    Probes& operator=(Probes&& other) noexcept;
+    Probes(const Probes&) = delete;
+    Probes& operator=(const Probes&) = delete;
 
-    std::uint32_t count() const noexcept { return count_; }
-    std::uint32_t set_count() const noexcept { return static_cast<std::uint32_t>(sets_.size()); }
+    /// Reads a file, or a copy of one in memory. On failure the object is empty and message() says why.
+    Status load(const char* path) noexcept;
+    Status load(const void* data, std::size_t size) noexcept;
+    /// What went wrong in the last load(); empty after a good one.
+    const char* message() const noexcept { return message_; }
+
+    std::uint32_t count() const noexcept;
+    std::uint32_t set_count() const noexcept;
     /// Name of a set in [0, set_count()).
-    const char* set_name(std::uint32_t set) const noexcept { return sets_[set].c_str(); }
+    const char* set_name(std::uint32_t set) const noexcept;
     /// Number of the set with this name; set_count() when there is none.
     std::uint32_t find_set(const char* name) const noexcept;
 
@@ -43,10 +50,10 @@ public:
     Color irradiance(std::uint32_t set, std::uint32_t probe, Vector normal) const noexcept;
 
 private:
-    std::uint32_t count_ = 0;
-    std::size_t positions_ = 0, validity_ = 0, clearance_ = 0, light_ = 0;      // in floats
-    std::vector<float> data_;
-    std::vector<std::string> sets_;
+    struct Data;
+    Status fail(Status status, const char* text) noexcept;
+    Data* data_ = nullptr;
+    const char* message_ = "";
 };
 
 }  // namespace stasigraph::runtime

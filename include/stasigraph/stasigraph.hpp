@@ -9,4 +9,5 @@
 #include "stasigraph/math.hpp"
 #include "stasigraph/picture.hpp"
 #include "stasigraph/probes.hpp"
+#include "stasigraph/reference.hpp"
 #include "stasigraph/survey.hpp"

@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <utility>
 
 #include "bake/sources.hpp"
 #include "finish/pages.hpp"
@@ -199,10 +200,10 @@ Baker::Baker(Level level, Job& job) {
     complete_level(level);
     check_level(level);
     job.plan({{"unwrap", 3}, {"texels", 3}, {"links", 40}, {"probe links", 4}, {"direct light", 15}, {"more links", 25}, {"bounces", 8}, {"finish", 2}});
-    state_ = std::make_unique<State>(std::move(level), job);
+    state_ = new State(std::move(level), job);
 }
-Baker::~Baker() = default;
-Baker::Baker(Baker&&) noexcept = default;
+Baker::~Baker() { delete state_; }
+Baker::Baker(Baker&& other) noexcept : state_(std::exchange(other.state_, nullptr)) {}
 
 const Atlas& Baker::atlas() const noexcept { return state_->atlas; }
 const Level& Baker::level() const noexcept { return state_->level; }

@@ -5,6 +5,7 @@
 #include <tbb/parallel_for.h>
 #include <tbb/task_arena.h>
 
+#include <algorithm>
 #include <atomic>
 #include <chrono>
 #include <mutex>
@@ -71,8 +72,8 @@ struct Job::State {
     }
 };
 
-Job::Job(JobSettings settings) : state_(std::make_unique<State>(std::move(settings))) {}
-Job::~Job() = default;
+Job::Job(JobSettings settings) : state_(new State(std::move(settings))) {}
+Job::~Job() { delete state_; }
 
 unsigned Job::threads() const noexcept { return static_cast<unsigned>(state_->arena.max_concurrency()); }
 void Job::cancel() noexcept { state_->cancel = true; }

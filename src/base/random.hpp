@@ -3,6 +3,7 @@
 // scrambling. It is progressive: the first n samples of a longer row are the samples of a row of n.
 // Burley, Practical Hash-based Owen Scrambling, JCGT 9(4), 2020; the hash after Laine and Karras, 2011.
 
+#include <algorithm>
 #include <array>
 #include <cstdint>
 

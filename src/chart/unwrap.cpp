@@ -88,7 +88,8 @@ bool lay_out(const FlatCharts& charts, float scale, int margin, int limit, Layou
         if (c == none) continue;
         const Size s = sizes[c];
         const Vec2 box = charts.size[c], p = charts.flat[charts.indices[i]];
-        const float u = box.x > 0 ? p.x / box.x : 0, v = box.y > 0 ? p.y / box.y : 0;
+        // The box and the points were projected by different sums; the last bit must not leave the rectangle.
+        const float u = box.x > 0 ? std::clamp(p.x / box.x, 0.0f, 1.0f) : 0, v = box.y > 0 ? std::clamp(p.y / box.y, 0.0f, 1.0f) : 0;
         // A quarter turn keeps the orientation: (u, v) -> (1 - v, u).
         const Vec2 q = s.turned ? Vec2{1 - v, u} : Vec2{u, v};
         layout.uv[charts.indices[i]] = {static_cast<float>(best[c].x) + q.x * static_cast<float>(s.width),

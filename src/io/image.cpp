@@ -2,6 +2,8 @@
 #include <OpenImageIO/imageio.h>
 
 #include "io/bake_files.hpp"
+
+#include <algorithm>
 #include "io/gltf_scene.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/io.hpp"
@@ -75,6 +77,7 @@ void write_scaled_exr(const std::filesystem::path& to, int width, int height, co
     OIIO::ImageSpec spec(width, height, 3, OIIO::TypeDesc::HALF);
     spec.attribute("compression", "zip");
     spec.attribute("stasigraph:exponent", exponent);
+    spec.attribute("DateTime", "2000:01:01 00:00:00");         // else the clock is written, and no two files are the same
     spec.attribute("oiio:ColorSpace", "Linear");
     std::vector<Rgb> scaled(pixels);
     const float scale = std::ldexp(1.0f, -exponent);

@@ -1,5 +1,7 @@
 #include "light/direct.hpp"
 
+#include <algorithm>
+
 namespace stasigraph {
 
 DirectLight::DirectLight(const Level& level, const TextureSet& textures, const RayCaster& caster, std::uint32_t group)

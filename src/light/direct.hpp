@@ -1,6 +1,7 @@
 #pragma once
 // Light that reaches a point straight from its sources, with visibility.
 
+#include <algorithm>
 #include <memory>
 #include <vector>
 

@@ -1,4 +1,6 @@
 #pragma once
+#include <algorithm>
+
 #include "base/random.hpp"
 #include "trace/ray_caster.hpp"
 

@@ -2,7 +2,11 @@
 
 #include <cstdio>
 #include <cstring>
+#include <memory>
 #include <new>
+#include <string>
+#include <utility>
+#include <vector>
 
 #include "stasigraph/runtime.h"
 
@@ -18,11 +22,6 @@ std::uint32_t word_at(const unsigned char* p) {
     return static_cast<std::uint32_t>(p[0]) | static_cast<std::uint32_t>(p[1]) << 8 | static_cast<std::uint32_t>(p[2]) << 16 | static_cast<std::uint32_t>(p[3]) << 24;
 }
 
-Status fail(Status status, std::string* message, const char* text) {
-    if (message) *message = text;
-    return status;
-}
-
 /// Reads a length, its text and the padding to four bytes; false when they run past the end.
 bool read_text(const unsigned char* bytes, std::size_t size, std::size_t& at, std::string* out) {
     if (size - at < 4) return false;
@@ -36,61 +35,89 @@ bool read_text(const unsigned char* bytes, std::size_t size, std::size_t& at, st
 
 }  // namespace
 
-Status Probes::load(const void* data, std::size_t size, std::string* message) {
-    *this = {};
-    const auto* bytes = static_cast<const unsigned char*>(data);
-    if (size < head_bytes || std::memcmp(bytes, magic, 8) != 0) return fail(Status::damaged, message, "is no probe file");
-    if (word_at(bytes + 8) != version) return fail(Status::wrong_version, message, "has a version this runtime does not read");
-    const std::uint64_t count = word_at(bytes + 12), sets = word_at(bytes + 16), lattices = word_at(bytes + 20), side = word_at(bytes + 24);
-    if (side > 64 || sets > 4096) return fail(Status::damaged, message, "has a damaged header");
-    const std::uint64_t floats = count * (3 + 1 + 1 + 2 * side * side + 27 * sets);
-    if (floats > (size - head_bytes) / 4) return fail(Status::damaged, message, "is truncated");
-    std::size_t at = head_bytes + static_cast<std::size_t>(floats) * 4;
-    for (std::uint64_t i = 0; i < lattices; ++i) {
-        if (size - at < 40) return fail(Status::damaged, message, "is truncated");
-        at += 40;
-        if (!read_text(bytes, size, at, nullptr)) return fail(Status::damaged, message, "is truncated");
-    }
-    std::vector<std::string> names(static_cast<std::size_t>(sets));
-    for (std::string& name : names)
-        if (!read_text(bytes, size, at, &name)) return fail(Status::damaged, message, "is truncated");
-    if (at != size) return fail(Status::damaged, message, "is longer than it says");
-    data_.resize(static_cast<std::size_t>(floats));
-    if (!data_.empty()) std::memcpy(data_.data(), bytes + head_bytes, data_.size() * 4);
-    count_ = static_cast<std::uint32_t>(count);
-    validity_ = 3 * static_cast<std::size_t>(count);
-    clearance_ = 4 * static_cast<std::size_t>(count);
-    light_ = static_cast<std::size_t>(count * (5 + 2 * side * side));
-    sets_ = std::move(names);
-    return Status::ok;
+struct Probes::Data {
+    std::uint32_t count = 0;
+    std::size_t validity = 0, clearance = 0, light = 0;         // where each begins, in floats
+    std::vector<float> values;
+    std::vector<std::string> sets;
+};
+
+Probes::~Probes() { delete data_; }
+Probes::Probes(Probes&& other) noexcept : data_(std::exchange(other.data_, nullptr)), message_(other.message_) {}
+Probes& Probes::operator=(Probes&& other) noexcept {
+    std::swap(data_, other.data_);
+    message_ = other.message_;
+    return *this;
 }
 
-Status Probes::load(const char* path, std::string* message) {
-    *this = {};
+Status Probes::fail(Status status, const char* text) noexcept {
+    delete std::exchange(data_, nullptr);
+    message_ = text;
+    return status;
+}
+
+Status Probes::load(const void* data, std::size_t size) noexcept try {
+    fail(Status::ok, "");
+    const auto* bytes = static_cast<const unsigned char*>(data);
+    if (size < head_bytes || std::memcmp(bytes, magic, 8) != 0) return fail(Status::damaged, "is no probe file");
+    if (word_at(bytes + 8) != version) return fail(Status::wrong_version, "has a version this runtime does not read");
+    const std::uint64_t count = word_at(bytes + 12), sets = word_at(bytes + 16), lattices = word_at(bytes + 20), side = word_at(bytes + 24);
+    if (side > 64 || sets > 4096) return fail(Status::damaged, "has a damaged header");
+    const std::uint64_t floats = count * (3 + 1 + 1 + 2 * side * side + 27 * sets);
+    if (floats > (size - head_bytes) / 4) return fail(Status::damaged, "is truncated");
+    std::size_t at = head_bytes + static_cast<std::size_t>(floats) * 4;
+    for (std::uint64_t i = 0; i < lattices; ++i) {
+        if (size - at < 40) return fail(Status::damaged, "is truncated");
+        at += 40;
+        if (!read_text(bytes, size, at, nullptr)) return fail(Status::damaged, "is truncated");
+    }
+    data_ = new Data;
+    data_->sets.resize(static_cast<std::size_t>(sets));
+    for (std::string& name : data_->sets)
+        if (!read_text(bytes, size, at, &name)) return fail(Status::damaged, "is truncated");
+    if (at != size) return fail(Status::damaged, "is longer than it says");
+    data_->values.resize(static_cast<std::size_t>(floats));
+    if (floats > 0) std::memcpy(data_->values.data(), bytes + head_bytes, static_cast<std::size_t>(floats) * 4);
+    data_->count = static_cast<std::uint32_t>(count);
+    data_->validity = static_cast<std::size_t>(3 * count);
+    data_->clearance = static_cast<std::size_t>(4 * count);
+    data_->light = static_cast<std::size_t>(count * (5 + 2 * side * side));
+    return Status::ok;
+} catch (...) {
+    return fail(Status::no_memory, "needs more memory than there is");
+}
+
+Status Probes::load(const char* path) noexcept try {
     std::FILE* file = std::fopen(path, "rb");
-    if (!file) return fail(Status::not_found, message, "cannot be opened");
+    if (!file) return fail(Status::not_found, "cannot be opened");
+    const std::unique_ptr<std::FILE, int (*)(std::FILE*)> closer(file, std::fclose);
     std::vector<unsigned char> bytes;
     unsigned char buffer[65536];
     for (std::size_t got; (got = std::fread(buffer, 1, sizeof buffer, file)) > 0;) bytes.insert(bytes.end(), buffer, buffer + got);
-    std::fclose(file);
-    return load(bytes.data(), bytes.size(), message);
+    return load(bytes.data(), bytes.size());
+} catch (...) {
+    return fail(Status::no_memory, "needs more memory than there is");
 }
+
+std::uint32_t Probes::count() const noexcept { return data_ ? data_->count : 0; }
+std::uint32_t Probes::set_count() const noexcept { return data_ ? static_cast<std::uint32_t>(data_->sets.size()) : 0; }
+const char* Probes::set_name(std::uint32_t set) const noexcept { return data_->sets[set].c_str(); }
 
 std::uint32_t Probes::find_set(const char* name) const noexcept {
     std::uint32_t i = 0;
-    while (i < sets_.size() && sets_[i] != name) ++i;
+    while (i < set_count() && data_->sets[i] != name) ++i;
     return i;
 }
 
 Vector Probes::position(std::uint32_t probe) const noexcept {
-    const float* p = &data_[positions_ + 3 * std::size_t{probe}];
+    const float* p = &data_->values[3 * std::size_t{probe}];
     return {p[0], p[1], p[2]};
 }
-float Probes::validity(std::uint32_t probe) const noexcept { return data_[validity_ + probe]; }
-float Probes::clearance(std::uint32_t probe) const noexcept { return data_[clearance_ + probe]; }
+float Probes::validity(std::uint32_t probe) const noexcept { return data_->values[data_->validity + probe]; }
+float Probes::clearance(std::uint32_t probe) const noexcept { return data_->values[data_->clearance + probe]; }
 
 const float* Probes::coefficients(std::uint32_t set, std::uint32_t probe) const noexcept {
-    return &data_[light_ + 27 * (std::size_t{set} * count_ + probe)];
+    return &data_->values[data_->light + 27 * (std::size_t{set} * data_->count + probe)];
 }
 
 Color Probes::irradiance(std::uint32_t set, std::uint32_t probe, Vector n) const noexcept {
@@ -116,21 +143,19 @@ sg_status sg_probes_load(const char* path, sg_probes** out, char* message, size_
     const auto tell = [&](const char* text) {
         if (message && message_size > 0) std::snprintf(message, message_size, "%s", text);
     };
-    try {
-        auto* made = new sg_probes;
-        std::string text;
-        const auto status = made->probes.load(path, &text);
-        if (status == stasigraph::runtime::Status::ok) {
-            *out = made;
-            return SG_OK;
-        }
-        delete made;
-        tell(text.c_str());
-        return static_cast<sg_status>(status);
-    } catch (...) {
-        tell("not enough memory");
+    auto* made = new (std::nothrow) sg_probes;
+    if (!made) {
+        tell("needs more memory than there is");
         return SG_NO_MEMORY;
     }
+    const auto status = made->probes.load(path);
+    if (status != stasigraph::runtime::Status::ok) {
+        tell(made->probes.message());
+        delete made;
+        return static_cast<sg_status>(status);
+    }
+    *out = made;
+    return SG_OK;
 }
 
 void sg_probes_free(sg_probes* p) { delete p; }

@@ -1,0 +1,13 @@
+# Installs to a fresh prefix, builds the program in this folder against it, and runs it.
+set(prefix ${BUILD}/package-${COMPONENT}/prefix)
+file(REMOVE_RECURSE ${BUILD}/package-${COMPONENT})
+function(step)
+  execute_process(COMMAND ${ARGV} RESULT_VARIABLE status OUTPUT_VARIABLE out ERROR_VARIABLE out)
+  if(NOT status EQUAL 0)
+    message(FATAL_ERROR "${ARGV}\n${out}")
+  endif()
+endfunction()
+step(${CMAKE_COMMAND} --install ${BUILD} --prefix ${prefix})
+step(${CMAKE_COMMAND} -S ${SOURCE} -B ${BUILD}/package-${COMPONENT}/build -DCMAKE_PREFIX_PATH=${prefix} -DCOMPONENT=${COMPONENT} -DCMAKE_BUILD_TYPE=Release)
+step(${CMAKE_COMMAND} --build ${BUILD}/package-${COMPONENT}/build)
+step(${BUILD}/package-${COMPONENT}/build/outside)

@@ -1,0 +1,167 @@
+#include <gtest/gtest.h>
+
+#include <cstring>
+
+#include "stasigraph/runtime.h"
+#include "stasigraph/runtime.hpp"
+#include "support.hpp"
+
+namespace test {
+namespace {
+
+const std::vector<Vec3> directions = {{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, -1}, normalize({1, 1, 1}), normalize({-1, 2, -0.5f})};
+
+Level open_level() {
+    Level level;
+    add_floor(level, 0.5f, {0, 0, 0});
+    level.surfaces[0].to_world.origin = {0, -300, 0};
+    level.volumes.push_back({"air", {-2, 0, -2}, {2, 4, 2}, 2});
+    level.quality.tier = Tier::proof;
+    return level;
+}
+
+TEST(Probes, constant_sky_gives_pi_times_its_radiance_at_every_normal) {
+    Level level = open_level();
+    level.sky.radiance = {1000, 100, 10};
+    const Bake b = bake_level(level);
+    ASSERT_EQ(b.baked.probes.size(), 8u);
+    for (const ShRgb& sh : b.baked.sets[0].probes)
+        for (Vec3 n : directions) {
+            EXPECT_NEAR(sh_irradiance(sh, n).r, pi * 1000, 0.01f * pi * 1000);
+            EXPECT_NEAR(sh_irradiance(sh, n).b, pi * 10, 0.01f * pi * 10);
+        }
+}
+
+TEST(Probes, a_distant_light_matches_its_nine_coefficient_projection) {
+    Level level = open_level();
+    Light sun;
+    sun.name = "sun";
+    sun.kind = LightKind::sun;
+    sun.color = {1000, 1000, 1000};
+    sun.direction = normalize({0.3f, -1, 0.5f});
+    level.lights.push_back(sun);
+    const Bake b = bake_level(level);
+    for (Vec3 n : directions) {
+        // The clamped cosine to order 2: 1/4 + c/2 + 5/32 (3 c^2 - 1), c the cosine to the light.
+        const float c = dot(n, -sun.direction), expected = std::max(0.0f, 1000 * (0.25f + 0.5f * c + 5.0f / 32 * (3 * c * c - 1)));
+        EXPECT_NEAR(sh_irradiance(b.baked.sets[0].probes[0], n).g, expected, 1) << c;
+    }
+}
+
+TEST(Probes, coefficients_stand_in_the_documented_order) {
+    const Vec3 d = normalize({0.2f, 0.5f, -0.8f});
+    const auto y = sh_basis(d);
+    const float expected[9] = {0.282095f, 0.488603f * d.y, 0.488603f * d.z, 0.488603f * d.x, 1.092548f * d.x * d.y, 1.092548f * d.y * d.z,
+                               0.315392f * (3 * d.z * d.z - 1), 1.092548f * d.x * d.z, 0.546274f * (d.x * d.x - d.y * d.y)};
+    for (int i = 0; i < 9; ++i) EXPECT_NEAR(y[i], expected[i], 1e-5f);
+}
+
+TEST(Probes, a_glowing_room_lights_a_probe_as_it_lights_its_walls) {
+    Level level;
+    add_box(level, "room", {-2, -2, -2}, {2, 2, 2}, true, {0.5f, 0.5f, 0.5f}, {100, 100, 100});
+    level.volumes.push_back({"inside", {-1, -1, -1}, {1, 1, 1}, 1});
+    level.lightmap.density = 6;
+    const Bake b = bake_level(level);
+    for (const ShRgb& sh : b.baked.sets[0].probes)
+        for (Vec3 n : directions) EXPECT_NEAR(sh_irradiance(sh, n).g, pi * 100 / 0.5f, 0.02f * pi * 200);
+}
+
+TEST(Probes, know_their_clearance_and_whether_they_are_buried) {
+    Level level;
+    add_floor(level, 20, {0.5f, 0.5f, 0.5f});
+    add_box(level, "block", {1, -0.5f, -5}, {5, 5, 5}, false, {0.5f, 0.5f, 0.5f});
+    level.sky.radiance = {1000, 1000, 1000};
+    level.volumes.push_back({"v", {-3, 0, -1}, {3, 2, 1}, 2});        // probes at x = -2, 0, 2
+    level.lightmap.density = 4;
+    const Bake b = bake_level(level);
+    ASSERT_EQ(b.baked.probes.size(), 3u);
+    EXPECT_GT(b.baked.probes.validity[0], 0.95f);
+    EXPECT_NEAR(b.baked.probes.clearance[0], 1, 0.1f);
+    EXPECT_LT(b.baked.probes.validity[2], 0.5f) << "inside the block, with the floor running through it";
+    EXPECT_EQ(b.baked.figures.buried_probes, 1u);
+    // Between the good probe and the buried one only the good one answers.
+    const ProbeWeights w = probe_weights(b.baked.probes, {0.9f, 1, 0});
+    ASSERT_EQ(w.count, 1);
+    EXPECT_EQ(w.probe[0], 1u);
+    EXPECT_EQ(probe_weights(b.baked.probes, {30, 1, 0}).count, 0);
+    EXPECT_GT(probe_weights(b.baked.probes, {30, 1, 0}, true).count + probe_weights(b.baked.probes, {-30, 1, 0}, true).count, 0);
+}
+
+TEST(Probes, too_many_are_refused_with_the_volume_named) {
+    Level level = open_level();
+    level.volumes[0].spacing = 0.05f;
+    level.volumes[0].high = {400, 400, 400};
+    try {
+        bake_level(level);
+        FAIL() << "not refused";
+    } catch (const Error& e) {
+        EXPECT_NE(e.text().find("air"), std::string::npos) << e.text();
+    }
+}
+
+TEST(Runtime, reads_what_the_tool_wrote) {
+    const fs::path file = demo_glance() / "probes.bin";
+    runtime::Probes probes;
+    ASSERT_EQ(probes.load(file.c_str()), runtime::Status::ok) << probes.message();
+    const auto header = nlohmann::json::parse(read_text(demo_glance() / "probes.json"));
+    EXPECT_EQ(probes.count(), header["count"].get<std::uint32_t>());
+    ASSERT_EQ(probes.set_count(), 3u);
+    EXPECT_STREQ(probes.set_name(0), "noon");
+    EXPECT_EQ(probes.find_set("observing"), 2u);
+    EXPECT_EQ(probes.find_set("no such set"), 3u);
+
+    // The JSON header describes the same bytes.
+    const std::string bytes = read_text(file);
+    float first[27];
+    std::memcpy(first, bytes.data() + header["sets"][1]["offset"].get<std::size_t>() + 108 * 5, sizeof first);
+    for (int i = 0; i < 27; ++i) EXPECT_EQ(first[i], probes.coefficients(1, 5)[i]);
+
+    // And the light meter agrees where one probe answers alone: at the probe.
+    std::uint32_t probe = 0;
+    while (probes.validity(probe) < 0.99f || probes.clearance(probe) < 0.8f) ++probe;
+    const auto p = probes.position(probe);
+    const Ran r = tool("meter " + (demo_folder() / "observatory.toml").string() + " --from probes --json --quiet --out " + demo_glance().string() +
+                       " --facing 0,1,0 --at " + std::to_string(p.x) + "," + std::to_string(p.y) + "," + std::to_string(p.z));
+    ASSERT_EQ(r.status, 0) << r.err;
+    const auto e = probes.irradiance(0, probe, {0, 1, 0});
+    const float metered = r.json()["readings"][0]["irradiance_lux"][1].get<float>();
+    EXPECT_NEAR(metered, e.g, 0.002f * e.g);
+}
+
+TEST(Runtime, the_c_interface_answers_the_same) {
+    const fs::path file = demo_glance() / "probes.bin";
+    runtime::Probes cpp;
+    ASSERT_EQ(cpp.load(file.c_str()), runtime::Status::ok);
+    sg_probes* c = nullptr;
+    ASSERT_EQ(sg_probes_load(file.c_str(), &c, nullptr, 0), SG_OK);
+    EXPECT_EQ(sg_probes_count(c), cpp.count());
+    EXPECT_EQ(sg_probes_find_set(c, "dusk"), 1u);
+    const float up[3] = {0, 1, 0};
+    float rgb[3], at[3];
+    sg_probes_irradiance(c, 1, 7, up, rgb);
+    sg_probes_position(c, 7, at);
+    EXPECT_EQ(rgb[1], cpp.irradiance(1, 7, {0, 1, 0}).g);
+    EXPECT_EQ(at[2], cpp.position(7).z);
+    sg_probes_free(c);
+}
+
+TEST(Runtime, damaged_files_are_refused_at_every_length) {
+    const std::string whole = read_text(demo_glance() / "probes.bin");
+    runtime::Probes probes;
+    for (std::size_t n = 0; n < whole.size(); n = n < 64 ? n + 1 : n * 3 / 2 + 7) {
+        EXPECT_EQ(probes.load(whole.data(), n), runtime::Status::damaged) << n;
+        EXPECT_EQ(probes.count(), 0u);
+    }
+    for (std::size_t at = 0; at < 32; ++at)
+        for (const char change : {'\x7f', '\xff', '\x01'}) {
+            std::string bad = whole;
+            bad[at] = static_cast<char>(bad[at] ^ change);
+            if (at < 28) {
+                EXPECT_NE(probes.load(bad.data(), bad.size()), runtime::Status::ok) << at;
+            }
+        }
+    EXPECT_EQ(probes.load((whole + "x").data(), whole.size() + 1), runtime::Status::damaged);
+}
+
+}  // namespace
+}  // namespace test

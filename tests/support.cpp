@@ -1,0 +1,140 @@
+#include "support.hpp"
+
+#include <OpenImageIO/imageio.h>
+#include <gtest/gtest.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <cstdio>
+#include <fstream>
+#include <sstream>
+
+namespace test {
+
+Surface& add_surface(Level& level, const std::string& name, const std::vector<Vec3>& corners, Rgb albedo, Rgb emission) {
+    Mesh mesh;
+    mesh.name = name;
+    mesh.positions = corners;
+    for (std::size_t t = 0; t + 2 < corners.size(); t += 3) {
+        const Vec3 n = normalize(cross(corners[t + 1] - corners[t], corners[t + 2] - corners[t]));
+        mesh.normals.insert(mesh.normals.end(), 3, n);
+    }
+    for (std::uint32_t i = 0; i < corners.size(); ++i) mesh.indices.push_back(i);
+    Material material;
+    material.name = name;
+    material.base_color = albedo;
+    material.emission = emission;
+    Surface surface;
+    surface.name = surface.node = name;
+    surface.mesh = static_cast<std::uint32_t>(level.meshes.size());
+    surface.material = static_cast<std::uint32_t>(level.materials.size());
+    level.meshes.push_back(mesh);
+    level.materials.push_back(material);
+    level.surfaces.push_back(surface);
+    return level.surfaces.back();
+}
+
+Surface& add_quad(Level& level, const std::string& name, Vec3 a, Vec3 b, Vec3 c, Vec3 d, Rgb albedo, Rgb emission) {
+    return add_surface(level, name, {a, b, c, a, c, d}, albedo, emission);
+}
+
+Surface& add_floor(Level& level, float side, Rgb albedo) {
+    const float h = side / 2;
+    return add_quad(level, "floor", {-h, 0, h}, {h, 0, h}, {h, 0, -h}, {-h, 0, -h}, albedo);
+}
+
+Surface& add_box(Level& level, const std::string& name, Vec3 l, Vec3 h, bool inward, Rgb albedo, Rgb emission) {
+    const Vec3 p[8] = {{l.x, l.y, l.z}, {h.x, l.y, l.z}, {l.x, h.y, l.z}, {h.x, h.y, l.z}, {l.x, l.y, h.z}, {h.x, l.y, h.z}, {l.x, h.y, h.z}, {h.x, h.y, h.z}};
+    const int faces[6][4] = {{0, 4, 6, 2}, {5, 1, 3, 7}, {0, 1, 5, 4}, {6, 7, 3, 2}, {1, 0, 2, 3}, {4, 5, 7, 6}};
+    std::vector<Vec3> corners;
+    for (const auto& f : faces) {
+        const Vec3 q[4] = {p[f[0]], p[f[1]], p[f[2]], p[f[3]]};
+        if (inward) corners.insert(corners.end(), {q[0], q[2], q[1], q[0], q[3], q[2]});
+        else corners.insert(corners.end(), {q[0], q[1], q[2], q[0], q[2], q[3]});
+    }
+    return add_surface(level, name, corners, albedo, emission);
+}
+
+void add_thick_room(Level& level, Vec3 l, Vec3 h, float t, Rgb albedo) {
+    const Vec3 out_l = l - Vec3{t, t, t}, out_h = h + Vec3{t, t, t};
+    add_box(level, "wall_west", out_l, {l.x, out_h.y, out_h.z}, false, albedo);
+    add_box(level, "wall_east", {h.x, out_l.y, out_l.z}, out_h, false, albedo);
+    add_box(level, "room_floor", out_l, {out_h.x, l.y, out_h.z}, false, albedo);
+    add_box(level, "room_ceiling", {out_l.x, h.y, out_l.z}, out_h, false, albedo);
+    add_box(level, "wall_north", out_l, {out_h.x, out_h.y, l.z}, false, albedo);
+    add_box(level, "wall_south", {out_l.x, out_l.y, h.z}, out_h, false, albedo);
+}
+
+Bake bake_level(Level level, unsigned threads) {
+    complete_level(level);
+    Job job(JobSettings{.threads = threads, .on_progress = {}, .on_note = {}});
+    Bake b{level, {}, {}};
+    b.baked = bake(level, b.atlas, job);
+    return b;
+}
+
+Rgb Bake::at(Vec3 point, Vec3 facing, float reach) const {
+    Job job;
+    const auto readings = meter_lightmap(level, atlas, baked.sets[0], {{point, facing}}, reach, job);
+    EXPECT_TRUE(readings[0].irradiance) << readings[0].reason;
+    return readings[0].irradiance.value_or(Rgb{-1, -1, -1});
+}
+
+Ran run(const std::string& command) {
+    const Folder folder;
+    const fs::path out = folder / "out", err = folder / "err";
+    const int status = std::system((command + " >" + out.string() + " 2>" + err.string() + " </dev/null").c_str());
+    return {WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status), read_text(out), read_text(err)};
+}
+
+Ran tool(const std::string& arguments) { return run(std::string(STASIGRAPH_TOOL_PATH) + " " + arguments); }
+
+fs::path demo_folder() { return STASIGRAPH_DEMO_FOLDER; }
+
+Folder::Folder() {
+    static int number = 0;
+    path_ = fs::temp_directory_path() / ("stasigraph-test-" + std::to_string(getpid()) + "-" + std::to_string(++number));
+    fs::create_directories(path_);
+}
+Folder::~Folder() {
+    std::error_code bad;
+    fs::remove_all(path_, bad);
+}
+
+std::string read_text(const fs::path& path) {
+    std::ifstream file(path, std::ios::binary);
+    std::ostringstream text;
+    text << file.rdbuf();
+    return text.str();
+}
+
+void write_bytes(const fs::path& path, const std::string& bytes) {
+    std::ofstream file(path, std::ios::binary);
+    file.write(bytes.data(), static_cast<std::streamsize>(bytes.size()));
+}
+
+Pixels read_image(const fs::path& path) {
+    const auto input = OIIO::ImageInput::open(path.string());
+    if (!input) {
+        ADD_FAILURE() << path << ": " << OIIO::geterror();
+        return {};
+    }
+    const OIIO::ImageSpec spec = input->spec();
+    Pixels p{spec.width, spec.height, spec.nchannels, {}, spec.get_int_attribute("stasigraph:exponent", 0)};
+    p.values.resize(static_cast<std::size_t>(p.width) * p.height * p.channels);
+    EXPECT_TRUE(input->read_image(0, 0, 0, p.channels, OIIO::TypeDesc::FLOAT, p.values.data()));
+    return p;
+}
+
+const fs::path& demo_glance() {
+    static const Folder folder;
+    static const fs::path baked = [] {
+        const fs::path out = folder / "baked";
+        const Ran r = tool("bake " + (demo_folder() / "observatory.toml").string() + " --tier glance --quiet --out " + out.string());
+        EXPECT_EQ(r.status, 0) << r.err;
+        return out;
+    }();
+    return baked;
+}
+
+}  // namespace test

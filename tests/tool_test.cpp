@@ -1,0 +1,329 @@
+// The tool as a program, on the demo level: the outer contract, the files, the exit statuses.
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "support.hpp"
+
+namespace test {
+namespace {
+
+using Json = nlohmann::json;
+
+std::string demo() { return (demo_folder() / "observatory.toml").string(); }
+std::string demo_baked() { return demo() + " --quiet --out " + demo_glance().string(); }
+
+TEST(Demo, the_generator_still_makes_the_committed_bytes) {
+    const Folder folder;
+    const Ran r = run(std::string(STASIGRAPH_MAKE_DEMO) + " " + (folder / "again.glb").string());
+    ASSERT_EQ(r.status, 0) << r.err;
+    const std::string committed = read_text(demo_folder() / "observatory.glb");
+    EXPECT_TRUE(read_text(folder / "again.glb") == committed);
+    EXPECT_LT(committed.size(), 3000000u);
+}
+
+TEST(Demo, has_what_the_level_is_said_to_have) {
+    const Level level = load_level(demo_folder() / "observatory.toml");
+    std::size_t triangles = 0, moving = 0;
+    for (const Surface& s : level.surfaces) {
+        triangles += level.meshes[s.mesh].triangle_count();
+        moving += s.part == Part::moving ? 1 : 0;
+    }
+    EXPECT_GE(triangles, 20000u);
+    EXPECT_LE(triangles, 60000u);
+    EXPECT_GE(moving, 2u);
+    for (const char* camera : {"dome", "corridor", "instruments", "terrace", "vault"})
+        EXPECT_TRUE(std::any_of(level.cameras.begin(), level.cameras.end(), [&](const Camera& c) { return c.name == camera; })) << camera;
+    EXPECT_TRUE(level.notes.empty()) << level.notes[0];
+}
+
+TEST(Tool, says_how_it_is_used) {
+    EXPECT_EQ(tool("--help").status, 0);
+    EXPECT_NE(tool("--version").out.find("stasigraph"), std::string::npos);
+    for (const char* command : {"start", "survey", "unwrap", "bake", "meter", "view"}) {
+        const Ran r = tool(std::string(command) + " --help");
+        EXPECT_EQ(r.status, 0) << command;
+        for (const char* option : {"--json", "--quiet", "--threads", "Example:"}) EXPECT_NE(r.out.find(option), std::string::npos) << command << " " << option;
+    }
+}
+
+TEST(Tool, wrong_usage_is_status_2_and_failure_is_status_1) {
+    for (const std::string& wrong : {std::string(""), std::string("polish x.glb"), std::string("bake"), "bake " + demo() + " --tier best", "bake " + demo() + " --frobnicate",
+                                     "meter " + demo(), "meter " + demo() + " --at 1,2", "view " + demo() + " --size big", "bake " + demo() + " --bounces lots",
+                                     "view " + demo() + " --eye 1,2,3", "bake " + demo() + " --threads -1"}) {
+        const Ran r = tool(wrong);
+        EXPECT_EQ(r.status, 2) << wrong;
+        EXPECT_FALSE(r.err.empty() && r.out.empty()) << wrong;
+    }
+    const Folder folder;
+    for (const std::string& fails : {std::string("bake gone.glb"), "survey " + (folder / "x.obj").string(), "bake " + demo() + " --set midnight --out " + folder.path().string(),
+                                     "meter " + demo() + " --at 0,0,0 --out " + (folder / "nothing").string(), "view " + demo() + " --show charts --camera attic"}) {
+        const Ran r = tool(fails);
+        EXPECT_EQ(r.status, 1) << fails;
+        EXPECT_NE(r.err.find("error:"), std::string::npos) << fails << ": " << r.err;
+    }
+}
+
+TEST(Tool, an_output_that_cannot_be_written_is_told_before_the_work) {
+    const Folder folder;
+    write_bytes(folder / "file", "in the way");
+    const Ran r = tool("bake " + demo() + " --out " + (folder / "file" / "baked").string());
+    EXPECT_EQ(r.status, 1);
+    EXPECT_NE(r.err.find("cannot be written"), std::string::npos) << r.err;
+    EXPECT_EQ(r.err.find("links"), std::string::npos) << "it traced before it looked: " << r.err;
+    EXPECT_EQ(read_text(folder / "file"), "in the way");
+}
+
+TEST(Bake, writes_what_its_manifest_says_and_nothing_else) {
+    const Json m = Json::parse(read_text(demo_glance() / "manifest.json"));
+    EXPECT_EQ(m["version"], 1);
+    ASSERT_EQ(m["sets"].size(), 3u);
+    std::set<std::string> listed{"manifest.json"}, found;
+    for (const Json& f : m["files"]) listed.insert(f.get<std::string>());
+    for (const auto& e : fs::recursive_directory_iterator(demo_glance()))
+        if (e.is_regular_file()) found.insert(e.path().lexically_relative(demo_glance()).generic_string());
+    EXPECT_EQ(listed, found);
+    for (const Json& set : m["sets"])
+        for (const Json& map : set["lightmaps"]) {
+            const Pixels p = read_image(demo_glance() / map["file"].get<std::string>());
+            EXPECT_EQ(p.exponent, map["exponent"].get<int>());
+            float largest = 0;
+            for (const float v : p.values) {
+                ASSERT_TRUE(std::isfinite(v) && v >= 0);
+                largest = std::max(largest, v);
+            }
+            EXPECT_LT(largest, 16384);
+        }
+    for (const Json& s : m["surfaces"]) {
+        EXPECT_LE(s["scale"][0].get<float>() + s["offset"][0].get<float>(), 1);
+        EXPECT_LT(s["page"].get<std::size_t>(), m["pages"].size());
+    }
+}
+
+TEST(Bake, gives_the_same_bytes_with_one_thread_and_with_two) {
+    const Folder folder;
+    const Ran r = tool("bake " + demo() + " --tier glance --quiet --threads 1 --out " + (folder / "one").string());
+    ASSERT_EQ(r.status, 0) << r.err;
+    int files = 0;
+    for (const auto& e : fs::recursive_directory_iterator(demo_glance())) {
+        if (!e.is_regular_file()) continue;
+        const fs::path name = e.path().lexically_relative(demo_glance());
+        EXPECT_TRUE(read_text(e.path()) == read_text(folder / "one" / name)) << name;
+        ++files;
+    }
+    EXPECT_GE(files, 9);
+}
+
+/// A small level of its own: a floor and a box, quick to bake many times.
+void write_small_level(const Folder& folder, const std::string& sheet) {
+    const Ran start = run("true");
+    const std::string positions_indices = R"({"asset":{"version":"2.0"},"scenes":[{"nodes":[0]}],"nodes":[{"name":"floor","mesh":0}],
+        "meshes":[{"primitives":[{"attributes":{"POSITION":0},"indices":1}]}],
+        "accessors":[{"bufferView":0,"componentType":5126,"type":"VEC3","count":4,"min":[-2,0,-2],"max":[2,0,2]},{"bufferView":1,"componentType":5123,"type":"SCALAR","count":6}],
+        "bufferViews":[{"buffer":0,"byteLength":48},{"buffer":0,"byteOffset":48,"byteLength":12}],"buffers":[{"uri":"floor.bin","byteLength":60}]})";
+    const float p[12] = {-2, 0, 2, 2, 0, 2, 2, 0, -2, -2, 0, -2};
+    const std::uint16_t i[6] = {0, 1, 2, 0, 2, 3};
+    write_bytes(folder / "floor.gltf", positions_indices);
+    write_bytes(folder / "floor.bin", std::string(reinterpret_cast<const char*>(p), 48) + std::string(reinterpret_cast<const char*>(i), 12));
+    write_bytes(folder / "level.toml", "[level]\nscene = \"floor.gltf\"\n[lightmap]\npage = 128\n" + sheet);
+}
+
+TEST(Bake, moving_the_sun_and_baking_again_moves_the_light) {
+    const Folder folder;
+    const auto lux_with_elevation = [&](const std::string& degrees) {
+        write_small_level(folder, "[[light]]\nname = \"sun\"\nkind = \"sun\"\nlux = 10000\nazimuth = 100\nelevation = " + degrees + "\n");
+        EXPECT_EQ(tool("bake --quiet " + (folder / "level.toml").string()).status, 0);
+        return tool("meter --quiet --json --at 0,0,0 " + (folder / "level.toml").string()).json()["readings"][0]["irradiance_lux"][1].get<double>();
+    };
+    EXPECT_NEAR(lux_with_elevation("90"), 10000, 15);
+    EXPECT_NEAR(lux_with_elevation("30"), 5000, 10);
+}
+
+TEST(Bake, tells_when_what_is_read_is_older_than_the_level) {
+    const Folder folder;
+    write_small_level(folder, "[sky]\nradiance = [100, 100, 100]\n");
+    ASSERT_EQ(tool("bake --quiet " + (folder / "level.toml").string()).status, 0);
+    EXPECT_EQ(tool("meter --at 0,0,0 " + (folder / "level.toml").string()).err.find("changed since"), std::string::npos);
+    write_small_level(folder, "[sky]\nradiance = [200, 200, 200]\n");
+    const Ran stale = tool("meter --at 0,0,0 " + (folder / "level.toml").string());
+    EXPECT_EQ(stale.status, 0);
+    EXPECT_NE(stale.err.find("changed since"), std::string::npos) << stale.err;
+    write_small_level(folder, "density = 5\n");
+    const Ran other = tool("meter --at 0,0,0 " + (folder / "level.toml").string());
+    EXPECT_EQ(other.status, 1) << "UVs of another density cannot be read";
+}
+
+TEST(Bake, leaves_other_files_alone_and_removes_its_own_old_ones) {
+    const Folder folder;
+    write_small_level(folder, "[[set]]\nname = \"day\"\n[[set]]\nname = \"night\"\n");
+    ASSERT_EQ(tool("bake --quiet " + (folder / "level.toml").string()).status, 0);
+    write_bytes(folder / "baked" / "notes.txt", "mine");
+    EXPECT_TRUE(fs::exists(folder / "baked" / "night" / "lightmap-0.exr"));
+    write_small_level(folder, "[[set]]\nname = \"day\"\n");
+    ASSERT_EQ(tool("bake --quiet " + (folder / "level.toml").string()).status, 0);
+    EXPECT_EQ(read_text(folder / "baked" / "notes.txt"), "mine");
+    EXPECT_FALSE(fs::exists(folder / "baked" / "night"));
+    EXPECT_TRUE(fs::exists(folder / "baked" / "day" / "lightmap-0.exr"));
+}
+
+TEST(Bake, an_interrupt_is_status_130_and_the_last_result_stays_whole) {
+    const Folder folder;
+    const fs::path out = folder / "baked";
+    fs::copy(demo_glance(), out, fs::copy_options::recursive);
+    const Ran r = run("timeout --preserve-status -s INT 3 " STASIGRAPH_TOOL_PATH " bake " + demo() + " --tier final --quiet --out " + out.string());
+    EXPECT_EQ(r.status, 130) << r.err;
+    for (const auto& e : fs::recursive_directory_iterator(demo_glance()))
+        if (e.is_regular_file()) {
+            EXPECT_TRUE(read_text(e.path()) == read_text(out / e.path().lexically_relative(demo_glance())));
+        }
+}
+
+TEST(Glb, both_pass_the_validator_without_an_error) {
+    const Folder folder;
+    write_bytes(folder / "check.cjs", R"(const v = require(process.argv[2] + '/node_modules/gltf-validator'), fs = require('fs');
+(async () => { let errors = 0; for (const f of process.argv.slice(3)) { const r = await v.validateBytes(new Uint8Array(fs.readFileSync(f)), {maxIssues: 5});
+  errors += r.issues.numErrors; console.log(f, r.issues.numErrors, JSON.stringify(r.issues.messages.filter(m => m.severity == 0))); }
+  process.exit(errors ? 1 : 0); })();)");
+    std::string files = (demo_glance() / "observatory.glb").string() + " " + (demo_folder() / "observatory.glb").string();
+    for (const char* set : {"noon", "dusk", "observing"}) files += " " + (demo_glance() / set / "preview.glb").string();
+    const Ran r = run(STASIGRAPH_NODE " " + (folder / "check.cjs").string() + " " STASIGRAPH_VALIDATOR " " + files);
+    EXPECT_EQ(r.status, 0) << r.out << r.err;
+}
+
+TEST(Glb, the_level_comes_back_with_its_uvs_and_everything_else_it_had) {
+    Job job;
+    const Level before = load_level(demo_folder() / "observatory.glb"), after = load_level(demo_glance() / "observatory.glb");
+    ASSERT_EQ(after.surfaces.size(), before.surfaces.size());
+    ASSERT_EQ(after.lights.size(), before.lights.size());
+    ASSERT_EQ(after.cameras.size(), before.cameras.size());
+    std::size_t with_uvs = 0, given = 0;
+    const Atlas atlas = unwrap(after, 0.5f, job);
+    for (std::uint32_t s = 0; s < after.surfaces.size(); ++s) {
+        const Mesh &a = before.meshes[before.surfaces[s].mesh], &b = after.meshes[after.surfaces[s].mesh];
+        ASSERT_EQ(a.indices.size(), b.indices.size()) << before.surfaces[s].name;
+        for (std::size_t i = 0; i < a.indices.size(); ++i) ASSERT_EQ(a.positions[a.indices[i]], b.positions[b.indices[i]]);
+        EXPECT_EQ(before.surfaces[s].part, after.surfaces[s].part);
+        with_uvs += b.uv1.empty() ? 0 : 1;
+        given += !b.uv1.empty() && atlas.surfaces[s].layout != none && atlas.layouts[atlas.surfaces[s].layout].given ? 1 : 0;
+    }
+    EXPECT_GT(with_uvs, 90u);
+    EXPECT_EQ(given, with_uvs) << "the tool does not take back its own UVs";
+}
+
+TEST(Meter, answers_as_the_contract_says) {
+    const Ran r = tool("meter " + demo_baked() + " --json --set dusk --at 20,0.01,0 --facing 0,1,0");
+    ASSERT_EQ(r.status, 0) << r.err;
+    const Json j = r.json();
+    EXPECT_EQ(j["set"], "dusk");
+    const Json& e = j["readings"][0];
+    EXPECT_EQ(e["surface"], "instruments_floor");
+    EXPECT_EQ(e["from"], "lightmap");
+    EXPECT_NEAR(e["at"][1].get<double>(), 0.01, 1e-6);
+    EXPECT_EQ(e["facing"], Json({0.0, 1.0, 0.0}));
+    ASSERT_EQ(e["irradiance_lux"].size(), 3u);
+    // The page holds that value, times its exponent, around that texel.
+    const Json m = Json::parse(read_text(demo_glance() / "manifest.json"));
+    const auto& map = m["sets"][1]["lightmaps"][e["page"].get<std::size_t>()];
+    const Pixels p = read_image(demo_glance() / map["file"].get<std::string>());
+    const int x = e["texel"][0], y = e["texel"][1];
+    float low = 1e30f, high = 0;
+    for (int dy = -1; dy <= 1; ++dy)
+        for (int dx = -1; dx <= 1; ++dx) {
+            low = std::min(low, p.at(x + dx, y + dy, 1));
+            high = std::max(high, p.at(x + dx, y + dy, 1));
+        }
+    const float value = std::ldexp(e["irradiance_lux"][1].get<float>(), -map["exponent"].get<int>());
+    EXPECT_GE(value, low * 0.999f);
+    EXPECT_LE(value, high * 1.001f);
+}
+
+TEST(Meter, a_point_without_a_surface_is_null_with_a_reason) {
+    const Folder folder;
+    write_bytes(folder / "points.json", R"([{"at": [20, 0, 0], "facing": [0, 1, 0]}, {"at": [20, 1.5, 0], "facing": [0, 1, 0]}, {"at": [20, 0, 0], "facing": [0, -1, 0]}, {"at": [20, 0.04, 0]}])");
+    const Ran r = tool("meter " + demo_baked() + " --json --points " + (folder / "points.json").string());
+    ASSERT_EQ(r.status, 0) << r.err;
+    const Json readings = r.json()["readings"];
+    ASSERT_EQ(readings.size(), 4u);
+    EXPECT_TRUE(readings[0]["irradiance_lux"].is_array());
+    for (const int i : {1, 2}) {
+        EXPECT_TRUE(readings[i]["irradiance_lux"].is_null());
+        EXPECT_FALSE(readings[i]["reason"].get<std::string>().empty());
+    }
+    EXPECT_TRUE(readings[3]["irradiance_lux"].is_array());
+    write_bytes(folder / "bad.json", R"([{"at": [20, 0]}])");
+    const Ran bad = tool("meter " + demo_baked() + " --points " + (folder / "bad.json").string());
+    EXPECT_EQ(bad.status, 1);
+    EXPECT_NE(bad.err.find("point 0"), std::string::npos) << bad.err;
+}
+
+TEST(View, draws_every_kind_of_picture) {
+    const Folder folder;
+    for (const char* show : {"lit", "light", "albedo", "charts", "density"}) {
+        const fs::path file = folder / (std::string(show) + ".png");
+        const Ran r = tool(std::string("view ") + demo_baked() + " --json --size 160x100 --camera instruments --set dusk --show " + show + " --file " + file.string());
+        ASSERT_EQ(r.status, 0) << show << ": " << r.err;
+        EXPECT_EQ(r.json()["file"], file.string());
+        const Pixels p = read_image(file);
+        ASSERT_EQ(p.width, 160);
+        double mean = 0, square = 0;
+        for (const float v : p.values) {
+            mean += static_cast<double>(v);
+            square += static_cast<double>(v) * static_cast<double>(v);
+        }
+        mean /= static_cast<double>(p.values.size());
+        EXPECT_GT(mean, 0.05) << show;
+        EXPECT_GT(square / static_cast<double>(p.values.size()) - mean * mean, 0.002) << show << " is one flat colour";
+    }
+}
+
+TEST(View, linear_light_is_light_over_pi_times_albedo_and_exposure_moves_the_png) {
+    const Folder folder;
+    const std::string common = "view " + demo_baked() + " --size 64x40 --samples 1 --eye 20,1.5,0 --toward 20,0,0 --fov 2 ";
+    ASSERT_EQ(tool(common + "--show light --linear --file " + (folder / "l.exr").string()).status, 0);
+    const Json reading = tool("meter " + demo_baked() + " --json --at 20,0,0").json()["readings"][0];
+    EXPECT_NEAR(read_image(folder / "l.exr").at(32, 20, 1) * pi, reading["irradiance_lux"][1].get<double>(), 0.03 * reading["irradiance_lux"][1].get<double>());
+    ASSERT_EQ(tool(common + "--exposure 8 --file " + (folder / "a.png").string()).status, 0);
+    ASSERT_EQ(tool(common + "--exposure 10 --file " + (folder / "b.png").string()).status, 0);
+    EXPECT_GT(read_image(folder / "a.png").at(32, 20, 1), read_image(folder / "b.png").at(32, 20, 1) * 1.3f);
+}
+
+TEST(Survey, counts_what_the_bake_then_makes) {
+    const Ran r = tool("survey " + demo() + " --json --quiet");
+    ASSERT_EQ(r.status, 0) << r.err;
+    const Json s = r.json();
+    EXPECT_EQ(s["surfaces"]["moving"], 4);
+    EXPECT_EQ(s["groups"].size(), 6u);
+    EXPECT_GT(s["forecast_seconds"].get<double>(), 1);
+    EXPECT_EQ(s["probes"].get<std::size_t>(), Json::parse(read_text(demo_glance() / "probes.json"))["count"].get<std::size_t>());
+    EXPECT_GE(s["by_surface"][0]["texels"].get<int>(), s["by_surface"][1]["texels"].get<int>());
+}
+
+TEST(Unwrap, draws_its_pages_and_writes_the_level) {
+    const Folder folder;
+    const Ran r = tool("unwrap " + demo() + " --json --quiet --out " + (folder / "u").string());
+    ASSERT_EQ(r.status, 0) << r.err;
+    const Json u = r.json();
+    EXPECT_EQ(u["files"].size(), 1 + u["pages"].size());
+    EXPECT_EQ(read_image(folder / "u" / "charts-0.png").width, u["pages"][0].get<int>());
+    EXPECT_TRUE(fs::exists(folder / "u" / "observatory.glb"));
+}
+
+TEST(Start, writes_a_sheet_that_bakes_and_never_overwrites_one) {
+    const Folder folder;
+    fs::copy(demo_folder() / "observatory.glb", folder / "hall.glb");
+    const std::string start = "start " + (folder / "hall.glb").string();
+    ASSERT_EQ(tool(start).status, 0);
+    const std::string sheet = read_text(folder / "hall.toml");
+    const Level bare = load_level(folder / "hall.glb"), level = load_level(folder / "hall.toml");
+    EXPECT_EQ(bare.lights.size(), level.lights.size());
+    EXPECT_TRUE(level.notes.empty());
+    write_bytes(folder / "hall.toml", sheet + "# mine\n");
+    EXPECT_EQ(tool(start).status, 1);
+    EXPECT_EQ(read_text(folder / "hall.toml"), sheet + "# mine\n");
+    EXPECT_EQ(tool(start + " --force").status, 0);
+    EXPECT_EQ(read_text(folder / "hall.toml"), sheet);
+}
+
+}  // namespace
+}  // namespace test
