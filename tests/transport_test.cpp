@@ -89,6 +89,7 @@ Level mixed_room() {
 TEST(Transport, agrees_with_the_reference_in_a_room_for_each_source_alone_and_each_number_of_bounces) {
     Level level = mixed_room();
     level.quality.tier = Tier::final;
+    level.lightmap.density = 20;            // the strip hangs 10 cm off the wall: wider texels would not resolve its light
     level.sets.clear();
     for (std::size_t g = 0; g < level.groups.size(); ++g) {
         level.sets.push_back({level.groups[g], std::vector<float>(level.groups.size(), 0.0f)});
@@ -98,9 +99,11 @@ TEST(Transport, agrees_with_the_reference_in_a_room_for_each_source_alone_and_ea
     Baker baker(level, job);
     baker.light(level, job);
     for (std::uint32_t set = 0; set < level.sets.size(); ++set) {
-        const Difference d = compare(level, spread_texels(baker.texels(set), 400), set, 3000, job);
-        EXPECT_LT(std::abs(d.bias), 0.015) << level.sets[set].name;
-        EXPECT_LT(d.mean, 0.06) << level.sets[set].name;
+        // Without any weighing of its two techniques the reference needs ten times the paths for a small close emitter.
+        const int paths = level.sets[set].name == "glow" ? 30000 : 3000;
+        const Difference d = compare(level, spread_texels(baker.texels(set), 400), set, paths, job);
+        EXPECT_LT(std::abs(d.bias), 0.01) << level.sets[set].name;
+        EXPECT_LT(d.mean, 0.04) << level.sets[set].name;
     }
     for (const int bounces : {0, 1, 2}) {
         level.quality.bounces = bounces;
