@@ -47,7 +47,7 @@ struct Baker::State {
     RowSource rows, probe_rows;
     Links links, probe_links;
     std::vector<std::uint8_t> valid;
-    std::vector<std::uint32_t> stand_in;
+    std::vector<PagePlan> plans;
     ProbeNet probes;
     EmitterWeights weights, probe_weights;
 
@@ -81,8 +81,8 @@ Baker::State::State(Level l, Job& job)
     job.begin("links", rows.size());
     extend_links(level, caster, texels, rows, std::vector<std::uint32_t>(rows.size(), first), links, job);
     valid = find_valid(links);
-    stand_in = stand_ins(texels, valid);
-    redirect(links, stand_in);
+    lead_past_buried(caster, texels, rows, valid, valid, links, job);
+    plans = plan_pages(atlas, texels, valid, job);
 
     probes = place_lattices(level.volumes);
     probe_rows = stasigraph::probe_rows(probes, level.quality.seed);
@@ -90,7 +90,7 @@ Baker::State::State(Level l, Job& job)
     job.begin("probe links", probes.size());
     extend_links(level, caster, texels, probe_rows, std::vector<std::uint32_t>(probes.size(), static_cast<std::uint32_t>(tier.probe_links)), probe_links, job, &distances);
     measure_probes(probe_rows, probe_links, distances, probes, job);
-    redirect(probe_links, stand_in);
+    lead_past_buried(caster, texels, probe_rows, std::vector<std::uint8_t>(probe_rows.size(), 1), valid, probe_links, job);
 
     weights = {static_cast<float>(tier.light_samples), static_cast<float>(tier.first_links)};
     probe_weights = {static_cast<float>(tier.light_samples), static_cast<float>(tier.probe_links)};
@@ -140,54 +140,57 @@ std::vector<Baker::State::GroupCache> Baker::State::light_groups(const Level& li
 
 LightField Baker::State::gather_sources(const Level& lit, const std::vector<DirectLight>& lights, const std::vector<std::uint32_t>& lengths, Job& job) const {
     LightField field(texels.size(), lit.groups.size());
-    for (std::uint32_t g = 0; g < lit.groups.size(); ++g) {
-        for (std::size_t i = 0; i < texels.size(); ++i) field.add(i, g, cache[g].texels[i]);
+    job.parallel(texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+            if (!valid[i]) continue;            // whatever a buried texel is lit by is inside geometry
+            for (std::uint32_t g = 0; g < lit.groups.size(); ++g) field.add(i, g, cache[g].texels[i]);
+            if (lit.sky.group == none) continue;
+            const auto* words = &links.words[links.first[i]];
+            const auto count = std::count(words, words + lengths[i], sky_word);
+            field.add(i, lit.sky.group, lit.sky.radiance * (pi * static_cast<float>(count) / static_cast<float>(lengths[i])));
+        }
+    });
+    for (std::uint32_t g = 0; g < lit.groups.size(); ++g)
         gathered_emission(lights[g], rows, links, lengths, caster, weights, [&](std::uint32_t row, Vec3, Rgb radiance) {
-            field.add(row, g, radiance * (pi / static_cast<float>(lengths[row])));
+            if (valid[row]) field.add(row, g, radiance * (pi / static_cast<float>(lengths[row])));
         });
-    }
-    if (lit.sky.group != none)
-        job.parallel(texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
-            for (std::size_t i = begin; i < end; ++i) {
-                const auto* words = &links.words[links.first[i]];
-                const auto count = std::count(words, words + lengths[i], sky_word);
-                field.add(i, lit.sky.group, lit.sky.radiance * (pi * static_cast<float>(count) / static_cast<float>(lengths[i])));
-            }
-        });
-    // A buried texel sends nothing: whatever it was lit by is inside geometry.
-    for (std::size_t i = 0; i < texels.size(); ++i)
-        if (!valid[i]) std::fill_n(&field.values[i * field.stride], field.stride, 0.0f);
     return field;
 }
 
 std::vector<ProbeLight> Baker::State::solve_probes(const Level& lit, const std::vector<DirectLight>& lights, const std::vector<Rgb>& albedo, Job& job) const {
     const std::vector<std::uint32_t> lengths(probe_rows.size(), static_cast<std::uint32_t>(tier.probe_links));
     const float share = 4 * pi / static_cast<float>(tier.probe_links);
-    std::vector<ProbeLight> result(lit.sets.size(), ProbeLight(probe_rows.size()));
-    // Each set's gains applied before projection: one pass over the links for each set, no layer kept.
-    for (std::size_t s = 0; s < lit.sets.size(); ++s) {
-        const std::vector<float>& gains = lit.sets[s].gains;
-        std::vector<Rgb> sent(texels.size());
-        job.parallel(texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
-            for (std::size_t i = begin; i < end; ++i) {
+    const std::size_t set_count = lit.sets.size();
+    std::vector<ProbeLight> result(set_count, ProbeLight(probe_rows.size()));
+    if (probe_rows.size() == 0) return result;
+    // What each texel sends under each set, side by side, so that one pass over the links serves all sets.
+    std::vector<Rgb> sent(texels.size() * set_count), sky(set_count);
+    job.parallel(texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i)
+            for (std::size_t s = 0; s < set_count; ++s) {
                 Rgb e;
-                for (std::size_t g = 0; g < gains.size(); ++g) e += light.get(i, g) * gains[g];
-                sent[i] = e * albedo[i] * (1 / pi);
+                for (std::size_t g = 0; g < lit.groups.size(); ++g) e += light.get(i, g) * lit.sets[s].gains[g];
+                sent[i * set_count + s] = e * albedo[i] * (share / pi);
             }
-        });
-        const Rgb sky = lit.sky.group == none ? Rgb{} : lit.sky.radiance * gains[lit.sky.group];
-        job.parallel(probe_rows.size(), 16, [&](std::size_t begin, std::size_t end) {
-            for (std::size_t p = begin; p < end; ++p) {
-                ShRgb& sh = result[s][p];
-                for (std::uint32_t k = 0; k < lengths[p]; ++k) {
-                    const std::uint32_t word = probe_links.words[probe_links.first[p] + k];
-                    if (word == absorbed_word) continue;
-                    add_light(sh, row_direction(probe_rows, p, k), (word == sky_word ? sky : sent[word]) * share);
-                }
-                for (std::size_t g = 0; g < gains.size(); ++g)
-                    for (int c = 0; c < 9; ++c) sh[c] += cache[g].probes[p][c] * gains[g];
+    });
+    for (std::size_t s = 0; s < set_count && lit.sky.group != none; ++s) sky[s] = lit.sky.radiance * (share * lit.sets[s].gains[lit.sky.group]);
+    job.parallel(probe_rows.size(), 16, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t p = begin; p < end; ++p) {
+            for (std::uint32_t k = 0; k < lengths[p]; ++k) {
+                const std::uint32_t word = probe_links.words[probe_links.first[p] + k];
+                if (word == absorbed_word) continue;
+                const std::array<float, 9> basis = convolved_basis(row_direction(probe_rows, p, k));
+                const Rgb* from = word == sky_word ? sky.data() : &sent[word * set_count];
+                for (std::size_t s = 0; s < set_count; ++s)
+                    for (int c = 0; c < 9; ++c) result[s][p][c] += from[s] * basis[c];
             }
-        });
+            for (std::size_t s = 0; s < set_count; ++s)
+                for (std::size_t g = 0; g < lit.groups.size(); ++g)
+                    for (int c = 0; c < 9; ++c) result[s][p][c] += cache[g].probes[p][c] * lit.sets[s].gains[g];
+        }
+    });
+    for (std::size_t s = 0; s < set_count; ++s) {
+        const std::vector<float>& gains = lit.sets[s].gains;
         for (std::uint32_t g = 0; g < gains.size(); ++g)
             gathered_emission(lights[g], probe_rows, probe_links, lengths, caster, probe_weights, [&](std::uint32_t row, Vec3 w, Rgb radiance) {
                 add_light(result[s][row], w, radiance * (share * gains[g]));
@@ -235,12 +238,13 @@ Baked Baker::light(const Level& wanted, Job& job) {
         for (std::size_t i = 0; i < s.rows.size(); ++i)
             if (!s.valid[i]) estimate.lengths[i] = first;
         extend_links(s.level, s.caster, s.texels, s.rows, estimate.lengths, s.links, job);
-        redirect(s.links, s.stand_in);
+        lead_past_buried(s.caster, s.texels, s.rows, s.valid, s.valid, s.links, job);
     }
     s.direct = s.gather_sources(lit, lights, estimate.lengths, job);
     job.begin("bounces", 24);
     SolveResult solved = solve_bounces(s.links, estimate.lengths, albedo, s.direct, lit.quality.bounces, job);
     s.light = std::move(solved.light);
+    if (most == first) estimate = estimate_noise(lit, s.links, albedo, s.light, s.texels.area, noise, first, most, job);
     s.sets = lit.sets;
 
     job.begin("finish", lit.sets.size());
@@ -252,11 +256,11 @@ Baked Baker::light(const Level& wanted, Job& job) {
             for (std::size_t g = 0; g < lit.groups.size(); ++g) sum += s.light.get(texel, g) * lit.sets[i].gains[g];
             return sum;
         };
-        baked.sets.push_back({lit.sets[i].name, finish_pages(s.atlas, s.texels, s.valid, mixed, job), std::move(probe_light[i])});
+        baked.sets.push_back({lit.sets[i].name, finish_pages(s.plans, mixed, job), std::move(probe_light[i])});
         job.advance(1);
     }
-    baked.albedo = finish_pages(s.atlas, s.texels, s.valid, [&](std::size_t i) { return albedo[i]; }, job);
-    baked.emission = finish_pages(s.atlas, s.texels, s.valid, [&](std::size_t i) {
+    baked.albedo = finish_pages(s.plans, [&](std::size_t i) { return albedo[i]; }, job);
+    baked.emission = finish_pages(s.plans, [&](std::size_t i) {
         return s.textures.emission(lit, lit.surfaces[s.texels.grid[i] / 2], s.texels.triangle[i], s.texels.barycentric[i].x, s.texels.barycentric[i].y);
     }, job);
     job.finish();

@@ -38,12 +38,16 @@ NoiseEstimate estimate_noise(const Level& level, const Links& links, const std::
     NoiseEstimate estimate{std::vector<std::uint32_t>(rows, first), std::vector<float>(rows, 0.0f)};
     for (const BakeSet& set : level.sets) {
         std::vector<float> total(rows), sent(rows + 1, 0.0f);
+        job.parallel(rows, 1024, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t i = begin; i < end; ++i) {
+                Rgb e;
+                for (std::size_t g = 0; g < level.groups.size(); ++g) e += light.get(i, g) * set.gains[g];
+                total[i] = luminance(e);
+                sent[i] = luminance(e * albedo[i]);
+            }
+        });
         double sum = 0, whole = 0;
         for (std::size_t i = 0; i < rows; ++i) {
-            Rgb e;
-            for (std::size_t g = 0; g < level.groups.size(); ++g) e += light.get(i, g) * set.gains[g];
-            total[i] = luminance(e);
-            sent[i] = luminance(e * albedo[i]);
             sum += static_cast<double>(total[i] * area[i]);
             whole += static_cast<double>(area[i]);
         }

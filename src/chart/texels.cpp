@@ -158,11 +158,9 @@ template <class T> void append(std::vector<T>& to, const std::vector<T>& from) {
 std::uint32_t TexelSet::at(std::uint32_t surface, bool back, std::uint32_t triangle_index, float u, float v) const {
     const TexelGrid& g = grids[2 * surface + (back ? 1 : 0)];
     if (g.layout == none) return none;
-    const UvTriangle& t = uv[g.layout][triangle_index];
-    const int x = std::clamp(static_cast<int>(t.a.x + u * t.ab.x + v * t.ac.x), 0, g.width - 1);
-    const int y = std::clamp(static_cast<int>(t.a.y + u * t.ab.y + v * t.ac.y), 0, g.height - 1);
-    const std::uint32_t texel = cells[g.first_cell + static_cast<std::size_t>(y) * g.width + x];
-    if (texel != none) return texel;
+    const std::size_t at_cell = cell_at(2 * surface + (back ? 1 : 0), uv[g.layout][triangle_index], u, v);
+    if (cells[at_cell] != none) return cells[at_cell];
+    const int x = static_cast<int>((at_cell - g.first_cell) % g.width), y = static_cast<int>((at_cell - g.first_cell) / g.width);
     // A sliver of cover that was left out: any direct neighbour will do, the first in a fixed order.
     for (int dy = -1; dy <= 1; ++dy)
         for (int dx = -1; dx <= 1; ++dx) {

@@ -1,6 +1,7 @@
 #pragma once
 // Texels: where each one lies in the world. Lightmap texels and patches are the same thing here.
 
+#include <algorithm>
 #include <cstdint>
 #include <vector>
 
@@ -37,6 +38,12 @@ struct TexelSet {
     std::vector<std::vector<UvTriangle>> uv;///< For each layout, its triangles.
 
     std::size_t size() const { return position.size(); }
+    /// The cell of a grid under a point of one of its triangles.
+    std::size_t cell_at(std::size_t grid_number, const UvTriangle& t, float u, float v) const {
+        const TexelGrid& g = grids[grid_number];
+        const int x = static_cast<int>(t.a.x + u * t.ab.x + v * t.ac.x), y = static_cast<int>(t.a.y + u * t.ab.y + v * t.ac.y);
+        return g.first_cell + static_cast<std::size_t>(std::clamp(y, 0, g.height - 1)) * g.width + std::clamp(x, 0, g.width - 1);
+    }
     /// The texel under a point of a triangle; none when that side has none there.
     std::uint32_t at(std::uint32_t surface, bool back, std::uint32_t triangle, float u, float v) const;
 };

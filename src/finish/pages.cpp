@@ -6,63 +6,99 @@ namespace stasigraph {
 
 namespace {
 
-/// One ring: every empty or buried texel beside filled ones takes their mean.
-bool grow_ring(PageImage& page, std::vector<std::uint8_t>& filled, bool buried_only) {
-    const int n = page.side;
-    std::vector<std::pair<std::uint32_t, Rgb>> fresh;
-    for (int y = 0; y < n; ++y)
-        for (int x = 0; x < n; ++x) {
-            const auto i = static_cast<std::uint32_t>(y * n + x);
-            if (filled[i] || (buried_only && page.state[i] != 2)) continue;
-            Rgb sum;
-            float count = 0;
-            for (int dy = -1; dy <= 1; ++dy)
-                for (int dx = -1; dx <= 1; ++dx) {
-                    const int nx = x + dx, ny = y + dy;
-                    if (nx < 0 || ny < 0 || nx >= n || ny >= n || !filled[static_cast<std::size_t>(ny) * n + nx]) continue;
-                    const float w = dx == 0 || dy == 0 ? 2.0f : 1.0f;
-                    sum += page.texels[static_cast<std::size_t>(ny) * n + nx] * w;
-                    count += w;
-                }
-            if (count > 0) fresh.push_back({i, sum * (1 / count)});
-        }
-    for (const auto& [i, light] : fresh) {
-        page.texels[i] = light;
-        filled[i] = 1;
-        if (page.state[i] == 0) page.state[i] = 3;
+/// Buried texels further than this from any valid one stay dark: nothing that filters reaches them.
+constexpr int most_buried_rings = 16;
+
+constexpr int step_x[8] = {0, -1, 1, 0, -1, 1, -1, 1}, step_y[8] = {-1, 0, 0, 1, -1, -1, 1, 1};     // sides before corners
+
+/// Calls f(k, place) for the neighbours on the page.
+template <class F> void for_neighbours(int side, std::uint32_t place, F f) {
+    const int x = static_cast<int>(place) % side, y = static_cast<int>(place) / side;
+    for (int k = 0; k < 8; ++k) {
+        const int nx = x + step_x[k], ny = y + step_y[k];
+        if (nx >= 0 && ny >= 0 && nx < side && ny < side) f(k, static_cast<std::uint32_t>(ny * side + nx));
     }
-    return !fresh.empty();
 }
 
-void fill_margins(PageImage& page, int margin) {
-    std::vector<std::uint8_t> filled(page.state.size());
-    for (std::size_t i = 0; i < filled.size(); ++i) filled[i] = page.state[i] == 1;
-    // Buried texels first, from their own chart, so that the margin is not made of them.
-    for (int ring = 0; ring < page.side && grow_ring(page, filled, true); ++ring) {}
-    for (int ring = 0; ring < margin && grow_ring(page, filled, false); ++ring) {}
+/// Rings of texels with state `wanted` around the filled ones; texels of a ring see only those of earlier rings.
+void plan_rings(PagePlan& plan, std::vector<std::uint8_t>& filled, std::uint8_t wanted, int rings) {
+    std::vector<std::uint32_t> front, next;
+    std::vector<std::uint8_t> queued(filled.size(), 0);
+    const auto queue_around = [&](std::uint32_t place) {
+        for_neighbours(plan.side, place, [&](int, std::uint32_t n) {
+            if (!filled[n] && !queued[n] && plan.state[n] == wanted) {
+                queued[n] = 1;
+                next.push_back(n);
+            }
+        });
+    };
+    for (std::uint32_t i = 0; i < filled.size(); ++i)
+        if (filled[i]) queue_around(i);
+    for (int ring = 0; ring < rings && !next.empty(); ++ring) {
+        front.swap(next);
+        next.clear();
+        for (const std::uint32_t place : front) {
+            std::uint8_t neighbours = 0;
+            for_neighbours(plan.side, place, [&](int k, std::uint32_t n) { neighbours = static_cast<std::uint8_t>(neighbours | (filled[n] << k)); });
+            plan.fills.push_back({place, neighbours});
+        }
+        for (const std::uint32_t place : front) filled[place] = 1;
+        for (const std::uint32_t place : front) queue_around(place);
+    }
 }
 
 }  // namespace
 
-std::vector<PageImage> finish_pages(const Atlas& atlas, const TexelSet& texels, const std::vector<std::uint8_t>& valid,
-                                    const std::function<Rgb(std::size_t)>& value, Job& job) {
-    std::vector<PageImage> pages;
-    for (int side : atlas.pages) {
-        const auto cells = static_cast<std::size_t>(side) * side;
-        pages.push_back({side, std::vector<Rgb>(cells), std::vector<std::uint8_t>(cells, 0)});
-    }
-    for (std::size_t i = 0; i < texels.size(); ++i) {
+std::vector<PagePlan> plan_pages(const Atlas& atlas, const TexelSet& texels, const std::vector<std::uint8_t>& valid, Job& job) {
+    std::vector<PagePlan> plans;
+    for (int side : atlas.pages) plans.push_back({.side = side, .state = std::vector<std::uint8_t>(static_cast<std::size_t>(side) * side, 0), .valid = {}, .fills = {}});
+    for (std::uint32_t i = 0; i < texels.size(); ++i) {
         const std::uint32_t g = texels.grid[i];
         const SurfaceUv& uv = atlas.surfaces[g / 2];
         if (g % 2 == 1 || uv.page == none) continue;
-        PageImage& page = pages[uv.page];
-        const int width = texels.grids[g].width;
-        const int x = uv.x + static_cast<int>(texels.cell[i]) % width, y = uv.y + static_cast<int>(texels.cell[i]) / width;
-        const std::size_t at = static_cast<std::size_t>(y) * page.side + x;
-        page.state[at] = valid[i] ? 1 : 2;
-        if (valid[i]) page.texels[at] = value(i);
+        PagePlan& plan = plans[uv.page];
+        const std::uint32_t width = static_cast<std::uint32_t>(texels.grids[g].width);
+        const std::uint32_t x = static_cast<std::uint32_t>(uv.x) + texels.cell[i] % width, y = static_cast<std::uint32_t>(uv.y) + texels.cell[i] / width;
+        const std::uint32_t place = y * static_cast<std::uint32_t>(plan.side) + x;
+        plan.state[place] = valid[i] ? 1 : 2;
+        if (valid[i]) plan.valid.push_back({i, place});
     }
-    job.parallel(pages.size(), 1, [&](std::size_t i, std::size_t) { fill_margins(pages[i], atlas.margin); });
+    job.parallel(plans.size(), 1, [&](std::size_t p, std::size_t) {
+        PagePlan& plan = plans[p];
+        std::vector<std::uint8_t> filled(plan.state.size());
+        for (std::size_t i = 0; i < filled.size(); ++i) filled[i] = plan.state[i] == 1;
+        // Buried texels from their own chart first, so that the margin is not made of them.
+        plan_rings(plan, filled, 2, most_buried_rings);
+        plan_rings(plan, filled, 0, atlas.margin);
+        for (const PagePlan::Fill& f : plan.fills)
+            if (plan.state[f.place] == 0) plan.state[f.place] = 3;
+    });
+    return plans;
+}
+
+std::vector<PageImage> finish_pages(const std::vector<PagePlan>& plans, const std::function<Rgb(std::size_t)>& value, Job& job) {
+    std::vector<PageImage> pages(plans.size());
+    for (std::size_t p = 0; p < plans.size(); ++p) {
+        const PagePlan& plan = plans[p];
+        PageImage& page = pages[p];
+        page = {plan.side, std::vector<Rgb>(plan.state.size()), plan.state};
+        job.parallel(plan.valid.size(), 8192, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t i = begin; i < end; ++i) page.texels[plan.valid[i].second] = value(plan.valid[i].first);
+        });
+    }
+    job.parallel(plans.size(), 1, [&](std::size_t p, std::size_t) {
+        for (const PagePlan::Fill& f : plans[p].fills) {
+            Rgb sum;
+            float count = 0;
+            for_neighbours(plans[p].side, f.place, [&](int k, std::uint32_t n) {
+                if (!(f.neighbours >> k & 1)) return;
+                const float w = k < 4 ? 2.0f : 1.0f;
+                sum += pages[p].texels[n] * w;
+                count += w;
+            });
+            pages[p].texels[f.place] = sum * (1 / count);
+        }
+    });
     return pages;
 }
 

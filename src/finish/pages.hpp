@@ -6,10 +6,22 @@
 
 namespace stasigraph {
 
-/// Writes value(texel) of every valid texel to its page, leaves out buried ones and fills them and the margins from
-/// the nearest valid ones.
-std::vector<PageImage> finish_pages(const Atlas& atlas, const TexelSet& texels, const std::vector<std::uint8_t>& valid,
-                                    const std::function<Rgb(std::size_t texel)>& value, Job& job);
+/// How to fill one page: which texels are valid, and in which order the others take the mean of their filled
+/// neighbours. Made once, used for every set.
+struct PagePlan {
+    int side = 0;
+    std::vector<std::uint8_t> state;                    ///< As in PageImage.
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> valid;     ///< Texel number, place on the page.
+    struct Fill {
+        std::uint32_t place;
+        std::uint8_t neighbours;                        ///< Bit k: neighbour k of the eight around is filled before.
+    };
+    std::vector<Fill> fills;                            ///< Buried texels first, then the margin, ring by ring.
+};
+std::vector<PagePlan> plan_pages(const Atlas& atlas, const TexelSet& texels, const std::vector<std::uint8_t>& valid, Job& job);
+
+/// Writes value(texel) of every valid texel to its page and fills the rest by the plan.
+std::vector<PageImage> finish_pages(const std::vector<PagePlan>& plans, const std::function<Rgb(std::size_t texel)>& value, Job& job);
 
 /// Bilinear lookup as a game's sampler does it, at a position in texels of the page.
 Rgb sample_page(const PageImage& page, Vec2 at);

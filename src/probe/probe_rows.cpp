@@ -103,11 +103,16 @@ void measure_probes(const RowSource& rows, const Links& links, const std::vector
     });
 }
 
-void add_light(ShRgb& sh, Vec3 direction, Rgb light) {
-    // Convolution with the clamped cosine: pi, 2 pi / 3, pi / 4 by order.
+std::array<float, 9> convolved_basis(Vec3 direction) {
     constexpr float band[9] = {pi, 2 * pi / 3, 2 * pi / 3, 2 * pi / 3, pi / 4, pi / 4, pi / 4, pi / 4, pi / 4};
-    const std::array<float, 9> basis = sh_basis(direction);
-    for (int i = 0; i < 9; ++i) sh[i] += light * (basis[i] * band[i]);
+    std::array<float, 9> basis = sh_basis(direction);
+    for (int i = 0; i < 9; ++i) basis[i] *= band[i];
+    return basis;
+}
+
+void add_light(ShRgb& sh, Vec3 direction, Rgb light) {
+    const std::array<float, 9> basis = convolved_basis(direction);
+    for (int i = 0; i < 9; ++i) sh[i] += light * basis[i];
 }
 
 std::vector<ShRgb> light_probes(const DirectLight& light, const RowSource& rows, int samples, const EmitterWeights& weights,

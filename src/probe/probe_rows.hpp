@@ -19,7 +19,10 @@ void measure_probes(const RowSource& rows, const Links& links, const std::vector
 std::vector<ShRgb> light_probes(const DirectLight& light, const RowSource& rows, int samples, const EmitterWeights& weights,
                                 std::uint32_t seed, Job& job);
 
-/// Adds a unit of light from a direction, light being illuminance across it: basis times the cosine's convolution.
+/// The basis at a direction times the clamped cosine's convolution: pi, 2 pi / 3, pi / 4 by order.
+std::array<float, 9> convolved_basis(Vec3 direction);
+
+/// Adds light from a direction, light being illuminance across it.
 void add_light(ShRgb& sh, Vec3 direction, Rgb light);
 
 }  // namespace stasigraph

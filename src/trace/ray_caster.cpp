@@ -3,6 +3,8 @@
 #include <embree3/rtcore.h>
 #include <tbb/task_arena.h>
 
+#include <algorithm>
+
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -128,6 +130,43 @@ Hit RayCaster::closest(const Ray& ray) const noexcept {
     const bool away = r.hit.Ng_x * ray.direction.x + r.hit.Ng_y * ray.direction.y + r.hit.Ng_z * ray.direction.z > 0;
     return {.surface = r.hit.geomID, .triangle = r.hit.primID, .u = r.hit.u, .v = r.hit.v, .distance = r.ray.tfar,
             .back = away != scene_->geometry[r.hit.geomID].mirrored};
+}
+
+void RayCaster::closest_batch(Vec3 origin, const Vec3* directions, const std::uint8_t* order, std::uint32_t count, Hit* hits) const noexcept {
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    for (std::uint32_t first = 0; first < count; first += 8) {
+        const std::uint32_t n = std::min(8u, count - first);
+        RTCRayHit8 r;
+        alignas(32) int valid[8];
+        for (std::uint32_t k = 0; k < 8; ++k) {
+            const Vec3 d = directions[order[first + std::min(k, n - 1)]];
+            valid[k] = k < n ? -1 : 0;
+            r.ray.org_x[k] = origin.x;
+            r.ray.org_y[k] = origin.y;
+            r.ray.org_z[k] = origin.z;
+            r.ray.dir_x[k] = d.x;
+            r.ray.dir_y[k] = d.y;
+            r.ray.dir_z[k] = d.z;
+            r.ray.tnear[k] = 0;
+            r.ray.tfar[k] = 1e30f;
+            r.ray.time[k] = 0;
+            r.ray.mask[k] = ~0u;
+            r.ray.id[k] = k;
+            r.ray.flags[k] = 0;
+            r.hit.geomID[k] = RTC_INVALID_GEOMETRY_ID;
+            r.hit.instID[0][k] = RTC_INVALID_GEOMETRY_ID;
+        }
+        rtcIntersect8(valid, scene_->scene, &context, &r);
+        for (std::uint32_t k = 0; k < n; ++k) {
+            Hit& hit = hits[order[first + k]];
+            hit = {};
+            if (r.hit.geomID[k] == RTC_INVALID_GEOMETRY_ID) continue;
+            const bool away = r.hit.Ng_x[k] * r.ray.dir_x[k] + r.hit.Ng_y[k] * r.ray.dir_y[k] + r.hit.Ng_z[k] * r.ray.dir_z[k] > 0;
+            hit = {.surface = r.hit.geomID[k], .triangle = r.hit.primID[k], .u = r.hit.u[k], .v = r.hit.v[k], .distance = r.ray.tfar[k],
+                   .back = away != scene_->geometry[r.hit.geomID[k]].mirrored};
+        }
+    }
 }
 
 bool RayCaster::closest_raw(const Ray& ray) const noexcept {

@@ -43,6 +43,8 @@ public:
 
     Hit closest(const Ray& ray) const noexcept;
     bool blocked(const Ray& ray) const noexcept;
+    /// The closest hits of rays from one origin: hits[i] for directions[i], traced in the given order of indices.
+    void closest_batch(Vec3 origin, const Vec3* directions, const std::uint8_t* order, std::uint32_t count, Hit* hits) const noexcept;
 
     /// The bare kernel on the same rays: only whether something was hit. For benches.
     bool closest_raw(const Ray& ray) const noexcept;

@@ -14,8 +14,34 @@ namespace {
 constexpr std::size_t rows_per_task = 256;      // fixed: pieces never depend on the number of threads
 constexpr std::uint32_t batch = 64;
 
-/// Directions first .. first + count of one row, written as plain arrays so that the compiler vectorises it.
-void fill_directions(const Receiver& r, std::uint32_t seed, std::uint32_t first, std::uint32_t count, std::array<Vec3, batch>& out) {
+/// Morton number of a cell of an 8 by 8 grid.
+constexpr std::uint8_t morton(std::uint32_t x, std::uint32_t y) {
+    std::uint32_t m = 0;
+    for (std::uint32_t b = 0; b < 3; ++b) m |= (x >> b & 1) << (2 * b) | (y >> b & 1) << (2 * b + 1);
+    return static_cast<std::uint8_t>(m);
+}
+
+/// Counting sort of points of the unit square by the Morton number of their cell.
+void order_by_cell(const float* x, const float* y, std::uint32_t count, std::array<std::uint8_t, batch>& order) {
+    static constexpr auto table = [] {
+        std::array<std::uint8_t, 64> t{};
+        for (std::uint32_t i = 0; i < 64; ++i) t[i] = morton(i % 8, i / 8);
+        return t;
+    }();
+    std::uint8_t key[batch], start[65] = {};
+    for (std::uint32_t k = 0; k < count; ++k) {
+        key[k] = table[static_cast<std::uint32_t>(x[k] * 8) + 8 * static_cast<std::uint32_t>(y[k] * 8)];
+        ++start[key[k] + 1];
+    }
+    for (int i = 0; i < 64; ++i) start[i + 1] = static_cast<std::uint8_t>(start[i + 1] + start[i]);
+    for (std::uint32_t k = 0; k < count; ++k) order[start[key[k]]++] = static_cast<std::uint8_t>(k);
+}
+
+/// Directions first .. first + count of one row, written as plain arrays so that the compiler vectorises it. `order`,
+/// where given, receives an order in which neighbours point nearly the same way: traced like that, one ray finds in the
+/// cache what the last one left there.
+void fill_directions(const Receiver& r, std::uint32_t seed, std::uint32_t first, std::uint32_t count, std::array<Vec3, batch>& out,
+                     std::array<std::uint8_t, batch>* order = nullptr) {
     alignas(32) float x[batch], y[batch];
     const std::uint32_t second_seed = mix_bits(seed ^ 0x68bc21ebu);
     for (std::uint32_t k = 0; k < count; ++k) {
@@ -24,12 +50,39 @@ void fill_directions(const Receiver& r, std::uint32_t seed, std::uint32_t first,
         x[k] = unit_float(reverse_bits(scramble_reversed(index, seed)));
         y[k] = unit_float(reverse_bits(scramble_reversed(s, second_seed)));
     }
+    if (order) order_by_cell(x, y, count, *order);
     if (r.in_air) {
         for (std::uint32_t k = 0; k < count; ++k) out[k] = sphere_direction({x[k], y[k]});
         return;
     }
     const Frame frame(r.normal);
     for (std::uint32_t k = 0; k < count; ++k) out[k] = gather_direction(r, frame, {x[k], y[k]});
+}
+
+/// The words of a batch of hits. Three passes, each asking the memory for what the next one reads.
+void find_texels(const TexelSet& texels, const std::vector<std::uint8_t>& two_sided, const std::array<Hit, batch>& hits, std::uint32_t count, std::uint32_t* words) {
+    std::array<const UvTriangle*, batch> triangle;
+    std::array<const std::uint32_t*, batch> cell;
+    for (std::uint32_t i = 0; i < count; ++i) {
+        const Hit& hit = hits[i];
+        triangle[i] = nullptr;
+        words[i] = hit.surface == none ? sky_word : absorbed_word;
+        if (hit.surface == none || (hit.back && !two_sided[hit.surface])) continue;
+        const TexelGrid& g = texels.grids[2 * hit.surface + (hit.back ? 1 : 0)];
+        if (g.layout == none) continue;
+        triangle[i] = &texels.uv[g.layout][hit.triangle];
+        __builtin_prefetch(triangle[i]);
+    }
+    for (std::uint32_t i = 0; i < count; ++i) {
+        if (!triangle[i]) continue;
+        cell[i] = &texels.cells[texels.cell_at(2 * hits[i].surface + (hits[i].back ? 1 : 0), *triangle[i], hits[i].u, hits[i].v)];
+        __builtin_prefetch(cell[i]);
+    }
+    for (std::uint32_t i = 0; i < count; ++i) {
+        if (!triangle[i]) continue;
+        words[i] = *cell[i];
+        if (words[i] == none) words[i] = texels.at(hits[i].surface, hits[i].back, hits[i].triangle, hits[i].u, hits[i].v);
+    }
 }
 
 struct TaskResult {
@@ -69,6 +122,7 @@ void extend_links(const Level& level, const RayCaster& caster, const TexelSet& t
     job.parallel(rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
         std::array<Vec3, batch> directions;
         std::array<Hit, batch> hits;
+        std::array<std::uint8_t, batch> order;
         TaskResult& result = results[begin / rows_per_task];
         for (std::size_t row = begin; row < end; ++row) {
             const std::uint32_t had = links.length(row), want = static_cast<std::uint32_t>(longer.first[row + 1] - longer.first[row]);
@@ -78,20 +132,17 @@ void extend_links(const Level& level, const RayCaster& caster, const TexelSet& t
             std::uint32_t back_hits = longer.back_hits[row];
             for (std::uint32_t k = had; k < want; k += batch) {
                 const std::uint32_t count = std::min(batch, want - k);
-                fill_directions(r, source.seeds[row], k, count, directions);
-                for (std::uint32_t i = 0; i < count; ++i) hits[i] = caster.closest({r.position, directions[i]});
+                fill_directions(r, source.seeds[row], k, count, directions, &order);
+                caster.closest_batch(r.position, directions.data(), order.data(), count, hits.data());
+                find_texels(texels, two_sided, hits, count, out + k);
                 for (std::uint32_t i = 0; i < count; ++i) {
                     const Hit& hit = hits[i];
-                    std::uint32_t word = absorbed_word;
-                    if (hit.surface == none) word = sky_word;
-                    else if (!hit.back || two_sided[hit.surface]) {
-                        word = texels.at(hit.surface, hit.back, hit.triangle, hit.u, hit.v);
-                        if (emits[hit.surface])
-                            result.emitter_hits.push_back({static_cast<std::uint32_t>(row), k + i, hit.surface, hit.triangle, hit.u, hit.v, directions[i], hit.distance});
-                    } else ++back_hits;
-                    out[k + i] = word;
-                    if (distances)
-                        (*distances)[longer.first[row] + k + i] = hit.surface == none ? std::numeric_limits<float>::infinity() : hit.distance;
+                    if (distances) (*distances)[longer.first[row] + k + i] = hit.surface == none ? std::numeric_limits<float>::infinity() : hit.distance;
+                    if (hit.surface == none) continue;
+                    const bool absorbs = hit.back && !two_sided[hit.surface];
+                    back_hits += absorbs ? 1 : 0;
+                    if (emits[hit.surface] && !absorbs)
+                        result.emitter_hits.push_back({static_cast<std::uint32_t>(row), k + i, hit.surface, hit.triangle, hit.u, hit.v, directions[i], hit.distance});
                 }
             }
             longer.back_hits[row] = static_cast<std::uint16_t>(std::min(back_hits, 65535u));
@@ -136,36 +187,52 @@ std::vector<std::uint8_t> find_valid(const Links& links) {
     return valid;
 }
 
-std::vector<std::uint32_t> stand_ins(const TexelSet& texels, const std::vector<std::uint8_t>& valid) {
-    // Steps in order of distance, then by row: the nearest one wins, ties by rule.
-    std::vector<std::pair<int, int>> steps;
-    for (int dy = -2; dy <= 2; ++dy)
-        for (int dx = -2; dx <= 2; ++dx)
-            if (dx || dy) steps.push_back({dx, dy});
-    std::stable_sort(steps.begin(), steps.end(), [](auto a, auto b) { return a.first * a.first + a.second * a.second < b.first * b.first + b.second * b.second; });
-    std::vector<std::uint32_t> stand_in(texels.size());
-    for (std::uint32_t i = 0; i < texels.size(); ++i) {
-        stand_in[i] = i;
-        if (valid[i]) continue;
-        stand_in[i] = none;
-        const TexelGrid& g = texels.grids[texels.grid[i]];
-        const int x = static_cast<int>(texels.cell[i]) % g.width, y = static_cast<int>(texels.cell[i]) / g.width;
-        for (const auto& [dx, dy] : steps) {
-            const int nx = x + dx, ny = y + dy;
-            if (nx < 0 || ny < 0 || nx >= g.width || ny >= g.height) continue;
+namespace {
+
+/// The valid texel nearest to a met place, in steps around the buried texel, that the place sees.
+std::uint32_t visible_neighbour(const RayCaster& caster, const TexelSet& texels, std::uint32_t buried, const RayCaster::Place& place,
+                                const std::vector<std::uint8_t>& valid) {
+    const TexelGrid& g = texels.grids[texels.grid[buried]];
+    const int x = static_cast<int>(texels.cell[buried]) % g.width, y = static_cast<int>(texels.cell[buried]) / g.width;
+    std::array<std::pair<float, std::uint32_t>, 24> near;
+    std::size_t count = 0;
+    for (int ny = std::max(0, y - 2); ny <= std::min(g.height - 1, y + 2); ++ny)
+        for (int nx = std::max(0, x - 2); nx <= std::min(g.width - 1, x + 2); ++nx) {
             const std::uint32_t n = texels.cells[g.first_cell + static_cast<std::size_t>(ny) * g.width + nx];
-            if (n != none && valid[n]) {
-                stand_in[i] = n;
-                break;
-            }
+            if (n == none || n == buried || !valid[n] || dot(texels.face_normal[n], place.face_normal) < 0.7f) continue;
+            const Vec3 d = texels.position[n] - place.position;
+            near[count++] = {dot(d, d), n};
         }
+    std::sort(near.begin(), near.begin() + static_cast<std::ptrdiff_t>(count));
+    const Vec3 from = place.position + place.face_normal * ray_start_offset;
+    for (std::size_t i = 0; i < count; ++i) {
+        const std::uint32_t n = near[i].second;
+        const Vec3 to = texels.position[n] + texels.face_normal[n] * ray_start_offset - from;
+        const float distance = length(to);
+        if (!(distance > 0) || !caster.blocked({from, to * (1 / distance), distance})) return n;
     }
-    return stand_in;
+    return none;
 }
 
-void redirect(Links& links, const std::vector<std::uint32_t>& stand_in) {
-    for (std::uint32_t& word : links.words)
-        if (word < stand_in.size()) word = stand_in[word];
+}  // namespace
+
+void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const RowSource& source, const std::vector<std::uint8_t>& row_valid,
+                      const std::vector<std::uint8_t>& texel_valid, Links& links, Job& job) {
+    job.parallel(links.rows(), rows_per_task, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t row = begin; row < end; ++row) {
+            std::uint32_t* words = links.words.data() + links.first[row];
+            const std::uint32_t count = links.length(row);
+            if (!row_valid[row]) {
+                std::fill_n(words, count, absorbed_word);
+                continue;
+            }
+            for (std::uint32_t k = 0; k < count; ++k) {
+                if (words[k] >= texel_valid.size() || texel_valid[words[k]]) continue;
+                const Hit hit = caster.closest({source.receivers[row].position, row_direction(source, row, k)});
+                words[k] = hit.surface == none ? absorbed_word : visible_neighbour(caster, texels, words[k], caster.place(hit), texel_valid);
+            }
+        }
+    });
 }
 
 }  // namespace stasigraph

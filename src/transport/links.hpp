@@ -58,10 +58,10 @@ RowSource texel_rows(const Level& level, const TexelSet& texels, std::uint32_t s
 inline constexpr float buried_share = 0.3f;
 std::vector<std::uint8_t> find_valid(const Links& links);
 
-/// For each texel the one whose light stands for it: itself when valid, else the nearest valid texel of its own grid
-/// within two steps, else none. Links are read through it, so that what meets a buried texel's visible rim still
-/// meets light.
-std::vector<std::uint32_t> stand_ins(const TexelSet& texels, const std::vector<std::uint8_t>& valid);
-void redirect(Links& links, const std::vector<std::uint32_t>& stand_in);
+/// Links that meet a buried texel meet its visible rim, or lie inside geometry themselves. Each such link is traced
+/// again and led to the nearest valid texel (within two steps in the same grid) that the met place sees; where there is
+/// none, the link becomes absorbed. Links of buried rows all become absorbed.
+void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const RowSource& source, const std::vector<std::uint8_t>& row_valid,
+                      const std::vector<std::uint8_t>& texel_valid, Links& links, Job& job);
 
 }  // namespace stasigraph

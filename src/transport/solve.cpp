@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <immintrin.h>
+#include <numeric>
 
 namespace stasigraph {
 
@@ -71,10 +72,17 @@ float largest_share(const LightField& fresh, const LightField& total, const std:
     return largest.empty() ? 0 : *std::max_element(largest.begin(), largest.end());
 }
 
-std::vector<double> column_sums(const LightField& field) {
+std::vector<double> column_sums(const LightField& field, Job& job) {
+    std::vector<std::vector<double>> parts((field.rows + rows_per_task - 1) / rows_per_task);
+    job.parallel(field.rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
+        std::vector<double>& part = parts[begin / rows_per_task];
+        part.assign(field.stride, 0.0);
+        for (std::size_t row = begin; row < end; ++row)
+            for (std::size_t i = 0; i < field.stride; ++i) part[i] += static_cast<double>(field.values[row * field.stride + i]);
+    });
     std::vector<double> sums(field.stride, 0.0);
-    for (std::size_t row = 0; row < field.rows; ++row)
-        for (std::size_t i = 0; i < field.stride; ++i) sums[i] += static_cast<double>(field.values[row * field.stride + i]);
+    for (const std::vector<double>& part : parts)
+        for (std::size_t i = 0; i < field.stride; ++i) sums[i] += part[i];
     return sums;
 }
 
@@ -82,7 +90,7 @@ std::vector<double> column_sums(const LightField& field) {
 /// the later ones are small and smooth, and a shorter prefix is as good a sample of them.
 std::vector<std::uint32_t> bounce_lengths(const std::vector<std::uint32_t>& lengths, std::uint32_t first, int bounce) {
     if (bounce < 2) return lengths;
-    const std::uint32_t cap = bounce < 6 ? first : std::max(1u, std::min(first, 32u));
+    const std::uint32_t cap = bounce < 6 ? first : std::min(first, bounce < 12 ? 32u : 16u);
     std::vector<std::uint32_t> shorter(lengths);
     for (std::uint32_t& l : shorter) l = std::min(l, cap);
     return shorter;
@@ -147,6 +155,7 @@ SolveResult solve_bounces(const Links& links, const std::vector<std::uint32_t>& 
     const std::uint32_t first = *std::min_element(lengths.begin(), lengths.end());
     const int limit = bounces.value_or(most_bounces);
     double before = 0;
+    std::vector<float> floor(stride, 0.0f);
     for (; result.bounces < limit; ++result.bounces) {
         reflect(fresh, albedo, reflected, job);
         apply_links(links, bounce_lengths(lengths, first, result.bounces), reflected, fresh, job);
@@ -156,16 +165,14 @@ SolveResult solve_bounces(const Links& links, const std::vector<std::uint32_t>& 
         job.advance(1);
         if (bounces) continue;
         // What is still to come of a geometric series with this ratio: fresh * ratio / (1 - ratio).
-        const std::vector<double> sums = column_sums(fresh);
-        std::vector<float> floor(stride);
-        const std::vector<double> totals = column_sums(total);
-        double all = 0;
-        for (std::size_t i = 0; i < stride; ++i) {
-            all += sums[i];
-            floor[i] = static_cast<float>(1e-4 * totals[i] / static_cast<double>(rows));
-        }
+        const std::vector<double> sums = column_sums(fresh, job);
+        const double all = std::accumulate(sums.begin(), sums.end(), 0.0);
         const double ratio = before > 0 ? std::min(all / before, 0.999) : 0.999;
         before = all;
+        if (result.bounces < 3) {
+            const std::vector<double> totals = column_sums(total, job);
+            for (std::size_t i = 0; i < stride; ++i) floor[i] = static_cast<float>(1e-4 * totals[i] / static_cast<double>(rows));
+        }
         if (largest_share(fresh, total, floor, job) * ratio / (1 - ratio) < settled) {
             ++result.bounces;
             break;

@@ -39,6 +39,7 @@ inline constexpr int most_bounces = 400;
 
 /// E = S + T S + T^2 S + ..., with T the links weighed by albedo. `bounces` empty: until what is still to come is
 /// under 0.1 % of any texel's light (texels under a ten-thousandth of their group's mean count as that much).
+/// Bounces from the third on read shorter prefixes of the rows.
 /// Of each row, the first lengths[row] links count. Same bytes for any number of threads.
 SolveResult solve_bounces(const Links& links, const std::vector<std::uint32_t>& lengths, const std::vector<Rgb>& albedo, const LightField& sources,
                           std::optional<int> bounces, Job& job);
