@@ -117,7 +117,6 @@ TEST(Bake, gives_the_same_bytes_with_one_thread_and_with_two) {
 
 /// A small level of its own: a floor and a box, quick to bake many times.
 void write_small_level(const Folder& folder, const std::string& sheet) {
-    const Ran start = run("true");
     const std::string positions_indices = R"({"asset":{"version":"2.0"},"scenes":[{"nodes":[0]}],"nodes":[{"name":"floor","mesh":0}],
         "meshes":[{"primitives":[{"attributes":{"POSITION":0},"indices":1}]}],
         "accessors":[{"bufferView":0,"componentType":5126,"type":"VEC3","count":4,"min":[-2,0,-2],"max":[2,0,2]},{"bufferView":1,"componentType":5123,"type":"SCALAR","count":6}],
@@ -165,6 +164,23 @@ TEST(Bake, leaves_other_files_alone_and_removes_its_own_old_ones) {
     EXPECT_EQ(read_text(folder / "baked" / "notes.txt"), "mine");
     EXPECT_FALSE(fs::exists(folder / "baked" / "night"));
     EXPECT_TRUE(fs::exists(folder / "baked" / "day" / "lightmap-0.exr"));
+}
+
+TEST(Bake, of_one_set_leaves_the_others_as_they_were_and_tells_their_age) {
+    const Folder folder;
+    const std::string sets = "[[set]]\nname = \"day\"\n[[set]]\nname = \"night\"\ngain = { sky = 0.1 }\n[[volume]]\nlow = [-1, 0, -1]\nhigh = [1, 2, 1]\n", level = (folder / "level.toml").string();
+    write_small_level(folder, "[sky]\nradiance = [100, 100, 100]\n" + sets);
+    ASSERT_EQ(tool("bake --quiet " + level).status, 0);
+    const std::string night = read_text(folder / "baked" / "night" / "lightmap-0.exr");
+    const auto lux = [&](const std::string& more) { return tool("meter --json " + level + " --at 0,0.4,0 --facing 0,1,0 --reach 1 " + more).json()["readings"][0]["irradiance_lux"][1].get<double>(); };
+    const double night_probes = lux("--set night --from probes");
+    write_small_level(folder, "[sky]\nradiance = [700, 700, 700]\n" + sets);
+    ASSERT_EQ(tool("bake --quiet --set day " + level).status, 0);
+    EXPECT_TRUE(read_text(folder / "baked" / "night" / "lightmap-0.exr") == night);
+    EXPECT_EQ(lux("--set night --from probes"), night_probes);
+    EXPECT_NEAR(lux("--set day"), 700 * 3.14159, 3);
+    EXPECT_EQ(tool("meter " + level + " --at 0,0,0 --set day").err.find("changed since"), std::string::npos);
+    EXPECT_NE(tool("meter " + level + " --at 0,0,0 --set night").err.find("changed since"), std::string::npos);
 }
 
 TEST(Bake, an_interrupt_is_status_130_and_the_last_result_stays_whole) {

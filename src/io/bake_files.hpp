@@ -8,7 +8,8 @@ namespace stasigraph {
 
 /// Texel values times 2^-exponent as 16-bit floats, the exponent in the header attribute "stasigraph:exponent".
 void write_scaled_exr(const std::filesystem::path& to, int width, int height, const std::vector<Rgb>& pixels, int exponent);
-std::vector<Rgb> read_exr(const std::filesystem::path& path, int side);
+/// The values as they were, by the exponent in the header.
+std::vector<Rgb> read_scaled_exr(const std::filesystem::path& path, int side);
 Bytes encode_png(int width, int height, const std::vector<std::uint8_t>& rgb);
 Bytes encode_png_rgba(int width, int height, const std::vector<std::uint8_t>& rgba);
 

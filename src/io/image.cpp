@@ -85,7 +85,7 @@ void write_scaled_exr(const std::filesystem::path& to, int width, int height, co
     write_beside(to, [&](const std::filesystem::path& file) { write_image(file, spec, OIIO::TypeDesc::FLOAT, scaled.data(), to); });
 }
 
-std::vector<Rgb> read_exr(const std::filesystem::path& path, int side) {
+std::vector<Rgb> read_scaled_exr(const std::filesystem::path& path, int side) {
     const auto fail = [&](const std::string& why) {
         throw Error{.what = "a baked page cannot be read", .where = path.string(), .value = why, .remedy = "Bake again."};
     };
@@ -95,6 +95,8 @@ std::vector<Rgb> read_exr(const std::filesystem::path& path, int side) {
     if (spec.width != side || spec.height != side || spec.nchannels != 3) fail("its size is not that of the page");
     std::vector<Rgb> pixels(static_cast<std::size_t>(side) * side);
     if (!input->read_image(0, 0, 0, 3, OIIO::TypeDesc::FLOAT, pixels.data())) fail(input->geterror());
+    const float scale = std::ldexp(1.0f, spec.get_int_attribute("stasigraph:exponent", 0));
+    for (Rgb& c : pixels) c = c * scale;
     return pixels;
 }
 

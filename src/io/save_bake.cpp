@@ -105,70 +105,119 @@ std::string atlas_hash(const Atlas& atlas) {
     return hash_text(all);
 }
 
+namespace {
+
+Json settings_json(const Level& level) {
+    const TierSettings tier = tier_settings(level.quality.tier);
+    Json j = {{"density", level.lightmap.density}, {"density_scale", tier.density_scale}, {"page", level.lightmap.page},
+              {"margin", level.lightmap.margin}, {"shape", "flat"}, {"tier", tier_name(level.quality.tier)}, {"seed", level.quality.seed},
+              {"noise", level.quality.noise > 0 ? level.quality.noise : tier.noise}};
+    j["bounces"] = level.quality.bounces ? Json(*level.quality.bounces) : Json("settle");
+    return j;
+}
+
+/// The entry of a set in an earlier manifest that fits these UVs; null where there is none.
+Json earlier_entry(const Json& before, const std::string& atlas, const std::string& set) {
+    if (!before.is_object() || before.value("atlas_hash", "") != atlas || !before.contains("sets") || !before["sets"].is_array()) return {};
+    for (const Json& entry : before["sets"])
+        if (entry.is_object() && entry.value("name", "") == set && entry.contains("lightmaps") && entry["lightmaps"].is_array()) return entry;
+    return {};
+}
+
+/// Gives sets that are not written now the probe light they had, where the probes stand as they did.
+void keep_probes(const fs::path& folder, const ProbeNet& net, const std::vector<std::size_t>& kept, std::vector<BakedSet>& sets) {
+    std::error_code bad;
+    if (kept.empty() || !fs::exists(folder / "probes.bin", bad)) return;
+    try {
+        ProbeNet old;
+        std::vector<BakedSet> read(sets.size());
+        for (std::size_t i : kept) read[i].name = sets[i].name;
+        unpack_probes(read_file(folder / "probes.bin"), "probes.bin", old, read);
+        if (old.position != net.position) return;
+        for (std::size_t i : kept)
+            if (read[i].probes.size() == net.size()) sets[i].probes = std::move(read[i].probes);
+    } catch (const Error&) {
+        // A damaged file is replaced whole.
+    }
+}
+
+/// Collects what is written, by name within the folder.
+struct Written {
+    fs::path folder;
+    std::vector<fs::path> paths;
+    Json files = Json::array();
+    void add(const std::string& name, bool now = true) {
+        if (now) paths.push_back(folder / name);
+        files.push_back(name);
+    }
+};
+
+Json write_set(const Level& level, const BakedSet& set, const std::vector<float>& gains, Written& written) {
+    Json entry = {{"name", set.name}, {"scene_hash", level.scene_hash}, {"sheet_hash", level.sheet_hash}, {"gains", gains}, {"lightmaps", Json::array()}};
+    for (std::size_t p = 0; p < set.pages.size(); ++p) {
+        const PageImage& page = set.pages[p];
+        const std::string name = set.name + "/lightmap-" + std::to_string(p) + ".exr";
+        const int exponent = image_exponent(page);
+        write_scaled_exr(written.folder / name, page.side, page.side, page.texels, exponent);
+        written.add(name);
+        entry["lightmaps"].push_back({{"file", name}, {"exponent", exponent}});
+    }
+    return entry;
+}
+
+}  // namespace
+
 std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_file, const Level& level, const Atlas& atlas,
                                 const Baked& baked, const std::vector<std::string>& only) {
-    std::vector<const BakedSet*> sets;
-    std::vector<std::size_t> numbers;
-    for (std::size_t i = 0; i < baked.sets.size(); ++i)
-        if (only.empty() || std::find(only.begin(), only.end(), baked.sets[i].name) != only.end()) {
-            sets.push_back(&baked.sets[i]);
-            numbers.push_back(i);
-        }
     check_writable(folder);
     Json before;
     try {
         before = read_manifest(folder);
     } catch (const Error&) {
-        // None yet, or one that says nothing: nothing to tidy up.
+        // None yet, or one that says nothing: nothing to keep or tidy up.
     }
+    const std::string uvs = atlas_hash(atlas);
     Json manifest = {{"format", "stasigraph bake"}, {"version", manifest_version}, {"level", level.name}, {"scene_hash", level.scene_hash},
-                     {"sheet_hash", level.sheet_hash}, {"atlas_hash", atlas_hash(atlas)}};
-    manifest["settings"] = {{"density", level.lightmap.density}, {"density_scale", tier_settings(level.quality.tier).density_scale},
-                            {"page", level.lightmap.page}, {"margin", level.lightmap.margin}, {"shape", "flat"},
-                            {"tier", tier_name(level.quality.tier)}, {"seed", level.quality.seed},
-                            {"noise", level.quality.noise > 0 ? level.quality.noise : tier_settings(level.quality.tier).noise}};
-    manifest["settings"]["bounces"] = level.quality.bounces ? Json(*level.quality.bounces) : Json("settle");
-    manifest["bounces_done"] = baked.figures.bounces;
-    manifest["groups"] = level.groups;
-    manifest["pages"] = atlas.pages;
-    std::vector<fs::path> written;
-    Json files = Json::array();
-    const auto wrote = [&](const std::string& name) {
-        written.push_back(folder / name);
-        files.push_back(name);
-    };
-    for (std::size_t s = 0; s < sets.size(); ++s) {
-        Json entry = {{"name", sets[s]->name}, {"gains", level.sets[numbers[s]].gains}, {"lightmaps", Json::array()}};
-        for (std::size_t p = 0; p < sets[s]->pages.size(); ++p) {
-            const PageImage& page = sets[s]->pages[p];
-            const std::string name = sets[s]->name + "/lightmap-" + std::to_string(p) + ".exr";
-            const int exponent = image_exponent(page);
-            write_scaled_exr(folder / name, page.side, page.side, page.texels, exponent);
-            wrote(name);
-            entry["lightmaps"].push_back({{"file", name}, {"exponent", exponent}});
+                     {"sheet_hash", level.sheet_hash}, {"atlas_hash", uvs}, {"settings", settings_json(level)},
+                     {"bounces_done", baked.figures.bounces}, {"groups", level.groups}, {"pages", atlas.pages}, {"sets", Json::array()}};
+    Written written{.folder = folder, .paths = {}};
+    std::vector<BakedSet> probe_sets;
+    std::vector<std::size_t> kept;
+    for (std::size_t i = 0; i < baked.sets.size(); ++i) {
+        const BakedSet& set = baked.sets[i];
+        Json entry;
+        if (only.empty() || std::find(only.begin(), only.end(), set.name) != only.end()) {
+            entry = write_set(level, set, level.sets[i].gains, written);
+            write_preview_glb(folder / set.name / "preview.glb", level, atlas, baked, i);
+            written.add(set.name + "/preview.glb");
+        } else {
+            entry = earlier_entry(before, uvs, set.name);
+            if (entry.is_null()) continue;
+            kept.push_back(probe_sets.size());
+            for (const Json& map : entry["lightmaps"]) written.add(map.value("file", ""), false);
+            written.add(set.name + "/preview.glb", false);
         }
+        probe_sets.push_back({.name = set.name, .pages = {}, .probes = set.probes});
         manifest["sets"].push_back(std::move(entry));
     }
     manifest["surfaces"] = surfaces_json(level, atlas);
     if (baked.probes.size() > 0) {
+        keep_probes(folder, baked.probes, kept, probe_sets);
+        std::vector<const BakedSet*> sets;
+        for (const BakedSet& set : probe_sets) sets.push_back(&set);
         write_file(folder / "probes.bin", pack_probes(baked.probes, sets));
         write_text(folder / "probes.json", probes_json(baked.probes, sets).dump(1) + "\n");
-        wrote("probes.bin");
-        wrote("probes.json");
+        written.add("probes.bin");
+        written.add("probes.json");
         manifest["probes"] = {{"count", baked.probes.size()}, {"header", "probes.json"}};
     }
     write_level_glb(folder / (level.name + ".glb"), level_file, level, atlas);
-    wrote(level.name + ".glb");
-    for (std::size_t s = 0; s < sets.size(); ++s) {
-        const std::string name = sets[s]->name + "/preview.glb";
-        write_preview_glb(folder / name, level, atlas, baked, numbers[s]);
-        wrote(name);
-    }
-    manifest["files"] = files;
+    written.add(level.name + ".glb");
+    manifest["files"] = written.files;
     write_text(folder / "manifest.json", manifest.dump(1) + "\n");
-    written.push_back(folder / "manifest.json");
+    written.paths.push_back(folder / "manifest.json");
     remove_stale(folder, before, manifest);
-    return written;
+    return std::move(written.paths);
 }
 
 Tier saved_tier(const fs::path& folder, float& density_scale) {
@@ -187,21 +236,20 @@ SavedBake load_bake(const fs::path& folder, const Level& level, const Atlas& atl
     if (root["atlas_hash"].text("") != atlas_hash(atlas))
         throw Error{.what = "the bake is of another state of the level: its lightmap UVs have changed since", .where = folder.string(), .value = "",
                     .remedy = "Run `stasigraph bake` again."};
-    SavedBake saved{.sets = {}, .probes = {}, .stale = root["scene_hash"].text("") != level.scene_hash || root["sheet_hash"].text("") != level.sheet_hash,
-                    .tier = root["settings"]["tier"].text("")};
+    SavedBake saved{.sets = {}, .probes = {}, .tier = root["settings"]["tier"].text("")};
     std::string names;
     const JsonPlace sets = root["sets"];
     for (std::size_t s = 0; s < sets.size(); ++s) {
         BakedSet set{.name = sets[s]["name"].text(""), .pages = {}, .probes = {}};
         names += (names.empty() ? "" : ", ") + set.name;
         if (!only.empty() && set.name != only) continue;
+        // Each set says what it was made from: a bake of one set leaves the others as they were.
+        saved.stale |= sets[s]["scene_hash"].text("") != level.scene_hash || sets[s]["sheet_hash"].text("") != level.sheet_hash;
         const JsonPlace maps = sets[s]["lightmaps"];
         if (maps.size() != atlas.pages.size()) maps.fail("has not one file for each page");
         for (std::size_t p = 0; p < maps.size(); ++p) {
-            PageImage page{atlas.pages[p], read_exr(referenced_file(folder, maps[p]["file"].text(""), "manifest.json"), atlas.pages[p]), {}};
-            const float scale = std::ldexp(1.0f, static_cast<int>(maps[p]["exponent"].count(0, 64)));
-            for (Rgb& c : page.texels) c = c * scale;
-            set.pages.push_back(std::move(page));
+            const fs::path file = referenced_file(folder, maps[p]["file"].text(""), "manifest.json");
+            set.pages.push_back({atlas.pages[p], read_scaled_exr(file, atlas.pages[p]), {}});
         }
         saved.sets.push_back(std::move(set));
     }
