@@ -109,8 +109,8 @@ Shape hall_wall(double r0, double r1, double top, double door) {
         curved(r1, b, a, 1);
         w.quad(p(r0, top, a), p(r0, top, b), p(r1, top, b), p(r1, top, a));
         w.quad(p(r1, low, a), p(r1, low, b), p(r0, low, b), p(r0, low, a));
-        if (is_door(i) && !is_door((i + 63) % 64)) w.quad(p(r0, -0.05, a), p(r0, door, a), p(r1, door, a), p(r1, -0.05, a));
-        if (is_door(i) && !is_door((i + 1) % 64)) w.quad(p(r1, -0.05, b), p(r1, door, b), p(r0, door, b), p(r0, -0.05, b));
+        if (is_door(i) && !is_door((i + 63) % 64)) w.quad(p(r1, -0.05, a), p(r1, door, a), p(r0, door, a), p(r0, -0.05, a));
+        if (is_door(i) && !is_door((i + 1) % 64)) w.quad(p(r0, -0.05, b), p(r0, door, b), p(r1, door, b), p(r1, -0.05, b));
     }
     return w;
 }
@@ -148,7 +148,7 @@ void add_hall(Scene& s, const Materials& m) {
     s.node("hall_floor", s.mesh("hall_floor", floor, m.tiles));
     s.node("hall_wall", s.mesh("hall_wall", hall_wall(7.0, 7.5, 3.5, 2.3), m.plaster));
     const double slit = 205 * deg;
-    s.node("dome", s.mesh("dome", dome_shell(7.15, 7.45, 3.4, slit), m.dome));
+    s.node("dome", s.mesh("dome", dome_shell(7.1, 7.35, 3.4, slit), m.dome));
 
     Shape pier;
     pier.lathe({{0, -0.02}, {1.5, -0.02}, {1.5, 0.2}, {1.15, 0.2}, {1.15, 0.4}, {0.85, 0.4}, {0.7, 1.7}, {0.8, 1.8}, {0, 1.8}}, 40);
@@ -463,7 +463,7 @@ std::vector<unsigned char> make_observatory() {
     s.light("sun", {{"type", "directional"}, {"color", {1.0, 0.95, 0.88}}, {"intensity", 90000}}, {0, 30, 0}, Point{0, 30, 0} - from);
     s.camera("dome", {-4.6, 1.7, -4.2}, {0.8, 2.4, 1.0}, 62 * deg);
     s.camera("corridor", {7.6, 1.6, 0.35}, {16.5, 1.2, -0.15}, 58 * deg);
-    s.camera("instruments", {24.3, 1.75, 2.6}, {19.0, 1.2, -1.6}, 62 * deg);
+    s.camera("instruments", {24.7, 1.8, 0.2}, {17.6, 1.15, 0.1}, 66 * deg);
     s.camera("terrace", {-21.5, 3.2, 9.5}, {-9.0, 1.4, 0.0}, 52 * deg);
     s.camera("vault", {15.2, -2.2, -8.2}, {9.2, -3.1, -13.2}, 62 * deg);
     return s.glb();

@@ -29,7 +29,8 @@ struct Picture {
 Picture view(const Level& level, const Atlas& atlas, const BakedSet* set, const ProbeNet& probes, const Camera& camera,
              const ViewSettings& settings, Job& job);
 
-/// The exposure value at ISO 100 that puts the picture's log-average luminance at middle grey. A black picture gets 0.
+/// The exposure value at ISO 100 that puts the picture's log-average luminance half a stop over middle grey. A black
+/// picture gets 0.
 float auto_exposure(const Picture& picture);
 
 /// Eight-bit sRGB. `ev`: exposure value at ISO 100 (ISO 2720: a luminance of 2^ev / 8 nit is metered to middle grey);

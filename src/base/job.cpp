@@ -63,7 +63,7 @@ struct Job::State {
         const std::unique_lock lock(report_lock, std::try_to_lock);
         if (!lock) return;
         last_report = now;
-        const double share = units == 0 ? 0 : static_cast<double>(done.load()) / static_cast<double>(units);
+        const double share = units == 0 ? 0 : std::min(1.0, static_cast<double>(done.load()) / static_cast<double>(units));
         Progress p{.stage = stage, .done = 0, .seconds = seconds_since(plan_start), .seconds_left = -1};
         p.done = plan_total > 0 ? (plan_before + plan_stage * share) / plan_total : share;
         // What is left of the plan, priced by what its part so far has cost.

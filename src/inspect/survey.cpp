@@ -13,7 +13,7 @@ namespace {
 constexpr std::size_t sample_rows = 4096;
 
 /// Rows that grow after the first look, as a share of the first links; measured on the demo level at proof.
-constexpr double growth = 0.6;
+constexpr double growth = 1.35;
 
 double seconds_since(std::chrono::steady_clock::time_point start) {
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
@@ -42,7 +42,7 @@ double forecast(const Level& level, const TexelSet& texels, const TierSettings& 
     const double share = static_cast<double>(all.size()) / static_cast<double>(some.size());
     const double grown = tier.most_links > tier.first_links ? growth : 0;
     const double probe_rays = static_cast<double>(probes) * tier.probe_links / (static_cast<double>(some.size()) * tier.first_links);
-    return share * (link_seconds * (1.25 + grown) + direct_seconds) + link_seconds * probe_rays;
+    return share * (link_seconds * (1.5 + 1.5 * grown) + direct_seconds) + link_seconds * probe_rays;
 }
 
 }  // namespace

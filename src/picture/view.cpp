@@ -165,7 +165,8 @@ float auto_exposure(const Picture& picture) {
     const std::size_t cut = logs.size() / 20;
     double sum = 0;
     for (std::size_t i = cut; i < logs.size() - cut; ++i) sum += static_cast<double>(logs[i]);
-    return static_cast<float>(sum / static_cast<double>(logs.size() - 2 * cut)) + 3;
+    // A scene's mean is darker than a grey card: half a stop more light than metered looks right.
+    return static_cast<float>(sum / static_cast<double>(logs.size() - 2 * cut)) + 2.5f;
 }
 
 std::vector<std::uint8_t> tone_map(const Picture& picture, std::optional<float> ev) {
