@@ -24,7 +24,9 @@ double time_of(const std::function<void()>& work) {
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
 }
 
-Job make_job(unsigned threads) { return Job(JobSettings{.threads = threads, .on_progress = {}, .on_note = {}}); }
+Job make_job(unsigned threads) {
+    return Job(JobSettings{.threads = threads, .on_progress = {}, .on_note = {}});
+}
 
 /// Gather rays through the recorder beside the bare kernel on the very same rays, one thread.
 void gather_against_kernel(const Level& level) {
@@ -38,21 +40,25 @@ void gather_against_kernel(const Level& level) {
     std::vector<Ray> rays;
     rays.reserve(rows.size() * links_a_row);
     for (std::size_t row = 0; row < rows.size(); ++row)
-        for (std::uint32_t k = 0; k < links_a_row; ++k) rays.push_back({rows.receivers[row].position, row_direction(rows, row, k)});
+        for (std::uint32_t k = 0; k < links_a_row; ++k)
+            rays.push_back({rows.receivers[row].position, row_direction(rows, row, k)});
     double kernel = 1e30, gather = 1e30;
     std::size_t met = 0;
     for (int round = 0; round < 3; ++round) {
         kernel = std::min(kernel, time_of([&] {
-            for (const Ray& ray : rays) met += caster.closest_raw(ray) ? 1 : 0;
-        }));
+                              for (const Ray& ray : rays) met += caster.closest_raw(ray) ? 1 : 0;
+                          }));
         gather = std::min(gather, time_of([&] {
-            Links links;
-            extend_links(level, caster, texels, rows, std::vector<std::uint32_t>(rows.size(), links_a_row), links, job);
-        }));
+                              Links links;
+                              extend_links(level, caster, texels, rows,
+                                           std::vector<std::uint32_t>(rows.size(), links_a_row), links, job);
+                          }));
     }
     const auto n = static_cast<double>(rays.size());
-    fmt::print("gather rays, one thread      {:.2f} million/s; bare kernel on the same rays {:.2f} million/s ({:.0f} % met something)\n", n / gather / 1e6, n / kernel / 1e6,
-               100.0 * static_cast<double>(met) / 3 / n);
+    fmt::print(
+        "gather rays, one thread      {:.2f} million/s; bare kernel on the same rays {:.2f} million/s "
+        "({:.0f} % met something)\n",
+        n / gather / 1e6, n / kernel / 1e6, 100.0 * static_cast<double>(met) / 3 / n);
     fmt::print("  gather / kernel            {:.2f}   (aim >= 0.85)\n", kernel / gather);
 }
 
@@ -64,7 +70,8 @@ std::vector<TexelLight> spread(const std::vector<TexelLight>& all, std::size_t c
     for (const TexelLight& t : all) {
         if (!t.valid || !t.exported) continue;
         at += static_cast<double>(t.area);
-        if (at >= whole * (static_cast<double>(some.size()) + 0.5) / static_cast<double>(count)) some.push_back(t);
+        if (at >= whole * (static_cast<double>(some.size()) + 0.5) / static_cast<double>(count))
+            some.push_back(t);
     }
     return some;
 }
@@ -78,8 +85,8 @@ double error_of(const std::vector<double>& light, const std::vector<double>& tru
     return std::sqrt(square / static_cast<double>(light.size())) / (sum / static_cast<double>(light.size()));
 }
 
-/// Root mean square error of bounced light over a spread of texels, against a long reference; then the paths and the
-/// time the reference needs for the same error, scaled to all texels.
+/// Root mean square error of bounced light over a spread of texels, against a long reference; then the paths
+/// and the time the reference needs for the same error, scaled to all texels.
 void equal_error(Level level, Job& job) {
     level.quality.tier = Tier::proof;
     std::vector<TexelLight> some;
@@ -87,7 +94,8 @@ void equal_error(Level level, Job& job) {
     const double direct_only = [&] {
         Baker baker(level, job);
         baker.light(level, job);
-        // Direct light is left out on both sides: its passes are timed alone by lighting with no bounce at all.
+        // Direct light is left out on both sides: its passes are timed alone by lighting with no bounce at
+        // all.
         Level dark = level;
         for (Light& light : dark.lights) light.color = light.color * 1.0001f;
         for (Surface& s : dark.surfaces) s.emission_gain *= 1.0001f;
@@ -107,7 +115,8 @@ void equal_error(Level level, Job& job) {
         points.push_back({t.position, t.normal, t.face_normal});
         ours.push_back(static_cast<double>(luminance(t.total - t.direct)));
     }
-    for (const ReferenceLight& r : reference_light(level, 0, points, {.paths = 8192, .seed = 77}, job)) truth.push_back(static_cast<double>(luminance(r.bounced)));
+    for (const ReferenceLight& r : reference_light(level, 0, points, {.paths = 8192, .seed = 77}, job))
+        truth.push_back(static_cast<double>(luminance(r.bounced)));
     const double our_error = error_of(ours, truth);
     int paths = 4;
     double their_error = 1e9, seconds = 0;
@@ -115,16 +124,21 @@ void equal_error(Level level, Job& job) {
         std::vector<double> theirs;
         seconds = time_of([&] {
             theirs.clear();
-            for (const ReferenceLight& r : reference_light(level, 0, points, {.paths = paths, .seed = 5}, job)) theirs.push_back(static_cast<double>(luminance(r.bounced)));
+            for (const ReferenceLight& r :
+                 reference_light(level, 0, points, {.paths = paths, .seed = 5}, job))
+                theirs.push_back(static_cast<double>(luminance(r.bounced)));
         });
         their_error = error_of(theirs, truth);
     }
     paths /= 2;
     // Between the two last numbers of paths the error falls with the root: the time for exactly our error.
-    const double exact = seconds * (their_error / our_error) * (their_error / our_error) * static_cast<double>(all) / static_cast<double>(some.size());
+    const double exact = seconds * (their_error / our_error) * (their_error / our_error) *
+                         static_cast<double>(all) / static_cast<double>(some.size());
     const double bounced = std::max(whole - direct_only, 1e-3);
-    fmt::print("equal error, bounced light   bake {:.1f} s ({:.1f} s without direct light), error {:.1f} %; reference {} paths, error {:.1f} %, for all texels {:.0f} s\n", whole, bounced,
-               our_error * 100, paths, their_error * 100, exact);
+    fmt::print(
+        "equal error, bounced light   bake {:.1f} s ({:.1f} s without direct light), error {:.1f} %; "
+        "reference {} paths, error {:.1f} %, for all texels {:.0f} s\n",
+        whole, bounced, our_error * 100, paths, their_error * 100, exact);
     fmt::print("  reference / bake           {:.1f}   (aim >= 25 without denoising)\n", exact / bounced);
 }
 
@@ -143,8 +157,11 @@ void retune(Level level, Tier tier, Job& job) {
             if (light.kind == LightKind::sun) light.color = light.color * 0.5f;
         again = time_of([&] { baker[0].light(changed, job); });
     }
-    fmt::print("retune of the sun, {}     first bake {:.1f} s, retune {:.2f} s\n", tier == Tier::glance ? "glance" : "proof ", first, again);
-    fmt::print("  first / retune             {:.1f}   (aim >= 30 at final, with the cache of a later version)\n", first / again);
+    fmt::print("retune of the sun, {}     first bake {:.1f} s, retune {:.2f} s\n",
+               tier == Tier::glance ? "glance" : "proof ", first, again);
+    fmt::print(
+        "  first / retune             {:.1f}   (aim >= 30 at final, with the cache of a later version)\n",
+        first / again);
 }
 
 void threads(Level level) {
@@ -155,7 +172,10 @@ void threads(Level level) {
         Atlas atlas;
         seconds[n - 1] = time_of([&] { bake(level, atlas, job); });
     }
-    fmt::print("threads, glance              one {:.1f} s, two {:.1f} s\n  one / two                  {:.2f}   (aim >= 1.9)\n", seconds[0], seconds[1], seconds[0] / seconds[1]);
+    fmt::print(
+        "threads, glance              one {:.1f} s, two {:.1f} s\n  one / two                  {:.2f}   (aim "
+        ">= 1.9)\n",
+        seconds[0], seconds[1], seconds[0] / seconds[1]);
 }
 
 }  // namespace

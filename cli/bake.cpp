@@ -18,19 +18,29 @@ void add_bake(CLI::App& app) {
     CLI::App* c = app.add_subcommand("bake", "bake lightmaps and probes for every set");
     add_common(*c, o->common, "stasigraph bake observatory.toml --tier glance");
     c->add_option("--out", o->out, "the folder to write; `baked` beside the level unless given");
-    c->add_option("--tier", o->tier, "glance, proof or final; the sheet's unless given")->check(CLI::IsMember({"glance", "proof", "final"}));
+    c->add_option("--tier", o->tier, "glance, proof or final; the sheet's unless given")
+        ->check(CLI::IsMember({"glance", "proof", "final"}));
     c->add_option("--bounces", o->bounces, "a whole number, or settle; the sheet's unless given");
-    c->add_option("--noise", o->noise, "relative standard error to aim for; the sheet's or the tier's unless given")->check(CLI::Range(0.001, 1.0));
+    c->add_option("--noise", o->noise,
+                  "relative standard error to aim for; the sheet's or the tier's unless given")
+        ->check(CLI::Range(0.001, 1.0));
     c->add_option("--set", o->sets, "write only this set; may be repeated");
     c->callback([o] {
-        if (!o->bounces.empty() && o->bounces != "settle" && (o->bounces.size() > 4 || o->bounces.find_first_not_of("0123456789") != std::string::npos))
-            throw CLI::ValidationError("--bounces", "needs a whole number or settle, not \"" + o->bounces + "\"");
+        if (!o->bounces.empty() && o->bounces != "settle" &&
+            (o->bounces.size() > 4 || o->bounces.find_first_not_of("0123456789") != std::string::npos))
+            throw CLI::ValidationError("--bounces",
+                                       "needs a whole number or settle, not \"" + o->bounces + "\"");
         guarded(o->common, [&](Job& job) {
             const auto start = std::chrono::steady_clock::now();
             Level level = load(o->common);
-            if (!o->tier.empty()) level.quality.tier = o->tier == "glance" ? Tier::glance : o->tier == "final" ? Tier::final : Tier::proof;
-            if (o->bounces == "settle") level.quality.bounces.reset();
-            else if (!o->bounces.empty()) level.quality.bounces = std::stoi(o->bounces);
+            if (!o->tier.empty())
+                level.quality.tier = o->tier == "glance"  ? Tier::glance
+                                     : o->tier == "final" ? Tier::final
+                                                          : Tier::proof;
+            if (o->bounces == "settle")
+                level.quality.bounces.reset();
+            else if (!o->bounces.empty())
+                level.quality.bounces = std::stoi(o->bounces);
             if (o->noise > 0) level.quality.noise = o->noise;
             for (const std::string& set : o->sets) set_index(level, set);
             const fs::path out = o->out.empty() ? default_output(o->common.level) : o->out;
@@ -39,27 +49,39 @@ void add_bake(CLI::App& app) {
             const Baked baked = bake(level, atlas, job);
             const auto times = job.times();
             const std::vector<fs::path> files = save_bake(out, o->common.level, level, atlas, baked, o->sets);
-            const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+            const double seconds =
+                std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
             const BakeFigures& f = baked.figures;
             if (o->common.json) {
-                Json j = {{"out", out.string()}, {"seconds", seconds}, {"texels", f.texels}, {"patches", f.patches}, {"buried_texels", f.buried},
-                          {"links", f.links}, {"mean_links", f.mean_links}, {"noise", f.noise}, {"bounces", f.bounces}, {"area_m2", f.area},
-                          {"probes", f.probes}, {"buried_probes", f.buried_probes}, {"pages", atlas.pages}};
+                Json j = {{"out", out.string()},        {"seconds", seconds},
+                          {"texels", f.texels},         {"patches", f.patches},
+                          {"buried_texels", f.buried},  {"links", f.links},
+                          {"mean_links", f.mean_links}, {"noise", f.noise},
+                          {"bounces", f.bounces},       {"area_m2", f.area},
+                          {"probes", f.probes},         {"buried_probes", f.buried_probes},
+                          {"pages", atlas.pages}};
                 for (const auto& t : times) j["stages"].push_back({{"name", t.name}, {"seconds", t.seconds}});
                 for (const auto& p : files) j["files"].push_back(p.string());
-                fmt::print("{}\n", j.dump(1));
+                say("{}\n", j.dump(1));
                 return;
             }
-            fmt::print("{} texels and {} patches, {:.1f} million links ({:.0f} a texel), noise about {:.1f} %, {} bounces\n",
-                       count_text(static_cast<double>(f.texels)), count_text(static_cast<double>(f.patches)), static_cast<double>(f.links) / 1e6, f.mean_links, f.noise * 100, f.bounces);
-            if (f.buried > 0) fmt::print("{} texels lie inside geometry and were filled from their neighbours\n", count_text(static_cast<double>(f.buried)));
-            if (f.probes > 0) fmt::print("{} probes, {} of them inside geometry and unused\n", f.probes, f.buried_probes);
+            say("{} texels and {} patches, {:.1f} million links ({:.0f} a texel), noise about {:.1f} %, {} "
+                "bounces\n",
+                count_text(static_cast<double>(f.texels)), count_text(static_cast<double>(f.patches)),
+                static_cast<double>(f.links) / 1e6, f.mean_links, f.noise * 100, f.bounces);
+            if (f.buried > 0)
+                say("{} texels lie inside geometry and were filled from their neighbours\n",
+                    count_text(static_cast<double>(f.buried)));
+            if (f.probes > 0)
+                say("{} probes, {} of them inside geometry and unused\n", f.probes, f.buried_probes);
             if (!o->common.quiet) {
                 std::string stages;
-                for (const auto& t : times) stages += fmt::format("{}{} {}", stages.empty() ? "" : ", ", t.name, seconds_text(t.seconds));
-                fmt::print("time: {}\n", stages);
+                for (const auto& t : times)
+                    stages +=
+                        fmt::format("{}{} {}", stages.empty() ? "" : ", ", t.name, seconds_text(t.seconds));
+                say("time: {}\n", stages);
             }
-            fmt::print("wrote {} files to {} in {}\n", files.size(), out.string(), seconds_text(seconds));
+            say("wrote {} files to {} in {}\n", files.size(), out.string(), seconds_text(seconds));
         });
     });
 }

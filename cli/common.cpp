@@ -37,7 +37,8 @@ public:
         if (!terminal && p.seconds - last_ < 5) return;
         last_ = p.seconds;
         const std::string left = p.seconds_left < 0 ? "" : ", " + seconds_text(p.seconds_left) + " left";
-        fmt::print(stderr, "{}{:>3.0f} %  {}{}{}", terminal ? "\r" : "", p.done * 100, p.stage, left, terminal ? "\033[K" : "\n");
+        fmt::print(stderr, "{}{:>3.0f} %  {}{}{}", terminal ? "\r" : "", p.done * 100, p.stage, left,
+                   terminal ? "\033[K" : "\n");
         shown_ = terminal;
     }
     void clear() {
@@ -50,7 +51,16 @@ private:
     bool shown_ = false;
 };
 
+ProgressLine& progress_line() {
+    static ProgressLine line;
+    return line;
+}
+
 }  // namespace
+
+void clear_progress() {
+    progress_line().clear();
+}
 
 int& exit_status() {
     static int status = 0;
@@ -61,12 +71,13 @@ void add_common(CLI::App& app, Common& common, const std::string& example) {
     app.add_option("LEVEL", common.level, "a bake sheet (.toml), a .gltf or a .glb")->required();
     app.add_flag("--json", common.json, "answer as JSON on standard output");
     app.add_flag("--quiet", common.quiet, "no notes and no progress");
-    app.add_option("--threads", common.threads, "worker threads; 0 is one a core. Never changes a result")->check(CLI::Range(0, 1024));
+    app.add_option("--threads", common.threads, "worker threads; 0 is one a core. Never changes a result")
+        ->check(CLI::Range(0, 1024));
     app.footer("Example:\n  " + example);
 }
 
 int guarded(const Common& common, const std::function<void(Job&)>& body) {
-    ProgressLine line;
+    ProgressLine& line = progress_line();
     JobSettings settings{.threads = common.threads, .on_progress = {}, .on_note = {}};
     if (!common.quiet) {
         settings.on_progress = [&](const Progress& p) { line.show(p); };
@@ -121,7 +132,8 @@ std::string seconds_text(double seconds) {
     if (seconds < 10) return fmt::format("{:.1f} s", seconds);
     if (seconds < 90) return fmt::format("{:.0f} s", seconds);
     const int whole = static_cast<int>(seconds + 0.5);
-    return whole < 3600 ? fmt::format("{}:{:02} min", whole / 60, whole % 60) : fmt::format("{}:{:02} h", whole / 3600, whole / 60 % 60);
+    return whole < 3600 ? fmt::format("{}:{:02} min", whole / 60, whole % 60)
+                        : fmt::format("{}:{:02} h", whole / 3600, whole / 60 % 60);
 }
 
 std::string count_text(double count) {
@@ -130,8 +142,12 @@ std::string count_text(double count) {
     return fmt::format("{:.1f} million", count / 1e6);
 }
 
-Json vec(Vec3 v) { return Json::array({v.x, v.y, v.z}); }
-Json rgb(Rgb c) { return Json::array({c.r, c.g, c.b}); }
+Json vec(Vec3 v) {
+    return Json::array({v.x, v.y, v.z});
+}
+Json rgb(Rgb c) {
+    return Json::array({c.r, c.g, c.b});
+}
 
 Vec3 parse_vec(const std::string& text, const std::string& option) {
     Vec3 v;
@@ -149,7 +165,10 @@ BakedLevel load_baked(const Common& common, const fs::path& folder, const std::s
     Job silent(JobSettings{.threads = job.threads(), .on_progress = {}, .on_note = {}});
     b.atlas = unwrap(b.level, density_scale, silent);
     b.bake = load_bake(folder, b.level, b.atlas, set);
-    if (b.bake.stale && !common.quiet) log().warn("the scene or the sheet changed since this bake; what follows is from before. Run `stasigraph bake` to bring it up to date.");
+    if (b.bake.stale && !common.quiet)
+        log().warn(
+            "the scene or the sheet changed since this bake; what follows is from before. Run `stasigraph "
+            "bake` to bring it up to date.");
     return b;
 }
 

@@ -1,8 +1,8 @@
 #pragma once
 // What every command shares: options, messages, progress, exit status.
 
-#include <CLI/CLI.hpp>
 #include <fmt/core.h>
+#include <CLI/CLI.hpp>
 
 #include <filesystem>
 #include <memory>
@@ -35,6 +35,16 @@ int& exit_status();
 /// Loads and tells what was left out or assumed.
 stasigraph::Level load(const Common& common);
 
+/// Takes the progress line off the terminal, if one is shown.
+void clear_progress();
+
+/// Prints to standard output, never into the progress line.
+template <class... T>
+void say(fmt::format_string<T...> text, T&&... values) {
+    clear_progress();
+    fmt::print(text, std::forward<T>(values)...);
+}
+
 /// "3.2 MB", "12 s", "4:05 min".
 std::string bytes_text(double bytes);
 std::string seconds_text(double seconds);
@@ -50,7 +60,8 @@ struct BakedLevel {
     stasigraph::Atlas atlas;
     stasigraph::SavedBake bake;
 };
-BakedLevel load_baked(const Common& common, const fs::path& folder, const std::string& set, stasigraph::Job& job);
+BakedLevel load_baked(const Common& common, const fs::path& folder, const std::string& set,
+                      stasigraph::Job& job);
 
 void add_start(CLI::App& app);
 void add_survey(CLI::App& app);

@@ -5,8 +5,10 @@ int main(int argc, char** argv) {
     app.name("stasigraph");
     app.set_version_flag("--version", "stasigraph " STASIGRAPH_VERSION);
     app.require_subcommand(1);
-    app.footer("Each command has --help with an example. First steps:\n"
-               "  stasigraph start hall.glb\n  stasigraph bake hall.toml --tier glance\n  stasigraph view hall.toml --camera main");
+    app.footer(
+        "Each command has --help with an example. First steps:\n"
+        "  stasigraph start hall.glb\n  stasigraph bake hall.toml --tier glance\n  stasigraph view hall.toml "
+        "--camera main");
     cli::add_start(app);
     cli::add_survey(app);
     cli::add_unwrap(app);

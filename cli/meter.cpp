@@ -16,8 +16,14 @@ struct Options {
 };
 
 Vec3 json_vec(const Json& entry, const char* key, const std::string& where) {
-    const auto bad = [&] { return Error{.what = std::string(key) + " is not three finite numbers", .where = where, .value = entry.dump(), .remedy = "Write {\"at\": [x, y, z], \"facing\": [x, y, z]}."}; };
-    if (!entry.is_object() || !entry.contains(key) || !entry[key].is_array() || entry[key].size() != 3) throw bad();
+    const auto bad = [&] {
+        return Error{.what = std::string(key) + " is not three finite numbers",
+                     .where = where,
+                     .value = entry.dump(),
+                     .remedy = "Write {\"at\": [x, y, z], \"facing\": [x, y, z]}."};
+    };
+    if (!entry.is_object() || !entry.contains(key) || !entry[key].is_array() || entry[key].size() != 3)
+        throw bad();
     float v[3];
     for (std::size_t i = 0; i < 3; ++i) {
         if (!entry[key][i].is_number()) throw bad();
@@ -28,7 +34,11 @@ Vec3 json_vec(const Json& entry, const char* key, const std::string& where) {
 }
 
 void check_facing(const MeterPoint& p, const std::string& where) {
-    if (p.facing && !(length(*p.facing) > 0)) throw Error{.what = "facing has no direction", .where = where, .value = "0,0,0", .remedy = "Give a direction such as 0,1,0."};
+    if (p.facing && !(length(*p.facing) > 0))
+        throw Error{.what = "facing has no direction",
+                    .where = where,
+                    .value = "0,0,0",
+                    .remedy = "Give a direction such as 0,1,0."};
 }
 
 std::vector<MeterPoint> read_points(const Options& o) {
@@ -40,25 +50,35 @@ std::vector<MeterPoint> read_points(const Options& o) {
         return points;
     }
     std::ifstream file(o.points);
-    if (!file) throw Error{.what = "there is no such file", .where = o.points.string(), .value = "", .remedy = "Check the name."};
+    if (!file)
+        throw Error{.what = "there is no such file",
+                    .where = o.points.string(),
+                    .value = "",
+                    .remedy = "Check the name."};
     Json list;
     try {
         list = Json::parse(file);
     } catch (const Json::exception& e) {
         throw Error{.what = "is not valid JSON", .where = o.points.string(), .value = e.what(), .remedy = ""};
     }
-    if (!list.is_array()) throw Error{.what = "is not an array of points", .where = o.points.string(), .value = "", .remedy = "Write [{\"at\": [x, y, z]}, ...]."};
+    if (!list.is_array())
+        throw Error{.what = "is not an array of points",
+                    .where = o.points.string(),
+                    .value = "",
+                    .remedy = "Write [{\"at\": [x, y, z]}, ...]."};
     for (std::size_t i = 0; i < list.size(); ++i) {
         const std::string where = o.points.string() + ": point " + std::to_string(i);
         MeterPoint p{.at = json_vec(list[i], "at", where), .facing = {}};
-        if (list[i].contains("facing") && !list[i]["facing"].is_null()) p.facing = json_vec(list[i], "facing", where);
+        if (list[i].contains("facing") && !list[i]["facing"].is_null())
+            p.facing = json_vec(list[i], "facing", where);
         check_facing(p, where);
         points.push_back(p);
     }
     return points;
 }
 
-Json to_json(const Options& o, const std::string& set, const std::vector<MeterPoint>& points, const std::vector<MeterReading>& readings) {
+Json to_json(const Options& o, const std::string& set, const std::vector<MeterPoint>& points,
+             const std::vector<MeterReading>& readings) {
     Json j = {{"set", set}, {"readings", Json::array()}};
     for (std::size_t i = 0; i < points.size(); ++i) {
         const MeterReading& r = readings[i];
@@ -82,14 +102,19 @@ Json to_json(const Options& o, const std::string& set, const std::vector<MeterPo
 
 void add_meter(CLI::App& app) {
     auto o = std::make_shared<Options>();
-    CLI::App* c = app.add_subcommand("meter", "a light meter: illuminance at points, from lightmap or probes");
+    CLI::App* c =
+        app.add_subcommand("meter", "a light meter: illuminance at points, from lightmap or probes");
     add_common(*c, o->common, "stasigraph meter observatory.toml --at 0,0,2 --facing 0,1,0 --set noon");
     auto* at = c->add_option("--at", o->at, "a point, X,Y,Z in metres");
-    auto* points = c->add_option("--points", o->points, "a JSON file: an array of {\"at\": [x,y,z], \"facing\": [x,y,z]}");
-    c->add_option("--facing", o->facing, "the way the surface faces, X,Y,Z; any surface unless given (probes: 0,1,0)")->needs(at);
+    auto* points = c->add_option("--points", o->points,
+                                 "a JSON file: an array of {\"at\": [x,y,z], \"facing\": [x,y,z]}");
+    c->add_option("--facing", o->facing,
+                  "the way the surface faces, X,Y,Z; any surface unless given (probes: 0,1,0)")
+        ->needs(at);
     c->add_option("--set", o->set, "the bake set; the first unless given");
     c->add_option("--from", o->from, "lightmap or probes")->check(CLI::IsMember({"lightmap", "probes"}));
-    c->add_option("--reach", o->reach, "how far from the point a surface may be, metres")->check(CLI::Range(0.0, 1000.0));
+    c->add_option("--reach", o->reach, "how far from the point a surface may be, metres")
+        ->check(CLI::Range(0.0, 1000.0));
     c->add_option("--out", o->out, "the folder of the bake; `baked` beside the level unless given");
     at->excludes(points);
     c->callback([o, at, points] {
@@ -102,18 +127,23 @@ void add_meter(CLI::App& app) {
             Level names = load_level(o->common.level);
             const std::string set = names.sets[set_index(names, o->set)].name;
             const BakedLevel b = load_baked(o->common, folder, set, job);
-            const auto readings = o->from == "lightmap" ? meter_lightmap(b.level, b.atlas, b.bake.sets[0], list, o->reach, job)
-                                                        : meter_probes(b.bake.probes, b.bake.sets[0], list);
+            const auto readings = o->from == "lightmap"
+                                      ? meter_lightmap(b.level, b.atlas, b.bake.sets[0], list, o->reach, job)
+                                      : meter_probes(b.bake.probes, b.bake.sets[0], list);
             if (o->common.json) {
-                fmt::print("{}\n", to_json(*o, set, list, readings).dump(1));
+                say("{}\n", to_json(*o, set, list, readings).dump(1));
                 return;
             }
-            fmt::print("{:>26}  {:>10} {:>10} {:>10} {:>10}  {}\n", "at (m), set " + set, "lux", "red", "green", "blue", "surface");
+            say("{:>26}  {:>10} {:>10} {:>10} {:>10}  {}\n", "at (m), set " + set, "lux", "red", "green",
+                "blue", "surface");
             for (std::size_t i = 0; i < list.size(); ++i) {
-                const std::string place = fmt::format("{:.2f}, {:.2f}, {:.2f}", list[i].at.x, list[i].at.y, list[i].at.z);
+                const std::string place =
+                    fmt::format("{:.2f}, {:.2f}, {:.2f}", list[i].at.x, list[i].at.y, list[i].at.z);
                 if (const auto& e = readings[i].irradiance)
-                    fmt::print("{:>26}  {:>10.4g} {:>10.4g} {:>10.4g} {:>10.4g}  {}\n", place, luminance(*e), e->r, e->g, e->b, o->from == "probes" ? "(probes)" : readings[i].surface);
-                else fmt::print("{:>26}  {:>10} {}\n", place, "-", readings[i].reason);
+                    say("{:>26}  {:>10.4g} {:>10.4g} {:>10.4g} {:>10.4g}  {}\n", place, luminance(*e), e->r,
+                        e->g, e->b, o->from == "probes" ? "(probes)" : readings[i].surface);
+                else
+                    say("{:>26}  {:>10} {}\n", place, "-", readings[i].reason);
             }
         });
     });

@@ -18,15 +18,25 @@ void add_start(CLI::App& app) {
     c->callback([o] {
         guarded(o->common, [&](Job&) {
             if (o->common.level.extension() == ".toml")
-                throw Error{.what = "is a bake sheet already", .where = o->common.level.string(), .value = "", .remedy = "Give the .gltf or .glb."};
+                throw Error{.what = "is a bake sheet already",
+                            .where = o->common.level.string(),
+                            .value = "",
+                            .remedy = "Give the .gltf or .glb."};
             const Level level = load(o->common);
             fs::path out = o->out.empty() ? fs::path(o->common.level).replace_extension(".toml") : o->out;
             if (fs::exists(out) && !o->force)
-                throw Error{.what = "is there already and is left as it is", .where = out.string(), .value = "", .remedy = "Use --force to overwrite it, or --out for another name."};
+                throw Error{.what = "is there already and is left as it is",
+                            .where = out.string(),
+                            .value = "",
+                            .remedy = "Use --force to overwrite it, or --out for another name."};
             const fs::path folder = fs::absolute(out).parent_path();
-            write_text(out, starter_sheet(level, fs::absolute(o->common.level).lexically_relative(folder).generic_string()));
-            if (o->common.json) fmt::print("{}\n", Json({{"sheet", out.string()}}).dump());
-            else fmt::print("wrote {}\nNext: stasigraph bake {} --tier glance\n", out.string(), out.string());
+            write_text(out,
+                       starter_sheet(
+                           level, fs::absolute(o->common.level).lexically_relative(folder).generic_string()));
+            if (o->common.json)
+                say("{}\n", Json({{"sheet", out.string()}}).dump());
+            else
+                say("wrote {}\nNext: stasigraph bake {} --tier glance\n", out.string(), out.string());
         });
     });
 }

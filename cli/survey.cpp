@@ -7,32 +7,52 @@ using namespace stasigraph;
 namespace {
 
 Json to_json(const Survey& s) {
-    Json j = {{"surfaces", {{"lightmapped", s.lightmapped}, {"patches_only", s.patched}, {"moving", s.moving}}},
-              {"triangles", s.triangles}, {"triangles_without_instances", s.own_triangles}, {"area_m2", s.area},
-              {"texels", s.texels}, {"patches", s.patches}, {"probes", s.probes}, {"pages", s.pages}, {"coverage", s.coverage},
-              {"memory_bytes", s.memory}, {"lightmap_bytes", s.output}, {"forecast_seconds", s.seconds}};
-    for (const auto& g : s.groups) j["groups"].push_back({{"name", g.name}, {"lights", g.lights}, {"emissive_surfaces", g.emitters}, {"sky", g.sky}});
+    Json j = {
+        {"surfaces", {{"lightmapped", s.lightmapped}, {"patches_only", s.patched}, {"moving", s.moving}}},
+        {"triangles", s.triangles},
+        {"triangles_without_instances", s.own_triangles},
+        {"area_m2", s.area},
+        {"texels", s.texels},
+        {"patches", s.patches},
+        {"probes", s.probes},
+        {"pages", s.pages},
+        {"coverage", s.coverage},
+        {"memory_bytes", s.memory},
+        {"lightmap_bytes", s.output},
+        {"forecast_seconds", s.seconds}};
+    for (const auto& g : s.groups)
+        j["groups"].push_back(
+            {{"name", g.name}, {"lights", g.lights}, {"emissive_surfaces", g.emitters}, {"sky", g.sky}});
     for (const auto& c : s.surfaces)
-        j["by_surface"].push_back({{"name", c.name}, {"texels", c.texels}, {"triangles", c.triangles}, {"area_m2", c.area}, {"density", c.density}});
+        j["by_surface"].push_back({{"name", c.name},
+                                   {"texels", c.texels},
+                                   {"triangles", c.triangles},
+                                   {"area_m2", c.area},
+                                   {"density", c.density}});
     return j;
 }
 
 void print(const Level& level, const Survey& s) {
-    fmt::print("{}\n", level.name);
-    fmt::print("  surfaces   {} with lightmaps, {} that only bounce, {} moving; {} triangles ({} without instances)\n", s.lightmapped, s.patched, s.moving, s.triangles, s.own_triangles);
+    say("{}\n", level.name);
+    say("  surfaces   {} with lightmaps, {} that only bounce, {} moving; {} triangles ({} without "
+        "instances)\n",
+        s.lightmapped, s.patched, s.moving, s.triangles, s.own_triangles);
     std::string pages;
     for (int side : s.pages) pages += (pages.empty() ? "" : ", ") + std::to_string(side);
-    fmt::print("  lightmaps  {} texels on {} page{} of {}; {:.0f} % covered; {:.0f} m2; {} in the game\n", count_text(static_cast<double>(s.texels)), s.pages.size(),
-               s.pages.size() == 1 ? "" : "s", pages.empty() ? "-" : pages, s.coverage * 100, s.area, bytes_text(s.output));
-    fmt::print("  bounce     {} patches; probes: {}\n", count_text(static_cast<double>(s.patches)), s.probes);
+    say("  lightmaps  {} texels on {} page{} of {}; {:.0f} % covered; {:.0f} m2; {} in the game\n",
+        count_text(static_cast<double>(s.texels)), s.pages.size(), s.pages.size() == 1 ? "" : "s",
+        pages.empty() ? "-" : pages, s.coverage * 100, s.area, bytes_text(s.output));
+    say("  bounce     {} patches; probes: {}\n", count_text(static_cast<double>(s.patches)), s.probes);
     for (const auto& g : s.groups)
-        fmt::print("  group      {:<14} {} lights, {} emissive surfaces{}\n", g.name, g.lights, g.emitters, g.sky ? ", the sky" : "");
-    fmt::print("  a bake     about {} and {} of memory\n\n", seconds_text(s.seconds), bytes_text(s.memory));
-    fmt::print("  {:<32} {:>9} {:>9} {:>9} {:>8}\n", "dearest surfaces", "texels", "share", "m2", "per m");
+        say("  group      {:<14} {} lights, {} emissive surfaces{}\n", g.name, g.lights, g.emitters,
+            g.sky ? ", the sky" : "");
+    say("  a bake     about {} and {} of memory\n\n", seconds_text(s.seconds), bytes_text(s.memory));
+    say("  {:<32} {:>9} {:>9} {:>9} {:>8}\n", "dearest surfaces", "texels", "share", "m2", "per m");
     std::size_t shown = 0;
     for (const auto& c : s.surfaces) {
         if (c.texels == 0 || ++shown > 12) break;
-        fmt::print("  {:<32} {:>9} {:>8.1f}% {:>9.1f} {:>8.1f}\n", c.name, c.texels, 100.0 * static_cast<double>(c.texels) / static_cast<double>(s.texels), c.area, c.density);
+        say("  {:<32} {:>9} {:>8.1f}% {:>9.1f} {:>8.1f}\n", c.name, c.texels,
+            100.0 * static_cast<double>(c.texels) / static_cast<double>(s.texels), c.area, c.density);
     }
 }
 
@@ -46,8 +66,10 @@ void add_survey(CLI::App& app) {
         guarded(*o, [&](Job& job) {
             const Level level = load(*o);
             const Survey s = survey(level, job);
-            if (o->json) fmt::print("{}\n", to_json(s).dump(1));
-            else print(level, s);
+            if (o->json)
+                say("{}\n", to_json(s).dump(1));
+            else
+                print(level, s);
         });
     });
 }

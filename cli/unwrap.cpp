@@ -19,16 +19,23 @@ std::vector<std::uint8_t> draw_page(const Atlas& atlas, std::uint32_t page) {
         for (std::size_t t = 0; t < layout.chart.size(); ++t) {
             if (layout.chart[t] == none) continue;
             Vec2 p[3];
-            for (int k = 0; k < 3; ++k) p[k] = layout.uv[layout.indices[3 * t + k]] + Vec2{static_cast<float>(uv.x), static_cast<float>(uv.y)};
+            for (int k = 0; k < 3; ++k)
+                p[k] = layout.uv[layout.indices[3 * t + k]] +
+                       Vec2{static_cast<float>(uv.x), static_cast<float>(uv.y)};
             const float whole = cross(p[1] - p[0], p[2] - p[0]);
             const std::uint32_t h = (s * 2654435761u) ^ ((layout.chart[t] + 1) * 2246822519u);
-            const std::uint8_t color[3] = {static_cast<std::uint8_t>(70 + (h >> 8) % 170), static_cast<std::uint8_t>(70 + (h >> 16) % 170), static_cast<std::uint8_t>(70 + (h >> 24) % 170)};
-            const int x0 = static_cast<int>(std::min({p[0].x, p[1].x, p[2].x})), x1 = std::min(side - 1, static_cast<int>(std::max({p[0].x, p[1].x, p[2].x})));
-            const int y0 = static_cast<int>(std::min({p[0].y, p[1].y, p[2].y})), y1 = std::min(side - 1, static_cast<int>(std::max({p[0].y, p[1].y, p[2].y})));
+            const std::uint8_t color[3] = {static_cast<std::uint8_t>(70 + (h >> 8) % 170),
+                                           static_cast<std::uint8_t>(70 + (h >> 16) % 170),
+                                           static_cast<std::uint8_t>(70 + (h >> 24) % 170)};
+            const int x0 = static_cast<int>(std::min({p[0].x, p[1].x, p[2].x})),
+                      x1 = std::min(side - 1, static_cast<int>(std::max({p[0].x, p[1].x, p[2].x})));
+            const int y0 = static_cast<int>(std::min({p[0].y, p[1].y, p[2].y})),
+                      y1 = std::min(side - 1, static_cast<int>(std::max({p[0].y, p[1].y, p[2].y})));
             for (int y = y0; y <= y1; ++y)
                 for (int x = x0; x <= x1; ++x) {
                     const Vec2 q{static_cast<float>(x) + 0.5f, static_cast<float>(y) + 0.5f};
-                    const float u = cross(q - p[0], p[2] - p[0]) / whole, v = cross(p[1] - p[0], q - p[0]) / whole;
+                    const float u = cross(q - p[0], p[2] - p[0]) / whole,
+                                v = cross(p[1] - p[0], q - p[0]) / whole;
                     if (u < 0 || v < 0 || u + v > 1) continue;
                     std::copy_n(color, 3, &rgb[3 * (static_cast<std::size_t>(y) * side + x)]);
                 }
@@ -75,7 +82,9 @@ void add_unwrap(CLI::App& app) {
                 for (std::size_t t = 0; t < layout.chart.size(); ++t) {
                     if (layout.chart[t] == none) continue;
                     const Vec2 a = layout.uv[layout.indices[3 * t]];
-                    area += 0.5 * std::abs(static_cast<double>(cross(layout.uv[layout.indices[3 * t + 1]] - a, layout.uv[layout.indices[3 * t + 2]] - a)));
+                    area +=
+                        0.5 * std::abs(static_cast<double>(cross(layout.uv[layout.indices[3 * t + 1]] - a,
+                                                                 layout.uv[layout.indices[3 * t + 2]] - a)));
                 }
             }
             double texels = 0;
@@ -84,12 +93,22 @@ void add_unwrap(CLI::App& app) {
             if (!surfaces) least = 0;
             const double coverage = texels > 0 ? area / texels : 0;
             if (o->common.json) {
-                fmt::print("{}\n", Json({{"surfaces", surfaces}, {"given_uvs", given}, {"charts", charts}, {"pages", atlas.pages}, {"coverage", coverage},
-                                         {"density", {{"least", least}, {"mean", mean}, {"most", most}}}, {"lightmap_bytes", texels * 6}, {"files", files}}).dump(1));
+                say("{}\n", Json({{"surfaces", surfaces},
+                                  {"given_uvs", given},
+                                  {"charts", charts},
+                                  {"pages", atlas.pages},
+                                  {"coverage", coverage},
+                                  {"density", {{"least", least}, {"mean", mean}, {"most", most}}},
+                                  {"lightmap_bytes", texels * 6},
+                                  {"files", files}})
+                                .dump(1));
                 return;
             }
-            fmt::print("surfaces  {} ({} with UVs of their own)\ncharts    {}\npages     {}, {} a set as 16-bit floats\ncoverage  {:.1f} %\ndensity   {:.1f} least, {:.1f} mean, {:.1f} most texels per metre\nwrote {} files to {}\n",
-                       surfaces, given, charts, atlas.pages.size(), bytes_text(texels * 6), coverage * 100, least, mean, most, files.size(), out.string());
+            say("surfaces  {} ({} with UVs of their own)\ncharts    {}\npages     {}, {} a set as 16-bit "
+                "floats\ncoverage  {:.1f} %\ndensity   {:.1f} least, {:.1f} mean, {:.1f} most texels per "
+                "metre\nwrote {} files to {}\n",
+                surfaces, given, charts, atlas.pages.size(), bytes_text(texels * 6), coverage * 100, least,
+                mean, most, files.size(), out.string());
         });
     });
 }

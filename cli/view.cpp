@@ -18,8 +18,13 @@ struct Options {
 
 Camera choose_camera(const Options& o, const Level& level) {
     if (!o.eye.empty()) {
-        Camera c{.name = "eye", .eye = parse_vec(o.eye, "--eye"), .toward = parse_vec(o.toward, "--toward"), .vertical_fov = o.fov * pi / 180};
-        if (!(length(c.toward - c.eye) > 0)) throw Error{.what = "is the same point as --eye", .where = "--toward", .value = o.toward, .remedy = ""};
+        Camera c{.name = "eye",
+                 .eye = parse_vec(o.eye, "--eye"),
+                 .toward = parse_vec(o.toward, "--toward"),
+                 .vertical_fov = o.fov * pi / 180};
+        if (!(length(c.toward - c.eye) > 0))
+            throw Error{
+                .what = "is the same point as --eye", .where = "--toward", .value = o.toward, .remedy = ""};
         return c;
     }
     std::string known;
@@ -27,12 +32,23 @@ Camera choose_camera(const Options& o, const Level& level) {
         if (o.camera.empty() || c.name == o.camera) return c;
         known += (known.empty() ? "" : ", ") + c.name;
     }
-    if (level.cameras.empty()) throw Error{.what = "the level has no camera", .where = "view", .value = "", .remedy = "Use --eye X,Y,Z --toward X,Y,Z, or add a [[camera]] to the sheet."};
-    throw Error{.what = "there is no such camera", .where = "--camera", .value = o.camera, .remedy = "The level has: " + known + "."};
+    if (level.cameras.empty())
+        throw Error{.what = "the level has no camera",
+                    .where = "view",
+                    .value = "",
+                    .remedy = "Use --eye X,Y,Z --toward X,Y,Z, or add a [[camera]] to the sheet."};
+    throw Error{.what = "there is no such camera",
+                .where = "--camera",
+                .value = o.camera,
+                .remedy = "The level has: " + known + "."};
 }
 
 Show show_from(const std::string& name) {
-    return name == "light" ? Show::light : name == "albedo" ? Show::albedo : name == "charts" ? Show::charts : name == "density" ? Show::density : Show::lit;
+    return name == "light"     ? Show::light
+           : name == "albedo"  ? Show::albedo
+           : name == "charts"  ? Show::charts
+           : name == "density" ? Show::density
+                               : Show::lit;
 }
 
 void run(const Options& o, ViewSettings settings, Job& job) {
@@ -50,25 +66,36 @@ void run(const Options& o, ViewSettings settings, Job& job) {
         b.atlas = unwrap(b.level, tier_settings(b.level.quality.tier).density_scale, job);
     }
     const Camera camera = choose_camera(o, b.level);
-    const Picture picture = view(b.level, b.atlas, needs_light ? &b.bake.sets[0] : nullptr, b.bake.probes, camera, settings, job);
+    const Picture picture =
+        view(b.level, b.atlas, needs_light ? &b.bake.sets[0] : nullptr, b.bake.probes, camera, settings, job);
     const std::string set = needs_light ? b.bake.sets[0].name : "";
-    const fs::path file = !o.file.empty() ? o.file
-                                          : fs::path(camera.name + (set.empty() ? "" : "-" + set) + (o.show == "lit" ? "" : "-" + o.show) + (o.linear ? ".exr" : ".png"));
+    const fs::path file =
+        !o.file.empty() ? o.file
+                        : fs::path(camera.name + (set.empty() ? "" : "-" + set) +
+                                   (o.show == "lit" ? "" : "-" + o.show) + (o.linear ? ".exr" : ".png"));
     std::optional<float> ev;
     if (needs_light) ev = o.ev == "auto" ? auto_exposure(picture) : std::stof(o.ev);
-    if (o.linear) write_exr(file, picture.width, picture.height, picture.pixels);
-    else write_png(file, picture.width, picture.height, tone_map(picture, ev));
+    if (o.linear)
+        write_exr(file, picture.width, picture.height, picture.pixels);
+    else
+        write_png(file, picture.width, picture.height, tone_map(picture, ev));
     if (o.common.json) {
-        Json j = {{"file", file.string()}, {"camera", camera.name}, {"show", o.show}, {"size", {picture.width, picture.height}}};
+        Json j = {{"file", file.string()},
+                  {"camera", camera.name},
+                  {"show", o.show},
+                  {"size", {picture.width, picture.height}}};
         if (needs_light) {
             j["set"] = set;
             j["exposure_ev"] = *ev;
             j["stale"] = b.bake.stale;
         }
-        fmt::print("{}\n", j.dump(1));
+        say("{}\n", j.dump(1));
         return;
     }
-    fmt::print("wrote {}{}\n", file.string(), ev ? fmt::format(" (set {}, {} EV {:.1f})", set, o.ev == "auto" ? "automatic exposure" : "exposure", *ev) : "");
+    say("wrote {}{}\n", file.string(),
+        ev ? fmt::format(" (set {}, {} EV {:.1f})", set, o.ev == "auto" ? "automatic exposure" : "exposure",
+                         *ev)
+           : "");
 }
 
 }  // namespace
@@ -81,13 +108,16 @@ void add_view(CLI::App& app) {
     auto* eye = c->add_option("--eye", o->eye, "where to look from, X,Y,Z in metres")->excludes(camera);
     auto* toward = c->add_option("--toward", o->toward, "what to look at, X,Y,Z in metres")->needs(eye);
     eye->needs(toward);
-    c->add_option("--fov", o->fov, "vertical field of view with --eye, degrees")->check(CLI::Range(1.0, 170.0));
-    c->add_option("--show", o->show, "lit, light, albedo, charts or density")->check(CLI::IsMember({"lit", "light", "albedo", "charts", "density"}));
+    c->add_option("--fov", o->fov, "vertical field of view with --eye, degrees")
+        ->check(CLI::Range(1.0, 170.0));
+    c->add_option("--show", o->show, "lit, light, albedo, charts or density")
+        ->check(CLI::IsMember({"lit", "light", "albedo", "charts", "density"}));
     c->add_option("--set", o->set, "the bake set; the first unless given");
     c->add_option("--exposure", o->ev, "exposure value at ISO 100, or auto");
     c->add_option("--size", o->size, "WIDTHxHEIGHT in pixels");
     c->add_option("--samples", o->samples, "samples a pixel")->check(CLI::IsMember({1, 4, 9, 16, 25}));
-    c->add_option("--probes", o->probes, "on draws moving things lit by probes, off leaves them out")->check(CLI::IsMember({"on", "off"}));
+    c->add_option("--probes", o->probes, "on draws moving things lit by probes, off leaves them out")
+        ->check(CLI::IsMember({"on", "off"}));
     c->add_flag("--linear", o->linear, "write linear light as EXR");
     c->add_option("--file", o->file, "the picture to write; named by camera and set unless given");
     c->add_option("--out", o->folder, "the folder of the bake; `baked` beside the level unless given");
@@ -98,7 +128,8 @@ void add_view(CLI::App& app) {
             throw CLI::ValidationError("--size", "needs WIDTHxHEIGHT, not \"" + o->size + "\"");
         if (o->ev != "auto") {
             float ev = 0;
-            if (std::sscanf(o->ev.c_str(), "%f%c", &ev, &rest) != 1 || !std::isfinite(ev)) throw CLI::ValidationError("--exposure", "needs a number or auto, not \"" + o->ev + "\"");
+            if (std::sscanf(o->ev.c_str(), "%f%c", &ev, &rest) != 1 || !std::isfinite(ev))
+                throw CLI::ValidationError("--exposure", "needs a number or auto, not \"" + o->ev + "\"");
         }
         if (!o->eye.empty()) {
             parse_vec(o->eye, "--eye");

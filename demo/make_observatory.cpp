@@ -14,8 +14,8 @@ namespace {
 constexpr double deg = tau / 360;
 
 struct Materials {
-    int tiles, plaster, vermilion, concrete, dome, brass, dark_steel, wood, rock, stone, water, bark, needles, red_glass, screen, console, panel, cloth,
-        skin, paint, canvas;
+    int tiles, plaster, vermilion, concrete, dome, brass, dark_steel, wood, rock, stone, water, bark, needles,
+        red_glass, screen, console, panel, cloth, skin, paint, canvas;
 };
 
 Materials make_materials(Scene& s) {
@@ -28,26 +28,32 @@ Materials make_materials(Scene& s) {
     const int rock = s.texture("rock", 128, 128, 3, [](int x, int y) {
         // Blended with itself across the border, so that it repeats.
         const auto at = [](double u, double v) { return hills(u * 0.9, v * 0.9); };
-        const double u = x / 128.0, v = 0.55 + 0.16 * ((1 - u) * at(x, y) + u * at(x - 128, y)) + 0.06 * noise(x, y, 3);
+        const double u = x / 128.0,
+                     v = 0.55 + 0.16 * ((1 - u) * at(x, y) + u * at(x - 128, y)) + 0.06 * noise(x, y, 3);
         return std::array<double, 4>{v, v * 0.96, v * 0.9, 1};
     });
     const int planks = s.texture("planks", 64, 64, 3, [](int x, int y) {
-        const double v = (y % 16 < 1 ? 0.5 : 0.8) + 0.1 * noise(x / 8, y / 16, 11) + 0.06 * noise(x / 2, y, 12);
+        const double v =
+            (y % 16 < 1 ? 0.5 : 0.8) + 0.1 * noise(x / 8, y / 16, 11) + 0.06 * noise(x / 2, y, 12);
         return std::array<double, 4>{v, v * 0.82, v * 0.62, 1};
     });
     const int needles = s.texture("needles", 64, 128, 4, [](int x, int y) {
         // A spray: a stem, and needles that lean away from it, shorter toward the tip.
-        const double t = y / 127.0, half = 28 * (1 - std::pow(1 - t, 2)) * (0.55 + 0.45 * noise(0, y / 5, 21)), d = std::abs(x - 31.5);
+        const double t = y / 127.0,
+                     half = 28 * (1 - std::pow(1 - t, 2)) * (0.55 + 0.45 * noise(0, y / 5, 21)),
+                     d = std::abs(x - 31.5);
         const bool on = d < 1.5 || (d < half && std::fmod(y + d * 0.8, 5.0) < 2.9 && y < 124);
         const double v = 0.5 + 0.3 * noise(x / 3, y / 3, 22);
         return std::array<double, 4>{v * 0.45, v * 0.7, v * 0.38, on ? 1.0 : 0.0};
     });
     const int screen = s.texture("screen", 64, 64, 3, [](int x, int y) {
-        const bool line = std::abs(32 - y + 14 * std::sin(x * 0.22) * std::cos(x * 0.05)) < 1.6, grid = x % 16 == 0 || y % 16 == 0;
+        const bool line = std::abs(32 - y + 14 * std::sin(x * 0.22) * std::cos(x * 0.05)) < 1.6,
+                   grid = x % 16 == 0 || y % 16 == 0;
         const double v = line ? 1.0 : grid ? 0.45 : 0.28;
         return std::array<double, 4>{line ? 0.9 : v * 0.3, v, line ? 0.7 : v * 0.85, 1};
     });
-    const auto plain = [&](const char* name, Color c, double roughness = 0.9, int texture = -1, double metallic = 0) {
+    const auto plain = [&](const char* name, Color c, double roughness = 0.9, int texture = -1,
+                           double metallic = 0) {
         s.material(name, c, roughness, texture, metallic);
         return s.last_material();
     };
@@ -86,15 +92,20 @@ Materials make_materials(Scene& s) {
     return m;
 }
 
-Point around(double radius, double y, double angle) { return {radius * std::cos(angle), y, radius * std::sin(angle)}; }
+Point around(double radius, double y, double angle) {
+    return {radius * std::cos(angle), y, radius * std::sin(angle)};
+}
 
-// ---- the dome hall -------------------------------------------------------------------------------------------------
+// ---- the dome hall
+// -------------------------------------------------------------------------------------------------
 
 /// The round wall from r0 to r1 with door openings east and west, 64 segments with edges at the door jambs.
 Shape hall_wall(double r0, double r1, double top, double door) {
     Shape w;
     const auto angle = [](int i) { return (i + 0.5) * tau / 64; };
-    const auto is_door = [](int i) { return i >= 62 || i < 1 || (i >= 30 && i < 33); };      // segment i: angle(i) .. angle(i + 1)
+    const auto is_door = [](int i) {
+        return i >= 62 || i < 1 || (i >= 30 && i < 33);
+    };  // segment i: angle(i) .. angle(i + 1)
     for (int i = 0; i < 64; ++i) {
         const double a = angle(i), b = angle(i + 1), low = is_door(i) ? door : -0.05;
         const auto p = [&](double r, double y, double t) { return around(r, y, t); };
@@ -109,26 +120,32 @@ Shape hall_wall(double r0, double r1, double top, double door) {
         curved(r1, b, a, 1);
         w.quad(p(r0, top, a), p(r0, top, b), p(r1, top, b), p(r1, top, a));
         w.quad(p(r1, low, a), p(r1, low, b), p(r0, low, b), p(r0, low, a));
-        if (is_door(i) && !is_door((i + 63) % 64)) w.quad(p(r1, -0.05, a), p(r1, door, a), p(r0, door, a), p(r0, -0.05, a));
-        if (is_door(i) && !is_door((i + 1) % 64)) w.quad(p(r0, -0.05, b), p(r0, door, b), p(r1, door, b), p(r1, -0.05, b));
+        if (is_door(i) && !is_door((i + 63) % 64))
+            w.quad(p(r1, -0.05, a), p(r1, door, a), p(r0, door, a), p(r0, -0.05, a));
+        if (is_door(i) && !is_door((i + 1) % 64))
+            w.quad(p(r0, -0.05, b), p(r0, door, b), p(r1, door, b), p(r1, -0.05, b));
     }
     return w;
 }
 
-/// Half a sphere in slices across the slit: alpha runs from the front horizon over the zenith to the back, beta from one
-/// side to the other. The slit leaves out the middle slice from alpha 20 to 105 degrees.
+/// Half a sphere in slices across the slit: alpha runs from the front horizon over the zenith to the back,
+/// beta from one side to the other. The slit leaves out the middle slice from alpha 20 to 105 degrees.
 Shape dome_shell(double inner, double outer, double base, double slit_azimuth) {
     Shape d;
-    const std::vector<double> beta = {-90, -78, -66, -54, -43, -33, -24, -15.5, -7.5, 7.5, 15.5, 24, 33, 43, 54, 66, 78, 90};
+    const std::vector<double> beta = {-90, -78,  -66, -54, -43, -33, -24, -15.5, -7.5,
+                                      7.5, 15.5, 24,  33,  43,  54,  66,  78,    90};
     const int columns = 36, rows = static_cast<int>(beta.size()) - 1;
     const Point front{std::sin(slit_azimuth), 0, -std::cos(slit_azimuth)}, side{-front.z, 0, front.x};
     const auto at = [&](double r, int i, int j) {
         const double a = 5 * deg * i, b = beta[j] * deg;
-        return front * (r * std::cos(b) * std::cos(a)) + side * (r * std::sin(b)) + Point{0, base + r * std::cos(b) * std::sin(a), 0};
+        return front * (r * std::cos(b) * std::cos(a)) + side * (r * std::sin(b)) +
+               Point{0, base + r * std::cos(b) * std::sin(a), 0};
     };
     const auto keep = [](int i, int j) { return !(j == 8 && i >= 4 && i < 21); };
-    d.sheet(columns, rows, [&](int i, int j) { return at(outer, i, j); }, keep, false);
-    d.sheet(columns, rows, [&](int i, int j) { return at(inner, i, j); }, keep, true);
+    d.sheet(
+        columns, rows, [&](int i, int j) { return at(outer, i, j); }, keep, false);
+    d.sheet(
+        columns, rows, [&](int i, int j) { return at(inner, i, j); }, keep, true);
     for (int i = 4; i < 21; ++i) {
         d.quad(at(inner, i, 8), at(inner, i + 1, 8), at(outer, i + 1, 8), at(outer, i, 8));
         d.quad(at(outer, i, 9), at(outer, i + 1, 9), at(inner, i + 1, 9), at(inner, i, 9));
@@ -151,9 +168,19 @@ void add_hall(Scene& s, const Materials& m) {
     s.node("dome", s.mesh("dome", dome_shell(7.1, 7.35, 3.4, slit), m.dome));
 
     Shape pier;
-    pier.lathe({{0, -0.02}, {1.5, -0.02}, {1.5, 0.2}, {1.15, 0.2}, {1.15, 0.4}, {0.85, 0.4}, {0.7, 1.7}, {0.8, 1.8}, {0, 1.8}}, 40);
+    pier.lathe({{0, -0.02},
+                {1.5, -0.02},
+                {1.5, 0.2},
+                {1.15, 0.2},
+                {1.15, 0.4},
+                {0.85, 0.4},
+                {0.7, 1.7},
+                {0.8, 1.8},
+                {0, 1.8}},
+               40);
     s.node("pier", s.mesh("pier", pier, m.concrete));
-    const Point toward = unit({std::sin(slit) * std::cos(48 * deg), std::sin(48 * deg), -std::cos(slit) * std::cos(48 * deg)});
+    const Point toward =
+        unit({std::sin(slit) * std::cos(48 * deg), std::sin(48 * deg), -std::cos(slit) * std::cos(48 * deg)});
     const Point side = unit(cross(toward, {0, 1, 0})), centre{0, 3.1, 0};
     Shape fork, tube;
     for (double k : {-1.0, 1.0}) {
@@ -163,7 +190,17 @@ void add_hall(Scene& s, const Materials& m) {
     }
     fork.rod({0, 1.7, 0}, {0, 1.95, 0}, 0.78, 32);
     Shape upright;
-    upright.lathe({{0, -1.5}, {0.3, -1.5}, {0.34, -1.3}, {0.46, -1.2}, {0.46, 1.9}, {0.5, 1.92}, {0.5, 2.1}, {0.44, 2.1}, {0.42, 1.2}, {0, 1.2}}, 40);
+    upright.lathe({{0, -1.5},
+                   {0.3, -1.5},
+                   {0.34, -1.3},
+                   {0.46, -1.2},
+                   {0.46, 1.9},
+                   {0.5, 1.92},
+                   {0.5, 2.1},
+                   {0.44, 2.1},
+                   {0.42, 1.2},
+                   {0, 1.2}},
+                  40);
     const Point x = side, z = cross(x, toward);
     tube.add(upright, [&](Point p) { return centre + x * p.x + toward * p.y + z * p.z; });
     Shape finder;
@@ -173,7 +210,8 @@ void add_hall(Scene& s, const Materials& m) {
     s.node("telescope", s.mesh("telescope", {{tube, m.brass}, {finder, m.dark_steel}}));
 }
 
-// ---- the rooms -----------------------------------------------------------------------------------------------------
+// ---- the rooms
+// -----------------------------------------------------------------------------------------------------
 
 void add_corridor(Scene& s, const Materials& m) {
     Shape floor, walls, ceiling;
@@ -199,7 +237,12 @@ void add_corridor(Scene& s, const Materials& m) {
         for (double side : {-1.0, 1.0}) {
             const std::string n = std::to_string(++number);
             s.node("night_lamp_" + n, lamp, {x, 1.85, side * 1.1}, side > 0 ? tau / 2 : 0);
-            s.light("night_light_" + n, {{"type", "point"}, {"color", {1.0, 0.08, 0.03}}, {"intensity", 6}, {"extras", {{"radius", 0.05}}}}, {x, 1.85, side * 0.82}, {x, 1, side * 0.82});
+            s.light("night_light_" + n,
+                    {{"type", "point"},
+                     {"color", {1.0, 0.08, 0.03}},
+                     {"intensity", 6},
+                     {"extras", {{"radius", 0.05}}}},
+                    {x, 1.85, side * 0.82}, {x, 1, side * 0.82});
         }
 }
 
@@ -213,7 +256,7 @@ void add_stair(Scene& s, const Materials& m) {
         steps.quad({13, low, z}, {11, low, z}, {11, y, z}, {13, y, z});
         steps.quad({11, low, z}, {13, low, z}, {13, low, z - run}, {11, low, z - run});
     }
-    const double end = top - run * count, bottom = -rise * count;      // -6.77, -3.8
+    const double end = top - run * count, bottom = -rise * count;  // -6.77, -3.8
     steps.quad({11, bottom, end}, {13, bottom, end}, {13, bottom, -7.5}, {11, bottom, -7.5});
     steps.box({10.9, -4.4, -7.5}, {13.1, -4.2, -1.0});
     walls.box({10.4, -4.4, -7.4}, {11, 2.35, -1.1});
@@ -232,11 +275,14 @@ void add_stair(Scene& s, const Materials& m) {
     rail.rod({0, 0.45, 0}, {0, 0.45, -1.4}, 0.012, 8);
     const int railing = s.mesh("railing", rail, m.dark_steel);
     // On the terrace in rows; on the stair sheared to its slope by steps of one mesh each.
-    for (int k = 0; k < 6; ++k) s.node("railing_north_" + std::to_string(k + 1), railing, {-18.6 + 1.45 * k, 0, -5.9}, -tau / 4);
-    for (int k = 0; k < 6; ++k) s.node("railing_south_" + std::to_string(k + 1), railing, {-18.6 + 1.45 * k, 0, 5.9}, -tau / 4);
+    for (int k = 0; k < 6; ++k)
+        s.node("railing_north_" + std::to_string(k + 1), railing, {-18.6 + 1.45 * k, 0, -5.9}, -tau / 4);
+    for (int k = 0; k < 6; ++k)
+        s.node("railing_south_" + std::to_string(k + 1), railing, {-18.6 + 1.45 * k, 0, 5.9}, -tau / 4);
     Shape stair_rail;
     stair_rail.rod({0, 0.9, 0}, {0, 0.9 + bottom, -run * count}, 0.025, 10);
-    for (int k = 0; k <= count; k += 3) stair_rail.rod({0, -rise * k, -run * k - 0.1}, {0, 0.88 - rise * k, -run * k - 0.1}, 0.015, 8);
+    for (int k = 0; k <= count; k += 3)
+        stair_rail.rod({0, -rise * k, -run * k - 0.1}, {0, 0.88 - rise * k, -run * k - 0.1}, 0.015, 8);
     s.node("stair_railing", s.mesh("stair_railing", stair_rail, m.dark_steel), {11.12, 0, top});
 }
 
@@ -259,8 +305,12 @@ void add_vault(Scene& s, const Materials& m) {
         return Point{0, spring + (1.2 + grow) * std::sin(a), (z0 + z1) / 2 - (half + grow) * std::cos(a)};
     };
     const auto at = [&](double x, Point p) { return Point{x, p.y, p.z}; };
-    barrel.sheet(1, parts, [&](int i, int j) { return at(i ? x1 + 0.1 : x0 - 0.1, arc(j, 0)); }, [](int, int) { return true; }, false);
-    barrel.sheet(1, parts, [&](int i, int j) { return at(i ? x1 + 0.1 : x0 - 0.1, arc(j, 0.35)); }, [](int, int) { return true; }, true);
+    barrel.sheet(
+        1, parts, [&](int i, int j) { return at(i ? x1 + 0.1 : x0 - 0.1, arc(j, 0)); },
+        [](int, int) { return true; }, false);
+    barrel.sheet(
+        1, parts, [&](int i, int j) { return at(i ? x1 + 0.1 : x0 - 0.1, arc(j, 0.35)); },
+        [](int, int) { return true; }, true);
     s.node("vault_floor", s.mesh("vault_floor", floor, m.stone));
     s.node("vault_walls", s.mesh("vault_walls", shell, m.stone));
     s.node("vault_ceiling", s.mesh("vault_ceiling", barrel, m.plaster));
@@ -279,8 +329,14 @@ void add_vault(Scene& s, const Materials& m) {
     s.node("crate_7", crates, {14.6, y, -10.2}, 0.5);
     s.node("crate_8", crates, {14.65, y + 0.4, -10.25}, 0.9);
     for (int k = 0; k < 2; ++k)
-        s.light("vault_lamp_" + std::to_string(k + 1), {{"type", "spot"}, {"color", {1.0, 0.78, 0.5}}, {"intensity", 160}, {"range", 12},
-                {"spot", {{"innerConeAngle", 0.5}, {"outerConeAngle", 0.95}}}, {"extras", {{"radius", 0.06}}}}, {10 + 4.0 * k, -1.35, -10.7}, {10 + 4.0 * k, -4, -10.9});
+        s.light("vault_lamp_" + std::to_string(k + 1),
+                {{"type", "spot"},
+                 {"color", {1.0, 0.78, 0.5}},
+                 {"intensity", 160},
+                 {"range", 12},
+                 {"spot", {{"innerConeAngle", 0.5}, {"outerConeAngle", 0.95}}},
+                 {"extras", {{"radius", 0.06}}}},
+                {10 + 4.0 * k, -1.35, -10.7}, {10 + 4.0 * k, -4, -10.9});
 }
 
 void add_instruments(Scene& s, const Materials& m) {
@@ -306,7 +362,8 @@ void add_instruments(Scene& s, const Materials& m) {
     Shape body, screen, chair, panel;
     // A desk with a slanted back that carries the screen; it faces -Z.
     body.box({-0.7, 0, -0.35}, {0.7, 0.75, 0.35});
-    const Point a{-0.7, 0.75, 0.05}, b{0.7, 0.75, 0.05}, c{0.7, 1.45, 0.3}, d{-0.7, 1.45, 0.3}, e{-0.7, 0.75, 0.35}, f{0.7, 0.75, 0.35}, g{0.7, 1.45, 0.35}, h{-0.7, 1.45, 0.35};
+    const Point a{-0.7, 0.75, 0.05}, b{0.7, 0.75, 0.05}, c{0.7, 1.45, 0.3}, d{-0.7, 1.45, 0.3},
+        e{-0.7, 0.75, 0.35}, f{0.7, 0.75, 0.35}, g{0.7, 1.45, 0.35}, h{-0.7, 1.45, 0.35};
     body.quad(b, a, d, c);
     body.quad(e, f, g, h);
     body.quad(d, h, g, c);
@@ -325,25 +382,31 @@ void add_instruments(Scene& s, const Materials& m) {
     chair.box({-0.2, 0.47, -0.235}, {-0.17, 0.54, -0.205});
     chair.box({0.17, 0.47, -0.235}, {0.2, 0.54, -0.205});
     panel.box({-0.6, -0.05, -0.15}, {0.6, 0, 0.15}, "xXyzZ");
-    const int consoles = s.mesh("console", {{body, m.console}, {screen, m.screen}}), chairs = s.mesh("chair", chair, m.dark_steel), panels = s.mesh("light_panel", panel, m.panel);
+    const int consoles = s.mesh("console", {{body, m.console}, {screen, m.screen}}),
+              chairs = s.mesh("chair", chair, m.dark_steel), panels = s.mesh("light_panel", panel, m.panel);
     for (int k = 0; k < 4; ++k) {
         s.node("console_" + std::to_string(k + 1), consoles, {18.8 + 1.6 * k, 0, 3.5});
-        s.node("chair_" + std::to_string(k + 1), chairs, {18.8 + 1.6 * k + 0.1 * noise(k, 0, 5), 0, 2.6}, tau / 2 * 0 + 0.5 * (noise(k, 1, 5) - 0.5));
+        s.node("chair_" + std::to_string(k + 1), chairs, {18.8 + 1.6 * k + 0.1 * noise(k, 0, 5), 0, 2.6},
+               tau / 2 * 0 + 0.5 * (noise(k, 1, 5) - 0.5));
     }
     s.node("chair_5", chairs, {9.8, 0, 0.6}, tau / 2);
     s.node("chair_6", chairs, {-9.0, 0, 3.4}, 0.8);
     s.node("chair_7", chairs, {-9.2, 0, -3.2}, 2.2);
     s.node("chair_8", chairs, {3.6, 0, 3.2}, 3.8);
-    for (int k = 0; k < 2; ++k) s.node("work_light_" + std::to_string(k + 1), panels, {19.5 + 3.4 * k, 3.0, 0});
+    for (int k = 0; k < 2; ++k)
+        s.node("work_light_" + std::to_string(k + 1), panels, {19.5 + 3.4 * k, 3.0, 0});
 }
 
-// ---- outdoors ------------------------------------------------------------------------------------------------------
+// ---- outdoors
+// ------------------------------------------------------------------------------------------------------
 
 double ground_height(double x, double z) {
     // Level under and around the buildings, hills beyond.
-    const double dx = std::max({-21.0 - x, x - 27.0, 0.0}), dz = std::max({-16.0 - z, z - 8.0, 0.0}), d = std::hypot(dx, dz);
+    const double dx = std::max({-21.0 - x, x - 27.0, 0.0}), dz = std::max({-16.0 - z, z - 8.0, 0.0}),
+                 d = std::hypot(dx, dz);
     const double t = std::min(1.0, d / 16), away = t * t * (3 - 2 * t);
-    return -0.28 + 0.1 * hills(x * 2, z * 2) * std::min(1.0, d / 3 + 0.4) + away * (2.2 * hills(x, z) + 0.02 * d * d * 0.16 - 0.02 * d);
+    return -0.28 + 0.1 * hills(x * 2, z * 2) * std::min(1.0, d / 3 + 0.4) +
+           away * (2.2 * hills(x, z) + 0.02 * d * d * 0.16 - 0.02 * d);
 }
 
 void add_ground(Scene& s, const Materials& m) {
@@ -351,13 +414,22 @@ void add_ground(Scene& s, const Materials& m) {
     const auto lines = [](std::vector<double> fixed) {
         std::vector<double> l;
         for (int i = 0; i <= 80; ++i) l.push_back(-46 + 1.2 * i);
-        for (double f : fixed) *std::min_element(l.begin(), l.end(), [&](double a, double b) { return std::abs(a - f) < std::abs(b - f); }) = f;
+        for (double f : fixed)
+            *std::min_element(l.begin(), l.end(),
+                              [&](double a, double b) { return std::abs(a - f) < std::abs(b - f); }) = f;
         return l;
     };
     const std::vector<double> xs = lines({10.7, 13.3}), zs = lines({-7.2, -1.2});
     Shape ground;
-    ground.sheet(80, 80, [&](int i, int j) { return Point{xs[i], ground_height(xs[i], zs[j]), zs[j]}; },
-                 [&](int i, int j) { return !(xs[i] >= 10.7 && xs[i + 1] <= 13.3 && zs[j] >= -7.2 && zs[j + 1] <= -1.2); }, true);
+    ground.sheet(
+        80, 80,
+        [&](int i, int j) {
+            return Point{xs[i], ground_height(xs[i], zs[j]), zs[j]};
+        },
+        [&](int i, int j) {
+            return !(xs[i] >= 10.7 && xs[i + 1] <= 13.3 && zs[j] >= -7.2 && zs[j + 1] <= -1.2);
+        },
+        true);
     for (float& v : ground.uvs) v *= 0.25f;
     s.node("ground", s.mesh("ground", ground, m.rock));
 
@@ -367,16 +439,27 @@ void add_ground(Scene& s, const Materials& m) {
         for (int face = 0; face < 6; ++face) {
             const auto at = [&](int i, int j) {
                 const double u = std::tan((i / 7.0 - 0.5) * tau / 4), v = std::tan((j / 7.0 - 0.5) * tau / 4);
-                const Point c = face == 0 ? Point{1, u, v} : face == 1 ? Point{-1, v, u} : face == 2 ? Point{v, 1, u} : face == 3 ? Point{u, -1, v} : face == 4 ? Point{u, v, 1} : Point{v, u, -1};
+                const Point c = face == 0   ? Point{1, u, v}
+                                : face == 1 ? Point{-1, v, u}
+                                : face == 2 ? Point{v, 1, u}
+                                : face == 3 ? Point{u, -1, v}
+                                : face == 4 ? Point{u, v, 1}
+                                            : Point{v, u, -1};
                 const Point n = unit(c);
-                return n * (1 + 0.28 * hills(9 * n.x + 40 * kind, 9 * n.z + 7 * n.y) + 0.1 * hills(31 * n.x, 31 * n.y + 17 * n.z)) ;
+                return n * (1 + 0.28 * hills(9 * n.x + 40 * kind, 9 * n.z + 7 * n.y) +
+                            0.1 * hills(31 * n.x, 31 * n.y + 17 * n.z));
             };
-            boulder.sheet(7, 7, at, [](int, int) { return true; }, false);
+            boulder.sheet(
+                7, 7, at, [](int, int) { return true; }, false);
         }
         const int mesh = s.mesh("boulder_" + std::string(1, static_cast<char>('a' + kind)), boulder, m.rock);
         for (int k = 0; k < 18; ++k) {
-            const double a = tau * (k + 0.7 * noise(k, kind, 31)) / 18, r = 27 + 14 * noise(k, kind, 32), x = 3 + r * std::cos(a), z = -4 + r * 0.85 * std::sin(a), size = 0.5 + 1.1 * noise(k, kind, 33);
-            s.node("boulder_" + std::string(1, static_cast<char>('a' + kind)) + "_" + std::to_string(k + 1), mesh, {x, ground_height(x, z) + 0.15 * size, z}, tau * noise(k, kind, 34), {size, size * 0.8, size});
+            const double a = tau * (k + 0.7 * noise(k, kind, 31)) / 18, r = 27 + 14 * noise(k, kind, 32),
+                         x = 3 + r * std::cos(a), z = -4 + r * 0.85 * std::sin(a),
+                         size = 0.5 + 1.1 * noise(k, kind, 33);
+            s.node("boulder_" + std::string(1, static_cast<char>('a' + kind)) + "_" + std::to_string(k + 1),
+                   mesh, {x, ground_height(x, z) + 0.15 * size, z}, tau * noise(k, kind, 34),
+                   {size, size * 0.8, size});
         }
     }
 
@@ -384,8 +467,10 @@ void add_ground(Scene& s, const Materials& m) {
     trunk.lathe({{0, -0.4}, {0.17, -0.4}, {0.13, 1.5}, {0.04, 4.6}, {0, 4.7}}, 10);
     for (int ring = 0; ring < 7; ++ring)
         for (int k = 0; k < 6; ++k) {
-            const double y = 1.1 + 0.55 * ring, reach = 1.75 - 0.21 * ring, a = tau * (k + 0.5 * (ring % 2) + 0.3 * noise(ring, k, 41)) / 6;
-            const Point out{std::cos(a), 0, std::sin(a)}, side{-out.z, 0, out.x}, root{0, y + 0.12, 0}, tip = out * reach + Point{0, y - 0.3, 0};
+            const double y = 1.1 + 0.55 * ring, reach = 1.75 - 0.21 * ring,
+                         a = tau * (k + 0.5 * (ring % 2) + 0.3 * noise(ring, k, 41)) / 6;
+            const Point out{std::cos(a), 0, std::sin(a)}, side{-out.z, 0, out.x}, root{0, y + 0.12, 0},
+                tip = out * reach + Point{0, y - 0.3, 0};
             const double half = 0.55 * reach * 0.62;
             const Point n = unit(cross(side, tip - root)) * -1;
             const Point p[4] = {root - side * half, root + side * half, tip + side * half, tip - side * half};
@@ -396,11 +481,17 @@ void add_ground(Scene& s, const Materials& m) {
         }
     const int pine = s.mesh("pine", {{trunk, m.bark}, {cards, m.needles}});
     for (int k = 0; k < 22; ++k) {
-        const double a = tau * (k + 0.8 * noise(k, 1, 51)) / 22, r = 25 + 12 * noise(k, 2, 51), x = 2 + r * std::cos(a), z = -3 + r * 0.9 * std::sin(a), size = 0.9 + 0.9 * noise(k, 3, 51);
-        s.node("pine_" + std::to_string(k + 1), pine, {x, ground_height(x, z), z}, tau * noise(k, 4, 51), {size, size, size});
+        const double a = tau * (k + 0.8 * noise(k, 1, 51)) / 22, r = 25 + 12 * noise(k, 2, 51),
+                     x = 2 + r * std::cos(a), z = -3 + r * 0.9 * std::sin(a),
+                     size = 0.9 + 0.9 * noise(k, 3, 51);
+        s.node("pine_" + std::to_string(k + 1), pine, {x, ground_height(x, z), z}, tau * noise(k, 4, 51),
+               {size, size, size});
     }
     const double near[3][3] = {{-21.5, 3.5, 1.25}, {-20.8, -4.6, 1.0}, {-12.5, -8.6, 1.35}};
-    for (int k = 0; k < 3; ++k) s.node("pine_" + std::to_string(23 + k), pine, {near[k][0], ground_height(near[k][0], near[k][1]), near[k][1]}, 1.1 * k, {near[k][2], near[k][2], near[k][2]});
+    for (int k = 0; k < 3; ++k)
+        s.node("pine_" + std::to_string(23 + k), pine,
+               {near[k][0], ground_height(near[k][0], near[k][1]), near[k][1]}, 1.1 * k,
+               {near[k][2], near[k][2], near[k][2]});
 }
 
 void add_terrace(Scene& s, const Materials& m) {
@@ -429,12 +520,25 @@ void add_terrace(Scene& s, const Materials& m) {
 
 void add_moving(Scene& s, const Materials& m) {
     Shape body, head, tray, wheels;
-    body.lathe({{0, 0}, {0.16, 0}, {0.17, 0.1}, {0.15, 0.5}, {0.19, 0.85}, {0.17, 1.05}, {0.23, 1.35}, {0.2, 1.45}, {0.07, 1.5}, {0, 1.5}}, 24);
+    body.lathe({{0, 0},
+                {0.16, 0},
+                {0.17, 0.1},
+                {0.15, 0.5},
+                {0.19, 0.85},
+                {0.17, 1.05},
+                {0.23, 1.35},
+                {0.2, 1.45},
+                {0.07, 1.5},
+                {0, 1.5}},
+               24);
     Shape ball;
     std::vector<std::array<double, 2>> half;
-    for (int i = 0; i <= 12; ++i) half.push_back({i == 0 || i == 12 ? 0.0 : 0.12 * std::sin(tau / 2 * i / 12), 1.64 - 0.14 * std::cos(tau / 2 * i / 12)});
+    for (int i = 0; i <= 12; ++i)
+        half.push_back({i == 0 || i == 12 ? 0.0 : 0.12 * std::sin(tau / 2 * i / 12),
+                        1.64 - 0.14 * std::cos(tau / 2 * i / 12)});
     head.lathe(half, 20);
-    s.node("figure", s.mesh("figure", {{body, m.cloth}, {head, m.skin}}), {-2.6, 0, 2.4})["extras"]["part"] = "moving";
+    s.node("figure", s.mesh("figure", {{body, m.cloth}, {head, m.skin}}), {-2.6, 0, 2.4})["extras"]["part"] =
+        "moving";
     tray.box({-0.45, 0.3, -0.3}, {0.45, 0.36, 0.3});
     tray.box({-0.45, 0.75, -0.3}, {0.45, 0.81, 0.3});
     for (double px : {-0.43, 0.39})
@@ -442,7 +546,8 @@ void add_moving(Scene& s, const Materials& m) {
     tray.rod({-0.45, 0.95, -0.28}, {-0.45, 0.95, 0.28}, 0.02, 10);
     for (double px : {-0.4, 0.4})
         for (double pz : {-0.25, 0.25}) wheels.rod({px, 0.08, pz - 0.02}, {px, 0.08, pz + 0.02}, 0.08, 16);
-    s.node("trolley", s.mesh("trolley", {{tray, m.paint}, {wheels, m.dark_steel}}), {15.2, 0, 0.3}, 0.35)["extras"]["part"] = "moving";
+    s.node("trolley", s.mesh("trolley", {{tray, m.paint}, {wheels, m.dark_steel}}), {15.2, 0, 0.3},
+           0.35)["extras"]["part"] = "moving";
 }
 
 }  // namespace
@@ -459,8 +564,10 @@ std::vector<unsigned char> make_observatory() {
     add_terrace(s, m);
     add_moving(s, m);
     const double azimuth = 212 * deg, elevation = 42 * deg;
-    const Point from{std::sin(azimuth) * std::cos(elevation), std::sin(elevation), -std::cos(azimuth) * std::cos(elevation)};
-    s.light("sun", {{"type", "directional"}, {"color", {1.0, 0.95, 0.88}}, {"intensity", 90000}}, {0, 30, 0}, Point{0, 30, 0} - from);
+    const Point from{std::sin(azimuth) * std::cos(elevation), std::sin(elevation),
+                     -std::cos(azimuth) * std::cos(elevation)};
+    s.light("sun", {{"type", "directional"}, {"color", {1.0, 0.95, 0.88}}, {"intensity", 90000}}, {0, 30, 0},
+            Point{0, 30, 0} - from);
     s.camera("dome", {-4.6, 1.7, -4.2}, {0.8, 2.4, 1.0}, 62 * deg);
     s.camera("corridor", {7.6, 1.6, 0.35}, {16.5, 1.2, -0.15}, 58 * deg);
     s.camera("instruments", {24.7, 1.8, 0.2}, {17.6, 1.15, 0.1}, 66 * deg);

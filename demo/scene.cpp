@@ -11,7 +11,9 @@ namespace demo {
 namespace {
 
 /// Six digits are enough for a tenth of a millimetre, and the same on every machine.
-double tidy(double v) { return std::round(v * 1e6) / 1e6; }
+double tidy(double v) {
+    return std::round(v * 1e6) / 1e6;
+}
 Json list(std::initializer_list<double> values) {
     Json j = Json::array();
     for (double v : values) j.push_back(tidy(v));
@@ -27,11 +29,20 @@ Json look_rotation(Point direction) {
     const double trace = m[0][0] + m[1][1] + m[2][2];
     if (trace > 0) {
         const double s = 2 * std::sqrt(trace + 1);
-        q[0] = (m[2][1] - m[1][2]) / s; q[1] = (m[0][2] - m[2][0]) / s; q[2] = (m[1][0] - m[0][1]) / s; q[3] = s / 4;
+        q[0] = (m[2][1] - m[1][2]) / s;
+        q[1] = (m[0][2] - m[2][0]) / s;
+        q[2] = (m[1][0] - m[0][1]) / s;
+        q[3] = s / 4;
     } else {
-        const int i = m[0][0] > m[1][1] && m[0][0] > m[2][2] ? 0 : m[1][1] > m[2][2] ? 1 : 2, j = (i + 1) % 3, k = (i + 2) % 3;
+        const int i = m[0][0] > m[1][1] && m[0][0] > m[2][2] ? 0
+                      : m[1][1] > m[2][2]                    ? 1
+                                                             : 2,
+                  j = (i + 1) % 3, k = (i + 2) % 3;
         const double s = 2 * std::sqrt(1 + m[i][i] - m[j][j] - m[k][k]);
-        q[i] = s / 4; q[j] = (m[j][i] + m[i][j]) / s; q[k] = (m[k][i] + m[i][k]) / s; q[3] = (m[k][j] - m[j][k]) / s;
+        q[i] = s / 4;
+        q[j] = (m[j][i] + m[i][j]) / s;
+        q[k] = (m[k][i] + m[i][k]) / s;
+        q[3] = (m[k][j] - m[j][k]) / s;
     }
     // Rounded components drift off unit length by less than a validator minds.
     return list({q[0], q[1], q[2], q[3]});
@@ -57,33 +68,42 @@ std::size_t Scene::view(const void* data, std::size_t size, int target) {
     return json_["bufferViews"].size() - 1;
 }
 
-int Scene::texture(const std::string& name, int width, int height, int channels, const std::function<std::array<double, 4>(int, int)>& pixel) {
+int Scene::texture(const std::string& name, int width, int height, int channels,
+                   const std::function<std::array<double, 4>(int, int)>& pixel) {
     std::vector<unsigned char> pixels;
     for (int y = 0; y < height; ++y)
         for (int x = 0; x < width; ++x) {
             const auto c = pixel(x, y);
-            for (int k = 0; k < channels; ++k) pixels.push_back(static_cast<unsigned char>(std::clamp(c[k], 0.0, 1.0) * 255 + 0.5));
+            for (int k = 0; k < channels; ++k)
+                pixels.push_back(static_cast<unsigned char>(std::clamp(c[k], 0.0, 1.0) * 255 + 0.5));
         }
     OIIO::Filesystem::IOVecOutput bytes;
     OIIO::ImageSpec spec(width, height, channels, OIIO::TypeDesc::UINT8);
     spec.attribute("oiio:UnassociatedAlpha", 1);
     spec.attribute("oiio:ColorSpace", "sRGB");
     const auto out = OIIO::ImageOutput::create("texture.png", &bytes);
-    if (!out || !out->open("texture.png", spec) || !out->write_image(OIIO::TypeDesc::UINT8, pixels.data()) || !out->close())
+    if (!out || !out->open("texture.png", spec) || !out->write_image(OIIO::TypeDesc::UINT8, pixels.data()) ||
+        !out->close())
         throw std::runtime_error("cannot encode " + name);
-    json_["images"].push_back({{"name", name}, {"bufferView", view(bytes.buffer().data(), bytes.buffer().size(), 0)}, {"mimeType", "image/png"}});
+    json_["images"].push_back({{"name", name},
+                               {"bufferView", view(bytes.buffer().data(), bytes.buffer().size(), 0)},
+                               {"mimeType", "image/png"}});
     json_["textures"].push_back({{"sampler", 0}, {"source", json_["images"].size() - 1}});
     return static_cast<int>(json_["textures"].size()) - 1;
 }
 
 Json& Scene::material(const std::string& name, Color base, double roughness, int texture, double metallic) {
-    Json pbr = {{"baseColorFactor", list({base.r, base.g, base.b, 1})}, {"metallicFactor", metallic}, {"roughnessFactor", roughness}};
+    Json pbr = {{"baseColorFactor", list({base.r, base.g, base.b, 1})},
+                {"metallicFactor", metallic},
+                {"roughnessFactor", roughness}};
     if (texture >= 0) pbr["baseColorTexture"] = {{"index", texture}};
     json_["materials"].push_back({{"name", name}, {"pbrMetallicRoughness", std::move(pbr)}});
     return json_["materials"].back();
 }
 
-int Scene::mesh(const std::string& name, const Shape& shape, int material) { return mesh(name, {{shape, material}}); }
+int Scene::mesh(const std::string& name, const Shape& shape, int material) {
+    return mesh(name, {{shape, material}});
+}
 
 int Scene::mesh(const std::string& name, const std::vector<std::pair<Shape, int>>& parts) {
     Json primitives = Json::array();
@@ -99,9 +119,13 @@ int Scene::mesh(const std::string& name, const std::vector<std::pair<Shape, int>
             low.push_back(l);
             high.push_back(h);
         }
-        const auto accessor = [&](const auto& values, const char* type, int component, std::size_t n, int target) {
-            json_["accessors"].push_back({{"bufferView", view(values.data(), values.size() * sizeof(values[0]), target)},
-                                          {"componentType", component}, {"count", n}, {"type", type}});
+        const auto accessor = [&](const auto& values, const char* type, int component, std::size_t n,
+                                  int target) {
+            json_["accessors"].push_back(
+                {{"bufferView", view(values.data(), values.size() * sizeof(values[0]), target)},
+                 {"componentType", component},
+                 {"count", n},
+                 {"type", type}});
             return json_["accessors"].size() - 1;
         };
         Json p;
@@ -140,7 +164,8 @@ void Scene::light(const std::string& name, Json light, Point at, Point toward) {
 }
 
 void Scene::camera(const std::string& name, Point eye, Point toward, double fov) {
-    json_["cameras"].push_back({{"type", "perspective"}, {"perspective", {{"yfov", tidy(fov)}, {"znear", 0.05}}}});
+    json_["cameras"].push_back(
+        {{"type", "perspective"}, {"perspective", {{"yfov", tidy(fov)}, {"znear", 0.05}}}});
     Json& n = node(name, -1, eye);
     n["rotation"] = look_rotation(toward - eye);
     n["camera"] = json_["cameras"].size() - 1;

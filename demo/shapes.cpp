@@ -18,7 +18,8 @@ std::uint16_t Shape::vertex(Point p, Point n, double u, double v) {
 void Shape::quad(Point a, Point b, Point c, Point d) {
     const Point cr = cross(c - a, d - b);
     if (length(cr) < 1e-9) return;
-    const Point n = unit(cr), along = length(b - a) > 1e-9 ? unit(b - a) : unit(c - d), across = cross(n, along);
+    const Point n = unit(cr), along = length(b - a) > 1e-9 ? unit(b - a) : unit(c - d),
+                across = cross(n, along);
     std::uint16_t i[4];
     int k = 0;
     for (Point p : {a, b, c, d}) i[k++] = vertex(p, n, dot(p - a, along), -dot(p - a, across));
@@ -64,7 +65,8 @@ void Shape::lathe(const std::vector<std::array<double, 2>>& profile, int segment
         const auto low = slope(p - 1, p > 0), high = slope(p + 1, p + 2 < profile.size());
         std::vector<std::uint16_t> bottom, top;
         for (int s = 0; s <= segments; ++s) {
-            const double a = tau * (s % segments) / segments, c = std::cos(a), d = std::sin(a), u = tau * std::max(r0, r1) * s / segments;
+            const double a = tau * (s % segments) / segments, c = std::cos(a), d = std::sin(a),
+                         u = tau * std::max(r0, r1) * s / segments;
             bottom.push_back(vertex({r0 * c, y0, -r0 * d}, {low[0] * c, low[1], -low[0] * d}, u, -y0));
             top.push_back(vertex({r1 * c, y1, -r1 * d}, {high[0] * c, high[1], -high[0] * d}, u, -y0 - l));
         }
@@ -89,12 +91,14 @@ void Shape::add(const Shape& other, const std::function<Point(Point)>& map) {
     const Point zero = map({0, 0, 0});
     for (std::size_t i = 0; i < other.positions.size(); i += 3) {
         const Point n = unit(map({other.normals[i], other.normals[i + 1], other.normals[i + 2]}) - zero);
-        vertex(map({other.positions[i], other.positions[i + 1], other.positions[i + 2]}), n, other.uvs[i / 3 * 2], other.uvs[i / 3 * 2 + 1]);
+        vertex(map({other.positions[i], other.positions[i + 1], other.positions[i + 2]}), n,
+               other.uvs[i / 3 * 2], other.uvs[i / 3 * 2 + 1]);
     }
     for (std::uint16_t i : other.indices) indices.push_back(static_cast<std::uint16_t>(i + base));
 }
 
-void Shape::sheet(int columns, int rows, const std::function<Point(int, int)>& at, const std::function<bool(int, int)>& keep, bool flip) {
+void Shape::sheet(int columns, int rows, const std::function<Point(int, int)>& at,
+                  const std::function<bool(int, int)>& keep, bool flip) {
     std::vector<int> made(static_cast<std::size_t>(columns + 1) * (rows + 1), -1);
     const auto corner = [&](int i, int j) {
         int& index = made[static_cast<std::size_t>(j) * (columns + 1) + i];
@@ -106,7 +110,8 @@ void Shape::sheet(int columns, int rows, const std::function<Point(int, int)>& a
         if (length(n) < 1e-9) {
             // A pole, where a whole row is one point: one step in, the sheet is next to level with it.
             const int r = j == 0 ? 1 : j == rows ? rows - 1 : j;
-            n = cross(at(clamp(i + 1, columns), r) - at(clamp(i - 1, columns), r), at(i, clamp(r + 1, rows)) - at(i, clamp(r - 1, rows)));
+            n = cross(at(clamp(i + 1, columns), r) - at(clamp(i - 1, columns), r),
+                      at(i, clamp(r + 1, rows)) - at(i, clamp(r - 1, rows)));
         }
         n = unit(n);
         if (flip) n = n * -1;
@@ -116,12 +121,17 @@ void Shape::sheet(int columns, int rows, const std::function<Point(int, int)>& a
     for (int j = 0; j < rows; ++j)
         for (int i = 0; i < columns; ++i) {
             if (!keep(i, j)) continue;
-            const std::uint16_t a = corner(i, j), b = corner(i + 1, j), c = corner(i + 1, j + 1), d = corner(i, j + 1);
+            const std::uint16_t a = corner(i, j), b = corner(i + 1, j), c = corner(i + 1, j + 1),
+                                d = corner(i, j + 1);
             const auto put = [&](std::uint16_t p, std::uint16_t q, std::uint16_t r) {
-                const auto point = [&](std::uint16_t v) { return Point{positions[3 * v], positions[3 * v + 1], positions[3 * v + 2]}; };
+                const auto point = [&](std::uint16_t v) {
+                    return Point{positions[3 * v], positions[3 * v + 1], positions[3 * v + 2]};
+                };
                 if (length(cross(point(q) - point(p), point(r) - point(p))) < 1e-7) return;
-                if (flip) indices.insert(indices.end(), {p, r, q});
-                else indices.insert(indices.end(), {p, q, r});
+                if (flip)
+                    indices.insert(indices.end(), {p, r, q});
+                else
+                    indices.insert(indices.end(), {p, q, r});
             };
             put(a, b, c);
             put(a, c, d);
@@ -129,7 +139,9 @@ void Shape::sheet(int columns, int rows, const std::function<Point(int, int)>& a
 }
 
 double noise(int x, int y, int seed) {
-    std::uint32_t h = static_cast<std::uint32_t>(x) * 0x8da6b343u ^ static_cast<std::uint32_t>(y) * 0xd8163841u ^ static_cast<std::uint32_t>(seed) * 0xcb1ab31fu;
+    std::uint32_t h = static_cast<std::uint32_t>(x) * 0x8da6b343u ^
+                      static_cast<std::uint32_t>(y) * 0xd8163841u ^
+                      static_cast<std::uint32_t>(seed) * 0xcb1ab31fu;
     h ^= h >> 16;
     h *= 0x7feb352du;
     h ^= h >> 15;
@@ -147,7 +159,8 @@ double hills(double x, double z) {
         tz = tz * tz * (3 - 2 * tz);
         const int ix = static_cast<int>(fx), iz = static_cast<int>(fz);
         const auto n = [&](int dx, int dz) { return 2 * noise(ix + dx, iz + dz, octave) - 1; };
-        sum += amplitude * ((n(0, 0) * (1 - tx) + n(1, 0) * tx) * (1 - tz) + (n(0, 1) * (1 - tx) + n(1, 1) * tx) * tz);
+        sum += amplitude *
+               ((n(0, 0) * (1 - tx) + n(1, 0) * tx) * (1 - tz) + (n(0, 1) * (1 - tx) + n(1, 1) * tx) * tz);
         amplitude *= 0.5;
         scale *= 2.1;
     }

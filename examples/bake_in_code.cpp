@@ -37,7 +37,7 @@ int main() {
     Light lamp;
     lamp.name = "lamp";
     lamp.kind = LightKind::point;
-    lamp.color = {100, 100, 100};           // candela
+    lamp.color = {100, 100, 100};  // candela
     lamp.position = {0, 2.5f, 0};
     lamp.radius = 0.05f;
     level.lights.push_back(lamp);
@@ -48,13 +48,18 @@ int main() {
         Job job;
         Atlas atlas;
         const Baked baked = bake(level, atlas, job);
-        std::printf("%zu texels, %zu links, %d bounces\n", baked.figures.texels, baked.figures.links, baked.figures.bounces);
+        std::printf("%zu texels, %zu links, %d bounces\n", baked.figures.texels, baked.figures.links,
+                    baked.figures.bounces);
         const Vec3 up{0, 1, 0};
-        const auto floor = meter_lightmap(level, atlas, baked.sets[0], {{{-1.8f, 0, 0}, up}, {{1.8f, 0, 0}, up}}, 0.05f, job);
-        std::printf("floor beside the red wall:   %6.1f %6.1f %6.1f lux\n", floor[0].irradiance->r, floor[0].irradiance->g, floor[0].irradiance->b);
-        std::printf("floor beside the white wall: %6.1f %6.1f %6.1f lux\n", floor[1].irradiance->r, floor[1].irradiance->g, floor[1].irradiance->b);
+        const auto floor = meter_lightmap(level, atlas, baked.sets[0],
+                                          {{{-1.8f, 0, 0}, up}, {{1.8f, 0, 0}, up}}, 0.05f, job);
+        std::printf("floor beside the red wall:   %6.1f %6.1f %6.1f lux\n", floor[0].irradiance->r,
+                    floor[0].irradiance->g, floor[0].irradiance->b);
+        std::printf("floor beside the white wall: %6.1f %6.1f %6.1f lux\n", floor[1].irradiance->r,
+                    floor[1].irradiance->g, floor[1].irradiance->b);
         const auto air = meter_probes(baked.probes, baked.sets[0], {{{-1.5f, 1.5f, 0}, Vec3{-1, 0, 0}}});
-        std::printf("a face turned to the red wall, from probes: %6.1f %6.1f %6.1f lux\n", air[0].irradiance->r, air[0].irradiance->g, air[0].irradiance->b);
+        std::printf("a face turned to the red wall, from probes: %6.1f %6.1f %6.1f lux\n",
+                    air[0].irradiance->r, air[0].irradiance->g, air[0].irradiance->b);
     } catch (const Error& e) {
         std::fprintf(stderr, "%s\n", e.text().c_str());
         return 1;

@@ -30,7 +30,8 @@ int main(int argc, char** argv) {
             for (Light& light : level.lights) {
                 if (light.kind != LightKind::sun) continue;
                 const float e = elevation * pi / 180, azimuth = 212 * pi / 180;
-                light.direction = {-std::sin(azimuth) * std::cos(e), -std::sin(e), std::cos(azimuth) * std::cos(e)};
+                light.direction = {-std::sin(azimuth) * std::cos(e), -std::sin(e),
+                                   std::cos(azimuth) * std::cos(e)};
             }
             start = std::chrono::steady_clock::now();
             const Baked baked = baker.light(level, job);
@@ -42,7 +43,8 @@ int main(int argc, char** argv) {
                         sum += static_cast<double>(luminance(page.texels[i]));
                         count += 1;
                     }
-            std::printf("sun at %2.0f degrees: %.2f s, mean light %.0f lux\n", static_cast<double>(elevation), took, sum / count);
+            std::printf("sun at %2.0f degrees: %.2f s, mean light %.0f lux\n", static_cast<double>(elevation),
+                        took, sum / count);
         }
     } catch (const Error& e) {
         std::fprintf(stderr, "%s\n", e.text().c_str());

@@ -30,8 +30,9 @@ int main(int argc, char** argv) {
             best[2] = rgb[2];
             sg_probes_position(probes, i, at);
         }
-        printf("%-12s brightest from above at %.1f, %.1f, %.1f m: %.4g %.4g %.4g lux\n", sg_probes_set_name(probes, set),
-               (double)at[0], (double)at[1], (double)at[2], (double)best[0], (double)best[1], (double)best[2]);
+        printf("%-12s brightest from above at %.1f, %.1f, %.1f m: %.4g %.4g %.4g lux\n",
+               sg_probes_set_name(probes, set), (double)at[0], (double)at[1], (double)at[2], (double)best[0],
+               (double)best[1], (double)best[2]);
     }
     sg_probes_free(probes);
     return 0;

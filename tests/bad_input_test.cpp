@@ -1,5 +1,5 @@
-// Every file is checked where it enters: a clear error that names the file and the place, or a stated skip of the one
-// bad part; no crash, no hang, nothing half-written.
+// Every file is checked where it enters: a clear error that names the file and the place, or a stated skip of
+// the one bad part; no crash, no hang, nothing half-written.
 
 #include <gtest/gtest.h>
 
@@ -19,22 +19,30 @@ std::string base64(const std::string& bytes) {
     std::string out;
     for (std::size_t i = 0; i < bytes.size(); i += 3) {
         std::uint32_t v = 0;
-        for (std::size_t k = 0; k < 3; ++k) v = v << 8 | (i + k < bytes.size() ? static_cast<unsigned char>(bytes[i + k]) : 0);
-        for (int k = 3; k >= 0; --k) out += i + 3 - static_cast<std::size_t>(k) <= bytes.size() || k == 3 || k == 2 ? digits[v >> (6 * k) & 63] : '=';
+        for (std::size_t k = 0; k < 3; ++k)
+            v = v << 8 | (i + k < bytes.size() ? static_cast<unsigned char>(bytes[i + k]) : 0);
+        for (int k = 3; k >= 0; --k)
+            out += i + 3 - static_cast<std::size_t>(k) <= bytes.size() || k == 3 || k == 2
+                       ? digits[v >> (6 * k) & 63]
+                       : '=';
     }
     return out;
 }
 
 /// A quad of two triangles with 16-bit indices, all in one data URI: 48 bytes of positions, 12 of indices.
-Json good_gltf(std::vector<float> positions = {-2, 0, 2, 2, 0, 2, 2, 0, -2, -2, 0, -2}, std::vector<std::uint16_t> indices = {0, 1, 2, 0, 2, 3}) {
+Json good_gltf(std::vector<float> positions = {-2, 0, 2, 2, 0, 2, 2, 0, -2, -2, 0, -2},
+               std::vector<std::uint16_t> indices = {0, 1, 2, 0, 2, 3}) {
     std::string bytes(reinterpret_cast<const char*>(positions.data()), positions.size() * 4);
     bytes.append(reinterpret_cast<const char*>(indices.data()), indices.size() * 2);
-    Json j = Json::parse(R"({"asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}], "nodes": [{"name": "floor", "mesh": 0}],
+    Json j = Json::parse(
+        R"({"asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}], "nodes": [{"name": "floor", "mesh": 0}],
         "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "indices": 1}]}], "buffers": [{}], "bufferViews": [{}, {}],
         "accessors": [{"bufferView": 0, "componentType": 5126, "type": "VEC3"}, {"bufferView": 1, "componentType": 5123, "type": "SCALAR"}]})");
-    j["buffers"][0] = {{"uri", "data:application/octet-stream;base64," + base64(bytes)}, {"byteLength", bytes.size()}};
+    j["buffers"][0] = {{"uri", "data:application/octet-stream;base64," + base64(bytes)},
+                       {"byteLength", bytes.size()}};
     j["bufferViews"][0] = {{"buffer", 0}, {"byteLength", positions.size() * 4}};
-    j["bufferViews"][1] = {{"buffer", 0}, {"byteOffset", positions.size() * 4}, {"byteLength", indices.size() * 2}};
+    j["bufferViews"][1] = {
+        {"buffer", 0}, {"byteOffset", positions.size() * 4}, {"byteLength", indices.size() * 2}};
     j["accessors"][0]["count"] = positions.size() / 3;
     j["accessors"][1]["count"] = indices.size();
     return j;
@@ -64,7 +72,7 @@ TEST(BadGltf, the_good_one_loads) {
 struct Case {
     const char* name;
     std::function<void(Json&)> spoil;
-    const char* place;              ///< Must stand in the message.
+    const char* place;  ///< Must stand in the message.
     const char* what;
 };
 
@@ -75,35 +83,92 @@ TEST(BadGltf, each_defect_is_named_with_its_place) {
         {"wrong type: mesh", [](Json& j) { j["nodes"][0]["mesh"] = "0"; }, "nodes[0].mesh", "whole number"},
         {"negative index", [](Json& j) { j["nodes"][0]["mesh"] = -1; }, "nodes[0].mesh", "whole number"},
         {"mesh out of range", [](Json& j) { j["nodes"][0]["mesh"] = 7; }, "nodes[0].mesh", "out of range"},
-        {"accessor out of range", [](Json& j) { j["meshes"][0]["primitives"][0]["indices"] = 9; }, "primitives[0].indices", "out of range"},
-        {"view past the buffer", [](Json& j) { j["bufferViews"][1]["byteLength"] = 9999; }, "bufferViews[1]", "past the end"},
-        {"offset wraps around", [](Json& j) { j["bufferViews"][1]["byteOffset"] = 18446744073709551610ull; }, "bufferViews[1].byteOffset", "too large"},
+        {"accessor out of range", [](Json& j) { j["meshes"][0]["primitives"][0]["indices"] = 9; },
+         "primitives[0].indices", "out of range"},
+        {"view past the buffer", [](Json& j) { j["bufferViews"][1]["byteLength"] = 9999; }, "bufferViews[1]",
+         "past the end"},
+        {"offset wraps around", [](Json& j) { j["bufferViews"][1]["byteOffset"] = 18446744073709551610ull; },
+         "bufferViews[1].byteOffset", "too large"},
         {"accessor past its view", [](Json& j) { j["accessors"][0]["count"] = 5; }, "accessors[0]", "needs"},
-        {"huge count", [](Json& j) { j["accessors"][0]["count"] = 4000000000u; }, "accessors[0].count", "too large"},
-        {"buffer shorter than it says", [](Json& j) { j["buffers"][0]["byteLength"] = 9999; }, "buffers[0]", "fewer"},
-        {"buffer file missing", [](Json& j) { j["buffers"][0]["uri"] = "gone.bin"; }, "buffers[0].uri", "does not exist"},
-        {"path outside the folder", [](Json& j) { j["buffers"][0]["uri"] = "../../etc/passwd"; }, "buffers[0].uri", "outside"},
-        {"absolute path", [](Json& j) { j["buffers"][0]["uri"] = "/etc/passwd"; }, "buffers[0].uri", "outside"},
-        {"escaped path outside", [](Json& j) { j["buffers"][0]["uri"] = "%2e%2e/secret.bin"; }, "buffers[0].uri", "outside"},
-        {"bad base64", [](Json& j) { j["buffers"][0]["uri"] = "data:;base64,@@@@"; }, "buffers[0].uri", "base64"},
-        {"component type", [](Json& j) { j["accessors"][0]["componentType"] = 1; }, "accessors[0].componentType", "component type"},
+        {"huge count", [](Json& j) { j["accessors"][0]["count"] = 4000000000u; }, "accessors[0].count",
+         "too large"},
+        {"buffer shorter than it says", [](Json& j) { j["buffers"][0]["byteLength"] = 9999; }, "buffers[0]",
+         "fewer"},
+        {"buffer file missing", [](Json& j) { j["buffers"][0]["uri"] = "gone.bin"; }, "buffers[0].uri",
+         "does not exist"},
+        {"path outside the folder", [](Json& j) { j["buffers"][0]["uri"] = "../../etc/passwd"; },
+         "buffers[0].uri", "outside"},
+        {"absolute path", [](Json& j) { j["buffers"][0]["uri"] = "/etc/passwd"; }, "buffers[0].uri",
+         "outside"},
+        {"escaped path outside", [](Json& j) { j["buffers"][0]["uri"] = "%2e%2e/secret.bin"; },
+         "buffers[0].uri", "outside"},
+        {"bad base64", [](Json& j) { j["buffers"][0]["uri"] = "data:;base64,@@@@"; }, "buffers[0].uri",
+         "base64"},
+        {"component type", [](Json& j) { j["accessors"][0]["componentType"] = 1; },
+         "accessors[0].componentType", "component type"},
         {"vector type", [](Json& j) { j["accessors"][0]["type"] = "SCALAR"; }, "POSITION", "components"},
-        {"cyclic nodes", [](Json& j) { j["nodes"][0]["children"] = {1}; j["nodes"].push_back({{"children", {0}}}); }, "nodes[0]", "cycle"},
-        {"a node of two parents", [](Json& j) { j["nodes"][0]["children"] = {1, 1}; j["nodes"].push_back(Json::object()); }, "nodes[1]", "two parents"},
-        {"a node that is its own child", [](Json& j) { j["nodes"][0]["children"] = {0}; }, "nodes[0]", "cycle"},
-        {"zero quaternion", [](Json& j) { j["nodes"][0]["rotation"] = {0, 0, 0, 0}; }, "nodes[0].rotation", "quaternion"},
-        {"matrix too short", [](Json& j) { j["nodes"][0]["matrix"] = {1, 2, 3}; }, "nodes[0].matrix", "16 numbers"},
-        {"list of five corners", [](Json& j) { j["accessors"][1]["count"] = 5; }, "primitives[0]", "multiple of 3"},
+        {"cyclic nodes",
+         [](Json& j) {
+             j["nodes"][0]["children"] = {1};
+             j["nodes"].push_back({{"children", {0}}});
+         },
+         "nodes[0]", "cycle"},
+        {"a node of two parents",
+         [](Json& j) {
+             j["nodes"][0]["children"] = {1, 1};
+             j["nodes"].push_back(Json::object());
+         },
+         "nodes[1]", "two parents"},
+        {"a node that is its own child", [](Json& j) { j["nodes"][0]["children"] = {0}; }, "nodes[0]",
+         "cycle"},
+        {"zero quaternion",
+         [](Json& j) {
+             j["nodes"][0]["rotation"] = {0, 0, 0, 0};
+         },
+         "nodes[0].rotation", "quaternion"},
+        {"matrix too short",
+         [](Json& j) {
+             j["nodes"][0]["matrix"] = {1, 2, 3};
+         },
+         "nodes[0].matrix", "16 numbers"},
+        {"list of five corners", [](Json& j) { j["accessors"][1]["count"] = 5; }, "primitives[0]",
+         "multiple of 3"},
         {"mode", [](Json& j) { j["meshes"][0]["primitives"][0]["mode"] = 12; }, "mode", "primitive mode"},
-        {"required extension", [](Json& j) { j["extensionsRequired"] = {"ACME_secret"}; }, "a.gltf", "ACME_secret"},
-        {"no position", [](Json& j) { j["meshes"][0]["primitives"][0]["attributes"].erase("POSITION"); }, "primitives[0]", "POSITION"},
-        {"emission below 0", [](Json& j) { j["materials"] = Json::array({{{"emissiveFactor", {-1, 0, 0}}}}); }, "materials[0]", "below 0"},
-        {"alpha mode", [](Json& j) { j["materials"] = Json::array({{{"alphaMode", "GLOW"}}}); }, "materials[0].alphaMode", "OPAQUE"},
-        {"image that is none", [](Json& j) { j["images"] = Json::array({{{"uri", "data:image/png;base64,AAAA"}}}); }, "images[0]", "cannot be read"},
-        {"light type", [](Json& j) { j["extensions"]["KHR_lights_punctual"]["lights"] = Json::array({{{"type", "laser"}}}); j["nodes"][0]["extensions"]["KHR_lights_punctual"]["light"] = 0; }, "lights[0].type", "directional"},
-        {"light intensity below 0", [](Json& j) { j["extensions"]["KHR_lights_punctual"]["lights"] = Json::array({{{"type", "point"}, {"intensity", -5}}}); j["nodes"][0]["extensions"]["KHR_lights_punctual"]["light"] = 0; }, "lights[0]", "below 0"},
+        {"required extension", [](Json& j) { j["extensionsRequired"] = {"ACME_secret"}; }, "a.gltf",
+         "ACME_secret"},
+        {"no position", [](Json& j) { j["meshes"][0]["primitives"][0]["attributes"].erase("POSITION"); },
+         "primitives[0]", "POSITION"},
+        {"emission below 0",
+         [](Json& j) {
+             j["materials"] = Json::array({{{"emissiveFactor", {-1, 0, 0}}}});
+         },
+         "materials[0]", "below 0"},
+        {"alpha mode",
+         [](Json& j) {
+             j["materials"] = Json::array({{{"alphaMode", "GLOW"}}});
+         },
+         "materials[0].alphaMode", "OPAQUE"},
+        {"image that is none",
+         [](Json& j) {
+             j["images"] = Json::array({{{"uri", "data:image/png;base64,AAAA"}}});
+         },
+         "images[0]", "cannot be read"},
+        {"light type",
+         [](Json& j) {
+             j["extensions"]["KHR_lights_punctual"]["lights"] = Json::array({{{"type", "laser"}}});
+             j["nodes"][0]["extensions"]["KHR_lights_punctual"]["light"] = 0;
+         },
+         "lights[0].type", "directional"},
+        {"light intensity below 0",
+         [](Json& j) {
+             j["extensions"]["KHR_lights_punctual"]["lights"] =
+                 Json::array({{{"type", "point"}, {"intensity", -5}}});
+             j["nodes"][0]["extensions"]["KHR_lights_punctual"]["light"] = 0;
+         },
+         "lights[0]", "below 0"},
         {"no triangles", [](Json& j) { j["nodes"][0].erase("mesh"); }, "a.gltf", "no triangles"},
-        {"points only", [](Json& j) { j["meshes"][0]["primitives"][0]["mode"] = 0; }, "a.gltf", "no triangles"},
+        {"points only", [](Json& j) { j["meshes"][0]["primitives"][0]["mode"] = 0; }, "a.gltf",
+         "no triangles"},
     };
     for (const Case& c : cases) {
         Json j = good_gltf();
@@ -120,15 +185,19 @@ TEST(BadGltf, an_index_past_the_vertices_is_named) {
 }
 
 TEST(BadGltf, one_bad_part_is_skipped_and_said_and_its_neighbours_stay) {
-    const float nan = std::numeric_limits<float>::quiet_NaN(), infinite = std::numeric_limits<float>::infinity();
+    const float nan = std::numeric_limits<float>::quiet_NaN(),
+                infinite = std::numeric_limits<float>::infinity();
     for (const float bad : {nan, infinite}) {
         Level level;
-        EXPECT_EQ(load_error("a.gltf", good_gltf({-2, 0, 2, 2, 0, 2, 2, 0, -2, bad, 0, -2}).dump(), &level), "");
+        EXPECT_EQ(load_error("a.gltf", good_gltf({-2, 0, 2, 2, 0, 2, 2, 0, -2, bad, 0, -2}).dump(), &level),
+                  "");
         EXPECT_EQ(level.meshes[0].triangle_count(), 1u);
         EXPECT_NE(level.notes[0].find("not finite"), std::string::npos) << level.notes[0];
     }
     Level flat;
-    EXPECT_EQ(load_error("a.gltf", good_gltf({-2, 0, 2, 2, 0, 2, 2, 0, -2, 6, 0, 2}, {0, 1, 2, 0, 1, 3}).dump(), &flat), "");
+    EXPECT_EQ(load_error("a.gltf",
+                         good_gltf({-2, 0, 2, 2, 0, 2, 2, 0, -2, 6, 0, 2}, {0, 1, 2, 0, 1, 3}).dump(), &flat),
+              "");
     EXPECT_EQ(flat.meshes[0].triangle_count(), 1u);
     EXPECT_NE(flat.notes[0].find("no area"), std::string::npos) << flat.notes[0];
 
@@ -224,7 +293,8 @@ TEST(BadSheet, each_defect_is_named_with_its_line_and_a_remedy) {
 
 TEST(BadSheet, scene_must_exist_and_lie_in_the_folder) {
     const Folder folder;
-    for (const auto& [scene, what] : {std::pair{"../other.glb", "outside"}, {"/tmp/x.glb", "outside"}, {"gone.glb", "does not exist"}}) {
+    for (const auto& [scene, what] :
+         {std::pair{"../other.glb", "outside"}, {"/tmp/x.glb", "outside"}, {"gone.glb", "does not exist"}}) {
         write_bytes(folder / "l.toml", std::string("[level]\nscene = \"") + scene + "\"\n");
         try {
             load_level(folder / "l.toml");
@@ -233,21 +303,29 @@ TEST(BadSheet, scene_must_exist_and_lie_in_the_folder) {
             EXPECT_NE(e.text().find(what), std::string::npos) << e.text();
         }
     }
-    EXPECT_NE(load_error("l.toml", "[quality]\ntier = \"proof\"\n").find("names no scene"), std::string::npos);
+    EXPECT_NE(load_error("l.toml", "[quality]\ntier = \"proof\"\n").find("names no scene"),
+              std::string::npos);
 }
 
 TEST(Sheet, later_entries_win_and_unmatched_ones_are_said) {
     Level level;
-    EXPECT_EQ(sheet_error("[[surface]]\nmatch = \"*\"\ndensity = 2\n[[surface]]\nmatch = \"fl?or\"\ndensity = 0.5\n[[surface]]\nmatch = \"nobody\"\ndensity = 9\n", &level), "");
+    EXPECT_EQ(sheet_error("[[surface]]\nmatch = \"*\"\ndensity = 2\n[[surface]]\nmatch = \"fl?or\"\ndensity "
+                          "= 0.5\n[[surface]]\nmatch = \"nobody\"\ndensity = 9\n",
+                          &level),
+              "");
     EXPECT_EQ(level.surfaces[0].density, 0.5f);
     EXPECT_NE(level.notes[0].find("nobody"), std::string::npos);
 }
 
 TEST(Sheet, the_design_example_of_settings_is_understood) {
     Level level;
-    EXPECT_EQ(sheet_error("[lightmap]\ndensity = 16.0\npage = 1024\nmargin = 4\nshape = \"flat\"\n[quality]\ntier = \"proof\"\nbounces = \"settle\"\nnoise = 0.02\n"
-                          "[sky]\nradiance = [900, 1100, 1500]\n[[light]]\nname = \"sun\"\nkind = \"sun\"\nlux = 50000\nazimuth = 90\nelevation = 30\n"
-                          "[[set]]\nname = \"observing\"\ngain = { sun = 0.0, sky = 0.02 }\n", &level), "");
+    EXPECT_EQ(sheet_error("[lightmap]\ndensity = 16.0\npage = 1024\nmargin = 4\nshape = "
+                          "\"flat\"\n[quality]\ntier = \"proof\"\nbounces = \"settle\"\nnoise = 0.02\n"
+                          "[sky]\nradiance = [900, 1100, 1500]\n[[light]]\nname = \"sun\"\nkind = "
+                          "\"sun\"\nlux = 50000\nazimuth = 90\nelevation = 30\n"
+                          "[[set]]\nname = \"observing\"\ngain = { sun = 0.0, sky = 0.02 }\n",
+                          &level),
+              "");
     EXPECT_FALSE(level.quality.bounces.has_value());
     EXPECT_FLOAT_EQ(level.quality.noise, 0.02f);
     // From the east, 30 degrees up: the light travels west and down.
@@ -260,9 +338,13 @@ TEST(Sheet, the_design_example_of_settings_is_understood) {
 
 TEST(Kelvin, follows_the_black_body) {
     // CIE 1931 chromaticities of the Planck locus, as u'v'.
-    for (const auto& [kelvin, x, y] : {std::array{2856.0, 0.4476, 0.4074}, {4000.0, 0.3804, 0.3768}, {6500.0, 0.3135, 0.3237}, {10000.0, 0.2807, 0.2884}}) {
+    for (const auto& [kelvin, x, y] : {std::array{2856.0, 0.4476, 0.4074},
+                                       {4000.0, 0.3804, 0.3768},
+                                       {6500.0, 0.3135, 0.3237},
+                                       {10000.0, 0.2807, 0.2884}}) {
         const Rgb c = kelvin_to_rgb(static_cast<float>(kelvin));
-        const double X = 0.4124564 * c.r + 0.3575761 * c.g + 0.1804375 * c.b, Y = 0.2126729 * c.r + 0.7151522 * c.g + 0.0721750 * c.b,
+        const double X = 0.4124564 * c.r + 0.3575761 * c.g + 0.1804375 * c.b,
+                     Y = 0.2126729 * c.r + 0.7151522 * c.g + 0.0721750 * c.b,
                      Z = 0.0193339 * c.r + 0.1191920 * c.g + 0.9503041 * c.b, w = X + 15 * Y + 3 * Z;
         EXPECT_NEAR(4 * X / w, 4 * x / (-2 * x + 12 * y + 3), 0.003) << kelvin;
         EXPECT_NEAR(9 * Y / w, 9 * y / (-2 * x + 12 * y + 3), 0.003) << kelvin;

@@ -61,7 +61,9 @@ TEST(ClosedForms, spot_fades_between_its_cones_and_ends_at_the_outer_one) {
     const Bake b = bake_level(level);
     for (const float degrees : {0.0f, 10.0f, 18.0f, 25.0f, 30.0f, 33.0f}) {
         const float a = degrees * pi / 180, x = 2 * std::tan(a), c = std::cos(a);
-        const float t = std::clamp((c - std::cos(spot.outer_cone)) / (std::cos(spot.inner_cone) - std::cos(spot.outer_cone)), 0.0f, 1.0f);
+        const float t = std::clamp(
+            (c - std::cos(spot.outer_cone)) / (std::cos(spot.inner_cone) - std::cos(spot.outer_cone)), 0.0f,
+            1.0f);
         const float expected = 100 * t * t * c * c * c / 4;
         EXPECT_NEAR(b.at({x, 0, 0}, up).g, expected, 0.25f) << degrees << " degrees off the axis";
     }
@@ -117,9 +119,11 @@ TEST(ClosedForms, a_lambertian_rectangle_over_a_floor) {
     Level level = floor_level(6, 12);
     level.quality.tier = Tier::final;
     // 2 a by 2 b at height h, facing down; E under its centre is the sum of four corner rectangles:
-    // 4 L / 2 (A / sqrt(1 + A^2) atan(B / sqrt(1 + A^2)) + B / sqrt(1 + B^2) atan(A / sqrt(1 + B^2))), A = a / h, B = b / h.
+    // 4 L / 2 (A / sqrt(1 + A^2) atan(B / sqrt(1 + A^2)) + B / sqrt(1 + B^2) atan(A / sqrt(1 + B^2))), A = a
+    // / h, B = b / h.
     const float a = 1, bb = 0.5f, h = 1.5f, radiance = 1000;
-    add_quad(level, "panel", {-a, h, -bb}, {a, h, -bb}, {a, h, bb}, {-a, h, bb}, {0, 0, 0}, {radiance, radiance, radiance});
+    add_quad(level, "panel", {-a, h, -bb}, {a, h, -bb}, {a, h, bb}, {-a, h, bb}, {0, 0, 0},
+             {radiance, radiance, radiance});
     const Bake b = bake_level(level);
     const auto corner = [&](float x, float z) {
         const float p = std::sqrt(1 + x * x), q = std::sqrt(1 + z * z);
@@ -156,14 +160,17 @@ TEST(ClosedForms, constant_sky_beside_a_long_black_wall) {
 class Furnace : public testing::TestWithParam<int> {};
 
 TEST_P(Furnace, a_closed_glowing_box_has_the_sum_of_its_bounces) {
-    const int bounces = GetParam();          // -1: until settled
+    const int bounces = GetParam();  // -1: until settled
     const float rho = 0.6f, glow = 100;
     Level level;
     add_box(level, "furnace", {-1, -1, -1}, {1, 1, 1}, true, {rho, rho / 2, 0}, {glow, glow, glow});
     level.lightmap = {.density = 8, .page = 256, .margin = 2};
     if (bounces >= 0) level.quality.bounces = bounces;
     const Bake b = bake_level(level);
-    const auto expected = [&](float r) { return bounces < 0 ? pi * glow / (1 - r) : pi * glow * (1 - std::pow(r, static_cast<float>(bounces + 1))) / (1 - r); };
+    const auto expected = [&](float r) {
+        return bounces < 0 ? pi * glow / (1 - r)
+                           : pi * glow * (1 - std::pow(r, static_cast<float>(bounces + 1))) / (1 - r);
+    };
     Rgb mean;
     float count = 0;
     for (const PageImage& page : b.baked.sets[0].pages)

@@ -18,7 +18,8 @@ std::size_t preprocessed_lines(const std::string& header) {
     const Ran r = run("g++ -std=c++20 -E -I" STASIGRAPH_SOURCE "/include " + (folder / "h.cpp").string());
     EXPECT_EQ(r.status, 0) << r.err;
     // No third-party header may come in with ours.
-    for (const char* other : {"embree", "tbb/", "OpenImageIO", "nlohmann", "toml"}) EXPECT_EQ(r.out.find(other), std::string::npos) << header << " pulls in " << other;
+    for (const char* other : {"embree", "tbb/", "OpenImageIO", "nlohmann", "toml"})
+        EXPECT_EQ(r.out.find(other), std::string::npos) << header << " pulls in " << other;
     std::istringstream lines(r.out);
     std::size_t count = 0;
     for (std::string line; std::getline(lines, line);)
@@ -35,12 +36,21 @@ TEST(Headers, the_runtime_compiles_as_cpp_17_and_as_c) {
     const Folder folder;
     write_bytes(folder / "a.cpp", "#include \"stasigraph/runtime.hpp\"\nint main() { return 0; }\n");
     write_bytes(folder / "b.c", "#include \"stasigraph/runtime.h\"\nint main(void) { return 0; }\n");
-    EXPECT_EQ(run("g++ -std=c++17 -Wall -Wextra -Werror -pedantic -fsyntax-only -I" STASIGRAPH_SOURCE "/include " + (folder / "a.cpp").string()).status, 0);
-    EXPECT_EQ(run("gcc -std=c99 -Wall -Wextra -Werror -pedantic -fsyntax-only -I" STASIGRAPH_SOURCE "/include " + (folder / "b.c").string()).status, 0);
+    EXPECT_EQ(
+        run("g++ -std=c++17 -Wall -Wextra -Werror -pedantic -fsyntax-only -I" STASIGRAPH_SOURCE "/include " +
+            (folder / "a.cpp").string())
+            .status,
+        0);
+    EXPECT_EQ(
+        run("gcc -std=c99 -Wall -Wextra -Werror -pedantic -fsyntax-only -I" STASIGRAPH_SOURCE "/include " +
+            (folder / "b.c").string())
+            .status,
+        0);
 }
 
 TEST(Layers, no_folder_includes_one_below_it) {
-    const std::vector<std::string> order = {"base", "level", "chart", "trace", "light", "transport", "finish", "probe", "bake", "inspect", "picture", "io"};
+    const std::vector<std::string> order = {"base",   "level", "chart", "trace",   "light",   "transport",
+                                            "finish", "probe", "bake",  "inspect", "picture", "io"};
     std::map<std::string, int> rank;
     for (std::size_t i = 0; i < order.size(); ++i) rank[order[i]] = static_cast<int>(i);
     const std::regex include("#include \"([a-z]+)/[a-z_]+\\.hpp\"");

@@ -9,7 +9,14 @@
 namespace test {
 namespace {
 
-const std::vector<Vec3> directions = {{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, -1}, normalize({1, 1, 1}), normalize({-1, 2, -0.5f})};
+const std::vector<Vec3> directions = {{1, 0, 0},
+                                      {-1, 0, 0},
+                                      {0, 1, 0},
+                                      {0, -1, 0},
+                                      {0, 0, 1},
+                                      {0, 0, -1},
+                                      normalize({1, 1, 1}),
+                                      normalize({-1, 2, -0.5f})};
 
 Level open_level() {
     Level level;
@@ -43,7 +50,8 @@ TEST(Probes, a_distant_light_matches_its_nine_coefficient_projection) {
     const Bake b = bake_level(level);
     for (Vec3 n : directions) {
         // The clamped cosine to order 2: 1/4 + c/2 + 5/32 (3 c^2 - 1), c the cosine to the light.
-        const float c = dot(n, -sun.direction), expected = std::max(0.0f, 1000 * (0.25f + 0.5f * c + 5.0f / 32 * (3 * c * c - 1)));
+        const float c = dot(n, -sun.direction),
+                    expected = std::max(0.0f, 1000 * (0.25f + 0.5f * c + 5.0f / 32 * (3 * c * c - 1)));
         EXPECT_NEAR(sh_irradiance(b.baked.sets[0].probes[0], n).g, expected, 1) << c;
     }
 }
@@ -51,8 +59,15 @@ TEST(Probes, a_distant_light_matches_its_nine_coefficient_projection) {
 TEST(Probes, coefficients_stand_in_the_documented_order) {
     const Vec3 d = normalize({0.2f, 0.5f, -0.8f});
     const auto y = sh_basis(d);
-    const float expected[9] = {0.282095f, 0.488603f * d.y, 0.488603f * d.z, 0.488603f * d.x, 1.092548f * d.x * d.y, 1.092548f * d.y * d.z,
-                               0.315392f * (3 * d.z * d.z - 1), 1.092548f * d.x * d.z, 0.546274f * (d.x * d.x - d.y * d.y)};
+    const float expected[9] = {0.282095f,
+                               0.488603f * d.y,
+                               0.488603f * d.z,
+                               0.488603f * d.x,
+                               1.092548f * d.x * d.y,
+                               1.092548f * d.y * d.z,
+                               0.315392f * (3 * d.z * d.z - 1),
+                               1.092548f * d.x * d.z,
+                               0.546274f * (d.x * d.x - d.y * d.y)};
     for (int i = 0; i < 9; ++i) EXPECT_NEAR(y[i], expected[i], 1e-5f);
 }
 
@@ -71,7 +86,7 @@ TEST(Probes, know_their_clearance_and_whether_they_are_buried) {
     add_floor(level, 20, {0.5f, 0.5f, 0.5f});
     add_box(level, "block", {1, -0.5f, -5}, {5, 5, 5}, false, {0.5f, 0.5f, 0.5f});
     level.sky.radiance = {1000, 1000, 1000};
-    level.volumes.push_back({"v", {-3, 0, -1}, {3, 2, 1}, 2});        // probes at x = -2, 0, 2
+    level.volumes.push_back({"v", {-3, 0, -1}, {3, 2, 1}, 2});  // probes at x = -2, 0, 2
     level.lightmap.density = 4;
     const Bake b = bake_level(level);
     ASSERT_EQ(b.baked.probes.size(), 3u);
@@ -84,7 +99,9 @@ TEST(Probes, know_their_clearance_and_whether_they_are_buried) {
     ASSERT_EQ(w.count, 1);
     EXPECT_EQ(w.probe[0], 1u);
     EXPECT_EQ(probe_weights(b.baked.probes, {30, 1, 0}).count, 0);
-    EXPECT_GT(probe_weights(b.baked.probes, {30, 1, 0}, true).count + probe_weights(b.baked.probes, {-30, 1, 0}, true).count, 0);
+    EXPECT_GT(probe_weights(b.baked.probes, {30, 1, 0}, true).count +
+                  probe_weights(b.baked.probes, {-30, 1, 0}, true).count,
+              0);
 }
 
 TEST(Probes, too_many_are_refused_with_the_volume_named) {
@@ -120,8 +137,10 @@ TEST(Runtime, reads_what_the_tool_wrote) {
     std::uint32_t probe = 0;
     while (probes.validity(probe) < 0.99f || probes.clearance(probe) < 0.8f) ++probe;
     const auto p = probes.position(probe);
-    const Ran r = tool("meter " + (demo_folder() / "observatory.toml").string() + " --from probes --json --quiet --out " + demo_glance().string() +
-                       " --facing 0,1,0 --at " + std::to_string(p.x) + "," + std::to_string(p.y) + "," + std::to_string(p.z));
+    const Ran r =
+        tool("meter " + (demo_folder() / "observatory.toml").string() +
+             " --from probes --json --quiet --out " + demo_glance().string() + " --facing 0,1,0 --at " +
+             std::to_string(p.x) + "," + std::to_string(p.y) + "," + std::to_string(p.z));
     ASSERT_EQ(r.status, 0) << r.err;
     const auto e = probes.irradiance(0, probe, {0, 1, 0});
     const float metered = r.json()["readings"][0]["irradiance_lux"][1].get<float>();

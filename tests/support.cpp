@@ -11,7 +11,8 @@
 
 namespace test {
 
-Surface& add_surface(Level& level, const std::string& name, const std::vector<Vec3>& corners, Rgb albedo, Rgb emission) {
+Surface& add_surface(Level& level, const std::string& name, const std::vector<Vec3>& corners, Rgb albedo,
+                     Rgb emission) {
     Mesh mesh;
     mesh.name = name;
     mesh.positions = corners;
@@ -34,7 +35,8 @@ Surface& add_surface(Level& level, const std::string& name, const std::vector<Ve
     return level.surfaces.back();
 }
 
-Surface& add_quad(Level& level, const std::string& name, Vec3 a, Vec3 b, Vec3 c, Vec3 d, Rgb albedo, Rgb emission) {
+Surface& add_quad(Level& level, const std::string& name, Vec3 a, Vec3 b, Vec3 c, Vec3 d, Rgb albedo,
+                  Rgb emission) {
     return add_surface(level, name, {a, b, c, a, c, d}, albedo, emission);
 }
 
@@ -43,14 +45,19 @@ Surface& add_floor(Level& level, float side, Rgb albedo) {
     return add_quad(level, "floor", {-h, 0, h}, {h, 0, h}, {h, 0, -h}, {-h, 0, -h}, albedo);
 }
 
-Surface& add_box(Level& level, const std::string& name, Vec3 l, Vec3 h, bool inward, Rgb albedo, Rgb emission) {
-    const Vec3 p[8] = {{l.x, l.y, l.z}, {h.x, l.y, l.z}, {l.x, h.y, l.z}, {h.x, h.y, l.z}, {l.x, l.y, h.z}, {h.x, l.y, h.z}, {l.x, h.y, h.z}, {h.x, h.y, h.z}};
-    const int faces[6][4] = {{0, 4, 6, 2}, {5, 1, 3, 7}, {0, 1, 5, 4}, {6, 7, 3, 2}, {1, 0, 2, 3}, {4, 5, 7, 6}};
+Surface& add_box(Level& level, const std::string& name, Vec3 l, Vec3 h, bool inward, Rgb albedo,
+                 Rgb emission) {
+    const Vec3 p[8] = {{l.x, l.y, l.z}, {h.x, l.y, l.z}, {l.x, h.y, l.z}, {h.x, h.y, l.z},
+                       {l.x, l.y, h.z}, {h.x, l.y, h.z}, {l.x, h.y, h.z}, {h.x, h.y, h.z}};
+    const int faces[6][4] = {{0, 4, 6, 2}, {5, 1, 3, 7}, {0, 1, 5, 4},
+                             {6, 7, 3, 2}, {1, 0, 2, 3}, {4, 5, 7, 6}};
     std::vector<Vec3> corners;
     for (const auto& f : faces) {
         const Vec3 q[4] = {p[f[0]], p[f[1]], p[f[2]], p[f[3]]};
-        if (inward) corners.insert(corners.end(), {q[0], q[2], q[1], q[0], q[3], q[2]});
-        else corners.insert(corners.end(), {q[0], q[1], q[2], q[0], q[2], q[3]});
+        if (inward)
+            corners.insert(corners.end(), {q[0], q[2], q[1], q[0], q[3], q[2]});
+        else
+            corners.insert(corners.end(), {q[0], q[1], q[2], q[0], q[2], q[3]});
     }
     return add_surface(level, name, corners, albedo, emission);
 }
@@ -83,17 +90,23 @@ Rgb Bake::at(Vec3 point, Vec3 facing, float reach) const {
 Ran run(const std::string& command) {
     const Folder folder;
     const fs::path out = folder / "out", err = folder / "err";
-    const int status = std::system((command + " >" + out.string() + " 2>" + err.string() + " </dev/null").c_str());
+    const int status =
+        std::system((command + " >" + out.string() + " 2>" + err.string() + " </dev/null").c_str());
     return {WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status), read_text(out), read_text(err)};
 }
 
-Ran tool(const std::string& arguments) { return run(std::string(STASIGRAPH_TOOL_PATH) + " " + arguments); }
+Ran tool(const std::string& arguments) {
+    return run(std::string(STASIGRAPH_TOOL_PATH) + " " + arguments);
+}
 
-fs::path demo_folder() { return STASIGRAPH_DEMO_FOLDER; }
+fs::path demo_folder() {
+    return STASIGRAPH_DEMO_FOLDER;
+}
 
 Folder::Folder() {
     static int number = 0;
-    path_ = fs::temp_directory_path() / ("stasigraph-test-" + std::to_string(getpid()) + "-" + std::to_string(++number));
+    path_ = fs::temp_directory_path() /
+            ("stasigraph-test-" + std::to_string(getpid()) + "-" + std::to_string(++number));
     fs::create_directories(path_);
 }
 Folder::~Folder() {
@@ -130,7 +143,8 @@ const fs::path& demo_glance() {
     static const Folder folder;
     static const fs::path baked = [] {
         const fs::path out = folder / "baked";
-        const Ran r = tool("bake " + (demo_folder() / "observatory.toml").string() + " --tier glance --quiet --out " + out.string());
+        const Ran r = tool("bake " + (demo_folder() / "observatory.toml").string() +
+                           " --tier glance --quiet --out " + out.string());
         EXPECT_EQ(r.status, 0) << r.err;
         return out;
     }();

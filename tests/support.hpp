@@ -13,16 +13,20 @@ namespace test {
 namespace fs = std::filesystem;
 using namespace stasigraph;
 
-// ---- levels --------------------------------------------------------------------------------------------------------
+// ---- levels
+// --------------------------------------------------------------------------------------------------------
 
 /// Adds a mesh, and one surface of it with this albedo. Normals are the faces' own.
-Surface& add_surface(Level& level, const std::string& name, const std::vector<Vec3>& corners, Rgb albedo, Rgb emission = {});
+Surface& add_surface(Level& level, const std::string& name, const std::vector<Vec3>& corners, Rgb albedo,
+                     Rgb emission = {});
 /// A quad from its corners, counter-clockwise from the lit side.
-Surface& add_quad(Level& level, const std::string& name, Vec3 a, Vec3 b, Vec3 c, Vec3 d, Rgb albedo, Rgb emission = {});
+Surface& add_quad(Level& level, const std::string& name, Vec3 a, Vec3 b, Vec3 c, Vec3 d, Rgb albedo,
+                  Rgb emission = {});
 /// A level floor at y = 0 around the origin, `side` metres wide, facing up.
 Surface& add_floor(Level& level, float side, Rgb albedo = {0, 0, 0});
 /// A box; `inward` turns its faces to the inside.
-Surface& add_box(Level& level, const std::string& name, Vec3 low, Vec3 high, bool inward, Rgb albedo, Rgb emission = {});
+Surface& add_box(Level& level, const std::string& name, Vec3 low, Vec3 high, bool inward, Rgb albedo,
+                 Rgb emission = {});
 /// A room of thick walls: every wall is a solid box of its own, overlapping at the joints.
 void add_thick_room(Level& level, Vec3 low, Vec3 high, float thickness, Rgb albedo);
 
@@ -35,7 +39,8 @@ struct Bake {
 };
 Bake bake_level(Level level, unsigned threads = 0);
 
-// ---- programs ------------------------------------------------------------------------------------------------------
+// ---- programs
+// ------------------------------------------------------------------------------------------------------
 
 struct Ran {
     int status = 0;
@@ -68,7 +73,9 @@ struct Pixels {
     int width = 0, height = 0, channels = 0;
     std::vector<float> values;
     int exponent = 0;
-    float at(int x, int y, int c) const { return values[(static_cast<std::size_t>(y) * width + x) * channels + c]; }
+    float at(int x, int y, int c) const {
+        return values[(static_cast<std::size_t>(y) * width + x) * channels + c];
+    }
 };
 Pixels read_image(const fs::path& path);
 

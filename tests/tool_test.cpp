@@ -11,8 +11,12 @@ namespace {
 
 using Json = nlohmann::json;
 
-std::string demo() { return (demo_folder() / "observatory.toml").string(); }
-std::string demo_baked() { return demo() + " --quiet --out " + demo_glance().string(); }
+std::string demo() {
+    return (demo_folder() / "observatory.toml").string();
+}
+std::string demo_baked() {
+    return demo() + " --quiet --out " + demo_glance().string();
+}
 
 TEST(Demo, the_generator_still_makes_the_committed_bytes) {
     const Folder folder;
@@ -34,7 +38,9 @@ TEST(Demo, has_what_the_level_is_said_to_have) {
     EXPECT_LE(triangles, 60000u);
     EXPECT_GE(moving, 2u);
     for (const char* camera : {"dome", "corridor", "instruments", "terrace", "vault"})
-        EXPECT_TRUE(std::any_of(level.cameras.begin(), level.cameras.end(), [&](const Camera& c) { return c.name == camera; })) << camera;
+        EXPECT_TRUE(std::any_of(level.cameras.begin(), level.cameras.end(), [&](const Camera& c) {
+            return c.name == camera;
+        })) << camera;
     EXPECT_TRUE(level.notes.empty()) << level.notes[0];
 }
 
@@ -44,21 +50,26 @@ TEST(Tool, says_how_it_is_used) {
     for (const char* command : {"start", "survey", "unwrap", "bake", "meter", "view"}) {
         const Ran r = tool(std::string(command) + " --help");
         EXPECT_EQ(r.status, 0) << command;
-        for (const char* option : {"--json", "--quiet", "--threads", "Example:"}) EXPECT_NE(r.out.find(option), std::string::npos) << command << " " << option;
+        for (const char* option : {"--json", "--quiet", "--threads", "Example:"})
+            EXPECT_NE(r.out.find(option), std::string::npos) << command << " " << option;
     }
 }
 
 TEST(Tool, wrong_usage_is_status_2_and_failure_is_status_1) {
-    for (const std::string& wrong : {std::string(""), std::string("polish x.glb"), std::string("bake"), "bake " + demo() + " --tier best", "bake " + demo() + " --frobnicate",
-                                     "meter " + demo(), "meter " + demo() + " --at 1,2", "view " + demo() + " --size big", "bake " + demo() + " --bounces lots",
+    for (const std::string& wrong : {std::string(""), std::string("polish x.glb"), std::string("bake"),
+                                     "bake " + demo() + " --tier best", "bake " + demo() + " --frobnicate",
+                                     "meter " + demo(), "meter " + demo() + " --at 1,2",
+                                     "view " + demo() + " --size big", "bake " + demo() + " --bounces lots",
                                      "view " + demo() + " --eye 1,2,3", "bake " + demo() + " --threads -1"}) {
         const Ran r = tool(wrong);
         EXPECT_EQ(r.status, 2) << wrong;
         EXPECT_FALSE(r.err.empty() && r.out.empty()) << wrong;
     }
     const Folder folder;
-    for (const std::string& fails : {std::string("bake gone.glb"), "survey " + (folder / "x.obj").string(), "bake " + demo() + " --set midnight --out " + folder.path().string(),
-                                     "meter " + demo() + " --at 0,0,0 --out " + (folder / "nothing").string(), "view " + demo() + " --show charts --camera attic"}) {
+    for (const std::string& fails : {std::string("bake gone.glb"), "survey " + (folder / "x.obj").string(),
+                                     "bake " + demo() + " --set midnight --out " + folder.path().string(),
+                                     "meter " + demo() + " --at 0,0,0 --out " + (folder / "nothing").string(),
+                                     "view " + demo() + " --show charts --camera attic"}) {
         const Ran r = tool(fails);
         EXPECT_EQ(r.status, 1) << fails;
         EXPECT_NE(r.err.find("error:"), std::string::npos) << fails << ": " << r.err;
@@ -103,7 +114,8 @@ TEST(Bake, writes_what_its_manifest_says_and_nothing_else) {
 
 TEST(Bake, gives_the_same_bytes_with_one_thread_and_with_two) {
     const Folder folder;
-    const Ran r = tool("bake " + demo() + " --tier glance --quiet --threads 1 --out " + (folder / "one").string());
+    const Ran r =
+        tool("bake " + demo() + " --tier glance --quiet --threads 1 --out " + (folder / "one").string());
     ASSERT_EQ(r.status, 0) << r.err;
     int files = 0;
     for (const auto& e : fs::recursive_directory_iterator(demo_glance())) {
@@ -117,23 +129,29 @@ TEST(Bake, gives_the_same_bytes_with_one_thread_and_with_two) {
 
 /// A small level of its own: a floor and a box, quick to bake many times.
 void write_small_level(const Folder& folder, const std::string& sheet) {
-    const std::string positions_indices = R"({"asset":{"version":"2.0"},"scenes":[{"nodes":[0]}],"nodes":[{"name":"floor","mesh":0}],
+    const std::string positions_indices =
+        R"({"asset":{"version":"2.0"},"scenes":[{"nodes":[0]}],"nodes":[{"name":"floor","mesh":0}],
         "meshes":[{"primitives":[{"attributes":{"POSITION":0},"indices":1}]}],
         "accessors":[{"bufferView":0,"componentType":5126,"type":"VEC3","count":4,"min":[-2,0,-2],"max":[2,0,2]},{"bufferView":1,"componentType":5123,"type":"SCALAR","count":6}],
         "bufferViews":[{"buffer":0,"byteLength":48},{"buffer":0,"byteOffset":48,"byteLength":12}],"buffers":[{"uri":"floor.bin","byteLength":60}]})";
     const float p[12] = {-2, 0, 2, 2, 0, 2, 2, 0, -2, -2, 0, -2};
     const std::uint16_t i[6] = {0, 1, 2, 0, 2, 3};
     write_bytes(folder / "floor.gltf", positions_indices);
-    write_bytes(folder / "floor.bin", std::string(reinterpret_cast<const char*>(p), 48) + std::string(reinterpret_cast<const char*>(i), 12));
+    write_bytes(folder / "floor.bin", std::string(reinterpret_cast<const char*>(p), 48) +
+                                          std::string(reinterpret_cast<const char*>(i), 12));
     write_bytes(folder / "level.toml", "[level]\nscene = \"floor.gltf\"\n[lightmap]\npage = 128\n" + sheet);
 }
 
 TEST(Bake, moving_the_sun_and_baking_again_moves_the_light) {
     const Folder folder;
     const auto lux_with_elevation = [&](const std::string& degrees) {
-        write_small_level(folder, "[[light]]\nname = \"sun\"\nkind = \"sun\"\nlux = 10000\nazimuth = 100\nelevation = " + degrees + "\n");
+        write_small_level(
+            folder, "[[light]]\nname = \"sun\"\nkind = \"sun\"\nlux = 10000\nazimuth = 100\nelevation = " +
+                        degrees + "\n");
         EXPECT_EQ(tool("bake --quiet " + (folder / "level.toml").string()).status, 0);
-        return tool("meter --quiet --json --at 0,0,0 " + (folder / "level.toml").string()).json()["readings"][0]["irradiance_lux"][1].get<double>();
+        return tool("meter --quiet --json --at 0,0,0 " + (folder / "level.toml").string())
+            .json()["readings"][0]["irradiance_lux"][1]
+            .get<double>();
     };
     EXPECT_NEAR(lux_with_elevation("90"), 10000, 15);
     EXPECT_NEAR(lux_with_elevation("30"), 5000, 10);
@@ -143,7 +161,8 @@ TEST(Bake, tells_when_what_is_read_is_older_than_the_level) {
     const Folder folder;
     write_small_level(folder, "[sky]\nradiance = [100, 100, 100]\n");
     ASSERT_EQ(tool("bake --quiet " + (folder / "level.toml").string()).status, 0);
-    EXPECT_EQ(tool("meter --at 0,0,0 " + (folder / "level.toml").string()).err.find("changed since"), std::string::npos);
+    EXPECT_EQ(tool("meter --at 0,0,0 " + (folder / "level.toml").string()).err.find("changed since"),
+              std::string::npos);
     write_small_level(folder, "[sky]\nradiance = [200, 200, 200]\n");
     const Ran stale = tool("meter --at 0,0,0 " + (folder / "level.toml").string());
     EXPECT_EQ(stale.status, 0);
@@ -168,11 +187,18 @@ TEST(Bake, leaves_other_files_alone_and_removes_its_own_old_ones) {
 
 TEST(Bake, of_one_set_leaves_the_others_as_they_were_and_tells_their_age) {
     const Folder folder;
-    const std::string sets = "[[set]]\nname = \"day\"\n[[set]]\nname = \"night\"\ngain = { sky = 0.1 }\n[[volume]]\nlow = [-1, 0, -1]\nhigh = [1, 2, 1]\n", level = (folder / "level.toml").string();
+    const std::string sets =
+                          "[[set]]\nname = \"day\"\n[[set]]\nname = \"night\"\ngain = { sky = 0.1 "
+                          "}\n[[volume]]\nlow = [-1, 0, -1]\nhigh = [1, 2, 1]\n",
+                      level = (folder / "level.toml").string();
     write_small_level(folder, "[sky]\nradiance = [100, 100, 100]\n" + sets);
     ASSERT_EQ(tool("bake --quiet " + level).status, 0);
     const std::string night = read_text(folder / "baked" / "night" / "lightmap-0.exr");
-    const auto lux = [&](const std::string& more) { return tool("meter --json " + level + " --at 0,0.4,0 --facing 0,1,0 --reach 1 " + more).json()["readings"][0]["irradiance_lux"][1].get<double>(); };
+    const auto lux = [&](const std::string& more) {
+        return tool("meter --json " + level + " --at 0,0.4,0 --facing 0,1,0 --reach 1 " + more)
+            .json()["readings"][0]["irradiance_lux"][1]
+            .get<double>();
+    };
     const double night_probes = lux("--set night --from probes");
     write_small_level(folder, "[sky]\nradiance = [700, 700, 700]\n" + sets);
     ASSERT_EQ(tool("bake --quiet --set day " + level).status, 0);
@@ -180,14 +206,16 @@ TEST(Bake, of_one_set_leaves_the_others_as_they_were_and_tells_their_age) {
     EXPECT_EQ(lux("--set night --from probes"), night_probes);
     EXPECT_NEAR(lux("--set day"), 700 * 3.14159, 3);
     EXPECT_EQ(tool("meter " + level + " --at 0,0,0 --set day").err.find("changed since"), std::string::npos);
-    EXPECT_NE(tool("meter " + level + " --at 0,0,0 --set night").err.find("changed since"), std::string::npos);
+    EXPECT_NE(tool("meter " + level + " --at 0,0,0 --set night").err.find("changed since"),
+              std::string::npos);
 }
 
 TEST(Bake, an_interrupt_is_status_130_and_the_last_result_stays_whole) {
     const Folder folder;
     const fs::path out = folder / "baked";
     fs::copy(demo_glance(), out, fs::copy_options::recursive);
-    const Ran r = run("timeout --preserve-status -s INT 3 " STASIGRAPH_TOOL_PATH " bake " + demo() + " --tier final --quiet --out " + out.string());
+    const Ran r = run("timeout --preserve-status -s INT 3 " STASIGRAPH_TOOL_PATH " bake " + demo() +
+                      " --tier final --quiet --out " + out.string());
     EXPECT_EQ(r.status, 130) << r.err;
     for (const auto& e : fs::recursive_directory_iterator(demo_glance()))
         if (e.is_regular_file()) {
@@ -197,19 +225,24 @@ TEST(Bake, an_interrupt_is_status_130_and_the_last_result_stays_whole) {
 
 TEST(Glb, both_pass_the_validator_without_an_error) {
     const Folder folder;
-    write_bytes(folder / "check.cjs", R"(const v = require(process.argv[2] + '/node_modules/gltf-validator'), fs = require('fs');
+    write_bytes(folder / "check.cjs",
+                R"(const v = require(process.argv[2] + '/node_modules/gltf-validator'), fs = require('fs');
 (async () => { let errors = 0; for (const f of process.argv.slice(3)) { const r = await v.validateBytes(new Uint8Array(fs.readFileSync(f)), {maxIssues: 5});
   errors += r.issues.numErrors; console.log(f, r.issues.numErrors, JSON.stringify(r.issues.messages.filter(m => m.severity == 0))); }
   process.exit(errors ? 1 : 0); })();)");
-    std::string files = (demo_glance() / "observatory.glb").string() + " " + (demo_folder() / "observatory.glb").string();
-    for (const char* set : {"noon", "dusk", "observing"}) files += " " + (demo_glance() / set / "preview.glb").string();
-    const Ran r = run(STASIGRAPH_NODE " " + (folder / "check.cjs").string() + " " STASIGRAPH_VALIDATOR " " + files);
+    std::string files =
+        (demo_glance() / "observatory.glb").string() + " " + (demo_folder() / "observatory.glb").string();
+    for (const char* set : {"noon", "dusk", "observing"})
+        files += " " + (demo_glance() / set / "preview.glb").string();
+    const Ran r =
+        run(STASIGRAPH_NODE " " + (folder / "check.cjs").string() + " " STASIGRAPH_VALIDATOR " " + files);
     EXPECT_EQ(r.status, 0) << r.out << r.err;
 }
 
 TEST(Glb, the_level_comes_back_with_its_uvs_and_everything_else_it_had) {
     Job job;
-    const Level before = load_level(demo_folder() / "observatory.glb"), after = load_level(demo_glance() / "observatory.glb");
+    const Level before = load_level(demo_folder() / "observatory.glb"),
+                after = load_level(demo_glance() / "observatory.glb");
     ASSERT_EQ(after.surfaces.size(), before.surfaces.size());
     ASSERT_EQ(after.lights.size(), before.lights.size());
     ASSERT_EQ(after.cameras.size(), before.cameras.size());
@@ -218,10 +251,14 @@ TEST(Glb, the_level_comes_back_with_its_uvs_and_everything_else_it_had) {
     for (std::uint32_t s = 0; s < after.surfaces.size(); ++s) {
         const Mesh &a = before.meshes[before.surfaces[s].mesh], &b = after.meshes[after.surfaces[s].mesh];
         ASSERT_EQ(a.indices.size(), b.indices.size()) << before.surfaces[s].name;
-        for (std::size_t i = 0; i < a.indices.size(); ++i) ASSERT_EQ(a.positions[a.indices[i]], b.positions[b.indices[i]]);
+        for (std::size_t i = 0; i < a.indices.size(); ++i)
+            ASSERT_EQ(a.positions[a.indices[i]], b.positions[b.indices[i]]);
         EXPECT_EQ(before.surfaces[s].part, after.surfaces[s].part);
         with_uvs += b.uv1.empty() ? 0 : 1;
-        given += !b.uv1.empty() && atlas.surfaces[s].layout != none && atlas.layouts[atlas.surfaces[s].layout].given ? 1 : 0;
+        given += !b.uv1.empty() && atlas.surfaces[s].layout != none &&
+                         atlas.layouts[atlas.surfaces[s].layout].given
+                     ? 1
+                     : 0;
     }
     EXPECT_GT(with_uvs, 90u);
     EXPECT_EQ(given, with_uvs) << "the tool does not take back its own UVs";
@@ -256,7 +293,9 @@ TEST(Meter, answers_as_the_contract_says) {
 
 TEST(Meter, a_point_without_a_surface_is_null_with_a_reason) {
     const Folder folder;
-    write_bytes(folder / "points.json", R"([{"at": [20, 0, 0], "facing": [0, 1, 0]}, {"at": [20, 1.5, 0], "facing": [0, 1, 0]}, {"at": [20, 0, 0], "facing": [0, -1, 0]}, {"at": [20, 0.04, 0]}])");
+    write_bytes(
+        folder / "points.json",
+        R"([{"at": [20, 0, 0], "facing": [0, 1, 0]}, {"at": [20, 1.5, 0], "facing": [0, 1, 0]}, {"at": [20, 0, 0], "facing": [0, -1, 0]}, {"at": [20, 0.04, 0]}])");
     const Ran r = tool("meter " + demo_baked() + " --json --points " + (folder / "points.json").string());
     ASSERT_EQ(r.status, 0) << r.err;
     const Json readings = r.json()["readings"];
@@ -277,7 +316,9 @@ TEST(View, draws_every_kind_of_picture) {
     const Folder folder;
     for (const char* show : {"lit", "light", "albedo", "charts", "density"}) {
         const fs::path file = folder / (std::string(show) + ".png");
-        const Ran r = tool(std::string("view ") + demo_baked() + " --json --size 160x100 --camera instruments --set dusk --show " + show + " --file " + file.string());
+        const Ran r = tool(std::string("view ") + demo_baked() +
+                           " --json --size 160x100 --camera instruments --set dusk --show " + show +
+                           " --file " + file.string());
         ASSERT_EQ(r.status, 0) << show << ": " << r.err;
         EXPECT_EQ(r.json()["file"], file.string());
         const Pixels p = read_image(file);
@@ -289,16 +330,19 @@ TEST(View, draws_every_kind_of_picture) {
         }
         mean /= static_cast<double>(p.values.size());
         EXPECT_GT(mean, 0.05) << show;
-        EXPECT_GT(square / static_cast<double>(p.values.size()) - mean * mean, 0.002) << show << " is one flat colour";
+        EXPECT_GT(square / static_cast<double>(p.values.size()) - mean * mean, 0.002)
+            << show << " is one flat colour";
     }
 }
 
 TEST(View, linear_light_is_light_over_pi_times_albedo_and_exposure_moves_the_png) {
     const Folder folder;
-    const std::string common = "view " + demo_baked() + " --size 64x40 --samples 1 --eye 20,1.5,0 --toward 20,0,0 --fov 2 ";
+    const std::string common =
+        "view " + demo_baked() + " --size 64x40 --samples 1 --eye 20,1.5,0 --toward 20,0,0 --fov 2 ";
     ASSERT_EQ(tool(common + "--show light --linear --file " + (folder / "l.exr").string()).status, 0);
     const Json reading = tool("meter " + demo_baked() + " --json --at 20,0,0").json()["readings"][0];
-    EXPECT_NEAR(read_image(folder / "l.exr").at(32, 20, 1) * pi, reading["irradiance_lux"][1].get<double>(), 0.03 * reading["irradiance_lux"][1].get<double>());
+    EXPECT_NEAR(read_image(folder / "l.exr").at(32, 20, 1) * pi, reading["irradiance_lux"][1].get<double>(),
+                0.03 * reading["irradiance_lux"][1].get<double>());
     ASSERT_EQ(tool(common + "--exposure 8 --file " + (folder / "a.png").string()).status, 0);
     ASSERT_EQ(tool(common + "--exposure 10 --file " + (folder / "b.png").string()).status, 0);
     EXPECT_GT(read_image(folder / "a.png").at(32, 20, 1), read_image(folder / "b.png").at(32, 20, 1) * 1.3f);
@@ -311,7 +355,8 @@ TEST(Survey, counts_what_the_bake_then_makes) {
     EXPECT_EQ(s["surfaces"]["moving"], 4);
     EXPECT_EQ(s["groups"].size(), 6u);
     EXPECT_GT(s["forecast_seconds"].get<double>(), 1);
-    EXPECT_EQ(s["probes"].get<std::size_t>(), Json::parse(read_text(demo_glance() / "probes.json"))["count"].get<std::size_t>());
+    EXPECT_EQ(s["probes"].get<std::size_t>(),
+              Json::parse(read_text(demo_glance() / "probes.json"))["count"].get<std::size_t>());
     EXPECT_GE(s["by_surface"][0]["texels"].get<int>(), s["by_surface"][1]["texels"].get<int>());
 }
 

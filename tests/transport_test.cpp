@@ -26,16 +26,19 @@ std::vector<TexelLight> spread_texels(const std::vector<TexelLight>& all, std::s
 }
 
 struct Difference {
-    double bias = 0, mean = 0;      ///< Of the luminances' sum, and of their distances; relative to the reference's sum.
+    double bias = 0,
+           mean = 0;  ///< Of the luminances' sum, and of their distances; relative to the reference's sum.
 };
 
-Difference compare(const Level& level, const std::vector<TexelLight>& texels, std::uint32_t set, int paths, Job& job) {
+Difference compare(const Level& level, const std::vector<TexelLight>& texels, std::uint32_t set, int paths,
+                   Job& job) {
     std::vector<ReferencePoint> points;
     for (const TexelLight& t : texels) points.push_back({t.position, t.normal, t.face_normal});
     const auto reference = reference_light(level, set, points, {.paths = paths}, job);
     double sum = 0, signed_sum = 0, distance = 0;
     for (std::size_t i = 0; i < texels.size(); ++i) {
-        const double r = luminance(reference[i].direct + reference[i].bounced), t = luminance(texels[i].total);
+        const double r = luminance(reference[i].direct + reference[i].bounced),
+                     t = luminance(texels[i].total);
         sum += r;
         signed_sum += t - r;
         distance += std::abs(t - r);
@@ -52,7 +55,8 @@ TEST(Transport, agrees_with_the_reference_on_the_demo_level) {
     for (std::uint32_t set = 0; set < level.sets.size(); ++set) {
         const auto texels = spread_texels(baker.texels(set), 1500);
         const Difference d = compare(level, texels, set, 600, job);
-        printf("%-10s bias %+.2f %%, mean difference %.2f %%\n", level.sets[set].name.c_str(), d.bias * 100, d.mean * 100);
+        printf("%-10s bias %+.2f %%, mean difference %.2f %%\n", level.sets[set].name.c_str(), d.bias * 100,
+               d.mean * 100);
         EXPECT_LT(std::abs(d.bias), 0.02) << level.sets[set].name;
         EXPECT_LT(d.mean, 0.03) << level.sets[set].name;
     }
@@ -67,7 +71,8 @@ Level mixed_room() {
     const Rgb wall{0.6f, 0.5f, 0.4f};
     add_box(level, "sill", {2, -0.2f, -2.2f}, {2.2f, 1, 2.2f}, false, wall);
     add_box(level, "lintel", {2, 2, -2.2f}, {2.2f, 2.7f, 2.2f}, false, wall);
-    add_box(level, "strip", {-1.9f, 2.3f, -0.5f}, {-1.8f, 2.4f, 0.5f}, false, {0.5f, 0.5f, 0.5f}, {3000, 2500, 2000});
+    add_box(level, "strip", {-1.9f, 2.3f, -0.5f}, {-1.8f, 2.4f, 0.5f}, false, {0.5f, 0.5f, 0.5f},
+            {3000, 2500, 2000});
     Light sun, lamp;
     sun.name = "sun";
     sun.kind = LightKind::sun;
@@ -89,7 +94,8 @@ Level mixed_room() {
 TEST(Transport, agrees_with_the_reference_in_a_room_for_each_source_alone_and_each_number_of_bounces) {
     Level level = mixed_room();
     level.quality.tier = Tier::final;
-    level.lightmap.density = 20;            // the strip hangs 10 cm off the wall: wider texels would not resolve its light
+    level.lightmap.density =
+        20;  // the strip hangs 10 cm off the wall: wider texels would not resolve its light
     level.sets.clear();
     for (std::size_t g = 0; g < level.groups.size(); ++g) {
         level.sets.push_back({level.groups[g], std::vector<float>(level.groups.size(), 0.0f)});
@@ -99,7 +105,8 @@ TEST(Transport, agrees_with_the_reference_in_a_room_for_each_source_alone_and_ea
     Baker baker(level, job);
     baker.light(level, job);
     for (std::uint32_t set = 0; set < level.sets.size(); ++set) {
-        // Without any weighing of its two techniques the reference needs ten times the paths for a small close emitter.
+        // Without any weighing of its two techniques the reference needs ten times the paths for a small
+        // close emitter.
         const int paths = level.sets[set].name == "glow" ? 30000 : 3000;
         const Difference d = compare(level, spread_texels(baker.texels(set), 400), set, paths, job);
         EXPECT_LT(std::abs(d.bias), 0.01) << level.sets[set].name;
@@ -140,7 +147,8 @@ TEST(Baker, lights_again_as_if_for_the_first_time) {
     moved.sky.radiance = {10, 20, 30};
     Job job;
     Baker baker(level, job);
-    const Baked first = baker.light(level, job), second = baker.light(moved, job), again = baker.light(level, job);
+    const Baked first = baker.light(level, job), second = baker.light(moved, job),
+                again = baker.light(level, job);
     EXPECT_TRUE(same(first, again)) << "the result depends on what was lit before";
     EXPECT_FALSE(same(first, second));
     Atlas atlas;
@@ -183,7 +191,12 @@ TEST(Baker, refuses_to_light_another_geometry) {
 TEST(Job, stops_a_bake_when_it_is_cancelled) {
     Level level = mixed_room();
     Job* running = nullptr;
-    Job job(JobSettings{.threads = 2, .on_progress = [&](const Progress& p) { if (p.stage == "links") running->cancel(); }, .on_note = {}});
+    Job job(JobSettings{.threads = 2,
+                        .on_progress =
+                            [&](const Progress& p) {
+                                if (p.stage == "links") running->cancel();
+                            },
+                        .on_note = {}});
     running = &job;
     level.lightmap.density = 64;
     EXPECT_THROW(Baker(level, job), Cancelled);

@@ -9,12 +9,14 @@ namespace {
 
 Atlas unwrap_level(Level& level, std::string* notes = nullptr) {
     complete_level(level);
-    Job job(JobSettings{.threads = 0, .on_progress = {}, .on_note = [&](std::string_view n) { if (notes) *notes += std::string(n) + "\n"; }});
+    Job job(JobSettings{.threads = 0, .on_progress = {}, .on_note = [&](std::string_view n) {
+                            if (notes) *notes += std::string(n) + "\n";
+                        }});
     return unwrap(level, 1, job);
 }
 
-/// Counts texel centres that lie in two triangles, and texels of different surfaces or charts that come closer than the
-/// margin, on the real pages.
+/// Counts texel centres that lie in two triangles, and texels of different surfaces or charts that come
+/// closer than the margin, on the real pages.
 void expect_clean_pages(const Level& level, const Atlas& atlas) {
     try {
         check_atlas(level, atlas);
@@ -32,19 +34,30 @@ void expect_clean_pages(const Level& level, const Atlas& atlas) {
             for (std::size_t t = 0; t < layout.chart.size(); ++t) {
                 if (layout.chart[t] == none) continue;
                 Vec2 p[3];
-                for (int k = 0; k < 3; ++k) p[k] = layout.uv[layout.indices[3 * t + k]] + Vec2{static_cast<float>(uv.x), static_cast<float>(uv.y)};
+                for (int k = 0; k < 3; ++k)
+                    p[k] = layout.uv[layout.indices[3 * t + k]] +
+                           Vec2{static_cast<float>(uv.x), static_cast<float>(uv.y)};
                 EXPECT_GE(cross(p[1] - p[0], p[2] - p[0]), 0) << "a flipped triangle";
-                const auto low = [](float a, float b, float c) { return static_cast<int>(std::min({a, b, c})); };
-                const auto high = [](float a, float b, float c) { return static_cast<int>(std::max({a, b, c})); };
+                const auto low = [](float a, float b, float c) {
+                    return static_cast<int>(std::min({a, b, c}));
+                };
+                const auto high = [](float a, float b, float c) {
+                    return static_cast<int>(std::max({a, b, c}));
+                };
                 for (int y = low(p[0].y, p[1].y, p[2].y); y <= high(p[0].y, p[1].y, p[2].y); ++y)
                     for (int x = low(p[0].x, p[1].x, p[2].x); x <= high(p[0].x, p[1].x, p[2].x); ++x) {
                         const Vec2 q{static_cast<float>(x) + 0.5f, static_cast<float>(y) + 0.5f};
-                        // Strictly inside by a hundredth of a texel, so that a shared edge counts for neither.
+                        // Strictly inside by a hundredth of a texel, so that a shared edge counts for
+                        // neither.
                         bool inside = true;
-                        for (int k = 0; k < 3; ++k) inside = inside && cross(p[(k + 1) % 3] - p[k], q - p[k]) > 0.01f * length(p[(k + 1) % 3] - p[k]);
+                        for (int k = 0; k < 3; ++k)
+                            inside = inside && cross(p[(k + 1) % 3] - p[k], q - p[k]) >
+                                                   0.01f * length(p[(k + 1) % 3] - p[k]);
                         if (!inside) continue;
-                        if (x < atlas.margin || y < atlas.margin || x >= side || y >= side) ++outside;
-                        else overlaps += covered[static_cast<std::size_t>(y) * side + x]++ ? 1 : 0;
+                        if (x < atlas.margin || y < atlas.margin || x >= side || y >= side)
+                            ++outside;
+                        else
+                            overlaps += covered[static_cast<std::size_t>(y) * side + x]++ ? 1 : 0;
                     }
             }
         }
@@ -62,7 +75,8 @@ TEST(Unwrap, demo_level_has_clean_pages_and_every_triangle_in_one_chart) {
         const Layout& layout = atlas.layouts[atlas.surfaces[s].layout];
         const Mesh& mesh = level.meshes[level.surfaces[s].mesh];
         ASSERT_EQ(layout.indices.size(), mesh.indices.size());
-        for (std::size_t i = 0; i < mesh.indices.size(); ++i) ASSERT_EQ(layout.source[layout.indices[i]], mesh.indices[i]);
+        for (std::size_t i = 0; i < mesh.indices.size(); ++i)
+            ASSERT_EQ(layout.source[layout.indices[i]], mesh.indices[i]);
         for (std::uint32_t c : layout.chart) EXPECT_NE(c, none) << level.surfaces[s].name;
         if (level.surfaces[s].density == 1) {
             EXPECT_NEAR(atlas.surfaces[s].density, 16, 0.5f) << level.surfaces[s].name;
@@ -94,7 +108,10 @@ TEST(Unwrap, instances_share_their_charts_and_get_a_rectangle_each) {
 /// A band that winds over itself when seen from above, with no triangle turned over.
 std::vector<Vec3> helix(int turns) {
     std::vector<Vec3> corners;
-    const auto at = [](int i, float r) { return Vec3{r * std::cos(0.3f * static_cast<float>(i)), 0.02f * static_cast<float>(i), -r * std::sin(0.3f * static_cast<float>(i))}; };
+    const auto at = [](int i, float r) {
+        return Vec3{r * std::cos(0.3f * static_cast<float>(i)), 0.02f * static_cast<float>(i),
+                    -r * std::sin(0.3f * static_cast<float>(i))};
+    };
     for (int i = 0; i < 21 * turns; ++i) {
         const Vec3 a = at(i, 1), b = at(i, 2), c = at(i + 1, 2), d = at(i + 1, 1);
         corners.insert(corners.end(), {a, b, c, a, c, d});
@@ -120,8 +137,9 @@ TEST(Unwrap, random_heaps_of_triangles_never_overlap) {
         Level level;
         std::vector<Vec3> points, corners;
         for (int i = 0; i < 12; ++i) points.push_back({number() * 2, number() * 2, number() * 2});
-        for (int t = 0; t < 60; ++t)        // shared corners, edges with many faces, degenerate ones too
-            for (int k = 0; k < 3; ++k) corners.push_back(points[static_cast<std::size_t>(number() * 12) % 12]);
+        for (int t = 0; t < 60; ++t)  // shared corners, edges with many faces, degenerate ones too
+            for (int k = 0; k < 3; ++k)
+                corners.push_back(points[static_cast<std::size_t>(number() * 12) % 12]);
         add_surface(level, "heap", corners, {1, 1, 1});
         for (Vec3& n : level.meshes[0].normals) n = {0, 1, 0};
         const Atlas atlas = unwrap_level(level);
@@ -137,7 +155,8 @@ Level quad_with_uvs(const std::vector<Vec2>& uv) {
 }
 
 TEST(Unwrap, valid_uvs_that_come_with_the_level_are_used_as_they_are) {
-    const std::vector<Vec2> uv = {{0.1f, 0.1f}, {0.9f, 0.1f}, {0.9f, 0.9f}, {0.1f, 0.1f}, {0.9f, 0.9f}, {0.1f, 0.9f}};
+    const std::vector<Vec2> uv = {{0.1f, 0.1f}, {0.9f, 0.1f}, {0.9f, 0.9f},
+                                  {0.1f, 0.1f}, {0.9f, 0.9f}, {0.1f, 0.9f}};
     Level level = quad_with_uvs(uv);
     const Atlas atlas = unwrap_level(level);
     const Layout& layout = atlas.layouts[0];
@@ -181,7 +200,8 @@ TEST(Unwrap, pages_are_opened_as_the_density_needs_them) {
     Level level;
     for (int i = 0; i < 9; ++i) {
         const float x = 12.0f * static_cast<float>(i);
-        add_quad(level, "tile_" + std::to_string(i), {x, 0, 10}, {x + 10, 0, 10}, {x + 10, 0, 0}, {x, 0, 0}, {1, 1, 1});
+        add_quad(level, "tile_" + std::to_string(i), {x, 0, 10}, {x + 10, 0, 10}, {x + 10, 0, 0}, {x, 0, 0},
+                 {1, 1, 1});
     }
     level.lightmap = {.density = 16, .page = 256, .margin = 4};
     const Atlas atlas = unwrap_level(level);

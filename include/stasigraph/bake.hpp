@@ -12,7 +12,7 @@ namespace stasigraph {
 struct PageImage {
     int side = 0;
     std::vector<Rgb> texels;
-    std::vector<std::uint8_t> state;        ///< 0 empty, 1 valid, 2 buried in geometry, 3 filled margin.
+    std::vector<std::uint8_t> state;  ///< 0 empty, 1 valid, 2 buried in geometry, 3 filled margin.
 };
 
 struct BakedSet {
@@ -24,20 +24,20 @@ struct BakedSet {
 /// What a bake came to.
 struct BakeFigures {
     std::size_t texels = 0, patches = 0, buried = 0;
-    std::size_t links = 0;                  ///< Recorded for texels and patches.
+    std::size_t links = 0;  ///< Recorded for texels and patches.
     std::size_t emitter_hits = 0;
     std::size_t probes = 0, buried_probes = 0;
     int bounces = 0;
-    double area = 0;                        ///< Square metres of lightmapped surface.
-    float mean_links = 0;                   ///< Links a row uses under this light.
-    float noise_before = 0, noise = 0;      ///< Estimated, area-weighted mean over texels of the worst set; with the
-                                            ///< first links and with those used.
+    double area = 0;                    ///< Square metres of lightmapped surface.
+    float mean_links = 0;               ///< Links a row uses under this light.
+    float noise_before = 0, noise = 0;  ///< Estimated, area-weighted mean over texels of the worst set; with
+                                        ///< the first links and with those used.
 };
 
 struct Baked {
     std::vector<BakedSet> sets;
-    std::vector<PageImage> albedo;          ///< Base colour by page, what light is multiplied with in the preview.
-    std::vector<PageImage> emission;        ///< Nit by page.
+    std::vector<PageImage> albedo;    ///< Base colour by page, what light is multiplied with in the preview.
+    std::vector<PageImage> emission;  ///< Nit by page.
     ProbeNet probes;
     BakeFigures figures;
 };
@@ -45,18 +45,18 @@ struct Baked {
 /// A texel's place and its light as solved, before margins: for tests, benches and statistics.
 struct TexelLight {
     Vec3 position, normal, face_normal;
-    float area = 0;                         ///< Square metres.
+    float area = 0;  ///< Square metres.
     std::uint32_t surface = 0;
     bool valid = false, exported = false;
-    Rgb direct, total;                      ///< Lux, under one set.
+    Rgb direct, total;  ///< Lux, under one set.
 };
 
 /// A level unwrapped and its links recorded, ready to be lit again and again.
 ///
 /// Threads: one call at a time.
 /// Owner:   keeps its own copy of the level.
-/// Cost:    construction traces the first links; light() traces what the light's noise wants beyond them, once.
-/// Memory:  about 100 bytes a texel, 4 bytes a link and 24 bytes a texel and group.
+/// Cost:    construction traces the first links; light() traces what the light's noise wants beyond them,
+/// once. Memory:  about 100 bytes a texel, 4 bytes a link and 24 bytes a texel and group.
 class Baker {
 public:
     Baker(Level level, Job& job);
@@ -68,10 +68,10 @@ public:
     const Atlas& atlas() const noexcept;
     const Level& level() const noexcept;
 
-    /// Lights the level. `lit` may differ from the level this was made with in lights, sky, groups, sets, bounces,
-    /// noise and material colours, not in geometry, UVs, tier or seed; throws Error when it does. Only groups whose
-    /// sources changed since the last call are sampled again. The result depends on `lit` alone, never on the calls
-    /// before.
+    /// Lights the level. `lit` may differ from the level this was made with in lights, sky, groups, sets,
+    /// bounces, noise and material colours, not in geometry, UVs, tier or seed; throws Error when it does.
+    /// Only groups whose sources changed since the last call are sampled again. The result depends on `lit`
+    /// alone, never on the calls before.
     Baked light(const Level& lit, Job& job);
 
     /// Every texel under one set of the last light().
@@ -80,7 +80,7 @@ public:
     struct State;
 
 private:
-    State* state_ = nullptr;    // owned; kept plain so that this header needs no <memory>
+    State* state_ = nullptr;  // owned; kept plain so that this header needs no <memory>
 };
 
 /// Baker and light() in one call.

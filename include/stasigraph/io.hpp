@@ -9,9 +9,9 @@
 
 namespace stasigraph {
 
-/// Reads a bake sheet (.toml) with its scene, or a bare .gltf or .glb. Everything is checked before use; throws Error
-/// naming file and place. What one bad part costs (a node without a volume, triangles that are not finite) is left
-/// out and said in Level::notes.
+/// Reads a bake sheet (.toml) with its scene, or a bare .gltf or .glb. Everything is checked before use;
+/// throws Error naming file and place. What one bad part costs (a node without a volume, triangles that are
+/// not finite) is left out and said in Level::notes.
 Level load_level(const std::filesystem::path& path);
 
 /// A commented bake sheet for a scene that was loaded bare.
@@ -24,26 +24,29 @@ std::filesystem::path default_output(const std::filesystem::path& level_file);
 void check_writable(const std::filesystem::path& folder);
 
 /// Writes sets, probes, both .glb files and, last, the manifest. Each file appears whole or not at all.
-/// `only`: names of the sets to write; empty means all. Files of an earlier bake that are no longer part of the
-/// result are removed; files that are not ours are left alone. Returns the paths written.
-std::vector<std::filesystem::path> save_bake(const std::filesystem::path& folder, const std::filesystem::path& level_file,
-                                             const Level& level, const Atlas& atlas, const Baked& baked,
+/// `only`: names of the sets to write; empty means all. Files of an earlier bake that are no longer part of
+/// the result are removed; files that are not ours are left alone. Returns the paths written.
+std::vector<std::filesystem::path> save_bake(const std::filesystem::path& folder,
+                                             const std::filesystem::path& level_file, const Level& level,
+                                             const Atlas& atlas, const Baked& baked,
                                              const std::vector<std::string>& only);
 
 /// The scene with TEXCOORD_1 filled from the atlas, and page, scale and offset in each node's extras.
-void write_level_glb(const std::filesystem::path& to, const std::filesystem::path& level_file, const Level& level, const Atlas& atlas);
+void write_level_glb(const std::filesystem::path& to, const std::filesystem::path& level_file,
+                     const Level& level, const Atlas& atlas);
 
 /// A result read back.
 struct SavedBake {
     std::vector<BakedSet> sets;
     ProbeNet probes;
-    bool stale = false;             ///< The scene or the sheet changed since.
+    bool stale = false;  ///< The scene or the sheet changed since.
     std::string tier;
 };
 
-/// Reads what save_bake() wrote. Throws Error when there is none, when it is damaged, or when the unwrap has changed
-/// since (then nothing in it would fit the level). `only`: one set's name, or empty for all.
-SavedBake load_bake(const std::filesystem::path& folder, const Level& level, const Atlas& atlas, const std::string& only);
+/// Reads what save_bake() wrote. Throws Error when there is none, when it is damaged, or when the unwrap has
+/// changed since (then nothing in it would fit the level). `only`: one set's name, or empty for all.
+SavedBake load_bake(const std::filesystem::path& folder, const Level& level, const Atlas& atlas,
+                    const std::string& only);
 
 /// The tier a saved bake was made with, so that its atlas can be made again. Throws Error as load_bake().
 Tier saved_tier(const std::filesystem::path& folder, float& density_scale);

@@ -10,16 +10,16 @@ namespace stasigraph {
 
 /// How far a long call has come.
 struct Progress {
-    std::string_view stage;         ///< Name of the running stage.
-    double done = 0;                ///< Share of the whole call that is done, 0 to 1.
-    double seconds = 0;             ///< Since the plan was made.
-    double seconds_left = 0;        ///< Forecast; negative while there is nothing to forecast from.
+    std::string_view stage;   ///< Name of the running stage.
+    double done = 0;          ///< Share of the whole call that is done, 0 to 1.
+    double seconds = 0;       ///< Since the plan was made.
+    double seconds_left = 0;  ///< Forecast; negative while there is nothing to forecast from.
 };
 
 struct JobSettings {
-    unsigned threads = 0;           ///< Worker threads; 0 means one for each core. Never changes a result.
-    std::function<void(const Progress&)> on_progress;      ///< Called from any worker, one at a time.
-    std::function<void(std::string_view)> on_note;         ///< Things the user should know, one sentence each.
+    unsigned threads = 0;  ///< Worker threads; 0 means one for each core. Never changes a result.
+    std::function<void(const Progress&)> on_progress;  ///< Called from any worker, one at a time.
+    std::function<void(std::string_view)> on_note;     ///< Things the user should know, one sentence each.
 };
 
 /// A stage of a plan and its share of the whole time, in any unit common to the plan.
@@ -58,14 +58,14 @@ public:
     };
     const std::vector<StageTime>& times() const noexcept;
 
-    /// Calls body(first, last) over [0, count) in pieces of `grain`, in parallel. The split depends on count and
-    /// grain alone, never on the number of threads. Throws Cancelled when cancelled, or what body throws.
+    /// Calls body(first, last) over [0, count) in pieces of `grain`, in parallel. The split depends on count
+    /// and grain alone, never on the number of threads. Throws Cancelled when cancelled, or what body throws.
     void parallel(std::size_t count, std::size_t grain,
                   const std::function<void(std::size_t first, std::size_t last)>& body);
 
 private:
     struct State;
-    State* state_;              // owned; kept plain so that this header needs no <memory>
+    State* state_;  // owned; kept plain so that this header needs no <memory>
 };
 
 }  // namespace stasigraph

@@ -21,7 +21,7 @@ struct Image {
 struct TextureUse {
     std::uint32_t image = none;
     Vec2 offset{0, 0}, scale{1, 1};
-    float rotation = 0;             ///< Radians, counter-clockwise.
+    float rotation = 0;  ///< Radians, counter-clockwise.
     bool repeat_x = true, repeat_y = true;
 };
 
@@ -29,10 +29,10 @@ enum class AlphaMode : std::uint8_t { opaque, mask, blend };
 
 struct Material {
     std::string name;
-    Rgb base_color{1, 1, 1};        ///< Linear reflectance, texture aside; metals bounce with it as if diffuse.
+    Rgb base_color{1, 1, 1};  ///< Linear reflectance, texture aside; metals bounce with it as if diffuse.
     float alpha = 1;
     TextureUse base_texture;
-    Rgb emission{0, 0, 0};          ///< Radiance in nit, texture aside.
+    Rgb emission{0, 0, 0};  ///< Radiance in nit, texture aside.
     TextureUse emission_texture;
     float metallic = 0, roughness = 1;
     bool double_sided = false;
@@ -47,25 +47,25 @@ struct Mesh {
     std::vector<Vec3> positions, normals;
     std::vector<Vec2> uv0, uv1;
     std::vector<std::uint32_t> indices;
-    std::uint32_t source_mesh = none, source_primitive = none;    ///< Where it stands in the glTF.
+    std::uint32_t source_mesh = none, source_primitive = none;  ///< Where it stands in the glTF.
     std::size_t triangle_count() const { return indices.size() / 3; }
 };
 
-enum class Part : std::uint8_t { still, moving, stand_in };       ///< "static", "moving", "stand-in" in files.
+enum class Part : std::uint8_t { still, moving, stand_in };  ///< "static", "moving", "stand-in" in files.
 enum class LitBy : std::uint8_t { lightmap, probes, nothing };
 
 /// One mesh primitive of one node: what receives a lightmap.
 struct Surface {
-    std::string name;               ///< Unique in the level; the node's name where that is unique already.
-    std::string node;               ///< What globs match.
+    std::string name;  ///< Unique in the level; the node's name where that is unique already.
+    std::string node;  ///< What globs match.
     std::uint32_t mesh = 0, material = 0;
     std::uint32_t source_node = none;
     Affine to_world;
     Part part = Part::still;
     LitBy lit_by = LitBy::lightmap;
-    float density = 1;              ///< Times the level's density. Range (0, 64].
-    float emission_gain = 1;        ///< Times the material's emission. >= 0.
-    std::uint32_t group = none;     ///< Light group of its emission; none when it does not emit.
+    float density = 1;           ///< Times the level's density. Range (0, 64].
+    float emission_gain = 1;     ///< Times the material's emission. >= 0.
+    std::uint32_t group = none;  ///< Light group of its emission; none when it does not emit.
 };
 
 enum class LightKind : std::uint8_t { sun, point, spot };
@@ -73,35 +73,35 @@ enum class LightKind : std::uint8_t { sun, point, spot };
 struct Light {
     std::string name;
     LightKind kind = LightKind::point;
-    Rgb color{0, 0, 0};             ///< With intensity: lux at normal incidence (sun) or candela (point, spot).
+    Rgb color{0, 0, 0};  ///< With intensity: lux at normal incidence (sun) or candela (point, spot).
     Vec3 position;
-    Vec3 direction{0, -1, 0};       ///< The way the light travels, unit length.
-    float radius = 0;               ///< Metres; 0 is a point with hard shadows.
-    float angular_diameter = 0;     ///< Radians, sun only. 0.0093 is the real sun's.
-    float inner_cone = 0, outer_cone = pi / 4;    ///< Half angles of a spot, radians.
-    float range = 0;                ///< Metres at which it is windowed to nothing; 0 is unlimited.
-    std::uint32_t group = none;     ///< Filled in by complete_level().
-    bool baked = true;              ///< false for bake = "live".
+    Vec3 direction{0, -1, 0};                   ///< The way the light travels, unit length.
+    float radius = 0;                           ///< Metres; 0 is a point with hard shadows.
+    float angular_diameter = 0;                 ///< Radians, sun only. 0.0093 is the real sun's.
+    float inner_cone = 0, outer_cone = pi / 4;  ///< Half angles of a spot, radians.
+    float range = 0;             ///< Metres at which it is windowed to nothing; 0 is unlimited.
+    std::uint32_t group = none;  ///< Filled in by complete_level().
+    bool baked = true;           ///< false for bake = "live".
     friend bool operator==(const Light&, const Light&) = default;
 };
 
 /// A constant sky.
 struct Sky {
-    Rgb radiance{0, 0, 0};          ///< Nit, from every direction, below the horizon too.
+    Rgb radiance{0, 0, 0};  ///< Nit, from every direction, below the horizon too.
     std::uint32_t group = none;
 };
 
 struct Camera {
     std::string name;
-    Vec3 eye, toward{0, 0, -1};     ///< Metres; `toward` is a point looked at.
-    float vertical_fov = 0.9f;      ///< Radians.
+    Vec3 eye, toward{0, 0, -1};  ///< Metres; `toward` is a point looked at.
+    float vertical_fov = 0.9f;   ///< Radians.
 };
 
 /// An axis-aligned box that wants a lattice of probes.
 struct Volume {
     std::string name;
-    Vec3 low, high;                 ///< Metres.
-    float spacing = 2;              ///< Metres between probes, at most. Range [0.05, 1000].
+    Vec3 low, high;     ///< Metres.
+    float spacing = 2;  ///< Metres between probes, at most. Range [0.05, 1000].
 };
 
 /// A named recipe: one gain for each light group, in the level's group order.
@@ -111,9 +111,9 @@ struct BakeSet {
 };
 
 struct LightmapSettings {
-    float density = 16;             ///< Texels per metre of surface. Range (0, 4096].
-    int page = 1024;                ///< Texels; a power of two in [16, 16384].
-    int margin = 4;                 ///< Texels kept free around each chart. Range [1, 64].
+    float density = 16;  ///< Texels per metre of surface. Range (0, 4096].
+    int page = 1024;     ///< Texels; a power of two in [16, 16384].
+    int margin = 4;      ///< Texels kept free around each chart. Range [1, 64].
     friend bool operator==(const LightmapSettings&, const LightmapSettings&) = default;
 };
 
@@ -121,18 +121,18 @@ enum class Tier : std::uint8_t { glance, proof, final };
 
 struct QualitySettings {
     Tier tier = Tier::proof;
-    std::optional<int> bounces;     ///< Number of bounces; empty means until settled.
-    float noise = 0;                ///< Relative standard error aimed for; 0 means the tier's own.
+    std::optional<int> bounces;  ///< Number of bounces; empty means until settled.
+    float noise = 0;             ///< Relative standard error aimed for; 0 means the tier's own.
     std::uint32_t seed = 1;
     friend bool operator==(const QualitySettings&, const QualitySettings&) = default;
 };
 
 /// What a tier stands for.
 struct TierSettings {
-    float density_scale;            ///< Times the sheet's density.
-    int first_links, most_links;    ///< A row starts with the one and grows to the other.
-    float noise;                    ///< Relative standard error aimed for.
-    int light_samples;              ///< Shadow rays for a light large enough to need them.
+    float density_scale;          ///< Times the sheet's density.
+    int first_links, most_links;  ///< A row starts with the one and grows to the other.
+    float noise;                  ///< Relative standard error aimed for.
+    int light_samples;            ///< Shadow rays for a light large enough to need them.
     int probe_links;
 };
 TierSettings tier_settings(Tier tier);
@@ -151,16 +151,16 @@ struct Level {
     std::vector<Volume> volumes;
     LightmapSettings lightmap;
     QualitySettings quality;
-    std::vector<std::string> notes;     ///< What was skipped or assumed while loading, one sentence each.
-    std::string name;                   ///< File name without folder and ending.
-    std::string scene_hash, sheet_hash; ///< xxHash3-128 of the files, hex; empty for a level made in code.
+    std::vector<std::string> notes;      ///< What was skipped or assumed while loading, one sentence each.
+    std::string name;                    ///< File name without folder and ending.
+    std::string scene_hash, sheet_hash;  ///< xxHash3-128 of the files, hex; empty for a level made in code.
 };
 
 /// Index of the group with this name, made if it is not there yet. Sets get a gain of 1 for a new group.
 std::uint32_t group_index(Level& level, const std::string& name);
 
-/// Gives every light, emissive surface and the sky the default group ("sun", "lamps", "glow", "sky") where it has
-/// none, and adds the set "base" where there is none. Call once after filling a level in code.
+/// Gives every light, emissive surface and the sky the default group ("sun", "lamps", "glow", "sky") where it
+/// has none, and adds the set "base" where there is none. Call once after filling a level in code.
 void complete_level(Level& level);
 
 /// Throws Error on the first broken rule: indices in range, finite values, settings within their ranges.

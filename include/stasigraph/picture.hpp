@@ -9,54 +9,57 @@
 
 namespace stasigraph {
 
-/// What view() draws. `lit`: the level as the player sees it; `light`: baked light on white; `albedo`; `charts`: each
-/// chart in a colour of its own; `density`: a checker of texels, coloured from too coarse (warm) to too fine (cool).
+/// What view() draws. `lit`: the level as the player sees it; `light`: baked light on white; `albedo`;
+/// `charts`: each chart in a colour of its own; `density`: a checker of texels, coloured from too coarse
+/// (warm) to too fine (cool).
 enum class Show : std::uint8_t { lit, light, albedo, charts, density };
 
 struct ViewSettings {
-    int width = 1280, height = 800;         ///< Pixels. Range [8, 8192].
-    int samples = 4;                        ///< A pixel; a square number. Range [1, 64].
+    int width = 1280, height = 800;  ///< Pixels. Range [8, 8192].
+    int samples = 4;                 ///< A pixel; a square number. Range [1, 64].
     Show show = Show::lit;
-    bool moving = true;                     ///< Draw moving things, lit by the probes.
+    bool moving = true;  ///< Draw moving things, lit by the probes.
 };
 
 struct Picture {
     int width = 0, height = 0;
-    std::vector<Rgb> pixels;                ///< Linear; nit for lit and light, 0 to 1 for the others. Rows from the top.
+    std::vector<Rgb> pixels;  ///< Linear; nit for lit and light, 0 to 1 for the others. Rows from the top.
 };
 
-/// Draws a level from a camera. `set` may be null for what needs no light. Deterministic for any number of threads.
-Picture view(const Level& level, const Atlas& atlas, const BakedSet* set, const ProbeNet& probes, const Camera& camera,
-             const ViewSettings& settings, Job& job);
+/// Draws a level from a camera. `set` may be null for what needs no light. Deterministic for any number of
+/// threads.
+Picture view(const Level& level, const Atlas& atlas, const BakedSet* set, const ProbeNet& probes,
+             const Camera& camera, const ViewSettings& settings, Job& job);
 
-/// The exposure value at ISO 100 that puts the picture's log-average luminance half a stop over middle grey. A black
-/// picture gets 0.
+/// The exposure value at ISO 100 that puts the picture's log-average luminance half a stop over middle grey.
+/// A black picture gets 0.
 float auto_exposure(const Picture& picture);
 
-/// Eight-bit sRGB. `ev`: exposure value at ISO 100 (ISO 2720: a luminance of 2^ev / 8 nit is metered to middle grey);
-/// empty for pictures that are colours already.
+/// Eight-bit sRGB. `ev`: exposure value at ISO 100 (ISO 2720: a luminance of 2^ev / 8 nit is metered to
+/// middle grey); empty for pictures that are colours already.
 std::vector<std::uint8_t> tone_map(const Picture& picture, std::optional<float> ev);
 
 /// A point asked for.
 struct MeterPoint {
     Vec3 at;
-    std::optional<Vec3> facing;             ///< Need not be unit length. Empty: any surface; +Y for probes.
+    std::optional<Vec3> facing;  ///< Need not be unit length. Empty: any surface; +Y for probes.
 };
 
 struct MeterReading {
-    std::optional<Rgb> irradiance;          ///< Lux; empty with a reason.
+    std::optional<Rgb> irradiance;  ///< Lux; empty with a reason.
     std::string reason;
-    std::string surface;                    ///< From a lightmap.
+    std::string surface;  ///< From a lightmap.
     std::uint32_t page = 0;
-    int x = 0, y = 0;                       ///< Texel of the page that holds the point.
-    Vec3 normal;                            ///< Of the surface, or the facing that was used.
+    int x = 0, y = 0;  ///< Texel of the page that holds the point.
+    Vec3 normal;       ///< Of the surface, or the facing that was used.
 };
 
-/// The light of the nearest lightmapped surface within `reach` metres that faces along `facing` within 60 degrees,
-/// filtered as a game's sampler filters it.
-/// Cost: linear in triangles for each call, however many points.
+/// The light of the nearest lightmapped surface within `reach` metres that faces along `facing` within 60
+/// degrees, filtered as a game's sampler filters it. Cost: linear in triangles for each call, however many
+/// points.
 std::vector<MeterReading> meter_lightmap(const Level& level, const Atlas& atlas, const BakedSet& set,
                                          const std::vector<MeterPoint>& points, float reach, Job& job);
-std::vector<MeterReading> meter_probes(const ProbeNet& net, const BakedSet& set, const std::vector<MeterPoint>& points);
+std::vector<MeterReading> meter_probes(const ProbeNet& net, const BakedSet& set,
+                                       const std::vector<MeterPoint>& points);
 
 }  // namespace stasigraph

@@ -17,7 +17,8 @@ struct Color {
 
 /// The probes of a bake, as written to probes.bin.
 ///
-/// Threads: const members are safe from any number of threads. Owner: owns its memory; allocates while loading only.
+/// Threads: const members are safe from any number of threads. Owner: owns its memory; allocates while
+/// loading only.
 class Probes {
 public:
     Probes() noexcept = default;

@@ -11,25 +11,25 @@ struct Survey {
     struct SurfaceCost {
         std::string name;
         std::size_t texels = 0, triangles = 0;
-        double area = 0;                    ///< Square metres.
-        float density = 0;                  ///< Texels per metre reached.
+        double area = 0;    ///< Square metres.
+        float density = 0;  ///< Texels per metre reached.
     };
     struct GroupCount {
         std::string name;
         std::size_t lights = 0, emitters = 0;
         bool sky = false;
     };
-    std::size_t lightmapped = 0, patched = 0, moving = 0;       ///< Surfaces.
-    std::size_t triangles = 0, own_triangles = 0;               ///< Counting instances, and without.
+    std::size_t lightmapped = 0, patched = 0, moving = 0;  ///< Surfaces.
+    std::size_t triangles = 0, own_triangles = 0;          ///< Counting instances, and without.
     std::size_t texels = 0, patches = 0, probes = 0;
     std::vector<int> pages;
-    float coverage = 0;                     ///< Share of the pages' texels that lie on a surface.
-    double area = 0;                        ///< Lightmapped, square metres.
-    double memory = 0;                      ///< Bytes a bake will hold at its peak, roughly.
-    double output = 0;                      ///< Bytes of lightmap pages in the game, all sets, 16-bit floats.
-    double seconds = 0;                     ///< Forecast of a bake from nothing, measured on a sample of texels.
+    float coverage = 0;  ///< Share of the pages' texels that lie on a surface.
+    double area = 0;     ///< Lightmapped, square metres.
+    double memory = 0;   ///< Bytes a bake will hold at its peak, roughly.
+    double output = 0;   ///< Bytes of lightmap pages in the game, all sets, 16-bit floats.
+    double seconds = 0;  ///< Forecast of a bake from nothing, measured on a sample of texels.
     std::vector<GroupCount> groups;
-    std::vector<SurfaceCost> surfaces;      ///< Dearest first.
+    std::vector<SurfaceCost> surfaces;  ///< Dearest first.
 };
 
 /// Unwraps the level, and traces a small sample to price the rest.

@@ -24,7 +24,8 @@ GroupSources sources_of(const Level& level, std::uint32_t group) {
         if (light.group == group && light.baked) s.lights.push_back(light);
     for (std::uint32_t i = 0; i < level.surfaces.size(); ++i)
         if (level.surfaces[i].group == group && level.surfaces[i].part != Part::moving)
-            s.emitters.push_back({i, level.materials[level.surfaces[i].material].emission * level.surfaces[i].emission_gain});
+            s.emitters.push_back(
+                {i, level.materials[level.surfaces[i].material].emission * level.surfaces[i].emission_gain});
     return s;
 }
 
@@ -43,7 +44,7 @@ struct Baker::State {
     RayCaster caster;
     Atlas atlas;
     TexelSet texels;
-    std::vector<float> footprint;               ///< Of each texel in UV units, for its albedo.
+    std::vector<float> footprint;  ///< Of each texel in UV units, for its albedo.
     RowSource rows, probe_rows;
     Links links, probe_links;
     std::vector<std::uint8_t> valid;
@@ -67,15 +68,20 @@ struct Baker::State {
     State(Level l, Job& job);
     std::vector<Rgb> albedo(const Level& lit, Job& job) const;
     std::vector<GroupCache> light_groups(const Level& lit, const std::vector<DirectLight>& lights, Job& job);
-    LightField gather_sources(const Level& lit, const std::vector<DirectLight>& lights, const std::vector<std::uint32_t>& lengths, Job& job) const;
-    std::vector<ProbeLight> solve_probes(const Level& lit, const std::vector<DirectLight>& lights, const std::vector<Rgb>& albedo, Job& job) const;
+    LightField gather_sources(const Level& lit, const std::vector<DirectLight>& lights,
+                              const std::vector<std::uint32_t>& lengths, Job& job) const;
+    std::vector<ProbeLight> solve_probes(const Level& lit, const std::vector<DirectLight>& lights,
+                                         const std::vector<Rgb>& albedo, Job& job) const;
     BakeFigures figures(const NoiseEstimate& estimate, int bounces) const;
 };
 
 Baker::State::State(Level l, Job& job)
-    : level(std::move(l)), tier(tier_settings(level.quality.tier)), textures(level),
+    : level(std::move(l)),
+      tier(tier_settings(level.quality.tier)),
+      textures(level),
       caster(level, textures, [](const Surface& s) { return s.part != Part::moving; }),
-      atlas(unwrap(level, tier.density_scale, job)), texels(place_texels(level, atlas, job)) {
+      atlas(unwrap(level, tier.density_scale, job)),
+      texels(place_texels(level, atlas, job)) {
     rows = texel_rows(level, texels, level.quality.seed);
     const auto first = static_cast<std::uint32_t>(tier.first_links);
     job.begin("links", rows.size());
@@ -88,9 +94,12 @@ Baker::State::State(Level l, Job& job)
     probe_rows = stasigraph::probe_rows(probes, level.quality.seed);
     std::vector<float> distances;
     job.begin("probe links", probes.size());
-    extend_links(level, caster, texels, probe_rows, std::vector<std::uint32_t>(probes.size(), static_cast<std::uint32_t>(tier.probe_links)), probe_links, job, &distances);
+    extend_links(level, caster, texels, probe_rows,
+                 std::vector<std::uint32_t>(probes.size(), static_cast<std::uint32_t>(tier.probe_links)),
+                 probe_links, job, &distances);
     measure_probes(probe_rows, probe_links, distances, probes, job);
-    lead_past_buried(caster, texels, probe_rows, std::vector<std::uint8_t>(probe_rows.size(), 1), valid, probe_links, job);
+    lead_past_buried(caster, texels, probe_rows, std::vector<std::uint8_t>(probe_rows.size(), 1), valid,
+                     probe_links, job);
 
     weights = {static_cast<float>(tier.light_samples), static_cast<float>(tier.first_links)};
     probe_weights = {static_cast<float>(tier.light_samples), static_cast<float>(tier.probe_links)};
@@ -102,7 +111,8 @@ Baker::State::State(Level l, Job& job)
         const UvTriangle& uv = texels.uv[texels.grids[texels.grid[i]].layout][texels.triangle[i]];
         if (mesh.uv0.empty()) continue;
         const std::uint32_t* c = &mesh.indices[3 * static_cast<std::size_t>(texels.triangle[i])];
-        const float texture_area = std::abs(cross(mesh.uv0[c[1]] - mesh.uv0[c[0]], mesh.uv0[c[2]] - mesh.uv0[c[0]]));
+        const float texture_area =
+            std::abs(cross(mesh.uv0[c[1]] - mesh.uv0[c[0]], mesh.uv0[c[2]] - mesh.uv0[c[0]]));
         const float texel_area = std::abs(cross(uv.ab, uv.ac));
         if (texel_area > 0) footprint[i] = std::sqrt(texture_area / texel_area);
     }
@@ -113,18 +123,23 @@ std::vector<Rgb> Baker::State::albedo(const Level& lit, Job& job) const {
     job.parallel(out.size(), 4096, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             const Surface& s = lit.surfaces[texels.grid[i] / 2];
-            out[i] = textures.albedo(lit, s, texels.triangle[i], texels.barycentric[i].x, texels.barycentric[i].y, footprint[i]);
+            out[i] = textures.albedo(lit, s, texels.triangle[i], texels.barycentric[i].x,
+                                     texels.barycentric[i].y, footprint[i]);
         }
     });
     return out;
 }
 
-std::vector<Baker::State::GroupCache> Baker::State::light_groups(const Level& lit, const std::vector<DirectLight>& lights, Job& job) {
+std::vector<Baker::State::GroupCache> Baker::State::light_groups(const Level& lit,
+                                                                 const std::vector<DirectLight>& lights,
+                                                                 Job& job) {
     std::vector<GroupCache> result;
     job.begin("direct light", rows.size() * lit.groups.size());
     for (std::uint32_t g = 0; g < lit.groups.size(); ++g) {
         GroupSources sources = sources_of(lit, g);
-        const auto kept = std::find_if(cache.begin(), cache.end(), [&](const GroupCache& c) { return c.name == lit.groups[g] && c.sources == sources; });
+        const auto kept = std::find_if(cache.begin(), cache.end(), [&](const GroupCache& c) {
+            return c.name == lit.groups[g] && c.sources == sources;
+        });
         if (kept != cache.end()) {
             result.push_back(std::move(*kept));
             kept->name.clear();
@@ -132,32 +147,38 @@ std::vector<Baker::State::GroupCache> Baker::State::light_groups(const Level& li
             continue;
         }
         const std::uint32_t seed = group_seed(lit, g);
-        result.push_back({lit.groups[g], std::move(sources), light_texels(lights[g], rows, tier.light_samples, weights, seed, job),
+        result.push_back({lit.groups[g], std::move(sources),
+                          light_texels(lights[g], rows, tier.light_samples, weights, seed, job),
                           light_probes(lights[g], probe_rows, tier.light_samples, probe_weights, seed, job)});
     }
     return result;
 }
 
-LightField Baker::State::gather_sources(const Level& lit, const std::vector<DirectLight>& lights, const std::vector<std::uint32_t>& lengths, Job& job) const {
+LightField Baker::State::gather_sources(const Level& lit, const std::vector<DirectLight>& lights,
+                                        const std::vector<std::uint32_t>& lengths, Job& job) const {
     LightField field(texels.size(), lit.groups.size());
     job.parallel(texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
-            if (!valid[i]) continue;            // whatever a buried texel is lit by is inside geometry
+            if (!valid[i]) continue;  // whatever a buried texel is lit by is inside geometry
             for (std::uint32_t g = 0; g < lit.groups.size(); ++g) field.add(i, g, cache[g].texels[i]);
             if (lit.sky.group == none) continue;
             const auto* words = &links.words[links.first[i]];
             const auto count = std::count(words, words + lengths[i], sky_word);
-            field.add(i, lit.sky.group, lit.sky.radiance * (pi * static_cast<float>(count) / static_cast<float>(lengths[i])));
+            field.add(i, lit.sky.group,
+                      lit.sky.radiance * (pi * static_cast<float>(count) / static_cast<float>(lengths[i])));
         }
     });
     for (std::uint32_t g = 0; g < lit.groups.size(); ++g)
-        gathered_emission(lights[g], rows, links, lengths, caster, weights, [&](std::uint32_t row, Vec3, Rgb radiance) {
-            if (valid[row]) field.add(row, g, radiance * (pi / static_cast<float>(lengths[row])));
-        });
+        gathered_emission(lights[g], rows, links, lengths, caster, weights,
+                          [&](std::uint32_t row, Vec3, Rgb radiance) {
+                              if (valid[row])
+                                  field.add(row, g, radiance * (pi / static_cast<float>(lengths[row])));
+                          });
     return field;
 }
 
-std::vector<ProbeLight> Baker::State::solve_probes(const Level& lit, const std::vector<DirectLight>& lights, const std::vector<Rgb>& albedo, Job& job) const {
+std::vector<ProbeLight> Baker::State::solve_probes(const Level& lit, const std::vector<DirectLight>& lights,
+                                                   const std::vector<Rgb>& albedo, Job& job) const {
     const std::vector<std::uint32_t> lengths(probe_rows.size(), static_cast<std::uint32_t>(tier.probe_links));
     const float share = 4 * pi / static_cast<float>(tier.probe_links);
     const std::size_t set_count = lit.sets.size();
@@ -169,11 +190,13 @@ std::vector<ProbeLight> Baker::State::solve_probes(const Level& lit, const std::
         for (std::size_t i = begin; i < end; ++i)
             for (std::size_t s = 0; s < set_count; ++s) {
                 Rgb e;
-                for (std::size_t g = 0; g < lit.groups.size(); ++g) e += light.get(i, g) * lit.sets[s].gains[g];
+                for (std::size_t g = 0; g < lit.groups.size(); ++g)
+                    e += light.get(i, g) * lit.sets[s].gains[g];
                 sent[i * set_count + s] = e * albedo[i] * (share / pi);
             }
     });
-    for (std::size_t s = 0; s < set_count && lit.sky.group != none; ++s) sky[s] = lit.sky.radiance * (share * lit.sets[s].gains[lit.sky.group]);
+    for (std::size_t s = 0; s < set_count && lit.sky.group != none; ++s)
+        sky[s] = lit.sky.radiance * (share * lit.sets[s].gains[lit.sky.group]);
     job.parallel(probe_rows.size(), 16, [&](std::size_t begin, std::size_t end) {
         for (std::size_t p = begin; p < end; ++p) {
             for (std::uint32_t k = 0; k < lengths[p]; ++k) {
@@ -186,15 +209,17 @@ std::vector<ProbeLight> Baker::State::solve_probes(const Level& lit, const std::
             }
             for (std::size_t s = 0; s < set_count; ++s)
                 for (std::size_t g = 0; g < lit.groups.size(); ++g)
-                    for (int c = 0; c < 9; ++c) result[s][p][c] += cache[g].probes[p][c] * lit.sets[s].gains[g];
+                    for (int c = 0; c < 9; ++c)
+                        result[s][p][c] += cache[g].probes[p][c] * lit.sets[s].gains[g];
         }
     });
     for (std::size_t s = 0; s < set_count; ++s) {
         const std::vector<float>& gains = lit.sets[s].gains;
         for (std::uint32_t g = 0; g < gains.size(); ++g)
-            gathered_emission(lights[g], probe_rows, probe_links, lengths, caster, probe_weights, [&](std::uint32_t row, Vec3 w, Rgb radiance) {
-                add_light(result[s][row], w, radiance * (share * gains[g]));
-            });
+            gathered_emission(lights[g], probe_rows, probe_links, lengths, caster, probe_weights,
+                              [&](std::uint32_t row, Vec3 w, Rgb radiance) {
+                                  add_light(result[s][row], w, radiance * (share * gains[g]));
+                              });
     }
     return result;
 }
@@ -202,14 +227,27 @@ std::vector<ProbeLight> Baker::State::solve_probes(const Level& lit, const std::
 Baker::Baker(Level level, Job& job) {
     complete_level(level);
     check_level(level);
-    job.plan({{"unwrap", 3}, {"texels", 3}, {"links", 40}, {"probe links", 4}, {"direct light", 15}, {"more links", 25}, {"bounces", 8}, {"finish", 2}});
+    job.plan({{"unwrap", 3},
+              {"texels", 3},
+              {"links", 40},
+              {"probe links", 4},
+              {"direct light", 15},
+              {"more links", 25},
+              {"bounces", 8},
+              {"finish", 2}});
     state_ = new State(std::move(level), job);
 }
-Baker::~Baker() { delete state_; }
+Baker::~Baker() {
+    delete state_;
+}
 Baker::Baker(Baker&& other) noexcept : state_(std::exchange(other.state_, nullptr)) {}
 
-const Atlas& Baker::atlas() const noexcept { return state_->atlas; }
-const Level& Baker::level() const noexcept { return state_->level; }
+const Atlas& Baker::atlas() const noexcept {
+    return state_->atlas;
+}
+const Level& Baker::level() const noexcept {
+    return state_->level;
+}
 
 Baked Baker::light(const Level& wanted, Job& job) {
     State& s = *state_;
@@ -217,24 +255,31 @@ Baked Baker::light(const Level& wanted, Job& job) {
     complete_level(lit);
     check_level(lit);
     if (lit.surfaces.size() != s.level.surfaces.size() || lit.meshes.size() != s.level.meshes.size() ||
-        lit.quality.tier != s.level.quality.tier || lit.quality.seed != s.level.quality.seed || !(lit.lightmap == s.level.lightmap))
-        throw Error{.what = "the level's geometry or lightmap settings are not those the links were recorded for", .where = lit.name,
-                    .value = "", .remedy = "Make a new Baker."};
+        lit.quality.tier != s.level.quality.tier || lit.quality.seed != s.level.quality.seed ||
+        !(lit.lightmap == s.level.lightmap))
+        throw Error{
+            .what = "the level's geometry or lightmap settings are not those the links were recorded for",
+            .where = lit.name,
+            .value = "",
+            .remedy = "Make a new Baker."};
     std::vector<DirectLight> lights;
     for (std::uint32_t g = 0; g < lit.groups.size(); ++g) lights.emplace_back(lit, s.textures, s.caster, g);
     const std::vector<Rgb> albedo = s.albedo(lit, job);
     s.cache = s.light_groups(lit, lights, job);
 
     // First with the first links and a few bounces, to see where the light is uncertain.
-    const auto first = static_cast<std::uint32_t>(s.tier.first_links), most = static_cast<std::uint32_t>(s.tier.most_links);
+    const auto first = static_cast<std::uint32_t>(s.tier.first_links),
+               most = static_cast<std::uint32_t>(s.tier.most_links);
     const float noise = lit.quality.noise > 0 ? lit.quality.noise : s.tier.noise;
     const std::vector<std::uint32_t> short_rows(s.rows.size(), first);
     NoiseEstimate estimate{short_rows, std::vector<float>(s.rows.size(), 0.0f)};
     job.begin("more links", s.rows.size());
     if (most > first) {
         const LightField sources = s.gather_sources(lit, lights, short_rows, job);
-        const SolveResult glimpse = solve_bounces(s.links, short_rows, albedo, sources, std::min(3, lit.quality.bounces.value_or(3)), job);
-        estimate = estimate_noise(lit, s.links, albedo, glimpse.light, s.texels.area, noise, first, most, job);
+        const SolveResult glimpse = solve_bounces(s.links, short_rows, albedo, sources,
+                                                  std::min(3, lit.quality.bounces.value_or(3)), job);
+        estimate =
+            estimate_noise(lit, s.links, albedo, glimpse.light, s.texels.area, noise, first, most, job);
         for (std::size_t i = 0; i < s.rows.size(); ++i)
             if (!s.valid[i]) estimate.lengths[i] = first;
         extend_links(s.level, s.caster, s.texels, s.rows, estimate.lengths, s.links, job);
@@ -244,7 +289,8 @@ Baked Baker::light(const Level& wanted, Job& job) {
     job.begin("bounces", 24);
     SolveResult solved = solve_bounces(s.links, estimate.lengths, albedo, s.direct, lit.quality.bounces, job);
     s.light = std::move(solved.light);
-    if (most == first) estimate = estimate_noise(lit, s.links, albedo, s.light, s.texels.area, noise, first, most, job);
+    if (most == first)
+        estimate = estimate_noise(lit, s.links, albedo, s.light, s.texels.area, noise, first, most, job);
     s.sets = lit.sets;
 
     job.begin("finish", lit.sets.size());
@@ -253,16 +299,23 @@ Baked Baker::light(const Level& wanted, Job& job) {
     for (std::size_t i = 0; i < lit.sets.size(); ++i) {
         const auto mixed = [&](std::size_t texel) {
             Rgb sum;
-            for (std::size_t g = 0; g < lit.groups.size(); ++g) sum += s.light.get(texel, g) * lit.sets[i].gains[g];
+            for (std::size_t g = 0; g < lit.groups.size(); ++g)
+                sum += s.light.get(texel, g) * lit.sets[i].gains[g];
             return sum;
         };
-        baked.sets.push_back({lit.sets[i].name, finish_pages(s.plans, mixed, job), std::move(probe_light[i])});
+        baked.sets.push_back(
+            {lit.sets[i].name, finish_pages(s.plans, mixed, job), std::move(probe_light[i])});
         job.advance(1);
     }
-    baked.albedo = finish_pages(s.plans, [&](std::size_t i) { return albedo[i]; }, job);
-    baked.emission = finish_pages(s.plans, [&](std::size_t i) {
-        return s.textures.emission(lit, lit.surfaces[s.texels.grid[i] / 2], s.texels.triangle[i], s.texels.barycentric[i].x, s.texels.barycentric[i].y);
-    }, job);
+    baked.albedo = finish_pages(
+        s.plans, [&](std::size_t i) { return albedo[i]; }, job);
+    baked.emission = finish_pages(
+        s.plans,
+        [&](std::size_t i) {
+            return s.textures.emission(lit, lit.surfaces[s.texels.grid[i] / 2], s.texels.triangle[i],
+                                       s.texels.barycentric[i].x, s.texels.barycentric[i].y);
+        },
+        job);
     job.finish();
     baked.figures = s.figures(estimate, solved.bounces);
     return baked;
@@ -283,14 +336,16 @@ BakeFigures Baker::State::figures(const NoiseEstimate& estimate, int bounces) co
         if (exported) f.area += area;
         whole += area;
         before += area * static_cast<double>(estimate.noise[i]);
-        after += area * static_cast<double>(estimate.noise[i] * std::sqrt(first / static_cast<float>(estimate.lengths[i])));
+        after += area * static_cast<double>(estimate.noise[i] *
+                                            std::sqrt(first / static_cast<float>(estimate.lengths[i])));
     }
     f.links = s.links.words.size();
     f.emitter_hits = s.links.emitter_hits.size();
     f.probes = s.probes.size();
     for (float v : s.probes.validity) f.buried_probes += v < 0.7f ? 1 : 0;
     f.bounces = bounces;
-    if (!s.texels.position.empty()) f.mean_links = static_cast<float>(lengths / static_cast<double>(s.texels.size()));
+    if (!s.texels.position.empty())
+        f.mean_links = static_cast<float>(lengths / static_cast<double>(s.texels.size()));
     if (whole > 0) {
         f.noise_before = static_cast<float>(before / whole);
         f.noise = static_cast<float>(after / whole);
@@ -303,9 +358,15 @@ std::vector<TexelLight> Baker::texels(std::uint32_t set) const {
     std::vector<TexelLight> out(s.texels.size());
     for (std::size_t i = 0; i < out.size(); ++i) {
         const std::uint32_t g = s.texels.grid[i];
-        out[i] = {.position = s.texels.position[i], .normal = s.texels.normal[i], .face_normal = s.texels.face_normal[i],
-                  .area = s.texels.area[i], .surface = g / 2, .valid = s.valid[i] != 0,
-                  .exported = g % 2 == 0 && s.atlas.surfaces[g / 2].page != none, .direct = {}, .total = {}};
+        out[i] = {.position = s.texels.position[i],
+                  .normal = s.texels.normal[i],
+                  .face_normal = s.texels.face_normal[i],
+                  .area = s.texels.area[i],
+                  .surface = g / 2,
+                  .valid = s.valid[i] != 0,
+                  .exported = g % 2 == 0 && s.atlas.surfaces[g / 2].page != none,
+                  .direct = {},
+                  .total = {}};
         for (std::size_t group = 0; group < s.sets[set].gains.size(); ++group) {
             out[i].direct += s.direct.get(i, group) * s.sets[set].gains[group];
             out[i].total += s.light.get(i, group) * s.sets[set].gains[group];

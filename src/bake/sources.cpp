@@ -13,8 +13,8 @@ constexpr double dark_share = 0.05;
 
 }  // namespace
 
-std::vector<Rgb> light_texels(const DirectLight& light, const RowSource& rows, int samples, const EmitterWeights& weights,
-                              std::uint32_t seed, Job& job) {
+std::vector<Rgb> light_texels(const DirectLight& light, const RowSource& rows, int samples,
+                              const EmitterWeights& weights, std::uint32_t seed, Job& job) {
     std::vector<Rgb> out(rows.size());
     if (light.empty()) {
         job.advance(rows.size());
@@ -32,8 +32,9 @@ std::vector<Rgb> light_texels(const DirectLight& light, const RowSource& rows, i
     return out;
 }
 
-NoiseEstimate estimate_noise(const Level& level, const Links& links, const std::vector<Rgb>& albedo, const LightField& light,
-                             const std::vector<float>& area, float noise, std::uint32_t first, std::uint32_t most, Job& job) {
+NoiseEstimate estimate_noise(const Level& level, const Links& links, const std::vector<Rgb>& albedo,
+                             const LightField& light, const std::vector<float>& area, float noise,
+                             std::uint32_t first, std::uint32_t most, Job& job) {
     const std::size_t rows = light.rows;
     NoiseEstimate estimate{std::vector<std::uint32_t>(rows, first), std::vector<float>(rows, 0.0f)};
     for (const BakeSet& set : level.sets) {
@@ -51,7 +52,8 @@ NoiseEstimate estimate_noise(const Level& level, const Links& links, const std::
             sum += static_cast<double>(total[i] * area[i]);
             whole += static_cast<double>(area[i]);
         }
-        const float sky = level.sky.group == none ? 0 : luminance(level.sky.radiance) * pi * set.gains[level.sky.group];
+        const float sky =
+            level.sky.group == none ? 0 : luminance(level.sky.radiance) * pi * set.gains[level.sky.group];
         const auto floor = static_cast<float>(whole > 0 ? dark_share * sum / whole : 0);
         if (!(floor > 0)) continue;
         job.parallel(rows, 1024, [&](std::size_t begin, std::size_t end) {
@@ -65,13 +67,15 @@ NoiseEstimate estimate_noise(const Level& level, const Links& links, const std::
                 }
                 const auto n = static_cast<float>(first);
                 const float variance = std::max(0.0f, square / n - mean / n * (mean / n)) / n;
-                estimate.noise[i] = std::max(estimate.noise[i], std::sqrt(variance) / std::max(total[i], floor));
+                estimate.noise[i] =
+                    std::max(estimate.noise[i], std::sqrt(variance) / std::max(total[i], floor));
             }
         });
     }
     for (std::size_t i = 0; i < rows; ++i) {
         const float factor = estimate.noise[i] / noise;
-        while (static_cast<float>(estimate.lengths[i]) < static_cast<float>(first) * factor * factor && estimate.lengths[i] < most)
+        while (static_cast<float>(estimate.lengths[i]) < static_cast<float>(first) * factor * factor &&
+               estimate.lengths[i] < most)
             estimate.lengths[i] *= 2;
     }
     return estimate;

@@ -5,11 +5,11 @@
 #include <tbb/parallel_for.h>
 #include <tbb/task_arena.h>
 
+#include <xmmintrin.h>
 #include <algorithm>
 #include <atomic>
 #include <chrono>
 #include <mutex>
-#include <xmmintrin.h>
 
 #include "stasigraph/error.hpp"
 
@@ -42,7 +42,7 @@ struct Job::State {
     tbb::task_arena arena;
     std::atomic<bool> cancel{false};
     std::vector<PlannedStage> plan;
-    double plan_total = 0, plan_before = 0, plan_stage = 0;     // cost: of all, of finished stages, of this one
+    double plan_total = 0, plan_before = 0, plan_stage = 0;  // cost: of all, of finished stages, of this one
     std::string stage;
     std::size_t units = 0;
     std::atomic<std::size_t> done{0};
@@ -63,7 +63,8 @@ struct Job::State {
         const std::unique_lock lock(report_lock, std::try_to_lock);
         if (!lock) return;
         last_report = now;
-        const double share = units == 0 ? 0 : std::min(1.0, static_cast<double>(done.load()) / static_cast<double>(units));
+        const double share =
+            units == 0 ? 0 : std::min(1.0, static_cast<double>(done.load()) / static_cast<double>(units));
         Progress p{.stage = stage, .done = 0, .seconds = seconds_since(plan_start), .seconds_left = -1};
         p.done = plan_total > 0 ? (plan_before + plan_stage * share) / plan_total : share;
         // What is left of the plan, priced by what its part so far has cost.
@@ -73,11 +74,19 @@ struct Job::State {
 };
 
 Job::Job(JobSettings settings) : state_(new State(std::move(settings))) {}
-Job::~Job() { delete state_; }
+Job::~Job() {
+    delete state_;
+}
 
-unsigned Job::threads() const noexcept { return static_cast<unsigned>(state_->arena.max_concurrency()); }
-void Job::cancel() noexcept { state_->cancel = true; }
-bool Job::cancelled() const noexcept { return state_->cancel; }
+unsigned Job::threads() const noexcept {
+    return static_cast<unsigned>(state_->arena.max_concurrency());
+}
+void Job::cancel() noexcept {
+    state_->cancel = true;
+}
+bool Job::cancelled() const noexcept {
+    return state_->cancel;
+}
 
 void Job::plan(std::vector<PlannedStage> stages) {
     state_->plan = std::move(stages);
@@ -120,7 +129,9 @@ void Job::note(const std::string& text) {
     if (state_->settings.on_note) state_->settings.on_note(text);
 }
 
-const std::vector<Job::StageTime>& Job::times() const noexcept { return state_->times; }
+const std::vector<Job::StageTime>& Job::times() const noexcept {
+    return state_->times;
+}
 
 void Job::parallel(std::size_t count, std::size_t grain,
                    const std::function<void(std::size_t, std::size_t)>& body) {

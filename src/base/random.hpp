@@ -12,8 +12,10 @@
 namespace stasigraph {
 
 constexpr std::uint32_t mix_bits(std::uint32_t x) {
-    x ^= x >> 16; x *= 0x7feb352du;
-    x ^= x >> 15; x *= 0x846ca68bu;
+    x ^= x >> 16;
+    x *= 0x7feb352du;
+    x ^= x >> 15;
+    x *= 0x846ca68bu;
     x ^= x >> 16;
     return x;
 }
@@ -39,7 +41,7 @@ constexpr std::uint32_t scramble_reversed(std::uint32_t x, std::uint32_t seed) {
 
 /// Bit-reversed second Sobol dimension of an index (the first one's bit reversal is the index itself).
 constexpr std::uint32_t sobol_reversed(std::uint32_t index) {
-    std::uint32_t direction = 1u, result = 0;      // primitive polynomial x + 1, kept bit-reversed
+    std::uint32_t direction = 1u, result = 0;  // primitive polynomial x + 1, kept bit-reversed
     for (; index != 0; index >>= 1) {
         if (index & 1u) result ^= direction;
         direction ^= direction << 1;
@@ -54,12 +56,13 @@ inline constexpr auto sobol_table = [] {
     return table;
 }();
 
-constexpr float unit_float(std::uint32_t bits) { return static_cast<float>(bits >> 8) * 0x1p-24f; }
+constexpr float unit_float(std::uint32_t bits) {
+    return static_cast<float>(bits >> 8) * 0x1p-24f;
+}
 
 /// Point `index` of the sequence that `seed` names, in [0, 1)^2.
 inline Vec2 sobol_point(std::uint32_t seed, std::uint32_t index) {
-    const std::uint32_t second =
-        index < sobol_table_size ? sobol_table[index] : sobol_reversed(index);
+    const std::uint32_t second = index < sobol_table_size ? sobol_table[index] : sobol_reversed(index);
     const std::uint32_t x = reverse_bits(scramble_reversed(index, seed));
     const std::uint32_t y = reverse_bits(scramble_reversed(second, mix_bits(seed ^ 0x68bc21ebu)));
     return {unit_float(x), unit_float(y)};
@@ -68,7 +71,7 @@ inline Vec2 sobol_point(std::uint32_t seed, std::uint32_t index) {
 /// Sine and cosine of 2 pi u for u in [0, 1], absolute error below 3e-7; the same bits on every machine.
 inline void sincos_turn(float u, float& sine, float& cosine) {
     const float quadrant = std::floor(u * 4.0f + 0.5f);
-    const float t = (u - quadrant * 0.25f) * (2.0f * pi);        // in [-pi/4, pi/4]
+    const float t = (u - quadrant * 0.25f) * (2.0f * pi);  // in [-pi/4, pi/4]
     const float t2 = t * t;
     const float s = t * (1.0f + t2 * (-1.0f / 6 + t2 * (1.0f / 120 + t2 * (-1.0f / 5040))));
     const float c = 1.0f + t2 * (-0.5f + t2 * (1.0f / 24 + t2 * (-1.0f / 720 + t2 * (1.0f / 40320))));
@@ -92,8 +95,8 @@ inline Vec3 sphere_direction(Vec2 u) {
     const float z = 1.0f - 2.0f * u.x, r = std::sqrt(std::max(0.0f, 1.0f - z * z));
     return {r * c, r * s, z};
 }
-/// Directions about +Z, uniform over the cone whose half angle has the cosine 1 - gap. Written in the gap, so that a
-/// narrow cone (the sun's) keeps its precision.
+/// Directions about +Z, uniform over the cone whose half angle has the cosine 1 - gap. Written in the gap, so
+/// that a narrow cone (the sun's) keeps its precision.
 inline Vec3 cone_direction(Vec2 u, float gap) {
     float s, c;
     sincos_turn(u.y, s, c);
@@ -104,15 +107,19 @@ inline Vec3 cone_direction(Vec2 u, float gap) {
 /// A cheap sequence for the reference tracer: every call is the next independent number.
 class RandomStream {
 public:
-    RandomStream(std::uint32_t a, std::uint32_t b) : state_((static_cast<std::uint64_t>(mix_bits(a)) << 32) | mix_bits(b + 0x632be5abu)) {}
-    float next() {          // PCG-XSH-RR, O'Neill 2014
+    RandomStream(std::uint32_t a, std::uint32_t b)
+        : state_((static_cast<std::uint64_t>(mix_bits(a)) << 32) | mix_bits(b + 0x632be5abu)) {}
+    float next() {  // PCG-XSH-RR, O'Neill 2014
         const std::uint64_t old = state_;
         state_ = old * 6364136223846793005ull + 1442695040888963407ull;
         const auto x = static_cast<std::uint32_t>(((old >> 18) ^ old) >> 27);
         const auto r = static_cast<std::uint32_t>(old >> 59);
         return unit_float((x >> r) | (x << ((32 - r) & 31)));
     }
-    Vec2 next2() { const float x = next(); return {x, next()}; }
+    Vec2 next2() {
+        const float x = next();
+        return {x, next()};
+    }
 
 private:
     std::uint64_t state_;

@@ -31,7 +31,8 @@ std::optional<Cell> Skyline::place(int width, int height) {
         steps_[end].x += covered;
         steps_[end].width -= covered;
     }
-    steps_.erase(steps_.begin() + static_cast<std::ptrdiff_t>(best), steps_.begin() + static_cast<std::ptrdiff_t>(end));
+    steps_.erase(steps_.begin() + static_cast<std::ptrdiff_t>(best),
+                 steps_.begin() + static_cast<std::ptrdiff_t>(end));
     steps_.insert(steps_.begin() + static_cast<std::ptrdiff_t>(best), {at.x, best_y, width});
     for (std::size_t i = 0; i + 1 < steps_.size();) {
         if (steps_[i].y == steps_[i + 1].y) {

@@ -13,8 +13,8 @@ struct PlaneTriangle {
     Vec2 a, b, c;
 };
 
-/// Whether the insides of two triangles overlap by more than `slack` (a length). Separating axis test over all six
-/// edges; triangles of either orientation; those without area overlap nothing.
+/// Whether the insides of two triangles overlap by more than `slack` (a length). Separating axis test over
+/// all six edges; triangles of either orientation; those without area overlap nothing.
 inline bool overlap(PlaneTriangle s, PlaneTriangle t, float slack) {
     const auto orient = [](PlaneTriangle& p) {
         if (cross(p.b - p.a, p.c - p.a) < 0) std::swap(p.b, p.c);
@@ -24,10 +24,11 @@ inline bool overlap(PlaneTriangle s, PlaneTriangle t, float slack) {
     const auto separates = [slack](Vec2 from, Vec2 to, const PlaneTriangle& other) {
         const Vec2 d = to - from;
         const float limit = slack * length(d);
-        return cross(d, other.a - from) <= limit && cross(d, other.b - from) <= limit && cross(d, other.c - from) <= limit;
+        return cross(d, other.a - from) <= limit && cross(d, other.b - from) <= limit &&
+               cross(d, other.c - from) <= limit;
     };
-    return !(separates(s.a, s.b, t) || separates(s.b, s.c, t) || separates(s.c, s.a, t) || separates(t.a, t.b, s) ||
-             separates(t.b, t.c, s) || separates(t.c, t.a, s));
+    return !(separates(s.a, s.b, t) || separates(s.b, s.c, t) || separates(s.c, s.a, t) ||
+             separates(t.a, t.b, s) || separates(t.b, t.c, s) || separates(t.c, t.a, s));
 }
 
 class PlaneGrid {
@@ -58,10 +59,15 @@ public:
     }
 
 private:
-    template <class F> void for_cells(const PlaneTriangle& t, F&& f) const {
-        const auto cell = [&](float v) { return std::clamp(static_cast<int>(v * cells_per_unit_), 0, side_ - 1); };
-        const int x0 = cell(std::min({t.a.x, t.b.x, t.c.x}) - low_.x), x1 = cell(std::max({t.a.x, t.b.x, t.c.x}) - low_.x);
-        const int y0 = cell(std::min({t.a.y, t.b.y, t.c.y}) - low_.y), y1 = cell(std::max({t.a.y, t.b.y, t.c.y}) - low_.y);
+    template <class F>
+    void for_cells(const PlaneTriangle& t, F&& f) const {
+        const auto cell = [&](float v) {
+            return std::clamp(static_cast<int>(v * cells_per_unit_), 0, side_ - 1);
+        };
+        const int x0 = cell(std::min({t.a.x, t.b.x, t.c.x}) - low_.x),
+                  x1 = cell(std::max({t.a.x, t.b.x, t.c.x}) - low_.x);
+        const int y0 = cell(std::min({t.a.y, t.b.y, t.c.y}) - low_.y),
+                  y1 = cell(std::max({t.a.y, t.b.y, t.c.y}) - low_.y);
         for (int y = y0; y <= y1; ++y)
             for (int x = x0; x <= x1; ++x) f(static_cast<std::size_t>(y) * side_ + x);
     }

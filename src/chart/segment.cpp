@@ -11,15 +11,15 @@ namespace stasigraph {
 
 namespace {
 
-/// Cosine of the widest angle between a triangle and its chart's seed. Wider: fewer charts, more stretch (1 / cosine).
-/// Narrower: less stretch, more borders. At 40 degrees the worst stretch is 1.3.
+/// Cosine of the widest angle between a triangle and its chart's seed. Wider: fewer charts, more stretch (1 /
+/// cosine). Narrower: less stretch, more borders. At 40 degrees the worst stretch is 1.3.
 constexpr float min_cosine = 0.766f;
 
 /// Cosine below which a triangle counts as edge-on to the final axis and gets another chart.
 constexpr float edge_on = 0.2f;
 
 struct Triangle {
-    Vec3 normal;                            ///< Unit length; zero for a triangle without area.
+    Vec3 normal;  ///< Unit length; zero for a triangle without area.
     float area = 0;
 };
 
@@ -31,7 +31,8 @@ std::vector<Triangle> measure_triangles(const Mesh& mesh) {
         const Vec3 n = cross(b - a, c - a);
         const float twice = length(n), longest = std::max({length(b - a), length(c - b), length(a - c)});
         // Thinner than a millionth of its length is no area at all: its normal would be rounding noise.
-        if (twice > longest * longest * 1e-6f && std::isfinite(twice)) triangles[t] = {n * (1 / twice), twice / 2};
+        if (twice > longest * longest * 1e-6f && std::isfinite(twice))
+            triangles[t] = {n * (1 / twice), twice / 2};
     }
     return triangles;
 }
@@ -41,20 +42,23 @@ std::vector<std::uint32_t> weld(const Mesh& mesh) {
     struct Hash {
         std::size_t operator()(Vec3 p) const {
             std::uint32_t bits[3];
-            p = p + Vec3{0, 0, 0};          // -0 becomes +0
+            p = p + Vec3{0, 0, 0};  // -0 becomes +0
             std::memcpy(bits, &p, sizeof bits);
-            return bits[0] * 0x9e3779b97f4a7c15ull ^ bits[1] * 0xc2b2ae3d27d4eb4full ^ bits[2] * 0x165667b19e3779f9ull;
+            return bits[0] * 0x9e3779b97f4a7c15ull ^ bits[1] * 0xc2b2ae3d27d4eb4full ^
+                   bits[2] * 0x165667b19e3779f9ull;
         }
     };
     std::unordered_map<Vec3, std::uint32_t, Hash> places;
     std::vector<std::uint32_t> corner(mesh.indices.size());
     for (std::size_t i = 0; i < corner.size(); ++i)
-        corner[i] = places.try_emplace(mesh.positions[mesh.indices[i]], static_cast<std::uint32_t>(places.size()))
-                        .first->second;
+        corner[i] =
+            places.try_emplace(mesh.positions[mesh.indices[i]], static_cast<std::uint32_t>(places.size()))
+                .first->second;
     return corner;
 }
 
-/// For each corner, the triangle across the edge that starts there; none at borders and where three faces meet.
+/// For each corner, the triangle across the edge that starts there; none at borders and where three faces
+/// meet.
 std::vector<std::uint32_t> find_neighbours(const std::vector<std::uint32_t>& corner) {
     struct Edge {
         std::uint64_t key;
@@ -65,11 +69,11 @@ std::vector<std::uint32_t> find_neighbours(const std::vector<std::uint32_t>& cor
     edges.reserve(corner.size());
     for (std::uint32_t i = 0; i < corner.size(); ++i) {
         const std::uint32_t a = corner[i], b = corner[i % 3 == 2 ? i - 2 : i + 1];
-        if (a != b) edges.push_back({(static_cast<std::uint64_t>(std::min(a, b)) << 32) | std::max(a, b), i, a < b});
+        if (a != b)
+            edges.push_back({(static_cast<std::uint64_t>(std::min(a, b)) << 32) | std::max(a, b), i, a < b});
     }
-    std::sort(edges.begin(), edges.end(), [](const Edge& a, const Edge& b) {
-        return a.key != b.key ? a.key < b.key : a.from < b.from;
-    });
+    std::sort(edges.begin(), edges.end(),
+              [](const Edge& a, const Edge& b) { return a.key != b.key ? a.key < b.key : a.from < b.from; });
     std::vector<std::uint32_t> across(corner.size(), none);
     for (std::size_t i = 0; i < edges.size();) {
         std::size_t end = i;
@@ -108,7 +112,8 @@ public:
         };
         for (std::size_t i = 0; i < mesh_.indices.size(); ++i) {
             const std::uint32_t chart = charts_.chart[i / 3], vertex = mesh_.indices[i];
-            charts_.indices[i] = chart_vertex(chart, vertex, chart == none ? Vec2{} : flat_[chart].map(mesh_.positions[vertex]));
+            charts_.indices[i] = chart_vertex(
+                chart, vertex, chart == none ? Vec2{} : flat_[chart].map(mesh_.positions[vertex]));
         }
         return std::move(charts_);
     }
@@ -122,7 +127,8 @@ private:
     };
 
     std::vector<std::uint32_t> grow(std::uint32_t seed) const {
-        // Nearest normals first, so that a chart fills its plain part before it turns the corner; ties by index.
+        // Nearest normals first, so that a chart fills its plain part before it turns the corner; ties by
+        // index.
         using Entry = std::pair<float, std::uint32_t>;
         std::priority_queue<Entry, std::vector<Entry>, std::greater<>> front;
         std::vector<std::uint32_t> members;
@@ -183,7 +189,7 @@ private:
     void lay_flat(const std::vector<std::uint32_t>& members, const Frame& frame) {
         const std::uint32_t chart = charts_.chart[members[0]];
         std::vector<Vec2> points;
-        std::vector<std::pair<float, Vec2>> borders;            // negative squared length, direction
+        std::vector<std::pair<float, Vec2>> borders;  // negative squared length, direction
         for (std::uint32_t t : members)
             for (int k = 0; k < 3; ++k) {
                 const Vec3 a = mesh_.positions[mesh_.indices[3 * t + k]],
@@ -194,7 +200,8 @@ private:
                 const Vec2 d{dot(frame.tangent, b - a), dot(frame.bitangent, b - a)};
                 if (dot(d, d) > 0) borders.push_back({-dot(d, d), d * (1 / length(d))});
             }
-        std::stable_sort(borders.begin(), borders.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+        std::stable_sort(borders.begin(), borders.end(),
+                         [](const auto& a, const auto& b) { return a.first < b.first; });
         if (borders.size() > 48) borders.resize(48);
         if (borders.empty()) borders.push_back({0, {1, 0}});
         float best = 1e38f;
@@ -211,7 +218,8 @@ private:
             // Among equal areas the first, longest border wins; a hair of slack keeps rounding from deciding.
             if (size.x * size.y < best * 0.9999f) {
                 best = size.x * size.y;
-                chosen = {frame.tangent * d.x + frame.bitangent * d.y, frame.bitangent * d.x - frame.tangent * d.y, low};
+                chosen = {frame.tangent * d.x + frame.bitangent * d.y,
+                          frame.bitangent * d.x - frame.tangent * d.y, low};
                 box = size;
             }
         }
@@ -228,10 +236,12 @@ private:
 
 }  // namespace
 
-FlatCharts cut_charts(const Mesh& mesh) { return Cutter(mesh).run(); }
+FlatCharts cut_charts(const Mesh& mesh) {
+    return Cutter(mesh).run();
+}
 
-std::vector<std::pair<std::uint32_t, std::uint32_t>> find_overlaps(const std::vector<Vec2>& corners, float slack,
-                                                                   std::size_t most) {
+std::vector<std::pair<std::uint32_t, std::uint32_t>> find_overlaps(const std::vector<Vec2>& corners,
+                                                                   float slack, std::size_t most) {
     std::vector<std::pair<std::uint32_t, std::uint32_t>> found;
     if (corners.empty()) return found;
     Vec2 low = corners[0], high = corners[0];

@@ -62,7 +62,10 @@ struct SideTexels {
 class SidePlacer {
 public:
     SidePlacer(const Level& level, const Surface& surface, const Layout& layout, bool back)
-        : mesh_(level.meshes[surface.mesh]), surface_(surface), layout_(layout), back_(back),
+        : mesh_(level.meshes[surface.mesh]),
+          surface_(surface),
+          layout_(layout),
+          back_(back),
           samples_(static_cast<std::size_t>(layout.width) * layout.height) {}
 
     SideTexels run() {
@@ -78,7 +81,7 @@ public:
 private:
     struct Sample {
         std::uint32_t triangle = none;
-        float cover = 0, area = 0;          ///< cover: 2 when the texel's centre lies in the triangle.
+        float cover = 0, area = 0;  ///< cover: 2 when the texel's centre lies in the triangle.
         Vec2 at;
     };
 
@@ -151,16 +154,21 @@ private:
     std::vector<Sample> samples_;
 };
 
-template <class T> void append(std::vector<T>& to, const std::vector<T>& from) { to.insert(to.end(), from.begin(), from.end()); }
+template <class T>
+void append(std::vector<T>& to, const std::vector<T>& from) {
+    to.insert(to.end(), from.begin(), from.end());
+}
 
 }  // namespace
 
-std::uint32_t TexelSet::at(std::uint32_t surface, bool back, std::uint32_t triangle_index, float u, float v) const {
+std::uint32_t TexelSet::at(std::uint32_t surface, bool back, std::uint32_t triangle_index, float u,
+                           float v) const {
     const TexelGrid& g = grids[2 * surface + (back ? 1 : 0)];
     if (g.layout == none) return none;
     const std::size_t at_cell = cell_at(2 * surface + (back ? 1 : 0), uv[g.layout][triangle_index], u, v);
     if (cells[at_cell] != none) return cells[at_cell];
-    const int x = static_cast<int>((at_cell - g.first_cell) % g.width), y = static_cast<int>((at_cell - g.first_cell) / g.width);
+    const int x = static_cast<int>((at_cell - g.first_cell) % g.width),
+              y = static_cast<int>((at_cell - g.first_cell) / g.width);
     // A sliver of cover that was left out: any direct neighbour will do, the first in a fixed order.
     for (int dy = -1; dy <= 1; ++dy)
         for (int dx = -1; dx <= 1; ++dx) {
@@ -180,7 +188,8 @@ TexelSet place_texels(const Level& level, const Atlas& atlas, Job& job) {
     job.parallel(sides.size(), 1, [&](std::size_t i, std::size_t) {
         const SurfaceUv& uv = atlas.surfaces[i / 2];
         const std::uint32_t layout = i % 2 == 0 ? uv.layout : uv.back_layout;
-        if (layout != none) sides[i] = SidePlacer(level, level.surfaces[i / 2], atlas.layouts[layout], i % 2 == 1).run();
+        if (layout != none)
+            sides[i] = SidePlacer(level, level.surfaces[i / 2], atlas.layouts[layout], i % 2 == 1).run();
         job.advance(1);
     });
     for (std::size_t i = 0; i < sides.size(); ++i) {
@@ -189,8 +198,11 @@ TexelSet place_texels(const Level& level, const Atlas& atlas, Job& job) {
         if (layout == none) continue;
         SideTexels& side = sides[i];
         TexelGrid& g = set.grids[i];
-        g = {.layout = layout, .width = atlas.layouts[layout].width, .height = atlas.layouts[layout].height,
-             .first_cell = set.cells.size(), .first_texel = static_cast<std::uint32_t>(set.size()),
+        g = {.layout = layout,
+             .width = atlas.layouts[layout].width,
+             .height = atlas.layouts[layout].height,
+             .first_cell = set.cells.size(),
+             .first_texel = static_cast<std::uint32_t>(set.size()),
              .texel_count = static_cast<std::uint32_t>(side.position.size())};
         for (std::uint32_t& c : side.cells)
             if (c != none) c += g.first_texel;
@@ -209,7 +221,8 @@ TexelSet place_texels(const Level& level, const Atlas& atlas, Job& job) {
         std::vector<UvTriangle>& triangles = set.uv.emplace_back(layout.chart.size());
         for (std::size_t t = 0; t < triangles.size(); ++t) {
             const Vec2 a = layout.uv[layout.indices[3 * t]];
-            triangles[t] = {a, layout.uv[layout.indices[3 * t + 1]] - a, layout.uv[layout.indices[3 * t + 2]] - a};
+            triangles[t] = {a, layout.uv[layout.indices[3 * t + 1]] - a,
+                            layout.uv[layout.indices[3 * t + 2]] - a};
         }
     }
     return set;

@@ -9,10 +9,12 @@ namespace {
 /// Buried texels further than this from any valid one stay dark: nothing that filters reaches them.
 constexpr int most_buried_rings = 16;
 
-constexpr int step_x[8] = {0, -1, 1, 0, -1, 1, -1, 1}, step_y[8] = {-1, 0, 0, 1, -1, -1, 1, 1};     // sides before corners
+constexpr int step_x[8] = {0, -1, 1, 0, -1, 1, -1, 1},
+              step_y[8] = {-1, 0, 0, 1, -1, -1, 1, 1};  // sides before corners
 
 /// Calls f(k, place) for the neighbours on the page.
-template <class F> void for_neighbours(int side, std::uint32_t place, F f) {
+template <class F>
+void for_neighbours(int side, std::uint32_t place, F f) {
     const int x = static_cast<int>(place) % side, y = static_cast<int>(place) / side;
     for (int k = 0; k < 8; ++k) {
         const int nx = x + step_x[k], ny = y + step_y[k];
@@ -20,7 +22,8 @@ template <class F> void for_neighbours(int side, std::uint32_t place, F f) {
     }
 }
 
-/// Rings of texels with state `wanted` around the filled ones; texels of a ring see only those of earlier rings.
+/// Rings of texels with state `wanted` around the filled ones; texels of a ring see only those of earlier
+/// rings.
 void plan_rings(PagePlan& plan, std::vector<std::uint8_t>& filled, std::uint8_t wanted, int rings) {
     std::vector<std::uint32_t> front, next;
     std::vector<std::uint8_t> queued(filled.size(), 0);
@@ -39,7 +42,9 @@ void plan_rings(PagePlan& plan, std::vector<std::uint8_t>& filled, std::uint8_t 
         next.clear();
         for (const std::uint32_t place : front) {
             std::uint8_t neighbours = 0;
-            for_neighbours(plan.side, place, [&](int k, std::uint32_t n) { neighbours = static_cast<std::uint8_t>(neighbours | (filled[n] << k)); });
+            for_neighbours(plan.side, place, [&](int k, std::uint32_t n) {
+                neighbours = static_cast<std::uint8_t>(neighbours | (filled[n] << k));
+            });
             plan.fills.push_back({place, neighbours});
         }
         for (const std::uint32_t place : front) filled[place] = 1;
@@ -49,16 +54,22 @@ void plan_rings(PagePlan& plan, std::vector<std::uint8_t>& filled, std::uint8_t 
 
 }  // namespace
 
-std::vector<PagePlan> plan_pages(const Atlas& atlas, const TexelSet& texels, const std::vector<std::uint8_t>& valid, Job& job) {
+std::vector<PagePlan> plan_pages(const Atlas& atlas, const TexelSet& texels,
+                                 const std::vector<std::uint8_t>& valid, Job& job) {
     std::vector<PagePlan> plans;
-    for (int side : atlas.pages) plans.push_back({.side = side, .state = std::vector<std::uint8_t>(static_cast<std::size_t>(side) * side, 0), .valid = {}, .fills = {}});
+    for (int side : atlas.pages)
+        plans.push_back({.side = side,
+                         .state = std::vector<std::uint8_t>(static_cast<std::size_t>(side) * side, 0),
+                         .valid = {},
+                         .fills = {}});
     for (std::uint32_t i = 0; i < texels.size(); ++i) {
         const std::uint32_t g = texels.grid[i];
         const SurfaceUv& uv = atlas.surfaces[g / 2];
         if (g % 2 == 1 || uv.page == none) continue;
         PagePlan& plan = plans[uv.page];
         const std::uint32_t width = static_cast<std::uint32_t>(texels.grids[g].width);
-        const std::uint32_t x = static_cast<std::uint32_t>(uv.x) + texels.cell[i] % width, y = static_cast<std::uint32_t>(uv.y) + texels.cell[i] / width;
+        const std::uint32_t x = static_cast<std::uint32_t>(uv.x) + texels.cell[i] % width,
+                            y = static_cast<std::uint32_t>(uv.y) + texels.cell[i] / width;
         const std::uint32_t place = y * static_cast<std::uint32_t>(plan.side) + x;
         plan.state[place] = valid[i] ? 1 : 2;
         if (valid[i]) plan.valid.push_back({i, place});
@@ -76,14 +87,16 @@ std::vector<PagePlan> plan_pages(const Atlas& atlas, const TexelSet& texels, con
     return plans;
 }
 
-std::vector<PageImage> finish_pages(const std::vector<PagePlan>& plans, const std::function<Rgb(std::size_t)>& value, Job& job) {
+std::vector<PageImage> finish_pages(const std::vector<PagePlan>& plans,
+                                    const std::function<Rgb(std::size_t)>& value, Job& job) {
     std::vector<PageImage> pages(plans.size());
     for (std::size_t p = 0; p < plans.size(); ++p) {
         const PagePlan& plan = plans[p];
         PageImage& page = pages[p];
         page = {plan.side, std::vector<Rgb>(plan.state.size()), plan.state};
         job.parallel(plan.valid.size(), 8192, [&](std::size_t begin, std::size_t end) {
-            for (std::size_t i = begin; i < end; ++i) page.texels[plan.valid[i].second] = value(plan.valid[i].first);
+            for (std::size_t i = begin; i < end; ++i)
+                page.texels[plan.valid[i].second] = value(plan.valid[i].first);
         });
     }
     job.parallel(plans.size(), 1, [&](std::size_t p, std::size_t) {
@@ -107,8 +120,11 @@ Rgb sample_page(const PageImage& page, Vec2 at) {
     const auto clamp = [&](float v) { return std::clamp(static_cast<int>(v), 0, page.side - 1); };
     const int x0 = clamp(fx), x1 = clamp(fx + 1), y0 = clamp(fy), y1 = clamp(fy + 1);
     const float tx = x - fx, ty = y - fy;
-    const auto texel = [&](int px, int py) { return page.texels[static_cast<std::size_t>(py) * page.side + px]; };
-    return texel(x0, y0) * ((1 - tx) * (1 - ty)) + texel(x1, y0) * (tx * (1 - ty)) + texel(x0, y1) * ((1 - tx) * ty) + texel(x1, y1) * (tx * ty);
+    const auto texel = [&](int px, int py) {
+        return page.texels[static_cast<std::size_t>(py) * page.side + px];
+    };
+    return texel(x0, y0) * ((1 - tx) * (1 - ty)) + texel(x1, y0) * (tx * (1 - ty)) +
+           texel(x0, y1) * ((1 - tx) * ty) + texel(x1, y1) * (tx * ty);
 }
 
 }  // namespace stasigraph

@@ -10,18 +10,20 @@ namespace stasigraph {
 /// neighbours. Made once, used for every set.
 struct PagePlan {
     int side = 0;
-    std::vector<std::uint8_t> state;                    ///< As in PageImage.
-    std::vector<std::pair<std::uint32_t, std::uint32_t>> valid;     ///< Texel number, place on the page.
+    std::vector<std::uint8_t> state;                             ///< As in PageImage.
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> valid;  ///< Texel number, place on the page.
     struct Fill {
         std::uint32_t place;
-        std::uint8_t neighbours;                        ///< Bit k: neighbour k of the eight around is filled before.
+        std::uint8_t neighbours;  ///< Bit k: neighbour k of the eight around is filled before.
     };
-    std::vector<Fill> fills;                            ///< Buried texels first, then the margin, ring by ring.
+    std::vector<Fill> fills;  ///< Buried texels first, then the margin, ring by ring.
 };
-std::vector<PagePlan> plan_pages(const Atlas& atlas, const TexelSet& texels, const std::vector<std::uint8_t>& valid, Job& job);
+std::vector<PagePlan> plan_pages(const Atlas& atlas, const TexelSet& texels,
+                                 const std::vector<std::uint8_t>& valid, Job& job);
 
 /// Writes value(texel) of every valid texel to its page and fills the rest by the plan.
-std::vector<PageImage> finish_pages(const std::vector<PagePlan>& plans, const std::function<Rgb(std::size_t texel)>& value, Job& job);
+std::vector<PageImage> finish_pages(const std::vector<PagePlan>& plans,
+                                    const std::function<Rgb(std::size_t texel)>& value, Job& job);
 
 /// Bilinear lookup as a game's sampler does it, at a position in texels of the page.
 Rgb sample_page(const PageImage& page, Vec2 at);

@@ -12,7 +12,8 @@ namespace {
 
 constexpr std::size_t sample_rows = 4096;
 
-/// Rows that grow after the first look, as a share of the first links; measured on the demo level at proof.
+/// Links that rows grow by after the first look, as a share of the first ones; measured on the demo level at
+/// proof. Half again is added for the bounces and the look at the noise.
 constexpr double growth = 1.35;
 
 double seconds_since(std::chrono::steady_clock::time_point start) {
@@ -20,7 +21,8 @@ double seconds_since(std::chrono::steady_clock::time_point start) {
 }
 
 /// Times the first links and the direct light of evenly spread texels, and scales up.
-double forecast(const Level& level, const TexelSet& texels, const TierSettings& tier, std::size_t probes, Job& job) {
+double forecast(const Level& level, const TexelSet& texels, const TierSettings& tier, std::size_t probes,
+                Job& job) {
     if (texels.size() == 0) return 0;
     const TextureSet textures(level);
     const RayCaster caster(level, textures, [](const Surface& s) { return s.part != Part::moving; });
@@ -33,15 +35,19 @@ double forecast(const Level& level, const TexelSet& texels, const TierSettings& 
     }
     Links links;
     auto start = std::chrono::steady_clock::now();
-    extend_links(level, caster, texels, some, std::vector<std::uint32_t>(some.size(), static_cast<std::uint32_t>(tier.first_links)), links, job);
+    extend_links(level, caster, texels, some,
+                 std::vector<std::uint32_t>(some.size(), static_cast<std::uint32_t>(tier.first_links)), links,
+                 job);
     const double link_seconds = seconds_since(start);
     start = std::chrono::steady_clock::now();
     for (std::uint32_t g = 0; g < level.groups.size(); ++g)
-        light_texels(DirectLight(level, textures, caster, g), some, tier.light_samples, {static_cast<float>(tier.light_samples), static_cast<float>(tier.first_links)}, g, job);
+        light_texels(DirectLight(level, textures, caster, g), some, tier.light_samples,
+                     {static_cast<float>(tier.light_samples), static_cast<float>(tier.first_links)}, g, job);
     const double direct_seconds = seconds_since(start);
     const double share = static_cast<double>(all.size()) / static_cast<double>(some.size());
     const double grown = tier.most_links > tier.first_links ? growth : 0;
-    const double probe_rays = static_cast<double>(probes) * tier.probe_links / (static_cast<double>(some.size()) * tier.first_links);
+    const double probe_rays = static_cast<double>(probes) * tier.probe_links /
+                              (static_cast<double>(some.size()) * tier.first_links);
     return share * (link_seconds * (1.5 + 1.5 * grown) + direct_seconds) + link_seconds * probe_rays;
 }
 
@@ -57,8 +63,11 @@ Survey survey(const Level& level, Job& job) {
         const Surface& surface = level.surfaces[i];
         const TexelGrid &front = texels.grids[2 * i], &back = texels.grids[2 * i + 1];
         s.triangles += level.meshes[surface.mesh].triangle_count();
-        Survey::SurfaceCost cost{.name = surface.name, .triangles = level.meshes[surface.mesh].triangle_count(), .density = atlas.surfaces[i].density};
-        for (std::uint32_t t = front.first_texel; t < front.first_texel + front.texel_count; ++t) cost.area += static_cast<double>(texels.area[t]);
+        Survey::SurfaceCost cost{.name = surface.name,
+                                 .triangles = level.meshes[surface.mesh].triangle_count(),
+                                 .density = atlas.surfaces[i].density};
+        for (std::uint32_t t = front.first_texel; t < front.first_texel + front.texel_count; ++t)
+            cost.area += static_cast<double>(texels.area[t]);
         s.patches += back.texel_count;
         if (surface.part == Part::moving) {
             ++s.moving;
@@ -73,12 +82,14 @@ Survey survey(const Level& level, Job& job) {
         }
         s.surfaces.push_back(std::move(cost));
     }
-    std::stable_sort(s.surfaces.begin(), s.surfaces.end(), [](const auto& a, const auto& b) { return a.texels > b.texels; });
+    std::stable_sort(s.surfaces.begin(), s.surfaces.end(),
+                     [](const auto& a, const auto& b) { return a.texels > b.texels; });
     for (std::uint32_t g = 0; g < level.groups.size(); ++g) {
         Survey::GroupCount count{.name = level.groups[g], .sky = level.sky.group == g};
         for (const Light& light : level.lights) count.lights += light.group == g ? 1 : 0;
         for (const Surface& surface : level.surfaces)
-            count.emitters += surface.group == g && max_channel(level.materials[surface.material].emission) > 0 ? 1 : 0;
+            count.emitters +=
+                surface.group == g && max_channel(level.materials[surface.material].emission) > 0 ? 1 : 0;
         s.groups.push_back(std::move(count));
     }
     s.pages = atlas.pages;
@@ -88,7 +99,8 @@ Survey survey(const Level& level, Job& job) {
     s.probes = place_lattices(level.volumes).size();
     const auto rows = static_cast<double>(s.texels + s.patches);
     const double links = rows * tier.first_links * (tier.most_links > tier.first_links ? 1 + growth : 1);
-    s.memory = rows * 150 + rows * 4 * 24.0 * std::ceil(static_cast<double>(level.groups.size()) * 3 / 8) + 2 * 4 * links + page_texels * 30 * static_cast<double>(level.sets.size());
+    s.memory = rows * 150 + rows * 4 * 24.0 * std::ceil(static_cast<double>(level.groups.size()) * 3 / 8) +
+               2 * 4 * links + page_texels * 30 * static_cast<double>(level.sets.size());
     s.output = page_texels * 6 * static_cast<double>(level.sets.size());
     s.seconds = forecast(level, texels, tier, s.probes, job);
     return s;

@@ -6,8 +6,10 @@
 
 namespace stasigraph {
 
-/// Texel values times 2^-exponent as 16-bit floats, the exponent in the header attribute "stasigraph:exponent".
-void write_scaled_exr(const std::filesystem::path& to, int width, int height, const std::vector<Rgb>& pixels, int exponent);
+/// Texel values times 2^-exponent as 16-bit floats, the exponent in the header attribute
+/// "stasigraph:exponent".
+void write_scaled_exr(const std::filesystem::path& to, int width, int height, const std::vector<Rgb>& pixels,
+                      int exponent);
 /// The values as they were, by the exponent in the header.
 std::vector<Rgb> read_scaled_exr(const std::filesystem::path& path, int side);
 Bytes encode_png(int width, int height, const std::vector<std::uint8_t>& rgb);
@@ -16,7 +18,8 @@ Bytes encode_png_rgba(int width, int height, const std::vector<std::uint8_t>& rg
 /// What ties a saved bake to the UVs it was made for.
 std::string atlas_hash(const Atlas& atlas);
 
-void write_preview_glb(const std::filesystem::path& to, const Level& level, const Atlas& atlas, const Baked& baked, std::size_t set);
+void write_preview_glb(const std::filesystem::path& to, const Level& level, const Atlas& atlas,
+                       const Baked& baked, std::size_t set);
 
 /// probes.bin: see docs/files.md.
 Bytes pack_probes(const ProbeNet& net, const std::vector<const BakedSet*>& sets);

@@ -28,19 +28,27 @@ using File = std::unique_ptr<std::FILE, Closer>;
 Bytes read_file(const fs::path& path) {
     std::error_code bad;
     if (!fs::exists(path, bad))
-        throw Error{.what = "there is no such file", .where = path.string(), .value = "", .remedy = "Check the name."};
+        throw Error{.what = "there is no such file",
+                    .where = path.string(),
+                    .value = "",
+                    .remedy = "Check the name."};
     if (!fs::is_regular_file(path, bad))
         throw Error{.what = "is not a file", .where = path.string(), .value = "", .remedy = ""};
     const File file(std::fopen(path.c_str(), "rb"));
-    if (!file) throw Error{.what = "cannot be read", .where = path.string(), .value = std::strerror(errno), .remedy = ""};
+    if (!file)
+        throw Error{
+            .what = "cannot be read", .where = path.string(), .value = std::strerror(errno), .remedy = ""};
     Bytes bytes(fs::file_size(path));
     const std::size_t got = std::fread(bytes.data(), 1, bytes.size(), file.get());
-    if (got != bytes.size()) throw Error{.what = "ended early while being read", .where = path.string(), .value = "", .remedy = ""};
+    if (got != bytes.size())
+        throw Error{
+            .what = "ended early while being read", .where = path.string(), .value = "", .remedy = ""};
     return bytes;
 }
 
 void write_beside(const fs::path& to, const std::function<void(const fs::path&)>& write) {
-    const fs::path temporary = to.parent_path() / ("." + to.stem().string() + "." + std::to_string(getpid()) + to.extension().string());
+    const fs::path temporary = to.parent_path() / ("." + to.stem().string() + "." + std::to_string(getpid()) +
+                                                   to.extension().string());
     std::error_code bad;
     try {
         if (!to.parent_path().empty()) fs::create_directories(to.parent_path());
@@ -48,7 +56,9 @@ void write_beside(const fs::path& to, const std::function<void(const fs::path&)>
         fs::rename(temporary, to);
     } catch (const fs::filesystem_error& e) {
         fs::remove(temporary, bad);
-        throw Error{.what = "cannot be written", .where = to.string(), .value = e.code().message(),
+        throw Error{.what = "cannot be written",
+                    .where = to.string(),
+                    .value = e.code().message(),
                     .remedy = "Check the folder, its permissions and the space left."};
     } catch (...) {
         fs::remove(temporary, bad);
@@ -59,9 +69,12 @@ void write_beside(const fs::path& to, const std::function<void(const fs::path&)>
 void write_file(const fs::path& to, std::span<const std::uint8_t> bytes) {
     write_beside(to, [&](const fs::path& temporary) {
         File file(std::fopen(temporary.c_str(), "wb"));
-        const bool good = file && std::fwrite(bytes.data(), 1, bytes.size(), file.get()) == bytes.size() && std::fflush(file.get()) == 0;
+        const bool good = file && std::fwrite(bytes.data(), 1, bytes.size(), file.get()) == bytes.size() &&
+                          std::fflush(file.get()) == 0;
         if (!good)
-            throw Error{.what = "cannot be written", .where = to.string(), .value = std::strerror(errno),
+            throw Error{.what = "cannot be written",
+                        .where = to.string(),
+                        .value = std::strerror(errno),
                         .remedy = "Check the folder, its permissions and the space left."};
     });
 }
@@ -82,17 +95,23 @@ fs::path referenced_file(const fs::path& folder, const std::string& name, const 
     const fs::path full = fs::weakly_canonical(base / fs::path(name), bad);
     const fs::path relative = full.lexically_relative(base);
     if (fs::path(name).is_absolute() || relative.empty() || *relative.begin() == "..")
-        throw Error{.what = "a referenced file lies outside the level's folder", .where = where, .value = name,
+        throw Error{.what = "a referenced file lies outside the level's folder",
+                    .where = where,
+                    .value = name,
                     .remedy = "Move it into or under the folder of the level."};
     if (!fs::is_regular_file(full, bad))
-        throw Error{.what = "a referenced file does not exist", .where = where, .value = name, .remedy = "Check the name."};
+        throw Error{.what = "a referenced file does not exist",
+                    .where = where,
+                    .value = name,
+                    .remedy = "Check the name."};
     return folder / relative;
 }
 
 std::string hash_text(std::span<const std::uint8_t> bytes) {
     const XXH128_hash_t h = XXH3_128bits(bytes.data(), bytes.size());
     char text[33];
-    std::snprintf(text, sizeof text, "%016llx%016llx", static_cast<unsigned long long>(h.high64), static_cast<unsigned long long>(h.low64));
+    std::snprintf(text, sizeof text, "%016llx%016llx", static_cast<unsigned long long>(h.high64),
+                  static_cast<unsigned long long>(h.low64));
     return text;
 }
 std::string hash_text(std::string_view text) {

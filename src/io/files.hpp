@@ -14,11 +14,14 @@ using Bytes = std::vector<std::uint8_t>;
 Bytes read_file(const std::filesystem::path& path);
 void write_file(const std::filesystem::path& to, std::span<const std::uint8_t> bytes);
 
-/// Calls write with a temporary name beside `to` (same ending), then renames; on any failure removes it and throws.
-void write_beside(const std::filesystem::path& to, const std::function<void(const std::filesystem::path&)>& write);
+/// Calls write with a temporary name beside `to` (same ending), then renames; on any failure removes it and
+/// throws.
+void write_beside(const std::filesystem::path& to,
+                  const std::function<void(const std::filesystem::path&)>& write);
 
 /// A file that a level refers to. Throws Error unless it lies in or under `folder` and exists.
-std::filesystem::path referenced_file(const std::filesystem::path& folder, const std::string& name, const std::string& where);
+std::filesystem::path referenced_file(const std::filesystem::path& folder, const std::string& name,
+                                      const std::string& where);
 
 /// xxHash3, 128 bits, as 32 hex digits.
 std::string hash_text(std::span<const std::uint8_t> bytes);

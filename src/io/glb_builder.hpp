@@ -19,8 +19,10 @@ public:
         json["bufferViews"].push_back(std::move(view));
         return json["bufferViews"].size() - 1;
     }
-    template <class T> std::size_t add_view_of(const std::vector<T>& values, int target = 0) {
-        return add_view({reinterpret_cast<const std::uint8_t*>(values.data()), values.size() * sizeof(T)}, target);
+    template <class T>
+    std::size_t add_view_of(const std::vector<T>& values, int target = 0) {
+        return add_view({reinterpret_cast<const std::uint8_t*>(values.data()), values.size() * sizeof(T)},
+                        target);
     }
     std::size_t add_accessor(Json accessor) {
         json["accessors"].push_back(std::move(accessor));
@@ -32,17 +34,30 @@ public:
             low = min(low, v);
             high = max(high, v);
         }
-        return add_accessor({{"bufferView", add_view_of(values, 34962)}, {"componentType", 5126}, {"count", values.size()}, {"type", "VEC3"},
-                             {"min", {low.x, low.y, low.z}}, {"max", {high.x, high.y, high.z}}});
+        return add_accessor({{"bufferView", add_view_of(values, 34962)},
+                             {"componentType", 5126},
+                             {"count", values.size()},
+                             {"type", "VEC3"},
+                             {"min", {low.x, low.y, low.z}},
+                             {"max", {high.x, high.y, high.z}}});
     }
     std::size_t add_floats(const std::vector<Vec2>& values) {
-        return add_accessor({{"bufferView", add_view_of(values, 34962)}, {"componentType", 5126}, {"count", values.size()}, {"type", "VEC2"}});
+        return add_accessor({{"bufferView", add_view_of(values, 34962)},
+                             {"componentType", 5126},
+                             {"count", values.size()},
+                             {"type", "VEC2"}});
     }
     std::size_t add_floats(const std::vector<Vec3>& values) {
-        return add_accessor({{"bufferView", add_view_of(values, 34962)}, {"componentType", 5126}, {"count", values.size()}, {"type", "VEC3"}});
+        return add_accessor({{"bufferView", add_view_of(values, 34962)},
+                             {"componentType", 5126},
+                             {"count", values.size()},
+                             {"type", "VEC3"}});
     }
     std::size_t add_indices(const std::vector<std::uint32_t>& values) {
-        return add_accessor({{"bufferView", add_view_of(values, 34963)}, {"componentType", 5125}, {"count", values.size()}, {"type", "SCALAR"}});
+        return add_accessor({{"bufferView", add_view_of(values, 34963)},
+                             {"componentType", 5125},
+                             {"count", values.size()},
+                             {"type", "SCALAR"}});
     }
     Bytes finish() {
         if (!binary_.empty()) json["buffers"] = Json::array({{{"byteLength", (binary_.size() + 3) / 4 * 4}}});

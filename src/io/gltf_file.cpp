@@ -21,14 +21,20 @@ Json parse_json(const char* first, const char* last, const std::string& where) {
     try {
         return Json::parse(first, last);
     } catch (const nlohmann::json::exception& e) {
-        throw Error{.what = "is not valid JSON", .where = where, .value = e.what(), .remedy = "The file is damaged; export it again."};
+        throw Error{.what = "is not valid JSON",
+                    .where = where,
+                    .value = e.what(),
+                    .remedy = "The file is damaged; export it again."};
     }
 }
 
 /// JSON and the binary chunk of a .glb.
 void split_glb(const Bytes& bytes, const std::string& where, Json& json, Bytes& binary) {
     const auto broken = [&](const std::string& what) {
-        throw Error{.what = what, .where = where, .value = std::to_string(bytes.size()) + " bytes", .remedy = "The file is truncated or damaged; export it again."};
+        throw Error{.what = what,
+                    .where = where,
+                    .value = std::to_string(bytes.size()) + " bytes",
+                    .remedy = "The file is truncated or damaged; export it again."};
     };
     if (bytes.size() < 20) broken("is too short for a .glb");
     if (word_at(bytes, 4) != 2) broken("is not glTF version 2");
@@ -57,13 +63,23 @@ Bytes decode_base64(std::string_view text, const JsonPlace& place) {
     int have = 0;
     for (const char c : text) {
         int v;
-        if (c >= 'A' && c <= 'Z') v = c - 'A';
-        else if (c >= 'a' && c <= 'z') v = c - 'a' + 26;
-        else if (c >= '0' && c <= '9') v = c - '0' + 52;
-        else if (c == '+') v = 62;
-        else if (c == '/') v = 63;
-        else if (c == '=') break;
-        else throw Error{.what = "holds base64 with a bad character", .where = place.where(), .value = std::string(1, c), .remedy = "Export the file again."};
+        if (c >= 'A' && c <= 'Z')
+            v = c - 'A';
+        else if (c >= 'a' && c <= 'z')
+            v = c - 'a' + 26;
+        else if (c >= '0' && c <= '9')
+            v = c - '0' + 52;
+        else if (c == '+')
+            v = 62;
+        else if (c == '/')
+            v = 63;
+        else if (c == '=')
+            break;
+        else
+            throw Error{.what = "holds base64 with a bad character",
+                        .where = place.where(),
+                        .value = std::string(1, c),
+                        .remedy = "Export the file again."};
         bits = (bits << 6) | static_cast<std::uint32_t>(v);
         if ((have += 6) >= 8) {
             have -= 8;
@@ -76,7 +92,8 @@ Bytes decode_base64(std::string_view text, const JsonPlace& place) {
 std::string decode_percent(const std::string& uri) {
     std::string out;
     for (std::size_t i = 0; i < uri.size(); ++i) {
-        if (uri[i] == '%' && i + 2 < uri.size() && std::isxdigit(static_cast<unsigned char>(uri[i + 1])) && std::isxdigit(static_cast<unsigned char>(uri[i + 2]))) {
+        if (uri[i] == '%' && i + 2 < uri.size() && std::isxdigit(static_cast<unsigned char>(uri[i + 1])) &&
+            std::isxdigit(static_cast<unsigned char>(uri[i + 2]))) {
             out += static_cast<char>(std::stoi(uri.substr(i + 1, 2), nullptr, 16));
             i += 2;
         } else {
@@ -89,17 +106,20 @@ std::string decode_percent(const std::string& uri) {
 Bytes read_uri(const fs::path& gltf, const std::string& uri, const JsonPlace& place) {
     if (uri.starts_with("data:")) {
         const std::size_t comma = uri.find(',');
-        if (comma == std::string::npos || uri.substr(0, comma).find(";base64") == std::string::npos) place.fail("is a data URI without base64");
+        if (comma == std::string::npos || uri.substr(0, comma).find(";base64") == std::string::npos)
+            place.fail("is a data URI without base64");
         return decode_base64(std::string_view(uri).substr(comma + 1), place);
     }
     return read_file(referenced_file(gltf.parent_path(), decode_percent(uri), place.where()));
 }
 
-std::span<const std::uint8_t> view_bytes(const GltfFile& file, std::uint32_t view, std::size_t* stride = nullptr) {
+std::span<const std::uint8_t> view_bytes(const GltfFile& file, std::uint32_t view,
+                                         std::size_t* stride = nullptr) {
     const JsonPlace v = file.root()["bufferViews"][view];
     const Bytes& buffer = file.buffers[v["buffer"].index(file.buffers.size())];
     const std::uint64_t offset = v["byteOffset"].count(0), length = v["byteLength"].count(0);
-    if (offset > buffer.size() || length > buffer.size() - offset) v.fail("runs past the end of its buffer of " + std::to_string(buffer.size()) + " bytes");
+    if (offset > buffer.size() || length > buffer.size() - offset)
+        v.fail("runs past the end of its buffer of " + std::to_string(buffer.size()) + " bytes");
     if (stride) *stride = static_cast<std::size_t>(v["byteStride"].count(0, 252));
     return {buffer.data() + offset, static_cast<std::size_t>(length)};
 }
@@ -132,7 +152,9 @@ GltfFile read_gltf(const fs::path& path) {
             file.buffers.push_back(i == 0 ? std::move(binary) : Bytes{});
         }
         const std::uint64_t length = buffers[i]["byteLength"].count(0);
-        if (file.buffers[i].size() < length) buffers[i].fail("has " + std::to_string(file.buffers[i].size()) + " bytes, fewer than its byteLength");
+        if (file.buffers[i].size() < length)
+            buffers[i].fail("has " + std::to_string(file.buffers[i].size()) +
+                            " bytes, fewer than its byteLength");
     }
     file.hash = hash_text(hashes);
     return file;
@@ -143,13 +165,24 @@ AccessorView view_accessor(const GltfFile& file, std::uint32_t index) {
     AccessorView view{.where = a.where()};
     view.component_type = static_cast<int>(a["componentType"].count(0));
     switch (view.component_type) {
-        case 5120: case 5121: view.component_bytes = 1; break;
-        case 5122: case 5123: view.component_bytes = 2; break;
-        case 5125: case 5126: view.component_bytes = 4; break;
-        default: a["componentType"].fail("is no component type of glTF");
+        case 5120:
+        case 5121:
+            view.component_bytes = 1;
+            break;
+        case 5122:
+        case 5123:
+            view.component_bytes = 2;
+            break;
+        case 5125:
+        case 5126:
+            view.component_bytes = 4;
+            break;
+        default:
+            a["componentType"].fail("is no component type of glTF");
     }
     const std::string type = a["type"].text("");
-    const std::pair<const char*, int> types[] = {{"SCALAR", 1}, {"VEC2", 2}, {"VEC3", 3}, {"VEC4", 4}, {"MAT2", 4}, {"MAT3", 9}, {"MAT4", 16}};
+    const std::pair<const char*, int> types[] = {{"SCALAR", 1}, {"VEC2", 2}, {"VEC3", 3}, {"VEC4", 4},
+                                                 {"MAT2", 4},   {"MAT3", 9}, {"MAT4", 16}};
     for (const auto& [name, n] : types)
         if (type == name) view.components = n;
     if (view.components == 0) a["type"].fail("is no accessor type of glTF");
@@ -159,12 +192,15 @@ AccessorView view_accessor(const GltfFile& file, std::uint32_t index) {
     view.stride = view.element_bytes();
     if (!a["bufferView"]) return view;
     std::size_t stride = 0;
-    const std::span<const std::uint8_t> bytes = view_bytes(file, a["bufferView"].index(file.root()["bufferViews"].size()), &stride);
+    const std::span<const std::uint8_t> bytes =
+        view_bytes(file, a["bufferView"].index(file.root()["bufferViews"].size()), &stride);
     if (stride != 0) view.stride = stride;
     if (view.stride < view.element_bytes()) a.fail("has elements larger than its stride");
     const std::uint64_t offset = a["byteOffset"].count(0);
-    const std::uint64_t need = view.count == 0 ? 0 : offset + (view.count - 1) * view.stride + view.element_bytes();
-    if (need > bytes.size()) a.fail("needs " + std::to_string(need) + " bytes of a view of " + std::to_string(bytes.size()));
+    const std::uint64_t need =
+        view.count == 0 ? 0 : offset + (view.count - 1) * view.stride + view.element_bytes();
+    if (need > bytes.size())
+        a.fail("needs " + std::to_string(need) + " bytes of a view of " + std::to_string(bytes.size()));
     view.data = bytes.data() + offset;
     return view;
 }
@@ -178,12 +214,18 @@ float AccessorView::number(std::size_t i, int c) const {
     };
     const auto scaled = [this](float v, float most) { return normalized ? std::max(v / most, -1.0f) : v; };
     switch (component_type) {
-        case 5120: return scaled(static_cast<float>(read(std::int8_t{})), 127);
-        case 5121: return scaled(static_cast<float>(read(std::uint8_t{})), 255);
-        case 5122: return scaled(static_cast<float>(read(std::int16_t{})), 32767);
-        case 5123: return scaled(static_cast<float>(read(std::uint16_t{})), 65535);
-        case 5125: return static_cast<float>(read(std::uint32_t{}));
-        default: return read(float{});
+        case 5120:
+            return scaled(static_cast<float>(read(std::int8_t{})), 127);
+        case 5121:
+            return scaled(static_cast<float>(read(std::uint8_t{})), 255);
+        case 5122:
+            return scaled(static_cast<float>(read(std::int16_t{})), 32767);
+        case 5123:
+            return scaled(static_cast<float>(read(std::uint16_t{})), 65535);
+        case 5125:
+            return static_cast<float>(read(std::uint32_t{}));
+        default:
+            return read(float{});
     }
 }
 

@@ -11,7 +11,7 @@ struct GltfFile {
     std::filesystem::path path;
     Json json;
     std::vector<Bytes> buffers;
-    std::string hash;                       ///< Of the file and everything it refers to.
+    std::string hash;  ///< Of the file and everything it refers to.
 
     JsonPlace root() const { return {json, path.filename().string() + ":"}; }
 };
@@ -20,7 +20,7 @@ GltfFile read_gltf(const std::filesystem::path& path);
 
 /// An accessor whose every element is known to lie inside its buffer. Borrows the file.
 struct AccessorView {
-    const std::uint8_t* data = nullptr;     ///< null: all zero.
+    const std::uint8_t* data = nullptr;  ///< null: all zero.
     std::size_t count = 0, stride = 0;
     int components = 0, component_type = 0, component_bytes = 0;
     bool normalized = false;

@@ -10,8 +10,9 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::array known_extensions = {"KHR_lights_punctual", "KHR_materials_emissive_strength", "KHR_texture_transform",
-                                         "KHR_mesh_quantization", "KHR_materials_unlit"};
+constexpr std::array known_extensions = {"KHR_lights_punctual", "KHR_materials_emissive_strength",
+                                         "KHR_texture_transform", "KHR_mesh_quantization",
+                                         "KHR_materials_unlit"};
 
 Affine node_transform(const JsonPlace& node) {
     if (const JsonPlace m = node["matrix"]) {
@@ -28,7 +29,8 @@ Affine node_transform(const JsonPlace& node) {
     const float x = q[0] / n, y = q[1] / n, z = q[2] / n, w = q[3] / n;
     return {Vec3{1 - 2 * (y * y + z * z), 2 * (x * y + z * w), 2 * (x * z - y * w)} * s[0],
             Vec3{2 * (x * y - z * w), 1 - 2 * (x * x + z * z), 2 * (y * z + x * w)} * s[1],
-            Vec3{2 * (x * z + y * w), 2 * (y * z - x * w), 1 - 2 * (x * x + y * y)} * s[2], {t[0], t[1], t[2]}};
+            Vec3{2 * (x * z + y * w), 2 * (y * z - x * w), 1 - 2 * (x * x + y * y)} * s[2],
+            {t[0], t[1], t[2]}};
 }
 
 class SceneReader {
@@ -45,7 +47,10 @@ public:
         for (const std::uint32_t node : root_nodes()) visit(node, {}, {});
         for (const auto& [text, count] : skipped_) level_.notes.push_back(std::to_string(count) + " " + text);
         if (level_.surfaces.empty())
-            throw Error{.what = "has no triangles", .where = file_.path.filename().string(), .value = "", .remedy = "Export at least one mesh with the scene."};
+            throw Error{.what = "has no triangles",
+                        .where = file_.path.filename().string(),
+                        .value = "",
+                        .remedy = "Export at least one mesh with the scene."};
         unique_names();
         return std::move(level_);
     }
@@ -61,7 +66,9 @@ private:
         for (std::size_t i = 0; i < required.size(); ++i) {
             const std::string name = required[i].text("");
             if (std::find(known_extensions.begin(), known_extensions.end(), name) == known_extensions.end())
-                throw Error{.what = "needs a glTF extension that is not supported", .where = file_.path.filename().string(), .value = name,
+                throw Error{.what = "needs a glTF extension that is not supported",
+                            .where = file_.path.filename().string(),
+                            .value = name,
                             .remedy = "Export without it."};
         }
     }
@@ -81,7 +88,8 @@ private:
         const JsonPlace textures = root_["textures"];
         const JsonPlace texture = textures[static_cast<std::size_t>(info["index"].index(textures.size()))];
         if (info["texCoord"].count(0) != 0) {
-            level_.notes.push_back(info.where() + " uses a second UV set, which is not read; the texture is left out");
+            level_.notes.push_back(info.where() +
+                                   " uses a second UV set, which is not read; the texture is left out");
             return use;
         }
         if (!texture["source"]) return use;
@@ -111,8 +119,10 @@ private:
             float base[4] = {1, 1, 1, 1}, emissive[3] = {0, 0, 0};
             pbr["baseColorFactor"].numbers(4, base);
             m["emissiveFactor"].numbers(3, emissive);
-            const auto strength = static_cast<float>(m["extensions"]["KHR_materials_emissive_strength"]["emissiveStrength"].number(1));
-            for (float v : {base[0], base[1], base[2], base[3], emissive[0], emissive[1], emissive[2], strength})
+            const auto strength = static_cast<float>(
+                m["extensions"]["KHR_materials_emissive_strength"]["emissiveStrength"].number(1));
+            for (float v :
+                 {base[0], base[1], base[2], base[3], emissive[0], emissive[1], emissive[2], strength})
                 if (!(v >= 0)) m.fail("has a colour or strength below 0");
             material.base_color = {base[0], base[1], base[2]};
             material.alpha = base[3];
@@ -124,8 +134,11 @@ private:
             material.double_sided = m["doubleSided"].flag(false);
             material.alpha_cutoff = static_cast<float>(m["alphaCutoff"].number(0.5));
             const std::string mode = m["alphaMode"].text("OPAQUE");
-            if (mode != "OPAQUE" && mode != "MASK" && mode != "BLEND") m["alphaMode"].fail("is not OPAQUE, MASK or BLEND");
-            material.alpha_mode = mode == "MASK" ? AlphaMode::mask : mode == "BLEND" ? AlphaMode::blend : AlphaMode::opaque;
+            if (mode != "OPAQUE" && mode != "MASK" && mode != "BLEND")
+                m["alphaMode"].fail("is not OPAQUE, MASK or BLEND");
+            material.alpha_mode = mode == "MASK"    ? AlphaMode::mask
+                                  : mode == "BLEND" ? AlphaMode::blend
+                                                    : AlphaMode::opaque;
             level_.materials.push_back(std::move(material));
         }
     }
@@ -147,8 +160,10 @@ private:
             std::vector<Primitive>& list = primitives_.emplace_back();
             for (std::uint32_t p = 0; p < primitives.size(); ++p) {
                 const JsonPlace primitive = primitives[p];
-                const std::uint32_t material = primitive["material"] ? primitive["material"].index(root_["materials"].size()) : none;
-                Mesh mesh = read_primitive(primitive, primitives.size() > 1 ? name + "/" + std::to_string(p) : name);
+                const std::uint32_t material =
+                    primitive["material"] ? primitive["material"].index(root_["materials"].size()) : none;
+                Mesh mesh =
+                    read_primitive(primitive, primitives.size() > 1 ? name + "/" + std::to_string(p) : name);
                 mesh.source_mesh = m;
                 mesh.source_primitive = p;
                 if (mesh.indices.empty()) continue;
@@ -162,8 +177,12 @@ private:
         const JsonPlace at = primitive["attributes"][name];
         if (!at) return {};
         const AccessorView view = view_accessor(file_, at.index(root_["accessors"].size()));
-        if (view.components != components) at.fail("has " + std::to_string(view.components) + " components instead of " + std::to_string(components));
-        if (count != 0 && view.count != count) at.fail("has " + std::to_string(view.count) + " elements where POSITION has " + std::to_string(count));
+        if (view.components != components)
+            at.fail("has " + std::to_string(view.components) + " components instead of " +
+                    std::to_string(components));
+        if (count != 0 && view.count != count)
+            at.fail("has " + std::to_string(view.count) + " elements where POSITION has " +
+                    std::to_string(count));
         return view;
     }
 
@@ -175,15 +194,18 @@ private:
             ++skipped_["primitives of points or lines are left out"];
             return mesh;
         }
-        if (primitive["extensions"]["KHR_draco_mesh_compression"]) primitive.fail("is compressed in a way that is not supported");
+        if (primitive["extensions"]["KHR_draco_mesh_compression"])
+            primitive.fail("is compressed in a way that is not supported");
         const AccessorView position = attribute(primitive, "POSITION", 3, 0);
         if (position.components == 0) primitive.fail("has no POSITION");
-        const AccessorView normal = attribute(primitive, "NORMAL", 3, position.count), uv0 = attribute(primitive, "TEXCOORD_0", 2, position.count),
+        const AccessorView normal = attribute(primitive, "NORMAL", 3, position.count),
+                           uv0 = attribute(primitive, "TEXCOORD_0", 2, position.count),
                            uv1 = attribute(primitive, "TEXCOORD_1", 2, position.count);
         std::vector<std::uint8_t> good(position.count, 1);
         for (std::size_t i = 0; i < position.count; ++i) {
             Vec3 p{position.number(i, 0), position.number(i, 1), position.number(i, 2)};
-            Vec3 n = normal.components ? Vec3{normal.number(i, 0), normal.number(i, 1), normal.number(i, 2)} : Vec3{};
+            Vec3 n = normal.components ? Vec3{normal.number(i, 0), normal.number(i, 1), normal.number(i, 2)}
+                                       : Vec3{};
             if (!is_finite(p)) {
                 good[i] = 0;
                 p = {};
@@ -191,7 +213,9 @@ private:
             if (!is_finite(n)) n = {};
             mesh.positions.push_back(p);
             mesh.normals.push_back(normalize(n));
-            const auto finite = [](float x, float y) { return std::isfinite(x) && std::isfinite(y) ? Vec2{x, y} : Vec2{}; };
+            const auto finite = [](float x, float y) {
+                return std::isfinite(x) && std::isfinite(y) ? Vec2{x, y} : Vec2{};
+            };
             if (uv0.components) mesh.uv0.push_back(finite(uv0.number(i, 0), uv0.number(i, 1)));
             if (uv1.components) mesh.uv1.push_back({uv1.number(i, 0), uv1.number(i, 1)});
         }
@@ -199,15 +223,19 @@ private:
         return mesh;
     }
 
-    void add_triangles(const JsonPlace& primitive, std::uint64_t mode, const std::vector<std::uint8_t>& good, Mesh& mesh) {
+    void add_triangles(const JsonPlace& primitive, std::uint64_t mode, const std::vector<std::uint8_t>& good,
+                       Mesh& mesh) {
         std::vector<std::uint32_t> corners;
         if (const JsonPlace at = primitive["indices"]) {
             const AccessorView view = view_accessor(file_, at.index(root_["accessors"].size()));
-            if (view.components != 1 || view.component_type == 5126 || view.component_type == 5120 || view.component_type == 5122) at.fail("is no accessor of whole numbers");
+            if (view.components != 1 || view.component_type == 5126 || view.component_type == 5120 ||
+                view.component_type == 5122)
+                at.fail("is no accessor of whole numbers");
             for (std::size_t i = 0; i < view.count; ++i) {
                 corners.push_back(view.whole(i));
                 if (corners[i] >= good.size())
-                    at.fail("holds index " + std::to_string(corners[i]) + " at " + std::to_string(i) + ", of " + std::to_string(good.size()) + " vertices");
+                    at.fail("holds index " + std::to_string(corners[i]) + " at " + std::to_string(i) +
+                            ", of " + std::to_string(good.size()) + " vertices");
             }
         } else {
             for (std::uint32_t i = 0; i < good.size(); ++i) corners.push_back(i);
@@ -220,17 +248,22 @@ private:
             const Vec3 e = mesh.positions[b] - mesh.positions[a], f = mesh.positions[c] - mesh.positions[a];
             if (!(length(cross(e, f)) > 0)) {
                 // Strips use them to turn; in a list they are worth a word.
-                if (mode == 4) ++skipped_["triangles of mesh " + mesh.name + " are left out: they have no area"];
+                if (mode == 4)
+                    ++skipped_["triangles of mesh " + mesh.name + " are left out: they have no area"];
                 return;
             }
             mesh.indices.insert(mesh.indices.end(), {a, b, c});
         };
-        if (mode == 4 && corners.size() % 3 != 0) primitive.fail("is a triangle list whose length is no multiple of 3");
+        if (mode == 4 && corners.size() % 3 != 0)
+            primitive.fail("is a triangle list whose length is no multiple of 3");
         if (mode == 4)
-            for (std::size_t i = 0; i + 2 < corners.size(); i += 3) add(corners[i], corners[i + 1], corners[i + 2]);
+            for (std::size_t i = 0; i + 2 < corners.size(); i += 3)
+                add(corners[i], corners[i + 1], corners[i + 2]);
         for (std::size_t i = 2; mode == 5 && i < corners.size(); ++i)
-            i % 2 == 0 ? add(corners[i - 2], corners[i - 1], corners[i]) : add(corners[i - 1], corners[i - 2], corners[i]);
-        for (std::size_t i = 2; mode == 6 && i < corners.size(); ++i) add(corners[0], corners[i - 1], corners[i]);
+            i % 2 == 0 ? add(corners[i - 2], corners[i - 1], corners[i])
+                       : add(corners[i - 1], corners[i - 2], corners[i]);
+        for (std::size_t i = 2; mode == 6 && i < corners.size(); ++i)
+            add(corners[0], corners[i - 1], corners[i]);
     }
 
     std::vector<std::uint32_t> root_nodes() {
@@ -244,7 +277,8 @@ private:
         }
         std::set<std::uint32_t> children;
         for (std::size_t n = 0; n < nodes.size(); ++n)
-            for (std::size_t c = 0; c < nodes[n]["children"].size(); ++c) children.insert(nodes[n]["children"][c].index(nodes.size()));
+            for (std::size_t c = 0; c < nodes[n]["children"].size(); ++c)
+                children.insert(nodes[n]["children"][c].index(nodes.size()));
         for (std::uint32_t n = 0; n < nodes.size(); ++n)
             if (!children.contains(n)) roots.push_back(n);
         return roots;
@@ -263,23 +297,29 @@ private:
             const Step step = stack.back();
             stack.pop_back();
             const JsonPlace node = nodes[static_cast<std::size_t>(step.node)];
-            if (visited_[step.node]++) node.fail("is reached twice: the node graph has a cycle or a node with two parents");
+            if (visited_[step.node]++)
+                node.fail("is reached twice: the node graph has a cycle or a node with two parents");
             const Affine world = step.above * node_transform(node);
             Inherited inherited = step.inherited;
             if (const JsonPlace extras = node["extras"]; extras && extras.json().is_object()) {
-                if (const JsonPlace part = extras["part"]) inherited.part = part_from(part.text(""), part.where());
-                if (const JsonPlace lit_by = extras["lit_by"]) inherited.lit_by = lit_by_from(lit_by.text(""), lit_by.where());
+                if (const JsonPlace part = extras["part"])
+                    inherited.part = part_from(part.text(""), part.where());
+                if (const JsonPlace lit_by = extras["lit_by"])
+                    inherited.lit_by = lit_by_from(lit_by.text(""), lit_by.where());
             }
             const std::string name = node["name"].text("node_" + std::to_string(step.node));
             if (node["mesh"]) add_surfaces(node, step.node, name, world, inherited);
             if (node["camera"]) add_camera(node["camera"], name, world);
-            if (const JsonPlace light = node["extensions"]["KHR_lights_punctual"]["light"]) add_light(light, name, world);
+            if (const JsonPlace light = node["extensions"]["KHR_lights_punctual"]["light"])
+                add_light(light, name, world);
             const JsonPlace children = node["children"];
-            for (std::size_t c = children.size(); c-- > 0;) stack.push_back({children[c].index(nodes.size()), world, inherited});
+            for (std::size_t c = children.size(); c-- > 0;)
+                stack.push_back({children[c].index(nodes.size()), world, inherited});
         }
     }
 
-    void add_surfaces(const JsonPlace& node, std::uint32_t index, const std::string& name, const Affine& world, const Inherited& inherited) {
+    void add_surfaces(const JsonPlace& node, std::uint32_t index, const std::string& name,
+                      const Affine& world, const Inherited& inherited) {
         const std::uint32_t mesh = node["mesh"].index(primitives_.size());
         const float size = length(world.x) * length(world.y) * length(world.z);
         if (!(std::abs(determinant(world)) > 1e-9f * size) || !is_finite(world.origin)) {
@@ -287,22 +327,33 @@ private:
             return;
         }
         for (const Primitive& p : primitives_[mesh]) {
-            Surface s{.name = name, .node = name, .mesh = p.mesh, .material = p.material == none ? default_material() : p.material,
-                      .source_node = index, .to_world = world, .part = inherited.part, .lit_by = inherited.lit_by};
+            Surface s{.name = name,
+                      .node = name,
+                      .mesh = p.mesh,
+                      .material = p.material == none ? default_material() : p.material,
+                      .source_node = index,
+                      .to_world = world,
+                      .part = inherited.part,
+                      .lit_by = inherited.lit_by};
             if (primitives_[mesh].size() > 1) s.name += "/" + level_.materials[s.material].name;
             level_.surfaces.push_back(std::move(s));
         }
     }
 
     void add_camera(const JsonPlace& at, const std::string& node, const Affine& world) {
-        const JsonPlace camera = root_["cameras"][static_cast<std::size_t>(at.index(root_["cameras"].size()))];
+        const JsonPlace camera =
+            root_["cameras"][static_cast<std::size_t>(at.index(root_["cameras"].size()))];
         if (camera["type"].text("") != "perspective") {
             level_.notes.push_back("camera " + node + " is left out: it is not a perspective one");
             return;
         }
         const auto fov = static_cast<float>(camera["perspective"]["yfov"].number(0.9));
-        if (!(fov > 0.01f && fov < 3.1f)) camera["perspective"]["yfov"].fail("is no field of view in radians");
-        level_.cameras.push_back({.name = node, .eye = world.origin, .toward = world.origin - normalize(world.z), .vertical_fov = fov});
+        if (!(fov > 0.01f && fov < 3.1f))
+            camera["perspective"]["yfov"].fail("is no field of view in radians");
+        level_.cameras.push_back({.name = node,
+                                  .eye = world.origin,
+                                  .toward = world.origin - normalize(world.z),
+                                  .vertical_fov = fov});
     }
 
     void add_light(const JsonPlace& at, const std::string& node, const Affine& world) {
@@ -310,22 +361,31 @@ private:
         const JsonPlace l = lights[static_cast<std::size_t>(at.index(lights.size()))];
         Light light{.name = node, .position = world.origin, .direction = normalize(-world.z)};
         const std::string type = l["type"].text("");
-        if (type == "directional") light.kind = LightKind::sun;
-        else if (type == "point") light.kind = LightKind::point;
-        else if (type == "spot") light.kind = LightKind::spot;
-        else l["type"].fail("is not directional, point or spot");
+        if (type == "directional")
+            light.kind = LightKind::sun;
+        else if (type == "point")
+            light.kind = LightKind::point;
+        else if (type == "spot")
+            light.kind = LightKind::spot;
+        else
+            l["type"].fail("is not directional, point or spot");
         if (!(length(light.direction) > 0.5f)) l.fail("hangs on a node whose transform is singular");
         float color[3] = {1, 1, 1};
         l["color"].numbers(3, color);
         const auto intensity = static_cast<float>(l["intensity"].number(1));
-        if (!(intensity >= 0 && color[0] >= 0 && color[1] >= 0 && color[2] >= 0)) l.fail("has a colour or intensity below 0");
+        if (!(intensity >= 0 && color[0] >= 0 && color[1] >= 0 && color[2] >= 0))
+            l.fail("has a colour or intensity below 0");
         light.color = Rgb{color[0], color[1], color[2]} * intensity;
         light.range = static_cast<float>(l["range"].number(0));
         light.inner_cone = static_cast<float>(l["spot"]["innerConeAngle"].number(0));
-        light.outer_cone = static_cast<float>(l["spot"]["outerConeAngle"].number(static_cast<double>(pi / 4)));
-        if (!(light.inner_cone >= 0 && light.inner_cone <= light.outer_cone && light.outer_cone <= pi / 2 + 1e-4f)) l["spot"].fail("needs 0 <= innerConeAngle < outerConeAngle <= pi / 2");
+        light.outer_cone =
+            static_cast<float>(l["spot"]["outerConeAngle"].number(static_cast<double>(pi / 4)));
+        if (!(light.inner_cone >= 0 && light.inner_cone <= light.outer_cone &&
+              light.outer_cone <= pi / 2 + 1e-4f))
+            l["spot"].fail("needs 0 <= innerConeAngle < outerConeAngle <= pi / 2");
         if (light.kind == LightKind::sun) light.angular_diameter = 0.53f * pi / 180;
-        if (const JsonPlace extras = l["extras"]; extras && extras.json().is_object()) light.radius = static_cast<float>(extras["radius"].number(0));
+        if (const JsonPlace extras = l["extras"]; extras && extras.json().is_object())
+            light.radius = static_cast<float>(extras["radius"].number(0));
         level_.lights.push_back(std::move(light));
     }
 
@@ -355,16 +415,24 @@ Part part_from(const std::string& text, const std::string& where) {
     if (text == "static") return Part::still;
     if (text == "moving") return Part::moving;
     if (text == "stand-in") return Part::stand_in;
-    throw Error{.what = "is no part", .where = where, .value = text, .remedy = "Use \"static\", \"moving\" or \"stand-in\"."};
+    throw Error{.what = "is no part",
+                .where = where,
+                .value = text,
+                .remedy = "Use \"static\", \"moving\" or \"stand-in\"."};
 }
 
 LitBy lit_by_from(const std::string& text, const std::string& where) {
     if (text == "lightmap") return LitBy::lightmap;
     if (text == "probes") return LitBy::probes;
     if (text == "nothing") return LitBy::nothing;
-    throw Error{.what = "is no way to be lit", .where = where, .value = text, .remedy = "Use \"lightmap\", \"probes\" or \"nothing\"."};
+    throw Error{.what = "is no way to be lit",
+                .where = where,
+                .value = text,
+                .remedy = "Use \"lightmap\", \"probes\" or \"nothing\"."};
 }
 
-Level read_scene(const GltfFile& file) { return SceneReader(file).run(); }
+Level read_scene(const GltfFile& file) {
+    return SceneReader(file).run();
+}
 
 }  // namespace stasigraph

@@ -4,7 +4,8 @@
 
 namespace stasigraph {
 
-/// Meshes, materials, images, surfaces, lights and cameras of a glTF, in world units. No defaults of a sheet yet.
+/// Meshes, materials, images, surfaces, lights and cameras of a glTF, in world units. No defaults of a sheet
+/// yet.
 Level read_scene(const GltfFile& file);
 
 /// Pixels of an encoded image (PNG, JPEG) held in memory. Throws Error naming `where`.

@@ -12,7 +12,10 @@ namespace stasigraph {
 
 Image decode_image(const Bytes& bytes, const std::string& where) {
     const auto fail = [&](const std::string& why) {
-        throw Error{.what = "an image cannot be read", .where = where, .value = why, .remedy = "Use an undamaged PNG or JPEG."};
+        throw Error{.what = "an image cannot be read",
+                    .where = where,
+                    .value = why,
+                    .remedy = "Use an undamaged PNG or JPEG."};
     };
     const bool png = bytes.size() > 8 && bytes[0] == 0x89 && bytes[1] == 'P';
     const bool jpeg = bytes.size() > 8 && bytes[0] == 0xff && bytes[1] == 0xd8;
@@ -26,11 +29,15 @@ Image decode_image(const Bytes& bytes, const std::string& where) {
     const auto input = OIIO::ImageInput::open(png ? "image.png" : "image.jpg", &config);
     if (!input) fail(OIIO::geterror());
     const OIIO::ImageSpec spec = input->spec();
-    if (spec.width < 1 || spec.height < 1 || spec.width > 16384 || spec.height > 16384) fail("wider or taller than 16384 pixels");
+    if (spec.width < 1 || spec.height < 1 || spec.width > 16384 || spec.height > 16384)
+        fail("wider or taller than 16384 pixels");
     const int channels = std::min(spec.nchannels, 4);
     Bytes pixels(static_cast<std::size_t>(spec.width) * spec.height * channels);
     if (!input->read_image(0, 0, 0, channels, OIIO::TypeDesc::UINT8, pixels.data())) fail(input->geterror());
-    Image image{.name = {}, .width = spec.width, .height = spec.height, .rgba = Bytes(static_cast<std::size_t>(spec.width) * spec.height * 4, 255)};
+    Image image{.name = {},
+                .width = spec.width,
+                .height = spec.height,
+                .rgba = Bytes(static_cast<std::size_t>(spec.width) * spec.height * 4, 255)};
     for (std::size_t i = 0; i < image.rgba.size() / 4; ++i) {
         const std::uint8_t* p = &pixels[i * channels];
         for (int c = 0; c < 3; ++c) image.rgba[4 * i + c] = channels >= 3 ? p[c] : p[0];
@@ -41,10 +48,13 @@ Image decode_image(const Bytes& bytes, const std::string& where) {
 
 namespace {
 
-void write_image(const std::filesystem::path& file, const OIIO::ImageSpec& spec, OIIO::TypeDesc type, const void* data, const std::filesystem::path& shown) {
+void write_image(const std::filesystem::path& file, const OIIO::ImageSpec& spec, OIIO::TypeDesc type,
+                 const void* data, const std::filesystem::path& shown) {
     const auto output = OIIO::ImageOutput::create(file.string());
     if (!output || !output->open(file.string(), spec) || !output->write_image(type, data) || !output->close())
-        throw Error{.what = "cannot be written", .where = shown.string(), .value = output ? output->geterror() : OIIO::geterror(),
+        throw Error{.what = "cannot be written",
+                    .where = shown.string(),
+                    .value = output ? output->geterror() : OIIO::geterror(),
                     .remedy = "Check the folder, its permissions and the space left."};
 }
 
@@ -53,7 +63,9 @@ void write_image(const std::filesystem::path& file, const OIIO::ImageSpec& spec,
 void write_png(const std::filesystem::path& to, int width, int height, const std::vector<std::uint8_t>& rgb) {
     OIIO::ImageSpec spec(width, height, 3, OIIO::TypeDesc::UINT8);
     spec.attribute("oiio:ColorSpace", "sRGB");
-    write_beside(to, [&](const std::filesystem::path& file) { write_image(file, spec, OIIO::TypeDesc::UINT8, rgb.data(), to); });
+    write_beside(to, [&](const std::filesystem::path& file) {
+        write_image(file, spec, OIIO::TypeDesc::UINT8, rgb.data(), to);
+    });
 }
 
 static Bytes encode(int width, int height, int channels, const std::vector<std::uint8_t>& pixels) {
@@ -62,37 +74,53 @@ static Bytes encode(int width, int height, int channels, const std::vector<std::
     spec.attribute("oiio:UnassociatedAlpha", 1);
     OIIO::Filesystem::IOVecOutput bytes;
     const auto output = OIIO::ImageOutput::create("page.png", &bytes);
-    if (!output || !output->open("page.png", spec) || !output->write_image(OIIO::TypeDesc::UINT8, pixels.data()) || !output->close())
-        throw Error{.what = "an image could not be encoded", .where = "preview", .value = output ? output->geterror() : OIIO::geterror(), .remedy = ""};
+    if (!output || !output->open("page.png", spec) ||
+        !output->write_image(OIIO::TypeDesc::UINT8, pixels.data()) || !output->close())
+        throw Error{.what = "an image could not be encoded",
+                    .where = "preview",
+                    .value = output ? output->geterror() : OIIO::geterror(),
+                    .remedy = ""};
     return bytes.buffer();
 }
-Bytes encode_png(int width, int height, const std::vector<std::uint8_t>& rgb) { return encode(width, height, 3, rgb); }
-Bytes encode_png_rgba(int width, int height, const std::vector<std::uint8_t>& rgba) { return encode(width, height, 4, rgba); }
+Bytes encode_png(int width, int height, const std::vector<std::uint8_t>& rgb) {
+    return encode(width, height, 3, rgb);
+}
+Bytes encode_png_rgba(int width, int height, const std::vector<std::uint8_t>& rgba) {
+    return encode(width, height, 4, rgba);
+}
 
 void write_exr(const std::filesystem::path& to, int width, int height, const std::vector<Rgb>& pixels) {
     write_scaled_exr(to, width, height, pixels, 0);
 }
 
-void write_scaled_exr(const std::filesystem::path& to, int width, int height, const std::vector<Rgb>& pixels, int exponent) {
+void write_scaled_exr(const std::filesystem::path& to, int width, int height, const std::vector<Rgb>& pixels,
+                      int exponent) {
     OIIO::ImageSpec spec(width, height, 3, OIIO::TypeDesc::HALF);
     spec.attribute("compression", "zip");
     spec.attribute("stasigraph:exponent", exponent);
-    spec.attribute("DateTime", "2000:01:01 00:00:00");         // else the clock is written, and no two files are the same
+    spec.attribute("DateTime",
+                   "2000:01:01 00:00:00");  // else the clock is written, and no two files are the same
     spec.attribute("oiio:ColorSpace", "Linear");
     std::vector<Rgb> scaled(pixels);
     const float scale = std::ldexp(1.0f, -exponent);
     for (Rgb& c : scaled) c = c * scale;
-    write_beside(to, [&](const std::filesystem::path& file) { write_image(file, spec, OIIO::TypeDesc::FLOAT, scaled.data(), to); });
+    write_beside(to, [&](const std::filesystem::path& file) {
+        write_image(file, spec, OIIO::TypeDesc::FLOAT, scaled.data(), to);
+    });
 }
 
 std::vector<Rgb> read_scaled_exr(const std::filesystem::path& path, int side) {
     const auto fail = [&](const std::string& why) {
-        throw Error{.what = "a baked page cannot be read", .where = path.string(), .value = why, .remedy = "Bake again."};
+        throw Error{.what = "a baked page cannot be read",
+                    .where = path.string(),
+                    .value = why,
+                    .remedy = "Bake again."};
     };
     const auto input = OIIO::ImageInput::open(path.string());
     if (!input) fail(OIIO::geterror());
     const OIIO::ImageSpec spec = input->spec();
-    if (spec.width != side || spec.height != side || spec.nchannels != 3) fail("its size is not that of the page");
+    if (spec.width != side || spec.height != side || spec.nchannels != 3)
+        fail("its size is not that of the page");
     std::vector<Rgb> pixels(static_cast<std::size_t>(side) * side);
     if (!input->read_image(0, 0, 0, 3, OIIO::TypeDesc::FLOAT, pixels.data())) fail(input->geterror());
     const float scale = std::ldexp(1.0f, spec.get_int_attribute("stasigraph:exponent", 0));

@@ -28,7 +28,9 @@ public:
         const auto at = value_->find(key);
         return {at == value_->end() ? nullptr : &*at, name(key)};
     }
-    JsonPlace operator[](std::size_t i) const { return {&(*value_)[i], where_ + "[" + std::to_string(i) + "]"}; }
+    JsonPlace operator[](std::size_t i) const {
+        return {&(*value_)[i], where_ + "[" + std::to_string(i) + "]"};
+    }
 
     /// Elements of an array; 0 where it is absent.
     std::size_t size() const {
@@ -78,7 +80,10 @@ public:
     [[noreturn]] void fail(const std::string& what) const {
         std::string value = value_ ? value_->dump(-1, ' ', false, Json::error_handler_t::replace) : "";
         if (value.size() > 60) value = value.substr(0, 57) + "...";
-        throw Error{.what = what, .where = where_, .value = value, .remedy = "The file is damaged or was written wrongly; export it again."};
+        throw Error{.what = what,
+                    .where = where_,
+                    .value = value,
+                    .remedy = "The file is damaged or was written wrongly; export it again."};
     }
 
 private:

@@ -12,11 +12,12 @@ namespace stasigraph {
 
 namespace {
 
-/// Rewrites a glTF with lightmap UVs. Works on its JSON, so that whatever it holds that we do not read (animations,
-/// skins, extras, unknown extensions) goes through untouched.
+/// Rewrites a glTF with lightmap UVs. Works on its JSON, so that whatever it holds that we do not read
+/// (animations, skins, extras, unknown extensions) goes through untouched.
 class LevelWriter {
 public:
-    LevelWriter(const GltfFile& file, const Level& level, const Atlas& atlas) : file_(file), level_(level), atlas_(atlas) {
+    LevelWriter(const GltfFile& file, const Level& level, const Atlas& atlas)
+        : file_(file), level_(level), atlas_(atlas) {
         out_.json = file.json;
         for (const char* key : {"buffers", "bufferViews", "accessors"}) out_.json.erase(key);
     }
@@ -32,7 +33,8 @@ public:
 
 private:
     /// Copies an accessor, its elements chosen and repeated by `source` (empty: all as they are).
-    std::size_t copy(std::uint32_t index, const std::vector<std::uint32_t>* source, std::uint32_t layout, int target) {
+    std::size_t copy(std::uint32_t index, const std::vector<std::uint32_t>* source, std::uint32_t layout,
+                     int target) {
         const auto [at, fresh] = copied_.try_emplace({index, layout}, 0);
         if (!fresh) return at->second;
         const AccessorView view = view_accessor(file_, index);
@@ -54,7 +56,8 @@ private:
         return at->second;
     }
 
-    static void set_bounds(const AccessorView& view, const std::vector<std::uint32_t>& source, Json& accessor) {
+    static void set_bounds(const AccessorView& view, const std::vector<std::uint32_t>& source,
+                           Json& accessor) {
         const bool whole = view.component_type != 5126;
         for (int c = 0; c < view.components; ++c) {
             AccessorView plain = view;
@@ -64,8 +67,10 @@ private:
                 low = std::min(low, plain.number(i, c));
                 high = std::max(high, plain.number(i, c));
             }
-            accessor["min"][static_cast<std::size_t>(c)] = whole ? Json(static_cast<std::int64_t>(low)) : Json(low);
-            accessor["max"][static_cast<std::size_t>(c)] = whole ? Json(static_cast<std::int64_t>(high)) : Json(high);
+            accessor["min"][static_cast<std::size_t>(c)] =
+                whole ? Json(static_cast<std::int64_t>(low)) : Json(low);
+            accessor["max"][static_cast<std::size_t>(c)] =
+                whole ? Json(static_cast<std::int64_t>(high)) : Json(high);
         }
     }
 
@@ -91,21 +96,26 @@ private:
             // Nodes share a mesh again when every primitive got the same layout.
             std::vector<std::uint32_t> key{mesh};
             std::map<std::uint32_t, std::uint32_t> surface_of;
-            for (const std::uint32_t s : node_surfaces_[n]) surface_of[level_.meshes[level_.surfaces[s].mesh].source_primitive] = s;
+            for (const std::uint32_t s : node_surfaces_[n])
+                surface_of[level_.meshes[level_.surfaces[s].mesh].source_primitive] = s;
             for (std::uint32_t p = 0; p < meshes[mesh]["primitives"].size(); ++p)
                 key.push_back(surface_of.contains(p) ? atlas_.surfaces[surface_of[p]].layout : none);
             const auto [at, fresh] = made.try_emplace(key, out_.json["meshes"].size());
             if (fresh) {
                 Json copy_of = meshes[mesh];
-                for (std::uint32_t p = 0; p + 1 < key.size(); ++p) primitive(copy_of["primitives"][p], key[p + 1]);
+                for (std::uint32_t p = 0; p + 1 < key.size(); ++p)
+                    primitive(copy_of["primitives"][p], key[p + 1]);
                 out_.json["meshes"].push_back(std::move(copy_of));
             }
             Json& again = out_.json["nodes"][n];
             again["mesh"] = at->second;
             for (const auto& [p, s] : surface_of) {
                 const Vec2 scale = atlas_.scale(s), offset = atlas_.offset(s);
-                again["extras"]["lightmap"].push_back({{"primitive", p}, {"surface", level_.surfaces[s].name}, {"page", atlas_.surfaces[s].page},
-                                                       {"scale", {scale.x, scale.y}}, {"offset", {offset.x, offset.y}}});
+                again["extras"]["lightmap"].push_back({{"primitive", p},
+                                                       {"surface", level_.surfaces[s].name},
+                                                       {"page", atlas_.surfaces[s].page},
+                                                       {"scale", {scale.x, scale.y}},
+                                                       {"offset", {offset.x, offset.y}}});
             }
         }
         if (out_.json.contains("meshes") && out_.json["meshes"].empty()) out_.json.erase("meshes");
@@ -116,14 +126,16 @@ private:
         const std::vector<std::uint32_t>* source = layout && !layout->given ? &layout->source : nullptr;
         const std::uint32_t tag = source ? layout_index : none;
         const auto attributes = [&](Json& set) {
-            for (auto& [name, accessor] : set.items()) accessor = copy(accessor.get<std::uint32_t>(), source, tag, 34962);
+            for (auto& [name, accessor] : set.items())
+                accessor = copy(accessor.get<std::uint32_t>(), source, tag, 34962);
         };
         if (layout && !layout->given) p["attributes"].erase("TEXCOORD_1");
         attributes(p["attributes"]);
         if (p.contains("targets"))
             for (Json& target : p["targets"]) attributes(target);
         if (!layout) {
-            if (p.contains("indices")) p["indices"] = copy(p["indices"].get<std::uint32_t>(), nullptr, none, 34963);
+            if (p.contains("indices"))
+                p["indices"] = copy(p["indices"].get<std::uint32_t>(), nullptr, none, 34963);
             return;
         }
         p["mode"] = 4;
@@ -134,7 +146,9 @@ private:
         const auto [uv, fresh] = layout_uv_.try_emplace(layout_index, 0);
         if (fresh) {
             std::vector<Vec2> unit;
-            for (Vec2 t : layout->uv) unit.push_back({t.x / static_cast<float>(layout->width), t.y / static_cast<float>(layout->height)});
+            for (Vec2 t : layout->uv)
+                unit.push_back(
+                    {t.x / static_cast<float>(layout->width), t.y / static_cast<float>(layout->height)});
             uv->second = out_.add_floats(unit);
         }
         p["attributes"]["TEXCOORD_1"] = uv->second;
@@ -145,11 +159,14 @@ private:
     void skins_and_animations() {
         if (out_.json.contains("skins"))
             for (Json& skin : out_.json["skins"])
-                if (skin.contains("inverseBindMatrices")) skin["inverseBindMatrices"] = copy(skin["inverseBindMatrices"].get<std::uint32_t>(), nullptr, none - 1, 0);
+                if (skin.contains("inverseBindMatrices"))
+                    skin["inverseBindMatrices"] =
+                        copy(skin["inverseBindMatrices"].get<std::uint32_t>(), nullptr, none - 1, 0);
         if (out_.json.contains("animations"))
             for (Json& animation : out_.json["animations"])
                 for (Json& sampler : animation["samplers"])
-                    for (const char* key : {"input", "output"}) sampler[key] = copy(sampler[key].get<std::uint32_t>(), nullptr, none - 1, 0);
+                    for (const char* key : {"input", "output"})
+                        sampler[key] = copy(sampler[key].get<std::uint32_t>(), nullptr, none - 1, 0);
     }
 
     const GltfFile& file_;

@@ -26,16 +26,26 @@ fs::path scene_of(const fs::path& path) {
     const Sheet sheet(path);
     const std::string scene = sheet.scene();
     if (scene.empty())
-        throw Error{.what = "names no scene", .where = path.filename().string(), .value = "", .remedy = "Add scene = \"name.glb\" under [level]."};
+        throw Error{.what = "names no scene",
+                    .where = path.filename().string(),
+                    .value = "",
+                    .remedy = "Add scene = \"name.glb\" under [level]."};
     return referenced_file(path.parent_path(), scene, path.filename().string() + ": level.scene");
 }
 
 Level load_level(const fs::path& path) {
     const std::string ending = path.extension().string();
     if (ending != ".toml" && ending != ".gltf" && ending != ".glb")
-        throw Error{.what = "is no level", .where = path.string(), .value = ending, .remedy = "Give a bake sheet (.toml), a .gltf or a .glb."};
+        throw Error{.what = "is no level",
+                    .where = path.string(),
+                    .value = ending,
+                    .remedy = "Give a bake sheet (.toml), a .gltf or a .glb."};
     std::error_code bad;
-    if (!fs::exists(path, bad)) throw Error{.what = "there is no such file", .where = path.string(), .value = "", .remedy = "Check the name."};
+    if (!fs::exists(path, bad))
+        throw Error{.what = "there is no such file",
+                    .where = path.string(),
+                    .value = "",
+                    .remedy = "Check the name."};
     const fs::path scene = scene_of(path);
     const GltfFile file = read_gltf(scene);
     Level level = read_scene(file);
@@ -56,6 +66,8 @@ Level load_level(const fs::path& path) {
     return level;
 }
 
-fs::path default_output(const fs::path& level_file) { return level_file.parent_path() / "baked"; }
+fs::path default_output(const fs::path& level_file) {
+    return level_file.parent_path() / "baked";
+}
 
 }  // namespace stasigraph

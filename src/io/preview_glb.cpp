@@ -24,7 +24,9 @@ public:
         pages();
         Json roots = Json::array();
         for (std::uint32_t s = 0; s < level_.surfaces.size(); ++s) {
-            if (level_.surfaces[s].part == Part::stand_in || level_.meshes[level_.surfaces[s].mesh].indices.empty()) continue;
+            if (level_.surfaces[s].part == Part::stand_in ||
+                level_.meshes[level_.surfaces[s].mesh].indices.empty())
+                continue;
             Json primitive = atlas_.surfaces[s].page != none ? mapped(s) : probed(s);
             primitive["mode"] = 4;
             j["meshes"].push_back({{"primitives", Json::array({std::move(primitive)})}});
@@ -40,7 +42,8 @@ public:
 private:
     /// What the eye meets on a page, nit: light times albedo over pi, and emission.
     Rgb sent(std::size_t page, std::size_t texel) const {
-        return set_.pages[page].texels[texel] * baked_.albedo[page].texels[texel] * (1 / pi) + baked_.emission[page].texels[texel];
+        return set_.pages[page].texels[texel] * baked_.albedo[page].texels[texel] * (1 / pi) +
+               baked_.emission[page].texels[texel];
     }
 
     void pages() {
@@ -53,7 +56,8 @@ private:
         for (std::size_t p = 0; p < set_.pages.size(); ++p) {
             Picture page{set_.pages[p].side, set_.pages[p].side, {}};
             for (std::size_t t = 0; t < set_.pages[p].texels.size(); ++t) page.pixels.push_back(sent(p, t));
-            const std::size_t texture = add_texture(encode_png(page.width, page.height, tone_map(page, ev_)), "image/png");
+            const std::size_t texture =
+                add_texture(encode_png(page.width, page.height, tone_map(page, ev_)), "image/png");
             page_material_.push_back(add_material({{"baseColorTexture", {{"index", texture}}}}, false));
         }
     }
@@ -68,14 +72,16 @@ private:
     std::size_t add_material(Json pbr, bool double_sided) {
         pbr["metallicFactor"] = 0;
         pbr["roughnessFactor"] = 1;
-        Json material = {{"pbrMetallicRoughness", std::move(pbr)}, {"extensions", {{"KHR_materials_unlit", Json::object()}}}};
+        Json material = {{"pbrMetallicRoughness", std::move(pbr)},
+                         {"extensions", {{"KHR_materials_unlit", Json::object()}}}};
         if (double_sided) material["doubleSided"] = true;
         out_.json["materials"].push_back(std::move(material));
         return out_.json["materials"].size() - 1;
     }
 
     /// Triangles of a mirrored node turn over when its transform is applied.
-    std::vector<std::uint32_t> turned(const std::vector<std::uint32_t>& indices, const Surface& surface) const {
+    std::vector<std::uint32_t> turned(const std::vector<std::uint32_t>& indices,
+                                      const Surface& surface) const {
         std::vector<std::uint32_t> out(indices);
         if (determinant(surface.to_world) < 0)
             for (std::size_t t = 0; t + 2 < out.size(); t += 3) std::swap(out[t + 1], out[t + 2]);
@@ -94,7 +100,8 @@ private:
             positions.push_back(transform_point(surface.to_world, mesh.positions[layout.source[i]]));
             uv.push_back((layout.uv[i] + origin) * (1 / side));
         }
-        return {{"attributes", {{"POSITION", out_.add_positions(positions)}, {"TEXCOORD_0", out_.add_floats(uv)}}},
+        return {{"attributes",
+                 {{"POSITION", out_.add_positions(positions)}, {"TEXCOORD_0", out_.add_floats(uv)}}},
                 {"indices", out_.add_indices(turned(layout.indices, surface))},
                 {"material", page_material_[atlas_.surfaces[s].page]}};
     }
@@ -111,17 +118,23 @@ private:
             const Vec3 up = length(n) > 0.5f ? n : Vec3{0, 1, 0};
             Rgb c;
             if (surface.lit_by == LitBy::probes || surface.part == Part::moving)
-                c = probe_irradiance(probe_weights(baked_.probes, p + up * 0.05f, true), set_.probes, up) * material.base_color * (1 / pi);
-            if (surface.group != none) c += material.emission * (surface.emission_gain * gains_[surface.group]);
+                c = probe_irradiance(probe_weights(baked_.probes, p + up * 0.05f, true), set_.probes, up) *
+                    material.base_color * (1 / pi);
+            if (surface.group != none)
+                c += material.emission * (surface.emission_gain * gains_[surface.group]);
             positions.push_back(p);
-            colors.push_back({std::min(c.r * scale, 1.0f), std::min(c.g * scale, 1.0f), std::min(c.b * scale, 1.0f)});
+            colors.push_back(
+                {std::min(c.r * scale, 1.0f), std::min(c.g * scale, 1.0f), std::min(c.b * scale, 1.0f)});
         }
-        Json primitive = {{"attributes", {{"POSITION", out_.add_positions(positions)}, {"COLOR_0", out_.add_floats(colors)}}},
-                          {"indices", out_.add_indices(turned(mesh.indices, surface))}};
+        Json primitive = {
+            {"attributes",
+             {{"POSITION", out_.add_positions(positions)}, {"COLOR_0", out_.add_floats(colors)}}},
+            {"indices", out_.add_indices(turned(mesh.indices, surface))}};
         const auto [at, fresh] = probed_material_.try_emplace(surface.material, 0);
         if (fresh) at->second = probed_material(material);
         primitive["material"] = at->second;
-        if (!mesh.uv0.empty() && material.base_texture.image != none) primitive["attributes"]["TEXCOORD_0"] = out_.add_floats(mesh.uv0);
+        if (!mesh.uv0.empty() && material.base_texture.image != none)
+            primitive["attributes"]["TEXCOORD_0"] = out_.add_floats(mesh.uv0);
         return primitive;
     }
 
@@ -130,9 +143,13 @@ private:
         if (material.base_texture.image != none) {
             const Image& image = level_.images[material.base_texture.image];
             std::vector<std::uint8_t> rgb;
-            for (std::size_t i = 0; i < image.rgba.size(); i += 4) rgb.insert(rgb.end(), {image.rgba[i], image.rgba[i + 1], image.rgba[i + 2]});
+            for (std::size_t i = 0; i < image.rgba.size(); i += 4)
+                rgb.insert(rgb.end(), {image.rgba[i], image.rgba[i + 1], image.rgba[i + 2]});
             const bool cut = material.alpha_mode == AlphaMode::mask;
-            pbr["baseColorTexture"] = {{"index", add_texture(cut ? encode_png_rgba(image.width, image.height, image.rgba) : encode_png(image.width, image.height, rgb), "image/png")}};
+            pbr["baseColorTexture"] = {
+                {"index", add_texture(cut ? encode_png_rgba(image.width, image.height, image.rgba)
+                                          : encode_png(image.width, image.height, rgb),
+                                      "image/png")}};
             const std::size_t index = add_material(std::move(pbr), material.double_sided);
             if (cut) {
                 out_.json["materials"][index]["alphaMode"] = "MASK";
@@ -156,7 +173,8 @@ private:
 
 }  // namespace
 
-void write_preview_glb(const std::filesystem::path& to, const Level& level, const Atlas& atlas, const Baked& baked, std::size_t set) {
+void write_preview_glb(const std::filesystem::path& to, const Level& level, const Atlas& atlas,
+                       const Baked& baked, std::size_t set) {
     write_file(to, PreviewWriter(level, atlas, baked, set).run());
 }
 

@@ -22,7 +22,10 @@ public:
         raw(s.data(), s.size());
         while (bytes.size() % 4) bytes.push_back(0);
     }
-    template <class T> void array(const std::vector<T>& v) { raw(v.data(), v.size() * sizeof(T)); }
+    template <class T>
+    void array(const std::vector<T>& v) {
+        raw(v.data(), v.size() * sizeof(T));
+    }
     Bytes bytes;
 };
 
@@ -48,14 +51,18 @@ public:
         if (at_ > bytes_.size()) fail();
         return s;
     }
-    template <class T> void array(std::vector<T>& v, std::size_t count) {
+    template <class T>
+    void array(std::vector<T>& v, std::size_t count) {
         if (count > (bytes_.size() - at_) / sizeof(T)) fail();
         v.resize(count);
         raw(v.data(), count * sizeof(T));
     }
     bool done() const { return at_ == bytes_.size(); }
     [[noreturn]] void fail() const {
-        throw Error{.what = "is truncated or damaged", .where = where_, .value = std::to_string(bytes_.size()) + " bytes", .remedy = "Bake again."};
+        throw Error{.what = "is truncated or damaged",
+                    .where = where_,
+                    .value = std::to_string(bytes_.size()) + " bytes",
+                    .remedy = "Bake again."};
     }
 
 private:
@@ -97,7 +104,10 @@ void unpack_probes(const Bytes& bytes, const std::string& where, ProbeNet& net, 
     r.raw(head, 8);
     if (std::memcmp(head, magic, 8) != 0) r.fail();
     if (const std::uint32_t v = r.word(); v != version)
-        throw Error{.what = "has a version this program does not read", .where = where, .value = std::to_string(v), .remedy = "Bake again."};
+        throw Error{.what = "has a version this program does not read",
+                    .where = where,
+                    .value = std::to_string(v),
+                    .remedy = "Bake again."};
     const std::uint32_t count = r.word(), set_count = r.word(), lattices = r.word(), side = r.word();
     r.word();
     if (side != probe_map_side || set_count > 4096 || lattices > 65536) r.fail();

@@ -11,7 +11,9 @@ namespace stasigraph {
 
 namespace {
 
-const char* tier_name(Tier tier) { return tier == Tier::glance ? "glance" : tier == Tier::proof ? "proof" : "final"; }
+const char* tier_name(Tier tier) {
+    return tier == Tier::glance ? "glance" : tier == Tier::proof ? "proof" : "final";
+}
 
 /// The smallest exponent, 0 or more, that brings the largest texel under 16384.
 int image_exponent(const PageImage& page) {
@@ -22,8 +24,12 @@ int image_exponent(const PageImage& page) {
     return exponent;
 }
 
-Json vec(Vec2 v) { return Json::array({v.x, v.y}); }
-Json vec(Vec3 v) { return Json::array({v.x, v.y, v.z}); }
+Json vec(Vec2 v) {
+    return Json::array({v.x, v.y});
+}
+Json vec(Vec3 v) {
+    return Json::array({v.x, v.y, v.z});
+}
 
 Json surfaces_json(const Level& level, const Atlas& atlas) {
     Json list = Json::array();
@@ -31,35 +37,54 @@ Json surfaces_json(const Level& level, const Atlas& atlas) {
         const SurfaceUv& uv = atlas.surfaces[s];
         if (uv.page == none) continue;
         const Layout& layout = atlas.layouts[uv.layout];
-        list.push_back({{"name", level.surfaces[s].name}, {"node", level.surfaces[s].node}, {"page", uv.page},
-                        {"scale", vec(atlas.scale(s))}, {"offset", vec(atlas.offset(s))},
-                        {"texels", Json::array({layout.width, layout.height})}, {"density", uv.density}});
+        list.push_back({{"name", level.surfaces[s].name},
+                        {"node", level.surfaces[s].node},
+                        {"page", uv.page},
+                        {"scale", vec(atlas.scale(s))},
+                        {"offset", vec(atlas.offset(s))},
+                        {"texels", Json::array({layout.width, layout.height})},
+                        {"density", uv.density}});
     }
     return list;
 }
 
 Json probes_json(const ProbeNet& net, const std::vector<const BakedSet*>& sets) {
     const std::size_t n = net.size();
-    const std::size_t positions = 32, validity = positions + 12 * n, clearance = validity + 4 * n, distance = clearance + 4 * n,
+    const std::size_t positions = 32, validity = positions + 12 * n, clearance = validity + 4 * n,
+                      distance = clearance + 4 * n,
                       light = distance + 8 * probe_map_side * probe_map_side * n;
-    Json json = {{"format", "stasigraph probes"}, {"version", 1}, {"file", "probes.bin"}, {"count", n}, {"byte_order", "little"},
-                 {"basis", "nine real orthonormal spherical harmonics of world coordinates, +Y up, cosine-convolved: "
-                           "00, 1-1 (y), 10 (z), 11 (x), 2-2 (xy), 2-1 (yz), 20 (3z2-1), 21 (xz), 22 (x2-y2); lux"},
+    Json json = {{"format", "stasigraph probes"},
+                 {"version", 1},
+                 {"file", "probes.bin"},
+                 {"count", n},
+                 {"byte_order", "little"},
+                 {"basis",
+                  "nine real orthonormal spherical harmonics of world coordinates, +Y up, cosine-convolved: "
+                  "00, 1-1 (y), 10 (z), 11 (x), 2-2 (xy), 2-1 (yz), 20 (3z2-1), 21 (xz), 22 (x2-y2); lux"},
                  {"positions", {{"offset", positions}, {"type", "float32[3]"}}},
                  {"validity", {{"offset", validity}, {"type", "float32"}}},
                  {"clearance", {{"offset", clearance}, {"type", "float32"}}},
                  {"distance", {{"offset", distance}, {"type", "float32[2]"}, {"map_side", probe_map_side}}}};
     for (std::size_t s = 0; s < sets.size(); ++s)
-        json["sets"].push_back({{"name", sets[s]->name}, {"offset", light + s * 108 * n}, {"type", "float32[9][3]"}});
+        json["sets"].push_back(
+            {{"name", sets[s]->name}, {"offset", light + s * 108 * n}, {"type", "float32[9][3]"}});
     for (const ProbeLattice& l : net.lattices)
-        json["lattices"].push_back({{"volume", l.volume}, {"low", vec(l.low)}, {"step", vec(l.step)}, {"count", l.count}, {"first", l.first}});
+        json["lattices"].push_back({{"volume", l.volume},
+                                    {"low", vec(l.low)},
+                                    {"step", vec(l.step)},
+                                    {"count", l.count},
+                                    {"first", l.first}});
     return json;
 }
 
 Json read_manifest(const fs::path& folder) {
     const fs::path path = folder / "manifest.json";
     std::error_code bad;
-    if (!fs::exists(path, bad)) throw Error{.what = "holds no bake", .where = folder.string(), .value = "", .remedy = "Run `stasigraph bake` first."};
+    if (!fs::exists(path, bad))
+        throw Error{.what = "holds no bake",
+                    .where = folder.string(),
+                    .value = "",
+                    .remedy = "Run `stasigraph bake` first."};
     const Bytes bytes = read_file(path);
     try {
         return Json::parse(bytes.begin(), bytes.end());
@@ -72,7 +97,8 @@ Json read_manifest(const fs::path& folder) {
 void remove_stale(const fs::path& folder, const Json& before, const Json& now) {
     const auto files = [](const Json& manifest) {
         std::vector<std::string> list;
-        if (!manifest.is_object() || !manifest.contains("files") || !manifest["files"].is_array()) return list;
+        if (!manifest.is_object() || !manifest.contains("files") || !manifest["files"].is_array())
+            return list;
         for (const Json& f : manifest["files"])
             if (f.is_string()) list.push_back(f.get<std::string>());
         return list;
@@ -82,9 +108,12 @@ void remove_stale(const fs::path& folder, const Json& before, const Json& now) {
     for (const std::string& name : files(before)) {
         const fs::path relative(name);
         // A manifest is a file like any other: it must not make us delete elsewhere.
-        if (relative.is_absolute() || name.find("..") != std::string::npos || std::find(kept.begin(), kept.end(), name) != kept.end()) continue;
+        if (relative.is_absolute() || name.find("..") != std::string::npos ||
+            std::find(kept.begin(), kept.end(), name) != kept.end())
+            continue;
         fs::remove(folder / relative, bad);
-        if (!relative.parent_path().empty()) fs::remove(folder / relative.parent_path(), bad);      // only when empty
+        if (!relative.parent_path().empty())
+            fs::remove(folder / relative.parent_path(), bad);  // only when empty
     }
 }
 
@@ -92,9 +121,13 @@ void remove_stale(const fs::path& folder, const Json& before, const Json& now) {
 
 std::string atlas_hash(const Atlas& atlas) {
     Bytes all;
-    const auto put = [&](const void* p, std::size_t n) { all.insert(all.end(), static_cast<const std::uint8_t*>(p), static_cast<const std::uint8_t*>(p) + n); };
+    const auto put = [&](const void* p, std::size_t n) {
+        all.insert(all.end(), static_cast<const std::uint8_t*>(p), static_cast<const std::uint8_t*>(p) + n);
+    };
     for (const SurfaceUv& s : atlas.surfaces)
-        for (std::uint32_t v : {s.layout, s.page, static_cast<std::uint32_t>(s.x), static_cast<std::uint32_t>(s.y)}) put(&v, 4);
+        for (std::uint32_t v :
+             {s.layout, s.page, static_cast<std::uint32_t>(s.x), static_cast<std::uint32_t>(s.y)})
+            put(&v, 4);
     for (const Layout& l : atlas.layouts) {
         put(&l.width, 4);
         put(&l.height, 4);
@@ -109,8 +142,13 @@ namespace {
 
 Json settings_json(const Level& level) {
     const TierSettings tier = tier_settings(level.quality.tier);
-    Json j = {{"density", level.lightmap.density}, {"density_scale", tier.density_scale}, {"page", level.lightmap.page},
-              {"margin", level.lightmap.margin}, {"shape", "flat"}, {"tier", tier_name(level.quality.tier)}, {"seed", level.quality.seed},
+    Json j = {{"density", level.lightmap.density},
+              {"density_scale", tier.density_scale},
+              {"page", level.lightmap.page},
+              {"margin", level.lightmap.margin},
+              {"shape", "flat"},
+              {"tier", tier_name(level.quality.tier)},
+              {"seed", level.quality.seed},
               {"noise", level.quality.noise > 0 ? level.quality.noise : tier.noise}};
     j["bounces"] = level.quality.bounces ? Json(*level.quality.bounces) : Json("settle");
     return j;
@@ -118,14 +156,19 @@ Json settings_json(const Level& level) {
 
 /// The entry of a set in an earlier manifest that fits these UVs; null where there is none.
 Json earlier_entry(const Json& before, const std::string& atlas, const std::string& set) {
-    if (!before.is_object() || before.value("atlas_hash", "") != atlas || !before.contains("sets") || !before["sets"].is_array()) return {};
+    if (!before.is_object() || before.value("atlas_hash", "") != atlas || !before.contains("sets") ||
+        !before["sets"].is_array())
+        return {};
     for (const Json& entry : before["sets"])
-        if (entry.is_object() && entry.value("name", "") == set && entry.contains("lightmaps") && entry["lightmaps"].is_array()) return entry;
+        if (entry.is_object() && entry.value("name", "") == set && entry.contains("lightmaps") &&
+            entry["lightmaps"].is_array())
+            return entry;
     return {};
 }
 
 /// Gives sets that are not written now the probe light they had, where the probes stand as they did.
-void keep_probes(const fs::path& folder, const ProbeNet& net, const std::vector<std::size_t>& kept, std::vector<BakedSet>& sets) {
+void keep_probes(const fs::path& folder, const ProbeNet& net, const std::vector<std::size_t>& kept,
+                 std::vector<BakedSet>& sets) {
     std::error_code bad;
     if (kept.empty() || !fs::exists(folder / "probes.bin", bad)) return;
     try {
@@ -153,7 +196,11 @@ struct Written {
 };
 
 Json write_set(const Level& level, const BakedSet& set, const std::vector<float>& gains, Written& written) {
-    Json entry = {{"name", set.name}, {"scene_hash", level.scene_hash}, {"sheet_hash", level.sheet_hash}, {"gains", gains}, {"lightmaps", Json::array()}};
+    Json entry = {{"name", set.name},
+                  {"scene_hash", level.scene_hash},
+                  {"sheet_hash", level.sheet_hash},
+                  {"gains", gains},
+                  {"lightmaps", Json::array()}};
     for (std::size_t p = 0; p < set.pages.size(); ++p) {
         const PageImage& page = set.pages[p];
         const std::string name = set.name + "/lightmap-" + std::to_string(p) + ".exr";
@@ -167,8 +214,9 @@ Json write_set(const Level& level, const BakedSet& set, const std::vector<float>
 
 }  // namespace
 
-std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_file, const Level& level, const Atlas& atlas,
-                                const Baked& baked, const std::vector<std::string>& only) {
+std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_file, const Level& level,
+                                const Atlas& atlas, const Baked& baked,
+                                const std::vector<std::string>& only) {
     check_writable(folder);
     Json before;
     try {
@@ -177,9 +225,17 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
         // None yet, or one that says nothing: nothing to keep or tidy up.
     }
     const std::string uvs = atlas_hash(atlas);
-    Json manifest = {{"format", "stasigraph bake"}, {"version", manifest_version}, {"level", level.name}, {"scene_hash", level.scene_hash},
-                     {"sheet_hash", level.sheet_hash}, {"atlas_hash", uvs}, {"settings", settings_json(level)},
-                     {"bounces_done", baked.figures.bounces}, {"groups", level.groups}, {"pages", atlas.pages}, {"sets", Json::array()}};
+    Json manifest = {{"format", "stasigraph bake"},
+                     {"version", manifest_version},
+                     {"level", level.name},
+                     {"scene_hash", level.scene_hash},
+                     {"sheet_hash", level.sheet_hash},
+                     {"atlas_hash", uvs},
+                     {"settings", settings_json(level)},
+                     {"bounces_done", baked.figures.bounces},
+                     {"groups", level.groups},
+                     {"pages", atlas.pages},
+                     {"sets", Json::array()}};
     Written written{.folder = folder, .paths = {}};
     std::vector<BakedSet> probe_sets;
     std::vector<std::size_t> kept;
@@ -232,9 +288,14 @@ SavedBake load_bake(const fs::path& folder, const Level& level, const Atlas& atl
     const Json manifest = read_manifest(folder);
     const JsonPlace root(manifest, "manifest.json:");
     if (root["version"].count(0) != manifest_version)
-        throw Error{.what = "has a version this program does not read", .where = "manifest.json", .value = "", .remedy = "Bake again."};
+        throw Error{.what = "has a version this program does not read",
+                    .where = "manifest.json",
+                    .value = "",
+                    .remedy = "Bake again."};
     if (root["atlas_hash"].text("") != atlas_hash(atlas))
-        throw Error{.what = "the bake is of another state of the level: its lightmap UVs have changed since", .where = folder.string(), .value = "",
+        throw Error{.what = "the bake is of another state of the level: its lightmap UVs have changed since",
+                    .where = folder.string(),
+                    .value = "",
                     .remedy = "Run `stasigraph bake` again."};
     SavedBake saved{.sets = {}, .probes = {}, .tier = root["settings"]["tier"].text("")};
     std::string names;
@@ -244,7 +305,8 @@ SavedBake load_bake(const fs::path& folder, const Level& level, const Atlas& atl
         names += (names.empty() ? "" : ", ") + set.name;
         if (!only.empty() && set.name != only) continue;
         // Each set says what it was made from: a bake of one set leaves the others as they were.
-        saved.stale |= sets[s]["scene_hash"].text("") != level.scene_hash || sets[s]["sheet_hash"].text("") != level.sheet_hash;
+        saved.stale |= sets[s]["scene_hash"].text("") != level.scene_hash ||
+                       sets[s]["sheet_hash"].text("") != level.sheet_hash;
         const JsonPlace maps = sets[s]["lightmaps"];
         if (maps.size() != atlas.pages.size()) maps.fail("has not one file for each page");
         for (std::size_t p = 0; p < maps.size(); ++p) {
@@ -253,8 +315,14 @@ SavedBake load_bake(const fs::path& folder, const Level& level, const Atlas& atl
         }
         saved.sets.push_back(std::move(set));
     }
-    if (saved.sets.empty()) throw Error{.what = "there is no such bake set", .where = "--set", .value = only, .remedy = "The bake has: " + names + "."};
-    if (root["probes"]) unpack_probes(read_file(folder / "probes.bin"), (folder / "probes.bin").string(), saved.probes, saved.sets);
+    if (saved.sets.empty())
+        throw Error{.what = "there is no such bake set",
+                    .where = "--set",
+                    .value = only,
+                    .remedy = "The bake has: " + names + "."};
+    if (root["probes"])
+        unpack_probes(read_file(folder / "probes.bin"), (folder / "probes.bin").string(), saved.probes,
+                      saved.sets);
     return saved;
 }
 

@@ -6,8 +6,11 @@
 namespace stasigraph {
 
 std::string starter_sheet(const Level& level, const std::string& scene_file) {
-    std::string t = "# Bake sheet of " + level.name + ". Every key is optional; lines with # show what is possible.\n\n"
-                    "[level]\nscene = \"" + scene_file + "\"\n\n"
+    std::string t = "# Bake sheet of " + level.name +
+                    ". Every key is optional; lines with # show what is possible.\n\n"
+                    "[level]\nscene = \"" +
+                    scene_file +
+                    "\"\n\n"
                     "[lightmap]\n"
                     "density = 16.0      # texels per metre\n"
                     "page    = 1024      # texels, a power of two\n"
@@ -18,7 +21,8 @@ std::string starter_sheet(const Level& level, const std::string& scene_file) {
                     "# noise = 0.02      # relative error aimed for; the tier's own when left out\n\n"
                     "[sky]\n";
     const Rgb sky = level.sky.radiance;
-    t += "radiance = [" + to_text(sky.r) + ", " + to_text(sky.g) + ", " + to_text(sky.b) + "]   # nit; an open field gets pi times this in lux\n\n";
+    t += "radiance = [" + to_text(sky.r) + ", " + to_text(sky.g) + ", " + to_text(sky.b) +
+         "]   # nit; an open field gets pi times this in lux\n\n";
     t += "# Light groups of this level:";
     for (const std::string& g : level.groups) t += " \"" + g + "\"";
     t += "\n";
@@ -26,19 +30,32 @@ std::string starter_sheet(const Level& level, const std::string& scene_file) {
     for (const Light& light : level.lights)
         if (light.kind == LightKind::sun && !sun) {
             sun = true;
-            t += "\n[[light]]\nmatch = \"" + light.name + "\"\n# azimuth   = 210     # degrees clockwise from north (-Z)\n# elevation = 35\n# lux       = 100000\n# kelvin    = 5600\n";
+            t += "\n[[light]]\nmatch = \"" + light.name +
+                 "\"\n# azimuth   = 210     # degrees clockwise from north (-Z)\n# elevation = 35\n# lux     "
+                 "  = 100000\n# kelvin    = 5600\n";
         }
-    if (!sun) t += "\n# [[light]]           # a sun, if the level wants one\n# name = \"sun\"\n# kind = \"sun\"\n# lux  = 100000\n# azimuth   = 210     # degrees clockwise from north (-Z)\n# elevation = 35\n";
+    if (!sun)
+        t += "\n# [[light]]           # a sun, if the level wants one\n# name = \"sun\"\n# kind = \"sun\"\n# "
+             "lux  = 100000\n# azimuth   = 210     # degrees clockwise from north (-Z)\n# elevation = 35\n";
     for (const Light& light : level.lights)
         if (light.kind != LightKind::sun) {
-            t += "\n# [[light]]           # one entry changes every light whose name matches\n# match  = \"" + light.name + "\"\n# group  = \"night lamps\"\n# kelvin = 2700\n# gain   = 1.5\n# radius = 0.05       # metres; larger is softer\n";
+            t += "\n# [[light]]           # one entry changes every light whose name matches\n# match  = \"" +
+                 light.name +
+                 "\"\n# group  = \"night lamps\"\n# kelvin = 2700\n# gain   = 1.5\n# radius = 0.05       # "
+                 "metres; larger is softer\n";
             break;
         }
-    t += "\n# [[surface]]\n# match   = \"" + level.surfaces.front().node + "\"\n# density = 0.5       # times the level's density\n# lit_by  = \"probes\"  # lightmap | probes | nothing\n"
-         "\n# [[set]]             # what the game switches between; groups not named have a gain of 1\n# name = \"night\"\n# gain = { ";
-    for (std::size_t g = 0; g < level.groups.size(); ++g) t += (g ? ", \"" : "\"") + level.groups[g] + "\" = 1.0";
-    t += " }\n\n# [[volume]]          # a box of probes for what moves\n# name    = \"play\"\n# low     = [-10.0, 0.0, -10.0]\n# high    = [10.0, 4.0, 10.0]\n# spacing = 2.0       # metres\n"
-         "\n# [[camera]]\n# name   = \"main\"\n# eye    = [0.0, 1.7, 8.0]\n# toward = [0.0, 1.5, 0.0]\n# fov    = 50           # degrees, vertical\n";
+    t += "\n# [[surface]]\n# match   = \"" + level.surfaces.front().node +
+         "\"\n# density = 0.5       # times the level's density\n# lit_by  = \"probes\"  # lightmap | probes "
+         "| nothing\n"
+         "\n# [[set]]             # what the game switches between; groups not named have a gain of 1\n# "
+         "name = \"night\"\n# gain = { ";
+    for (std::size_t g = 0; g < level.groups.size(); ++g)
+        t += (g ? ", \"" : "\"") + level.groups[g] + "\" = 1.0";
+    t += " }\n\n# [[volume]]          # a box of probes for what moves\n# name    = \"play\"\n# low     = "
+         "[-10.0, 0.0, -10.0]\n# high    = [10.0, 4.0, 10.0]\n# spacing = 2.0       # metres\n"
+         "\n# [[camera]]\n# name   = \"main\"\n# eye    = [0.0, 1.7, 8.0]\n# toward = [0.0, 1.5, 0.0]\n# fov "
+         "   = 50           # degrees, vertical\n";
     return t;
 }
 

@@ -10,13 +10,28 @@ namespace stasigraph {
 
 TierSettings tier_settings(Tier tier) {
     switch (tier) {
-        case Tier::glance: return {.density_scale = 0.5f, .first_links = 32, .most_links = 32, .noise = 0.1f,
-                                   .light_samples = 4, .probe_links = 128};
-        case Tier::proof: return {.density_scale = 1, .first_links = 64, .most_links = 256, .noise = 0.04f,
-                                  .light_samples = 16, .probe_links = 512};
-        case Tier::final: break;
+        case Tier::glance:
+            return {.density_scale = 0.5f,
+                    .first_links = 32,
+                    .most_links = 32,
+                    .noise = 0.1f,
+                    .light_samples = 4,
+                    .probe_links = 128};
+        case Tier::proof:
+            return {.density_scale = 1,
+                    .first_links = 64,
+                    .most_links = 256,
+                    .noise = 0.04f,
+                    .light_samples = 16,
+                    .probe_links = 512};
+        case Tier::final:
+            break;
     }
-    return {.density_scale = 1, .first_links = 256, .most_links = 1024, .noise = 0.02f, .light_samples = 64,
+    return {.density_scale = 1,
+            .first_links = 256,
+            .most_links = 1024,
+            .noise = 0.02f,
+            .light_samples = 64,
             .probe_links = 2048};
 }
 
@@ -30,8 +45,10 @@ std::uint32_t group_index(Level& level, const std::string& name) {
 
 void complete_level(Level& level) {
     for (Light& light : level.lights)
-        if (light.group == none) light.group = group_index(level, light.kind == LightKind::sun ? "sun" : "lamps");
-    if (level.sky.group == none && max_channel(level.sky.radiance) > 0) level.sky.group = group_index(level, "sky");
+        if (light.group == none)
+            light.group = group_index(level, light.kind == LightKind::sun ? "sun" : "lamps");
+    if (level.sky.group == none && max_channel(level.sky.radiance) > 0)
+        level.sky.group = group_index(level, "sky");
     for (Surface& s : level.surfaces)
         if (s.group == none && max_channel(level.materials[s.material].emission) > 0)
             s.group = group_index(level, "glow");
@@ -49,27 +66,39 @@ void check_range(float value, float low, float high, const std::string& where, c
 
 void check_mesh(const Mesh& mesh) {
     const auto fail = [&](const char* what, std::size_t at) {
-        throw Error{.what = what, .where = "mesh " + mesh.name, .value = "vertex or index " + std::to_string(at),
+        throw Error{.what = what,
+                    .where = "mesh " + mesh.name,
+                    .value = "vertex or index " + std::to_string(at),
                     .remedy = "export the mesh again"};
     };
-    if (mesh.normals.size() != mesh.positions.size()) fail("normals and positions differ in number", mesh.normals.size());
-    if (!mesh.uv0.empty() && mesh.uv0.size() != mesh.positions.size()) fail("TEXCOORD_0 has the wrong length", mesh.uv0.size());
-    if (!mesh.uv1.empty() && mesh.uv1.size() != mesh.positions.size()) fail("TEXCOORD_1 has the wrong length", mesh.uv1.size());
+    if (mesh.normals.size() != mesh.positions.size())
+        fail("normals and positions differ in number", mesh.normals.size());
+    if (!mesh.uv0.empty() && mesh.uv0.size() != mesh.positions.size())
+        fail("TEXCOORD_0 has the wrong length", mesh.uv0.size());
+    if (!mesh.uv1.empty() && mesh.uv1.size() != mesh.positions.size())
+        fail("TEXCOORD_1 has the wrong length", mesh.uv1.size());
     for (std::size_t i = 0; i < mesh.positions.size(); ++i)
-        if (!is_finite(mesh.positions[i]) || !is_finite(mesh.normals[i])) fail("a position or normal is not finite", i);
+        if (!is_finite(mesh.positions[i]) || !is_finite(mesh.normals[i]))
+            fail("a position or normal is not finite", i);
     for (std::size_t i = 0; i < mesh.indices.size(); ++i)
         if (mesh.indices[i] >= mesh.positions.size()) fail("an index is out of range", i);
 }
 
 void check_lightmap(const LightmapSettings& s) {
-    check_range(s.density, 1e-3f, 4096, "lightmap.density", "density is out of range", "Use 0.001 to 4096 texels per metre.");
+    check_range(s.density, 1e-3f, 4096, "lightmap.density", "density is out of range",
+                "Use 0.001 to 4096 texels per metre.");
     if (s.page < 16 || s.page > 16384 || (s.page & (s.page - 1)) != 0)
-        throw Error{.what = "page size is no power of two between 16 and 16384", .where = "lightmap.page",
-                    .value = std::to_string(s.page), .remedy = "Use 512, 1024, 2048 or 4096."};
-    check_range(static_cast<float>(s.margin), 1, 64, "lightmap.margin", "margin is out of range", "Use 1 to 64 texels.");
+        throw Error{.what = "page size is no power of two between 16 and 16384",
+                    .where = "lightmap.page",
+                    .value = std::to_string(s.page),
+                    .remedy = "Use 512, 1024, 2048 or 4096."};
+    check_range(static_cast<float>(s.margin), 1, 64, "lightmap.margin", "margin is out of range",
+                "Use 1 to 64 texels.");
     if (s.page < 4 * s.margin)
-        throw Error{.what = "margin leaves no room on the page", .where = "lightmap.margin",
-                    .value = std::to_string(s.margin), .remedy = "Use a larger page or a smaller margin."};
+        throw Error{.what = "margin leaves no room on the page",
+                    .where = "lightmap.margin",
+                    .value = std::to_string(s.margin),
+                    .remedy = "Use a larger page or a smaller margin."};
 }
 
 }  // namespace
@@ -79,27 +108,44 @@ void check_level(const Level& level) {
     for (const Mesh& mesh : level.meshes) check_mesh(mesh);
     for (const Surface& s : level.surfaces) {
         if (s.mesh >= level.meshes.size() || s.material >= level.materials.size())
-            throw Error{.what = "a surface names a mesh or material that does not exist", .where = s.name, .value = "", .remedy = ""};
+            throw Error{.what = "a surface names a mesh or material that does not exist",
+                        .where = s.name,
+                        .value = "",
+                        .remedy = ""};
         check_range(s.density, 1e-4f, 64, s.name, "density factor is out of range", "Use 0.0001 to 64.");
         check_range(s.emission_gain, 0, 1e9f, s.name, "emission gain is out of range", "Use 0 or more.");
     }
     for (const Light& light : level.lights) {
-        const float top = max_channel(light.color), low = std::min({light.color.r, light.color.g, light.color.b});
+        const float top = max_channel(light.color),
+                    low = std::min({light.color.r, light.color.g, light.color.b});
         if (!(low >= 0 && top < 1e12f))
-            throw Error{.what = "a light's intensity is negative or not finite", .where = light.name, .value = to_text(top),
+            throw Error{.what = "a light's intensity is negative or not finite",
+                        .where = light.name,
+                        .value = to_text(top),
                         .remedy = "Use lux for suns and candela for lamps, 0 or more."};
-        check_range(light.radius, 0, 1e4f, light.name, "light radius is out of range", "Use metres, 0 or more.");
+        check_range(light.radius, 0, 1e4f, light.name, "light radius is out of range",
+                    "Use metres, 0 or more.");
         if (light.group >= level.groups.size())
-            throw Error{.what = "a light has no group", .where = light.name, .value = "", .remedy = "Call complete_level()."};
+            throw Error{.what = "a light has no group",
+                        .where = light.name,
+                        .value = "",
+                        .remedy = "Call complete_level()."};
     }
     if (level.quality.bounces && (*level.quality.bounces < 0 || *level.quality.bounces > 1000))
-        throw Error{.what = "number of bounces is out of range", .where = "quality.bounces",
-                    .value = std::to_string(*level.quality.bounces), .remedy = "Use 0 to 1000, or \"settle\"."};
-    check_range(level.quality.noise, 0, 1, "quality.noise", "noise target is out of range", "Use 0.001 to 1, e.g. 0.02.");
+        throw Error{.what = "number of bounces is out of range",
+                    .where = "quality.bounces",
+                    .value = std::to_string(*level.quality.bounces),
+                    .remedy = "Use 0 to 1000, or \"settle\"."};
+    check_range(level.quality.noise, 0, 1, "quality.noise", "noise target is out of range",
+                "Use 0.001 to 1, e.g. 0.02.");
     for (const Volume& v : level.volumes) {
-        check_range(v.spacing, 0.05f, 1000, v.name, "probe spacing is out of range", "Use 0.05 to 1000 metres.");
+        check_range(v.spacing, 0.05f, 1000, v.name, "probe spacing is out of range",
+                    "Use 0.05 to 1000 metres.");
         if (!(v.low.x < v.high.x && v.low.y < v.high.y && v.low.z < v.high.z))
-            throw Error{.what = "a volume is empty", .where = v.name, .value = "", .remedy = "Its low corner must lie below its high corner on every axis."};
+            throw Error{.what = "a volume is empty",
+                        .where = v.name,
+                        .value = "",
+                        .remedy = "Its low corner must lie below its high corner on every axis."};
     }
 }
 
@@ -110,7 +156,10 @@ std::uint32_t set_index(const Level& level, const std::string& name) {
         if (level.sets[i].name == name) return static_cast<std::uint32_t>(i);
         known += (i ? ", " : "") + level.sets[i].name;
     }
-    throw Error{.what = "there is no such bake set", .where = "--set", .value = name, .remedy = "The level has: " + known + "."};
+    throw Error{.what = "there is no such bake set",
+                .where = "--set",
+                .value = name,
+                .remedy = "The level has: " + known + "."};
 }
 
 Rgb kelvin_to_rgb(float kelvin) {
@@ -119,8 +168,8 @@ Rgb kelvin_to_rgb(float kelvin) {
                      (1 + 8.42420235e-4 * t + 7.08145163e-7 * t * t);
     const double v = (0.317398726 + 4.22806245e-5 * t + 4.20481691e-8 * t * t) /
                      (1 - 2.89741816e-5 * t + 1.61456053e-7 * t * t);
-    const double x = 3 * u / (2 * u - 8 * v + 4), y = 2 * v / (2 * u - 8 * v + 4);     // CIE 1960 to 1931
-    const double cx = x / y, cz = (1 - x - y) / y;                                       // XYZ at Y = 1
+    const double x = 3 * u / (2 * u - 8 * v + 4), y = 2 * v / (2 * u - 8 * v + 4);  // CIE 1960 to 1931
+    const double cx = x / y, cz = (1 - x - y) / y;                                  // XYZ at Y = 1
     // IEC 61966-2-1, XYZ to linear Rec. 709; reds below 1900 K leave the gamut and are clipped.
     Rgb c{static_cast<float>(3.2404542 * cx - 1.5371385 - 0.4985314 * cz),
           static_cast<float>(-0.9692660 * cx + 1.8760108 + 0.0415560 * cz),

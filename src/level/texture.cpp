@@ -29,7 +29,8 @@ constexpr float most_albedo = 0.95f;
 TextureSet::TextureSet(const Level& level) {
     for (const Image& image : level.images) {
         std::vector<Mip>& mips = images_.emplace_back();
-        Mip base{image.width, image.height, std::vector<Texel4>(static_cast<std::size_t>(image.width) * image.height)};
+        Mip base{image.width, image.height,
+                 std::vector<Texel4>(static_cast<std::size_t>(image.width) * image.height)};
         const auto& table = linear_table();
         for (std::size_t i = 0; i < base.pixels.size(); ++i) {
             const std::uint8_t* p = &image.rgba[4 * i];
@@ -43,7 +44,8 @@ TextureSet::TextureSet(const Level& level) {
                 for (int x = 0; x < to.width; ++x) {
                     Texel4 sum;
                     for (int k = 0; k < 4; ++k) {
-                        const int sx = std::min(2 * x + (k & 1), from.width - 1), sy = std::min(2 * y + (k >> 1), from.height - 1);
+                        const int sx = std::min(2 * x + (k & 1), from.width - 1),
+                                  sy = std::min(2 * y + (k >> 1), from.height - 1);
                         const Texel4& p = from.pixels[static_cast<std::size_t>(sy) * from.width + sx];
                         sum = {sum.r + p.r / 4, sum.g + p.g / 4, sum.b + p.b / 4, sum.a + p.a / 4};
                     }
@@ -61,15 +63,20 @@ Texel4 TextureSet::fetch(const Mip& mip, const TextureUse& use, float x, float y
         return i < 0 ? i + n : i;
     };
     const float fx = std::floor(x), fy = std::floor(y);
-    const int x0 = wrap(static_cast<int>(fx), mip.width, use.repeat_x), x1 = wrap(static_cast<int>(fx) + 1, mip.width, use.repeat_x);
-    const int y0 = wrap(static_cast<int>(fy), mip.height, use.repeat_y), y1 = wrap(static_cast<int>(fy) + 1, mip.height, use.repeat_y);
-    const auto at = [&](int px, int py) -> const Texel4& { return mip.pixels[static_cast<std::size_t>(py) * mip.width + px]; };
+    const int x0 = wrap(static_cast<int>(fx), mip.width, use.repeat_x),
+              x1 = wrap(static_cast<int>(fx) + 1, mip.width, use.repeat_x);
+    const int y0 = wrap(static_cast<int>(fy), mip.height, use.repeat_y),
+              y1 = wrap(static_cast<int>(fy) + 1, mip.height, use.repeat_y);
+    const auto at = [&](int px, int py) -> const Texel4& {
+        return mip.pixels[static_cast<std::size_t>(py) * mip.width + px];
+    };
     const float tx = x - fx, ty = y - fy;
     const float w[4] = {(1 - tx) * (1 - ty), tx * (1 - ty), (1 - tx) * ty, tx * ty};
     const Texel4* p[4] = {&at(x0, y0), &at(x1, y0), &at(x0, y1), &at(x1, y1)};
     Texel4 sum;
     for (int k = 0; k < 4; ++k)
-        sum = {sum.r + w[k] * p[k]->r, sum.g + w[k] * p[k]->g, sum.b + w[k] * p[k]->b, sum.a + w[k] * p[k]->a};
+        sum = {sum.r + w[k] * p[k]->r, sum.g + w[k] * p[k]->g, sum.b + w[k] * p[k]->b,
+               sum.a + w[k] * p[k]->a};
     return sum;
 }
 
@@ -80,16 +87,20 @@ Texel4 TextureSet::sample(const TextureUse& use, Vec2 uv, float footprint) const
     const float c = std::cos(use.rotation), s = std::sin(use.rotation);
     const Vec2 q{uv.x * use.scale.x, uv.y * use.scale.y};
     const Vec2 p = Vec2{c * q.x + s * q.y, -s * q.x + c * q.y} + use.offset;
-    const float pixels = footprint * std::max(use.scale.x, use.scale.y) * static_cast<float>(std::max(mips[0].width, mips[0].height));
+    const float pixels = footprint * std::max(use.scale.x, use.scale.y) *
+                         static_cast<float>(std::max(mips[0].width, mips[0].height));
     const int level = pixels > 1 ? static_cast<int>(std::log2(pixels)) : 0;
     const Mip& mip = mips[static_cast<std::size_t>(std::min<int>(level, static_cast<int>(mips.size()) - 1))];
     // A coordinate far out of any sensible range would overflow the integer pixel.
-    const auto tame = [](float v, bool repeat) { return repeat ? v - std::floor(v) : std::clamp(v, -1.0f, 2.0f); };
+    const auto tame = [](float v, bool repeat) {
+        return repeat ? v - std::floor(v) : std::clamp(v, -1.0f, 2.0f);
+    };
     return fetch(mip, use, tame(p.x, use.repeat_x) * static_cast<float>(mip.width) - 0.5f,
                  tame(p.y, use.repeat_y) * static_cast<float>(mip.height) - 0.5f);
 }
 
-Vec3 shading_normal(const Mesh& mesh, std::uint32_t triangle, float u, float v, const Affine& to_world, Vec3 face) {
+Vec3 shading_normal(const Mesh& mesh, std::uint32_t triangle, float u, float v, const Affine& to_world,
+                    Vec3 face) {
     const std::uint32_t* i = &mesh.indices[3 * static_cast<std::size_t>(triangle)];
     const Vec3 local = mesh.normals[i[0]] * (1 - u - v) + mesh.normals[i[1]] * u + mesh.normals[i[2]] * v;
     const Vec3 normal = normalize(transform_normal(to_world, local));
@@ -102,17 +113,21 @@ Vec2 mesh_uv(const Mesh& mesh, std::uint32_t triangle, float u, float v) {
     return mesh.uv0[i[0]] * (1 - u - v) + mesh.uv0[i[1]] * u + mesh.uv0[i[2]] * v;
 }
 
-Rgb TextureSet::albedo(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v, float footprint) const {
+Rgb TextureSet::albedo(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v,
+                       float footprint) const {
     const Material& m = level.materials[surface.material];
     Rgb c = m.base_color;
     if (m.base_texture.image != none) {
-        const Texel4 t = sample(m.base_texture, mesh_uv(level.meshes[surface.mesh], triangle, u, v), footprint);
+        const Texel4 t =
+            sample(m.base_texture, mesh_uv(level.meshes[surface.mesh], triangle, u, v), footprint);
         c = c * Rgb{t.r, t.g, t.b};
     }
-    return {std::clamp(c.r, 0.0f, most_albedo), std::clamp(c.g, 0.0f, most_albedo), std::clamp(c.b, 0.0f, most_albedo)};
+    return {std::clamp(c.r, 0.0f, most_albedo), std::clamp(c.g, 0.0f, most_albedo),
+            std::clamp(c.b, 0.0f, most_albedo)};
 }
 
-Rgb TextureSet::emission(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v) const {
+Rgb TextureSet::emission(const Level& level, const Surface& surface, std::uint32_t triangle, float u,
+                         float v) const {
     const Material& m = level.materials[surface.material];
     const Rgb e = m.emission * surface.emission_gain;
     if (m.emission_texture.image == none) return e;
@@ -120,7 +135,8 @@ Rgb TextureSet::emission(const Level& level, const Surface& surface, std::uint32
     return e * Rgb{t.r, t.g, t.b};
 }
 
-float TextureSet::alpha(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v) const {
+float TextureSet::alpha(const Level& level, const Surface& surface, std::uint32_t triangle, float u,
+                        float v) const {
     const Material& m = level.materials[surface.material];
     if (m.base_texture.image == none) return m.alpha;
     return m.alpha * sample(m.base_texture, mesh_uv(level.meshes[surface.mesh], triangle, u, v)).a;

@@ -17,12 +17,13 @@ class TextureSet {
 public:
     explicit TextureSet(const Level& level);
 
-    /// Bilinear lookup at the mip level where one texture pixel is about `footprint` wide (in UV units; 0 is the
-    /// full image). White where the use names no image.
+    /// Bilinear lookup at the mip level where one texture pixel is about `footprint` wide (in UV units; 0 is
+    /// the full image). White where the use names no image.
     Texel4 sample(const TextureUse& use, Vec2 uv, float footprint = 0) const;
 
     /// Base colour, clamped to [0, 0.95] a channel, at a point of a surface's triangle.
-    Rgb albedo(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v, float footprint = 0) const;
+    Rgb albedo(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v,
+               float footprint = 0) const;
     Rgb emission(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v) const;
     float alpha(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v) const;
 
@@ -35,8 +36,10 @@ private:
     std::vector<std::vector<Mip>> images_;
 };
 
-/// The interpolated normal in the world, unit length; `face` where it is missing, broken or turned away from it.
-Vec3 shading_normal(const Mesh& mesh, std::uint32_t triangle, float u, float v, const Affine& to_world, Vec3 face);
+/// The interpolated normal in the world, unit length; `face` where it is missing, broken or turned away from
+/// it.
+Vec3 shading_normal(const Mesh& mesh, std::uint32_t triangle, float u, float v, const Affine& to_world,
+                    Vec3 face);
 
 /// UVs of a point of a triangle; zero when the mesh has none.
 Vec2 mesh_uv(const Mesh& mesh, std::uint32_t triangle, float u, float v);

@@ -10,14 +10,14 @@ namespace stasigraph {
 
 /// A point chosen on an emitter.
 struct EmitterPoint {
-    std::uint32_t emitter = 0, triangle = 0;        ///< Emitter number of this set; triangle of its mesh.
+    std::uint32_t emitter = 0, triangle = 0;  ///< Emitter number of this set; triangle of its mesh.
     float u = 0, v = 0;
     Vec3 position, normal;
-    float area_density = 0;                         ///< Of the choice, per square metre.
+    float area_density = 0;  ///< Of the choice, per square metre.
 };
 
-/// The emissive surfaces of one light group. A surface is chosen by its power over squared distance, leaving out
-/// those wholly below the receiver's horizon; a triangle by its power; a point uniformly.
+/// The emissive surfaces of one light group. A surface is chosen by its power over squared distance, leaving
+/// out those wholly below the receiver's horizon; a triangle by its power; a point uniformly.
 ///
 /// Threads: const members are safe from any number of threads, each with its own Choice.
 class Emitters {
@@ -31,7 +31,7 @@ public:
     /// How likely each emitter is chosen from one receiver. Keep one for each thread: it owns memory.
     struct Choice {
         std::vector<float> cumulative;
-        float total = 0;                            ///< 0: none can light this receiver.
+        float total = 0;  ///< 0: none can light this receiver.
     };
     void weigh(const Receiver& receiver, Choice& choice) const;
     EmitterPoint choose(const Choice& choice, Vec2 random) const;
@@ -48,7 +48,7 @@ private:
         Vec3 centre;
         float radius = 0, power = 0;
         bool two_sided = false;
-        std::vector<float> cumulative;              ///< Of triangle power.
+        std::vector<float> cumulative;  ///< Of triangle power.
         std::vector<float> area;
     };
     const Level& level_;

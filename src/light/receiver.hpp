@@ -8,8 +8,8 @@ namespace stasigraph {
 
 /// What light falls on: a point of a surface, or a point in the air that takes light from everywhere.
 struct Receiver {
-    Vec3 position;                  ///< Where rays start, already off the surface.
-    Vec3 normal, face_normal;       ///< Unit length; unused in the air.
+    Vec3 position;             ///< Where rays start, already off the surface.
+    Vec3 normal, face_normal;  ///< Unit length; unused in the air.
     bool in_air = false;
 
     /// The share of light from this direction that counts: the cosine on a surface, 1 in the air.
@@ -25,7 +25,8 @@ struct Receiver {
 
 /// The receiver at a point of a surface.
 inline Receiver surface_receiver(Vec3 position, Vec3 normal, Vec3 face_normal) {
-    return {.position = position + face_normal * ray_start_offset, .normal = normal, .face_normal = face_normal};
+    return {
+        .position = position + face_normal * ray_start_offset, .normal = normal, .face_normal = face_normal};
 }
 
 /// A cosine-distributed direction about the receiver's normal, mirrored up where it would go below the face.

@@ -9,7 +9,8 @@ namespace stasigraph {
 
 namespace {
 
-/// Barycentrics (of b and c) of the point of a triangle nearest to p. Ericson, Real-Time Collision Detection, 5.1.5.
+/// Barycentrics (of b and c) of the point of a triangle nearest to p. Ericson, Real-Time Collision
+/// Detection, 5.1.5.
 Vec2 nearest_in_triangle(Vec3 p, Vec3 a, Vec3 b, Vec3 c) {
     const Vec3 ab = b - a, ac = c - a, ap = p - a;
     const float d1 = dot(ab, ap), d2 = dot(ac, ap);
@@ -40,15 +41,17 @@ struct Nearest {
     Vec3 normal;
 };
 
-constexpr float least_facing = 0.5f;        // cos 60 degrees
+constexpr float least_facing = 0.5f;  // cos 60 degrees
 
-void look_at_surface(const Level& level, std::uint32_t index, const MeterPoint& point, Vec3 facing, float reach, Nearest& best) {
+void look_at_surface(const Level& level, std::uint32_t index, const MeterPoint& point, Vec3 facing,
+                     float reach, Nearest& best) {
     const Surface& surface = level.surfaces[index];
     const Mesh& mesh = level.meshes[surface.mesh];
     const float side = determinant(surface.to_world) < 0 ? -1.0f : 1.0f;
     for (std::uint32_t t = 0; t < mesh.triangle_count(); ++t) {
         Vec3 p[3];
-        for (int k = 0; k < 3; ++k) p[k] = transform_point(surface.to_world, mesh.positions[mesh.indices[3 * t + k]]);
+        for (int k = 0; k < 3; ++k)
+            p[k] = transform_point(surface.to_world, mesh.positions[mesh.indices[3 * t + k]]);
         const Vec3 low = min(p[0], min(p[1], p[2])), high = max(p[0], max(p[1], p[2]));
         const Vec3 out = max(low - point.at, max(point.at - high, Vec3{}));
         if (dot(out, out) > reach * reach) continue;
@@ -57,7 +60,8 @@ void look_at_surface(const Level& level, std::uint32_t index, const MeterPoint& 
         const Vec2 w = nearest_in_triangle(point.at, p[0], p[1], p[2]);
         const float d = length(p[0] + (p[1] - p[0]) * w.x + (p[2] - p[0]) * w.y - point.at);
         // The first of equally near ones answers, so that a point on an edge always gets the same texel.
-        if (d <= reach && d < best.distance) best = {d, index, t, w, shading_normal(mesh, t, w.x, w.y, surface.to_world, normal)};
+        if (d <= reach && d < best.distance)
+            best = {d, index, t, w, shading_normal(mesh, t, w.x, w.y, surface.to_world, normal)};
     }
 }
 
@@ -83,18 +87,21 @@ std::vector<MeterReading> meter_lightmap(const Level& level, const Atlas& atlas,
             Nearest best;
             for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
                 const Vec3 out = max(low[s] - point.at, max(point.at - high[s], Vec3{}));
-                if (atlas.surfaces[s].page != none && dot(out, out) <= reach * reach) look_at_surface(level, s, point, facing, reach, best);
+                if (atlas.surfaces[s].page != none && dot(out, out) <= reach * reach)
+                    look_at_surface(level, s, point, facing, reach, best);
             }
             MeterReading& r = readings[i];
             if (best.surface == none) {
-                r.reason = "no lightmapped surface within reach" + std::string(point.facing ? " faces that way" : "");
+                r.reason = "no lightmapped surface within reach" +
+                           std::string(point.facing ? " faces that way" : "");
                 r.normal = facing;
                 continue;
             }
             const SurfaceUv& uv = atlas.surfaces[best.surface];
             const Layout& layout = atlas.layouts[uv.layout];
             const std::uint32_t* c = &layout.indices[3 * static_cast<std::size_t>(best.triangle)];
-            const Vec2 texel = layout.uv[c[0]] * (1 - best.at.x - best.at.y) + layout.uv[c[1]] * best.at.x + layout.uv[c[2]] * best.at.y;
+            const Vec2 texel = layout.uv[c[0]] * (1 - best.at.x - best.at.y) + layout.uv[c[1]] * best.at.x +
+                               layout.uv[c[2]] * best.at.y;
             const PageImage& page = set.pages[uv.page];
             const Vec2 on_page = texel + Vec2{static_cast<float>(uv.x), static_cast<float>(uv.y)};
             r.surface = level.surfaces[best.surface].name;
@@ -108,14 +115,17 @@ std::vector<MeterReading> meter_lightmap(const Level& level, const Atlas& atlas,
     return readings;
 }
 
-std::vector<MeterReading> meter_probes(const ProbeNet& net, const BakedSet& set, const std::vector<MeterPoint>& points) {
+std::vector<MeterReading> meter_probes(const ProbeNet& net, const BakedSet& set,
+                                       const std::vector<MeterPoint>& points) {
     std::vector<MeterReading> readings(points.size());
     for (std::size_t i = 0; i < points.size(); ++i) {
         MeterReading& r = readings[i];
         r.normal = points[i].facing ? normalize(*points[i].facing) : Vec3{0, 1, 0};
         const ProbeWeights weights = probe_weights(net, points[i].at);
-        if (weights.count == 0) r.reason = net.size() == 0 ? "the bake has no probes" : "no usable probe around this point";
-        else r.irradiance = probe_irradiance(weights, set.probes, r.normal);
+        if (weights.count == 0)
+            r.reason = net.size() == 0 ? "the bake has no probes" : "no usable probe around this point";
+        else
+            r.irradiance = probe_irradiance(weights, set.probes, r.normal);
     }
     return readings;
 }

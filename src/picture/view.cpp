@@ -16,7 +16,10 @@ constexpr std::size_t rows_per_task = 8;
 Rgb chart_color(std::uint32_t surface, std::uint32_t chart) {
     const float hue = unit_float(combine_bits(surface, chart)) * 6;
     const float value = 0.45f + 0.4f * unit_float(combine_bits(chart, surface + 1));
-    const auto channel = [&](float shift) { return value * (0.45f + 0.55f * std::clamp(std::abs(std::fmod(hue + shift, 6.0f) - 3) - 1, 0.0f, 1.0f)); };
+    const auto channel = [&](float shift) {
+        return value *
+               (0.45f + 0.55f * std::clamp(std::abs(std::fmod(hue + shift, 6.0f) - 3) - 1, 0.0f, 1.0f));
+    };
     return {channel(0), channel(4), channel(2)};
 }
 
@@ -30,9 +33,17 @@ Rgb density_color(float share) {
 
 class Viewer {
 public:
-    Viewer(const Level& level, const Atlas& atlas, const BakedSet* set, const ProbeNet& probes, const ViewSettings& settings)
-        : level_(level), atlas_(atlas), set_(set), probes_(probes), settings_(settings), textures_(level),
-          caster_(level, textures_, [&](const Surface& s) { return s.part == Part::still || (s.part == Part::moving && settings.moving); }) {
+    Viewer(const Level& level, const Atlas& atlas, const BakedSet* set, const ProbeNet& probes,
+           const ViewSettings& settings)
+        : level_(level),
+          atlas_(atlas),
+          set_(set),
+          probes_(probes),
+          settings_(settings),
+          textures_(level),
+          caster_(level, textures_, [&](const Surface& s) {
+              return s.part == Part::still || (s.part == Part::moving && settings.moving);
+          }) {
         sky_ = {};
         if (set && level.sky.group != none) {
             for (const BakeSet& b : level.sets)
@@ -46,7 +57,10 @@ public:
         Vec3 start = origin;
         for (int step = 0; step < 16; ++step) {
             const Hit hit = caster_.closest({start, direction});
-            if (hit.surface == none) return settings_.show == Show::lit || settings_.show == Show::light ? sky_ : Rgb{0.05f, 0.06f, 0.08f};
+            if (hit.surface == none)
+                return settings_.show == Show::lit || settings_.show == Show::light
+                           ? sky_
+                           : Rgb{0.05f, 0.06f, 0.08f};
             const Surface& surface = level_.surfaces[hit.surface];
             // As a game culls them: the backs of single-sided faces are not there.
             if (hit.back && !level_.materials[surface.material].double_sided) {
@@ -62,19 +76,28 @@ private:
     Rgb shade(const Hit& hit, const RayCaster::Place& place) const {
         const Surface& surface = level_.surfaces[hit.surface];
         switch (settings_.show) {
-            case Show::albedo: return textures_.albedo(level_, surface, hit.triangle, hit.u, hit.v);
-            case Show::charts: return charts(hit) * shape(place);
-            case Show::density: return density(hit) * shape(place);
-            case Show::light: return irradiance(hit, place) * (1 / pi);
-            case Show::lit: break;
+            case Show::albedo:
+                return textures_.albedo(level_, surface, hit.triangle, hit.u, hit.v);
+            case Show::charts:
+                return charts(hit) * shape(place);
+            case Show::density:
+                return density(hit) * shape(place);
+            case Show::light:
+                return irradiance(hit, place) * (1 / pi);
+            case Show::lit:
+                break;
         }
         Rgb emitted = textures_.emission(level_, surface, hit.triangle, hit.u, hit.v);
         if (surface.group != none && surface.group < gains_.size()) emitted = emitted * gains_[surface.group];
-        return textures_.albedo(level_, surface, hit.triangle, hit.u, hit.v) * irradiance(hit, place) * (1 / pi) + emitted;
+        return textures_.albedo(level_, surface, hit.triangle, hit.u, hit.v) * irradiance(hit, place) *
+                   (1 / pi) +
+               emitted;
     }
 
     /// A faint shading by direction, so that forms read without light.
-    static float shape(const RayCaster::Place& place) { return 0.8f + 0.2f * dot(place.normal, Vec3{0.36f, 0.8f, 0.48f}); }
+    static float shape(const RayCaster::Place& place) {
+        return 0.8f + 0.2f * dot(place.normal, Vec3{0.36f, 0.8f, 0.48f});
+    }
 
     Vec2 texel_of(const Hit& hit, const Layout& layout) const {
         const std::uint32_t* c = &layout.indices[3 * static_cast<std::size_t>(hit.triangle)];
@@ -85,9 +108,12 @@ private:
         const Surface& surface = level_.surfaces[hit.surface];
         const SurfaceUv& uv = atlas_.surfaces[hit.surface];
         if (uv.page != none && !hit.back)
-            return sample_page(set_->pages[uv.page], texel_of(hit, atlas_.layouts[uv.layout]) + Vec2{static_cast<float>(uv.x), static_cast<float>(uv.y)});
+            return sample_page(set_->pages[uv.page],
+                               texel_of(hit, atlas_.layouts[uv.layout]) +
+                                   Vec2{static_cast<float>(uv.x), static_cast<float>(uv.y)});
         if (surface.lit_by == LitBy::nothing) return {};
-        return probe_irradiance(probe_weights(probes_, place.position + place.face_normal * 0.05f, true), set_->probes, place.normal);
+        return probe_irradiance(probe_weights(probes_, place.position + place.face_normal * 0.05f, true),
+                                set_->probes, place.normal);
     }
 
     Rgb charts(const Hit& hit) const {
@@ -103,10 +129,12 @@ private:
         const Vec2 t = texel_of(hit, layout);
         const RayCaster::Corners c = caster_.corners(hit.surface, hit.triangle);
         const std::uint32_t* i = &layout.indices[3 * static_cast<std::size_t>(hit.triangle)];
-        const float texels = std::abs(cross(layout.uv[i[1]] - layout.uv[i[0]], layout.uv[i[2]] - layout.uv[i[0]]));
+        const float texels =
+            std::abs(cross(layout.uv[i[1]] - layout.uv[i[0]], layout.uv[i[2]] - layout.uv[i[0]]));
         const float metres = length(cross(c.b - c.a, c.c - c.a));
         const float reached = metres > 0 ? std::sqrt(texels / metres) : 0;
-        const bool dark = ((static_cast<int>(t.x) / 4 + static_cast<int>(t.y) / 4) & 1) != 0;      // squares of 4 texels
+        const bool dark =
+            ((static_cast<int>(t.x) / 4 + static_cast<int>(t.y) / 4) & 1) != 0;  // squares of 4 texels
         return density_color(reached / level_.lightmap.density) * (dark ? 0.6f : 1.0f);
     }
 
@@ -123,34 +151,49 @@ private:
 
 }  // namespace
 
-Picture view(const Level& level, const Atlas& atlas, const BakedSet* set, const ProbeNet& probes, const Camera& camera,
-             const ViewSettings& settings, Job& job) {
+Picture view(const Level& level, const Atlas& atlas, const BakedSet* set, const ProbeNet& probes,
+             const Camera& camera, const ViewSettings& settings, Job& job) {
     if (settings.width < 8 || settings.height < 8 || settings.width > 8192 || settings.height > 8192)
-        throw Error{.what = "picture size is out of range", .where = "--size", .value = std::to_string(settings.width) + "x" + std::to_string(settings.height), .remedy = "Use 8 to 8192 pixels."};
+        throw Error{.what = "picture size is out of range",
+                    .where = "--size",
+                    .value = std::to_string(settings.width) + "x" + std::to_string(settings.height),
+                    .remedy = "Use 8 to 8192 pixels."};
     if (!set && (settings.show == Show::lit || settings.show == Show::light))
-        throw Error{.what = "this picture needs a bake", .where = "view", .value = "", .remedy = "Run `stasigraph bake` first."};
+        throw Error{.what = "this picture needs a bake",
+                    .where = "view",
+                    .value = "",
+                    .remedy = "Run `stasigraph bake` first."};
     const Viewer viewer(level, atlas, set, probes, settings);
-    Picture picture{settings.width, settings.height, std::vector<Rgb>(static_cast<std::size_t>(settings.width) * settings.height)};
+    Picture picture{settings.width, settings.height,
+                    std::vector<Rgb>(static_cast<std::size_t>(settings.width) * settings.height)};
     const Vec3 ahead = normalize(camera.toward - camera.eye);
     const Vec3 up = std::abs(ahead.y) > 0.999f ? Vec3{0, 0, -1} : Vec3{0, 1, 0};
     const Vec3 right = normalize(cross(ahead, up)), above = cross(right, ahead);
-    const float half = std::tan(camera.vertical_fov / 2), aspect = static_cast<float>(settings.width) / static_cast<float>(settings.height);
+    const float half = std::tan(camera.vertical_fov / 2),
+                aspect = static_cast<float>(settings.width) / static_cast<float>(settings.height);
     const int side = std::max(1, static_cast<int>(std::sqrt(static_cast<float>(settings.samples)) + 0.5f));
     job.begin("picture", static_cast<std::size_t>(settings.height));
-    job.parallel(static_cast<std::size_t>(settings.height), rows_per_task, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t y = begin; y < end; ++y)
-            for (int x = 0; x < settings.width; ++x) {
-                Rgb sum;
-                for (int s = 0; s < side * side; ++s) {
-                    const float px = (static_cast<float>(x) + (static_cast<float>(s % side) + 0.5f) / static_cast<float>(side)) / static_cast<float>(settings.width);
-                    const float py = (static_cast<float>(y) + (static_cast<float>(s / side) + 0.5f) / static_cast<float>(side)) / static_cast<float>(settings.height);
-                    const Vec3 d = ahead + right * ((2 * px - 1) * half * aspect) + above * ((1 - 2 * py) * half);
-                    sum += viewer.along(camera.eye, normalize(d));
+    job.parallel(
+        static_cast<std::size_t>(settings.height), rows_per_task, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t y = begin; y < end; ++y)
+                for (int x = 0; x < settings.width; ++x) {
+                    Rgb sum;
+                    for (int s = 0; s < side * side; ++s) {
+                        const float px = (static_cast<float>(x) +
+                                          (static_cast<float>(s % side) + 0.5f) / static_cast<float>(side)) /
+                                         static_cast<float>(settings.width);
+                        const float py = (static_cast<float>(y) +
+                                          (static_cast<float>(s / side) + 0.5f) / static_cast<float>(side)) /
+                                         static_cast<float>(settings.height);
+                        const Vec3 d =
+                            ahead + right * ((2 * px - 1) * half * aspect) + above * ((1 - 2 * py) * half);
+                        sum += viewer.along(camera.eye, normalize(d));
+                    }
+                    picture.pixels[y * static_cast<std::size_t>(settings.width) + x] =
+                        sum * (1.0f / static_cast<float>(side * side));
                 }
-                picture.pixels[y * static_cast<std::size_t>(settings.width) + x] = sum * (1.0f / static_cast<float>(side * side));
-            }
-        job.advance(end - begin);
-    });
+            job.advance(end - begin);
+        });
     job.finish();
     return picture;
 }
@@ -177,7 +220,7 @@ std::vector<std::uint8_t> tone_map(const Picture& picture, std::optional<float> 
     const auto code = [&](float v) {
         if (ev) {
             v *= scale;
-            v = v * (1 + v / 36) / (1 + v * 0.8f);          // 1 at 3.4, 4.2 stops over grey; slope 1 at the dark end
+            v = v * (1 + v / 36) / (1 + v * 0.8f);  // 1 at 3.4, 4.2 stops over grey; slope 1 at the dark end
         }
         v = std::clamp(v, 0.0f, 1.0f);
         const float s = v <= 0.0031308f ? 12.92f * v : 1.055f * std::pow(v, 1 / 2.4f) - 0.055f;

@@ -6,18 +6,20 @@
 
 namespace stasigraph {
 
-/// Lattice probes of all volumes: as few as keep the spacing, evenly over each box, a half step in from its faces.
+/// Lattice probes of all volumes: as few as keep the spacing, evenly over each box, a half step in from its
+/// faces.
 ProbeNet place_lattices(const std::vector<Volume>& volumes);
 
 /// Rows of the probes; seeds depend on the probe's position alone.
 RowSource probe_rows(const ProbeNet& net, std::uint32_t seed);
 
 /// Fills validity, clearance and distance maps from the recorded rays.
-void measure_probes(const RowSource& rows, const Links& links, const std::vector<float>& distances, ProbeNet& net, Job& job);
+void measure_probes(const RowSource& rows, const Links& links, const std::vector<float>& distances,
+                    ProbeNet& net, Job& job);
 
 /// Direct light of one group at every probe, as coefficients.
-std::vector<ShRgb> light_probes(const DirectLight& light, const RowSource& rows, int samples, const EmitterWeights& weights,
-                                std::uint32_t seed, Job& job);
+std::vector<ShRgb> light_probes(const DirectLight& light, const RowSource& rows, int samples,
+                                const EmitterWeights& weights, std::uint32_t seed, Job& job);
 
 /// The basis at a direction times the clamped cosine's convolution: pi, 2 pi / 3, pi / 4 by order.
 std::array<float, 9> convolved_basis(Vec3 direction);

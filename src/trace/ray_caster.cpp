@@ -29,7 +29,7 @@ struct RayCaster::Scene {
     const TextureSet& textures;
     RTCDevice device = nullptr;
     RTCScene scene = nullptr;
-    std::vector<SurfaceGeometry> geometry;      ///< One for each surface; empty where it takes no part.
+    std::vector<SurfaceGeometry> geometry;  ///< One for each surface; empty where it takes no part.
 
     Scene(const Level& l, const TextureSet& t) : level(l), textures(t), geometry(l.surfaces.size()) {}
     Scene(const Scene&) = delete;
@@ -64,10 +64,10 @@ struct RayCaster::Scene {
         for (Vec3 p : mesh.positions) g.positions.push_back(transform_point(surface.to_world, p));
         RTCGeometry triangles = rtcNewGeometry(device, RTC_GEOMETRY_TYPE_TRIANGLE);
         g.positions.resize(mesh.positions.size() + 2);
-        rtcSetSharedGeometryBuffer(triangles, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, g.positions.data(), 0,
-                                   sizeof(Vec3), mesh.positions.size());
-        rtcSetSharedGeometryBuffer(triangles, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, mesh.indices.data(), 0, 12,
-                                   mesh.triangle_count());
+        rtcSetSharedGeometryBuffer(triangles, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3,
+                                   g.positions.data(), 0, sizeof(Vec3), mesh.positions.size());
+        rtcSetSharedGeometryBuffer(triangles, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, mesh.indices.data(),
+                                   0, 12, mesh.triangle_count());
         if (level.materials[surface.material].alpha_mode == AlphaMode::mask) {
             g.masked = true;
             rtcSetGeometryUserData(triangles, this);
@@ -85,17 +85,22 @@ RayCaster::RayCaster(const Level& level, const TextureSet& textures,
     : scene_(std::make_unique<Scene>(level, textures)) {
     scene_->device = rtcNewDevice(kernel_settings);
     if (!scene_->device)
-        throw Error{.what = "the ray kernel did not start", .where = "this machine", .value = kernel_settings,
+        throw Error{.what = "the ray kernel did not start",
+                    .where = "this machine",
+                    .value = kernel_settings,
                     .remedy = "A processor with AVX2 is needed."};
     scene_->scene = rtcNewScene(scene_->device);
     rtcSetSceneFlags(scene_->scene, RTC_SCENE_FLAG_ROBUST);
     rtcSetSceneBuildQuality(scene_->scene, RTC_BUILD_QUALITY_HIGH);
     for (std::uint32_t s = 0; s < level.surfaces.size(); ++s)
-        if (takes_part(level.surfaces[s]) && !level.meshes[level.surfaces[s].mesh].indices.empty()) scene_->add(s);
+        if (takes_part(level.surfaces[s]) && !level.meshes[level.surfaces[s].mesh].indices.empty())
+            scene_->add(s);
     // Built by one thread: a parallel build orders coincident triangles by the number of threads.
     tbb::task_arena(1).execute([&] { rtcCommitScene(scene_->scene); });
     if (rtcGetDeviceError(scene_->device) != RTC_ERROR_NONE)
-        throw Error{.what = "the ray kernel could not build the scene", .where = level.name, .value = "",
+        throw Error{.what = "the ray kernel could not build the scene",
+                    .where = level.name,
+                    .value = "",
                     .remedy = "The level may need more memory than there is."};
 }
 
@@ -127,12 +132,18 @@ Hit RayCaster::closest(const Ray& ray) const noexcept {
     r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
     rtcIntersect1(scene_->scene, &context, &r);
     if (r.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
-    const bool away = r.hit.Ng_x * ray.direction.x + r.hit.Ng_y * ray.direction.y + r.hit.Ng_z * ray.direction.z > 0;
-    return {.surface = r.hit.geomID, .triangle = r.hit.primID, .u = r.hit.u, .v = r.hit.v, .distance = r.ray.tfar,
+    const bool away =
+        r.hit.Ng_x * ray.direction.x + r.hit.Ng_y * ray.direction.y + r.hit.Ng_z * ray.direction.z > 0;
+    return {.surface = r.hit.geomID,
+            .triangle = r.hit.primID,
+            .u = r.hit.u,
+            .v = r.hit.v,
+            .distance = r.ray.tfar,
             .back = away != scene_->geometry[r.hit.geomID].mirrored};
 }
 
-void RayCaster::closest_batch(Vec3 origin, const Vec3* directions, const std::uint8_t* order, std::uint32_t count, Hit* hits) const noexcept {
+void RayCaster::closest_batch(Vec3 origin, const Vec3* directions, const std::uint8_t* order,
+                              std::uint32_t count, Hit* hits) const noexcept {
     RTCIntersectContext context;
     rtcInitIntersectContext(&context);
     for (std::uint32_t first = 0; first < count; first += 8) {
@@ -162,8 +173,14 @@ void RayCaster::closest_batch(Vec3 origin, const Vec3* directions, const std::ui
             Hit& hit = hits[order[first + k]];
             hit = {};
             if (r.hit.geomID[k] == RTC_INVALID_GEOMETRY_ID) continue;
-            const bool away = r.hit.Ng_x[k] * r.ray.dir_x[k] + r.hit.Ng_y[k] * r.ray.dir_y[k] + r.hit.Ng_z[k] * r.ray.dir_z[k] > 0;
-            hit = {.surface = r.hit.geomID[k], .triangle = r.hit.primID[k], .u = r.hit.u[k], .v = r.hit.v[k], .distance = r.ray.tfar[k],
+            const bool away = r.hit.Ng_x[k] * r.ray.dir_x[k] + r.hit.Ng_y[k] * r.ray.dir_y[k] +
+                                  r.hit.Ng_z[k] * r.ray.dir_z[k] >
+                              0;
+            hit = {.surface = r.hit.geomID[k],
+                   .triangle = r.hit.primID[k],
+                   .u = r.hit.u[k],
+                   .v = r.hit.v[k],
+                   .distance = r.ray.tfar[k],
                    .back = away != scene_->geometry[r.hit.geomID[k]].mirrored};
         }
     }
@@ -203,7 +220,8 @@ RayCaster::Place RayCaster::place(const Hit& hit) const {
     const Corners c = corners(hit.surface, hit.triangle);
     const float side = hit.back ? -1.0f : 1.0f, w = 1 - hit.u - hit.v;
     return {c.a * w + c.b * hit.u + c.c * hit.v,
-            shading_normal(mesh, hit.triangle, hit.u, hit.v, surface.to_world, c.normal) * side, c.normal * side};
+            shading_normal(mesh, hit.triangle, hit.u, hit.v, surface.to_world, c.normal) * side,
+            c.normal * side};
 }
 
 }  // namespace stasigraph

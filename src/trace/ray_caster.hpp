@@ -11,22 +11,23 @@
 
 namespace stasigraph {
 
-/// Distance a ray starts off its surface, metres. Smaller: surfaces shadow themselves. Larger: light slips past thin
-/// walls and contact shadows open. Within 4 km of the origin one float step is at most 0.24 mm, so 0.5 mm clears it.
+/// Distance a ray starts off its surface, metres. Smaller: surfaces shadow themselves. Larger: light slips
+/// past thin walls and contact shadows open. Within 4 km of the origin one float step is at most 0.24 mm, so
+/// 0.5 mm clears it.
 inline constexpr float ray_start_offset = 0.0005f;
 
 struct Ray {
     Vec3 origin;
-    Vec3 direction;                         ///< Unit length.
-    float far = 1e30f;                      ///< Metres.
+    Vec3 direction;     ///< Unit length.
+    float far = 1e30f;  ///< Metres.
 };
 
 struct Hit {
-    std::uint32_t surface = none;           ///< none: nothing was hit.
-    std::uint32_t triangle = 0;             ///< Of the surface's mesh.
-    float u = 0, v = 0;                     ///< Barycentric weights of the triangle's second and third corner.
+    std::uint32_t surface = none;  ///< none: nothing was hit.
+    std::uint32_t triangle = 0;    ///< Of the surface's mesh.
+    float u = 0, v = 0;            ///< Barycentric weights of the triangle's second and third corner.
     float distance = 0;
-    bool back = false;                      ///< The face was met from behind.
+    bool back = false;  ///< The face was met from behind.
 };
 
 /// Threads: const members are safe from any number of threads.
@@ -36,15 +37,18 @@ struct Hit {
 /// Alpha MASK surfaces let rays through where their texture is below the cutoff.
 class RayCaster {
 public:
-    RayCaster(const Level& level, const TextureSet& textures, const std::function<bool(const Surface&)>& takes_part);
+    RayCaster(const Level& level, const TextureSet& textures,
+              const std::function<bool(const Surface&)>& takes_part);
     ~RayCaster();
     RayCaster(const RayCaster&) = delete;
     RayCaster& operator=(const RayCaster&) = delete;
 
     Hit closest(const Ray& ray) const noexcept;
     bool blocked(const Ray& ray) const noexcept;
-    /// The closest hits of rays from one origin: hits[i] for directions[i], traced in the given order of indices.
-    void closest_batch(Vec3 origin, const Vec3* directions, const std::uint8_t* order, std::uint32_t count, Hit* hits) const noexcept;
+    /// The closest hits of rays from one origin: hits[i] for directions[i], traced in the given order of
+    /// indices.
+    void closest_batch(Vec3 origin, const Vec3* directions, const std::uint8_t* order, std::uint32_t count,
+                       Hit* hits) const noexcept;
 
     /// The bare kernel on the same rays: only whether something was hit. For benches.
     bool closest_raw(const Ray& ray) const noexcept;

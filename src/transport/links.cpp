@@ -11,7 +11,7 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::size_t rows_per_task = 256;      // fixed: pieces never depend on the number of threads
+constexpr std::size_t rows_per_task = 256;  // fixed: pieces never depend on the number of threads
 constexpr std::uint32_t batch = 64;
 
 /// Morton number of a cell of an 8 by 8 grid.
@@ -22,7 +22,8 @@ constexpr std::uint8_t morton(std::uint32_t x, std::uint32_t y) {
 }
 
 /// Counting sort of points of the unit square by the Morton number of their cell.
-void order_by_cell(const float* x, const float* y, std::uint32_t count, std::array<std::uint8_t, batch>& order) {
+void order_by_cell(const float* x, const float* y, std::uint32_t count,
+                   std::array<std::uint8_t, batch>& order) {
     static constexpr auto table = [] {
         std::array<std::uint8_t, 64> t{};
         for (std::uint32_t i = 0; i < 64; ++i) t[i] = morton(i % 8, i / 8);
@@ -37,11 +38,11 @@ void order_by_cell(const float* x, const float* y, std::uint32_t count, std::arr
     for (std::uint32_t k = 0; k < count; ++k) order[start[key[k]]++] = static_cast<std::uint8_t>(k);
 }
 
-/// Directions first .. first + count of one row, written as plain arrays so that the compiler vectorises it. `order`,
-/// where given, receives an order in which neighbours point nearly the same way: traced like that, one ray finds in the
-/// cache what the last one left there.
-void fill_directions(const Receiver& r, std::uint32_t seed, std::uint32_t first, std::uint32_t count, std::array<Vec3, batch>& out,
-                     std::array<std::uint8_t, batch>* order = nullptr) {
+/// Directions first .. first + count of one row, written as plain arrays so that the compiler vectorises it.
+/// `order`, where given, receives an order in which neighbours point nearly the same way: traced like that,
+/// one ray finds in the cache what the last one left there.
+void fill_directions(const Receiver& r, std::uint32_t seed, std::uint32_t first, std::uint32_t count,
+                     std::array<Vec3, batch>& out, std::array<std::uint8_t, batch>* order = nullptr) {
     alignas(32) float x[batch], y[batch];
     const std::uint32_t second_seed = mix_bits(seed ^ 0x68bc21ebu);
     for (std::uint32_t k = 0; k < count; ++k) {
@@ -60,7 +61,8 @@ void fill_directions(const Receiver& r, std::uint32_t seed, std::uint32_t first,
 }
 
 /// The words of a batch of hits. Three passes, each asking the memory for what the next one reads.
-void find_texels(const TexelSet& texels, const std::vector<std::uint8_t>& two_sided, const std::array<Hit, batch>& hits, std::uint32_t count, std::uint32_t* words) {
+void find_texels(const TexelSet& texels, const std::vector<std::uint8_t>& two_sided,
+                 const std::array<Hit, batch>& hits, std::uint32_t count, std::uint32_t* words) {
     std::array<const UvTriangle*, batch> triangle;
     std::array<const std::uint32_t*, batch> cell;
     for (std::uint32_t i = 0; i < count; ++i) {
@@ -75,13 +77,15 @@ void find_texels(const TexelSet& texels, const std::vector<std::uint8_t>& two_si
     }
     for (std::uint32_t i = 0; i < count; ++i) {
         if (!triangle[i]) continue;
-        cell[i] = &texels.cells[texels.cell_at(2 * hits[i].surface + (hits[i].back ? 1 : 0), *triangle[i], hits[i].u, hits[i].v)];
+        cell[i] = &texels.cells[texels.cell_at(2 * hits[i].surface + (hits[i].back ? 1 : 0), *triangle[i],
+                                               hits[i].u, hits[i].v)];
         __builtin_prefetch(cell[i]);
     }
     for (std::uint32_t i = 0; i < count; ++i) {
         if (!triangle[i]) continue;
         words[i] = *cell[i];
-        if (words[i] == none) words[i] = texels.at(hits[i].surface, hits[i].back, hits[i].triangle, hits[i].u, hits[i].v);
+        if (words[i] == none)
+            words[i] = texels.at(hits[i].surface, hits[i].back, hits[i].triangle, hits[i].u, hits[i].v);
     }
 }
 
@@ -97,8 +101,9 @@ Vec3 row_direction(const RowSource& source, std::size_t row, std::uint32_t k) {
     return out[0];
 }
 
-void extend_links(const Level& level, const RayCaster& caster, const TexelSet& texels, const RowSource& source,
-                  const std::vector<std::uint32_t>& lengths, Links& links, Job& job, std::vector<float>* distances) {
+void extend_links(const Level& level, const RayCaster& caster, const TexelSet& texels,
+                  const RowSource& source, const std::vector<std::uint32_t>& lengths, Links& links, Job& job,
+                  std::vector<float>* distances) {
     const std::size_t rows = source.size();
     if (links.first.empty()) {
         links.first.assign(rows + 1, 0);
@@ -106,7 +111,8 @@ void extend_links(const Level& level, const RayCaster& caster, const TexelSet& t
     }
     Links longer;
     longer.first.resize(rows + 1);
-    for (std::size_t i = 0; i < rows; ++i) longer.first[i + 1] = longer.first[i] + std::max(lengths[i], links.length(i));
+    for (std::size_t i = 0; i < rows; ++i)
+        longer.first[i + 1] = longer.first[i] + std::max(lengths[i], links.length(i));
     longer.words.resize(longer.first[rows]);
     longer.back_hits = std::move(links.back_hits);
     if (distances) distances->assign(longer.first[rows], 0);
@@ -125,7 +131,8 @@ void extend_links(const Level& level, const RayCaster& caster, const TexelSet& t
         std::array<std::uint8_t, batch> order;
         TaskResult& result = results[begin / rows_per_task];
         for (std::size_t row = begin; row < end; ++row) {
-            const std::uint32_t had = links.length(row), want = static_cast<std::uint32_t>(longer.first[row + 1] - longer.first[row]);
+            const std::uint32_t had = links.length(row),
+                                want = static_cast<std::uint32_t>(longer.first[row + 1] - longer.first[row]);
             std::uint32_t* out = &longer.words[longer.first[row]];
             std::copy_n(links.words.begin() + static_cast<std::ptrdiff_t>(links.first[row]), had, out);
             const Receiver& r = source.receivers[row];
@@ -137,12 +144,16 @@ void extend_links(const Level& level, const RayCaster& caster, const TexelSet& t
                 find_texels(texels, two_sided, hits, count, out + k);
                 for (std::uint32_t i = 0; i < count; ++i) {
                     const Hit& hit = hits[i];
-                    if (distances) (*distances)[longer.first[row] + k + i] = hit.surface == none ? std::numeric_limits<float>::infinity() : hit.distance;
+                    if (distances)
+                        (*distances)[longer.first[row] + k + i] =
+                            hit.surface == none ? std::numeric_limits<float>::infinity() : hit.distance;
                     if (hit.surface == none) continue;
                     const bool absorbs = hit.back && !two_sided[hit.surface];
                     back_hits += absorbs ? 1 : 0;
                     if (emits[hit.surface] && !absorbs)
-                        result.emitter_hits.push_back({static_cast<std::uint32_t>(row), k + i, hit.surface, hit.triangle, hit.u, hit.v, directions[i], hit.distance});
+                        result.emitter_hits.push_back({static_cast<std::uint32_t>(row), k + i, hit.surface,
+                                                       hit.triangle, hit.u, hit.v, directions[i],
+                                                       hit.distance});
                 }
             }
             longer.back_hits[row] = static_cast<std::uint16_t>(std::min(back_hits, 65535u));
@@ -159,7 +170,9 @@ void extend_links(const Level& level, const RayCaster& caster, const TexelSet& t
                 longer.emitter_hits.push_back(links.emitter_hits[old++]);
             longer.emitter_hits.push_back(hit);
         }
-    longer.emitter_hits.insert(longer.emitter_hits.end(), links.emitter_hits.begin() + static_cast<std::ptrdiff_t>(old), links.emitter_hits.end());
+    longer.emitter_hits.insert(longer.emitter_hits.end(),
+                               links.emitter_hits.begin() + static_cast<std::ptrdiff_t>(old),
+                               links.emitter_hits.end());
     links = std::move(longer);
 }
 
@@ -167,15 +180,18 @@ RowSource texel_rows(const Level& level, const TexelSet& texels, std::uint32_t s
     std::vector<std::uint32_t> names;
     for (const Surface& surface : level.surfaces) {
         std::uint32_t h = mix_bits(seed + 0x5bd1e995u);
-        for (const char c : std::string_view(surface.name)) h = combine_bits(h, static_cast<unsigned char>(c));
+        for (const char c : std::string_view(surface.name))
+            h = combine_bits(h, static_cast<unsigned char>(c));
         names.push_back(h);
     }
     RowSource source;
     source.receivers.reserve(texels.size());
     source.seeds.reserve(texels.size());
     for (std::size_t i = 0; i < texels.size(); ++i) {
-        source.receivers.push_back(surface_receiver(texels.position[i], texels.normal[i], texels.face_normal[i]));
-        source.seeds.push_back(combine_bits(names[texels.grid[i] / 2], 2 * texels.cell[i] + texels.grid[i] % 2));
+        source.receivers.push_back(
+            surface_receiver(texels.position[i], texels.normal[i], texels.face_normal[i]));
+        source.seeds.push_back(
+            combine_bits(names[texels.grid[i] / 2], 2 * texels.cell[i] + texels.grid[i] % 2));
     }
     return source;
 }
@@ -183,23 +199,26 @@ RowSource texel_rows(const Level& level, const TexelSet& texels, std::uint32_t s
 std::vector<std::uint8_t> find_valid(const Links& links) {
     std::vector<std::uint8_t> valid(links.rows());
     for (std::size_t i = 0; i < valid.size(); ++i)
-        valid[i] = static_cast<float>(links.back_hits[i]) <= buried_share * static_cast<float>(links.length(i));
+        valid[i] =
+            static_cast<float>(links.back_hits[i]) <= buried_share * static_cast<float>(links.length(i));
     return valid;
 }
 
 namespace {
 
 /// The valid texel nearest to a met place, in steps around the buried texel, that the place sees.
-std::uint32_t visible_neighbour(const RayCaster& caster, const TexelSet& texels, std::uint32_t buried, const RayCaster::Place& place,
-                                const std::vector<std::uint8_t>& valid) {
+std::uint32_t visible_neighbour(const RayCaster& caster, const TexelSet& texels, std::uint32_t buried,
+                                const RayCaster::Place& place, const std::vector<std::uint8_t>& valid) {
     const TexelGrid& g = texels.grids[texels.grid[buried]];
-    const int x = static_cast<int>(texels.cell[buried]) % g.width, y = static_cast<int>(texels.cell[buried]) / g.width;
+    const int x = static_cast<int>(texels.cell[buried]) % g.width,
+              y = static_cast<int>(texels.cell[buried]) / g.width;
     std::array<std::pair<float, std::uint32_t>, 24> near;
     std::size_t count = 0;
     for (int ny = std::max(0, y - 2); ny <= std::min(g.height - 1, y + 2); ++ny)
         for (int nx = std::max(0, x - 2); nx <= std::min(g.width - 1, x + 2); ++nx) {
             const std::uint32_t n = texels.cells[g.first_cell + static_cast<std::size_t>(ny) * g.width + nx];
-            if (n == none || n == buried || !valid[n] || dot(texels.face_normal[n], place.face_normal) < 0.7f) continue;
+            if (n == none || n == buried || !valid[n] || dot(texels.face_normal[n], place.face_normal) < 0.7f)
+                continue;
             const Vec3 d = texels.position[n] - place.position;
             near[count++] = {dot(d, d), n};
         }
@@ -216,7 +235,8 @@ std::uint32_t visible_neighbour(const RayCaster& caster, const TexelSet& texels,
 
 }  // namespace
 
-void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const RowSource& source, const std::vector<std::uint8_t>& row_valid,
+void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const RowSource& source,
+                      const std::vector<std::uint8_t>& row_valid,
                       const std::vector<std::uint8_t>& texel_valid, Links& links, Job& job) {
     job.parallel(links.rows(), rows_per_task, [&](std::size_t begin, std::size_t end) {
         for (std::size_t row = begin; row < end; ++row) {
@@ -228,8 +248,11 @@ void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const Row
             }
             for (std::uint32_t k = 0; k < count; ++k) {
                 if (words[k] >= texel_valid.size() || texel_valid[words[k]]) continue;
-                const Hit hit = caster.closest({source.receivers[row].position, row_direction(source, row, k)});
-                words[k] = hit.surface == none ? absorbed_word : visible_neighbour(caster, texels, words[k], caster.place(hit), texel_valid);
+                const Hit hit =
+                    caster.closest({source.receivers[row].position, row_direction(source, row, k)});
+                words[k] = hit.surface == none
+                               ? absorbed_word
+                               : visible_neighbour(caster, texels, words[k], caster.place(hit), texel_valid);
             }
         }
     });

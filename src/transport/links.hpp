@@ -11,12 +11,12 @@
 namespace stasigraph {
 
 /// A link is one 32-bit word: the number of the texel met, or one of these.
-inline constexpr std::uint32_t absorbed_word = 0xffffffffu;     ///< A back face, or a place without a texel.
+inline constexpr std::uint32_t absorbed_word = 0xffffffffu;  ///< A back face, or a place without a texel.
 inline constexpr std::uint32_t sky_word = 0xfffffffeu;
 
 /// A gather ray that met an emissive surface: what a direct pass needs to weigh it.
 struct EmitterHit {
-    std::uint32_t row = 0, link = 0;            ///< link: its place in the row.
+    std::uint32_t row = 0, link = 0;  ///< link: its place in the row.
     std::uint32_t surface = 0, triangle = 0;
     float u = 0, v = 0;
     Vec3 direction;
@@ -26,19 +26,22 @@ struct EmitterHit {
 /// What rows start from: texels, or probes in the air.
 struct RowSource {
     std::vector<Receiver> receivers;
-    std::vector<std::uint32_t> seeds;           ///< One for each row; its directions are a function of it alone.
+    std::vector<std::uint32_t> seeds;  ///< One for each row; its directions are a function of it alone.
     std::size_t size() const { return receivers.size(); }
 };
 
-/// Rules: (1) row i is words[first[i] .. first[i + 1]). (2) word k of a row belongs to direction k of its seed, so a
-/// shorter row is a prefix of a longer one. (3) emitter hits are ordered by row, then by direction.
+/// Rules: (1) row i is words[first[i] .. first[i + 1]). (2) word k of a row belongs to direction k of its
+/// seed, so a shorter row is a prefix of a longer one. (3) emitter hits are ordered by row, then by
+/// direction.
 struct Links {
     std::vector<std::uint64_t> first;
     std::vector<std::uint32_t> words;
-    std::vector<std::uint16_t> back_hits;       ///< For each row; saturating.
+    std::vector<std::uint16_t> back_hits;  ///< For each row; saturating.
     std::vector<EmitterHit> emitter_hits;
     std::size_t rows() const { return first.empty() ? 0 : first.size() - 1; }
-    std::uint32_t length(std::size_t row) const { return static_cast<std::uint32_t>(first[row + 1] - first[row]); }
+    std::uint32_t length(std::size_t row) const {
+        return static_cast<std::uint32_t>(first[row + 1] - first[row]);
+    }
 };
 
 /// Direction k of a row.
@@ -47,8 +50,9 @@ Vec3 row_direction(const RowSource& source, std::size_t row, std::uint32_t k);
 /// Traces what `links` lacks to give every row at least `lengths[row]` words; rows already longer stay.
 /// `distances`, where given, receives the length of every new ray (infinite for the sky), in row order.
 /// Same words for any number of threads. Cost: the rays.
-void extend_links(const Level& level, const RayCaster& caster, const TexelSet& texels, const RowSource& source,
-                  const std::vector<std::uint32_t>& lengths, Links& links, Job& job, std::vector<float>* distances = nullptr);
+void extend_links(const Level& level, const RayCaster& caster, const TexelSet& texels,
+                  const RowSource& source, const std::vector<std::uint32_t>& lengths, Links& links, Job& job,
+                  std::vector<float>* distances = nullptr);
 
 /// Rows of all texels of a level.
 RowSource texel_rows(const Level& level, const TexelSet& texels, std::uint32_t seed);
@@ -58,10 +62,11 @@ RowSource texel_rows(const Level& level, const TexelSet& texels, std::uint32_t s
 inline constexpr float buried_share = 0.3f;
 std::vector<std::uint8_t> find_valid(const Links& links);
 
-/// Links that meet a buried texel meet its visible rim, or lie inside geometry themselves. Each such link is traced
-/// again and led to the nearest valid texel (within two steps in the same grid) that the met place sees; where there is
-/// none, the link becomes absorbed. Links of buried rows all become absorbed.
-void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const RowSource& source, const std::vector<std::uint8_t>& row_valid,
+/// Links that meet a buried texel meet its visible rim, or lie inside geometry themselves. Each such link is
+/// traced again and led to the nearest valid texel (within two steps in the same grid) that the met place
+/// sees; where there is none, the link becomes absorbed. Links of buried rows all become absorbed.
+void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const RowSource& source,
+                      const std::vector<std::uint8_t>& row_valid,
                       const std::vector<std::uint8_t>& texel_valid, Links& links, Job& job);
 
 }  // namespace stasigraph

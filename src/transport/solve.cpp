@@ -1,15 +1,15 @@
 #include "transport/solve.hpp"
 
+#include <immintrin.h>
 #include <algorithm>
 #include <cmath>
-#include <immintrin.h>
 #include <numeric>
 
 namespace stasigraph {
 
 namespace {
 
-constexpr std::size_t rows_per_task = 1024;     // fixed: sums are the same for any number of threads
+constexpr std::size_t rows_per_task = 1024;  // fixed: sums are the same for any number of threads
 constexpr float settled = 0.001f;
 
 typedef float Lane __attribute__((vector_size(32)));
@@ -19,7 +19,8 @@ inline Lane load_half(const std::uint16_t* p) {
     return reinterpret_cast<Lane>(_mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(p))));
 }
 
-/// Sums the rows that the words name, `blocks` lanes of eight 16-bit floats each, and divides by their number.
+/// Sums the rows that the words name, `blocks` lanes of eight 16-bit floats each, and divides by their
+/// number.
 template <std::size_t blocks>
 void mean_row(const std::uint32_t* words, std::size_t count, const HalfField& from, float* to) {
     constexpr std::size_t stride = 8 * blocks;
@@ -27,7 +28,8 @@ void mean_row(const std::uint32_t* words, std::size_t count, const HalfField& fr
     const std::uint16_t* values = from.values.data();
     Lane sum[blocks] = {};
     for (std::size_t k = 0; k < count; ++k) {
-        if (k + 12 < count) __builtin_prefetch(values + static_cast<std::size_t>(std::min(words[k + 12], last)) * stride);
+        if (k + 12 < count)
+            __builtin_prefetch(values + static_cast<std::size_t>(std::min(words[k + 12], last)) * stride);
         const std::uint16_t* row = values + static_cast<std::size_t>(std::min(words[k], last)) * stride;
         for (std::size_t b = 0; b < blocks; ++b) sum[b] += load_half(row + 8 * b);
     }
@@ -38,18 +40,25 @@ void mean_row(const std::uint32_t* words, std::size_t count, const HalfField& fr
     }
 }
 
-void mean_row_any(std::size_t blocks, const std::uint32_t* words, std::size_t count, const HalfField& from, float* to) {
+void mean_row_any(std::size_t blocks, const std::uint32_t* words, std::size_t count, const HalfField& from,
+                  float* to) {
     switch (blocks) {
-        case 1: return mean_row<1>(words, count, from, to);
-        case 2: return mean_row<2>(words, count, from, to);
-        case 3: return mean_row<3>(words, count, from, to);
-        case 4: return mean_row<4>(words, count, from, to);
-        default: break;
+        case 1:
+            return mean_row<1>(words, count, from, to);
+        case 2:
+            return mean_row<2>(words, count, from, to);
+        case 3:
+            return mean_row<3>(words, count, from, to);
+        case 4:
+            return mean_row<4>(words, count, from, to);
+        default:
+            break;
     }
     const std::size_t stride = 8 * blocks;
     std::fill_n(to, stride, 0.0f);
     for (std::size_t k = 0; k < count; ++k) {
-        const std::uint16_t* row = from.values.data() + static_cast<std::size_t>(std::min(words[k], from.last)) * stride;
+        const std::uint16_t* row =
+            from.values.data() + static_cast<std::size_t>(std::min(words[k], from.last)) * stride;
         for (std::size_t b = 0; b < blocks; ++b) {
             const Lane v = load_half(row + 8 * b);
             for (std::size_t i = 0; i < 8; ++i) to[8 * b + i] += v[i];
@@ -59,14 +68,16 @@ void mean_row_any(std::size_t blocks, const std::uint32_t* words, std::size_t co
 }
 
 /// Largest value of new light over all light so far, by task; texels darker than `floor` count as that.
-float largest_share(const LightField& fresh, const LightField& total, const std::vector<float>& floor, Job& job) {
+float largest_share(const LightField& fresh, const LightField& total, const std::vector<float>& floor,
+                    Job& job) {
     std::vector<float> largest((fresh.rows + rows_per_task - 1) / rows_per_task, 0.0f);
     job.parallel(fresh.rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
         float most = 0;
         for (std::size_t row = begin; row < end; ++row)
             for (std::size_t i = 0; i < fresh.stride; ++i)
                 if (floor[i] > 0)
-                    most = std::max(most, fresh.values[row * fresh.stride + i] / std::max(total.values[row * fresh.stride + i], floor[i]));
+                    most = std::max(most, fresh.values[row * fresh.stride + i] /
+                                              std::max(total.values[row * fresh.stride + i], floor[i]));
         largest[begin / rows_per_task] = most;
     });
     return largest.empty() ? 0 : *std::max_element(largest.begin(), largest.end());
@@ -78,7 +89,8 @@ std::vector<double> column_sums(const LightField& field, Job& job) {
         std::vector<double>& part = parts[begin / rows_per_task];
         part.assign(field.stride, 0.0);
         for (std::size_t row = begin; row < end; ++row)
-            for (std::size_t i = 0; i < field.stride; ++i) part[i] += static_cast<double>(field.values[row * field.stride + i]);
+            for (std::size_t i = 0; i < field.stride; ++i)
+                part[i] += static_cast<double>(field.values[row * field.stride + i]);
     });
     std::vector<double> sums(field.stride, 0.0);
     for (const std::vector<double>& part : parts)
@@ -86,9 +98,10 @@ std::vector<double> column_sums(const LightField& field, Job& job) {
     return sums;
 }
 
-/// How much of each row a bounce reads. Rows grow for the sake of the first bounces, which carry the noise one sees;
-/// the later ones are small and smooth, and a shorter prefix is as good a sample of them.
-std::vector<std::uint32_t> bounce_lengths(const std::vector<std::uint32_t>& lengths, std::uint32_t first, int bounce) {
+/// How much of each row a bounce reads. Rows grow for the sake of the first bounces, which carry the noise
+/// one sees; the later ones are small and smooth, and a shorter prefix is as good a sample of them.
+std::vector<std::uint32_t> bounce_lengths(const std::vector<std::uint32_t>& lengths, std::uint32_t first,
+                                          int bounce) {
     if (bounce < 2) return lengths;
     const std::uint32_t cap = bounce < 6 ? first : std::min(first, bounce < 12 ? 32u : 16u);
     std::vector<std::uint32_t> shorter(lengths);
@@ -98,7 +111,8 @@ std::vector<std::uint32_t> bounce_lengths(const std::vector<std::uint32_t>& leng
 
 }  // namespace
 
-void apply_links(const Links& links, const std::vector<std::uint32_t>& lengths, const HalfField& from, LightField& to, Job& job) {
+void apply_links(const Links& links, const std::vector<std::uint32_t>& lengths, const HalfField& from,
+                 LightField& to, Job& job) {
     const std::size_t blocks = to.stride / 8;
     job.parallel(links.rows(), rows_per_task, [&](std::size_t begin, std::size_t end) {
         for (std::size_t row = begin; row < end; ++row) {
@@ -116,7 +130,8 @@ void reflect(const LightField& light, const std::vector<Rgb>& albedo, HalfField&
         std::vector<float>& most = largest[begin / rows_per_task];
         most.assign(stride, 0.0f);
         for (std::size_t row = begin; row < end; ++row)
-            for (std::size_t i = 0; i < stride; ++i) most[i] = std::max(most[i], light.values[row * stride + i]);
+            for (std::size_t i = 0; i < stride; ++i)
+                most[i] = std::max(most[i], light.values[row * stride + i]);
     });
     out.unit.assign(stride, 1.0f);
     std::vector<float> inverse(stride, 1.0f);
@@ -125,7 +140,7 @@ void reflect(const LightField& light, const std::vector<Rgb>& albedo, HalfField&
         for (const std::vector<float>& l : largest) most = std::max(most, l[i]);
         int exponent = 0;
         if (most > 0) std::frexp(most, &exponent);
-        out.unit[i] = std::ldexp(1.0f, exponent - 15);          // the largest value lands in [16384, 32768)
+        out.unit[i] = std::ldexp(1.0f, exponent - 15);  // the largest value lands in [16384, 32768)
         inverse[i] = std::ldexp(1.0f, 15 - exponent);
     }
     out.last = static_cast<std::uint32_t>(rows);
@@ -135,8 +150,10 @@ void reflect(const LightField& light, const std::vector<Rgb>& albedo, HalfField&
             const float a[3] = {albedo[row].r, albedo[row].g, albedo[row].b};
             for (std::size_t i = 0; i < stride; i += 8) {
                 Lane v;
-                for (std::size_t k = 0; k < 8; ++k) v[k] = light.values[row * stride + i + k] * a[(i + k) % 3] * inverse[i + k];
-                const __m128i half = _mm256_cvtps_ph(reinterpret_cast<__m256>(v), _MM_FROUND_TO_NEAREST_INT | _MM_FROUND_NO_EXC);
+                for (std::size_t k = 0; k < 8; ++k)
+                    v[k] = light.values[row * stride + i + k] * a[(i + k) % 3] * inverse[i + k];
+                const __m128i half = _mm256_cvtps_ph(reinterpret_cast<__m256>(v),
+                                                     _MM_FROUND_TO_NEAREST_INT | _MM_FROUND_NO_EXC);
                 _mm_storeu_si128(reinterpret_cast<__m128i*>(&out.values[row * stride + i]), half);
             }
         }
@@ -144,7 +161,8 @@ void reflect(const LightField& light, const std::vector<Rgb>& albedo, HalfField&
     std::fill_n(&out.values[rows * stride], stride, std::uint16_t{0});
 }
 
-SolveResult solve_bounces(const Links& links, const std::vector<std::uint32_t>& lengths, const std::vector<Rgb>& albedo, const LightField& sources,
+SolveResult solve_bounces(const Links& links, const std::vector<std::uint32_t>& lengths,
+                          const std::vector<Rgb>& albedo, const LightField& sources,
                           std::optional<int> bounces, Job& job) {
     SolveResult result{.light = sources};
     LightField& total = result.light;
@@ -171,7 +189,8 @@ SolveResult solve_bounces(const Links& links, const std::vector<std::uint32_t>& 
         before = all;
         if (result.bounces < 3) {
             const std::vector<double> totals = column_sums(total, job);
-            for (std::size_t i = 0; i < stride; ++i) floor[i] = static_cast<float>(1e-4 * totals[i] / static_cast<double>(rows));
+            for (std::size_t i = 0; i < stride; ++i)
+                floor[i] = static_cast<float>(1e-4 * totals[i] / static_cast<double>(rows));
         }
         if (largest_share(fresh, total, floor, job) * ratio / (1 - ratio) < settled) {
             ++result.bounces;

@@ -8,8 +8,8 @@
 
 namespace stasigraph {
 
-/// Light of all groups over all rows: `stride` floats a row, group g's red, green and blue from 3 g on; the rest zero.
-/// stride is 3 * groups rounded up to a multiple of 8.
+/// Light of all groups over all rows: `stride` floats a row, group g's red, green and blue from 3 g on; the
+/// rest zero. stride is 3 * groups rounded up to a multiple of 8.
 struct LightField {
     std::size_t rows = 0, stride = 0;
     std::vector<float> values;
@@ -30,22 +30,24 @@ struct LightField {
 };
 
 struct SolveResult {
-    LightField light;               ///< Irradiance, lux: sources and all bounces.
-    int bounces = 0;                ///< How many were applied.
+    LightField light;  ///< Irradiance, lux: sources and all bounces.
+    int bounces = 0;   ///< How many were applied.
 };
 
 /// Largest number of bounces "settle" goes to.
 inline constexpr int most_bounces = 400;
 
-/// E = S + T S + T^2 S + ..., with T the links weighed by albedo. `bounces` empty: until what is still to come is
-/// under 0.1 % of any texel's light (texels under a ten-thousandth of their group's mean count as that much).
-/// Bounces from the third on read shorter prefixes of the rows.
-/// Of each row, the first lengths[row] links count. Same bytes for any number of threads.
-SolveResult solve_bounces(const Links& links, const std::vector<std::uint32_t>& lengths, const std::vector<Rgb>& albedo, const LightField& sources,
+/// E = S + T S + T^2 S + ..., with T the links weighed by albedo. `bounces` empty: until what is still to
+/// come is under 0.1 % of any texel's light (texels under a ten-thousandth of their group's mean count as
+/// that much). Bounces from the third on read shorter prefixes of the rows. Of each row, the first
+/// lengths[row] links count. Same bytes for any number of threads.
+SolveResult solve_bounces(const Links& links, const std::vector<std::uint32_t>& lengths,
+                          const std::vector<Rgb>& albedo, const LightField& sources,
                           std::optional<int> bounces, Job& job);
 
-/// Reflected light as 16-bit floats times a power of two for each column: half the memory traffic of the solve, with
-/// a rounding error under 0.05 % a value that averages out over a row. Row `last` is zero: sky and nothing.
+/// Reflected light as 16-bit floats times a power of two for each column: half the memory traffic of the
+/// solve, with a rounding error under 0.05 % a value that averages out over a row. Row `last` is zero: sky
+/// and nothing.
 struct HalfField {
     std::uint32_t last = 0;
     std::vector<std::uint16_t> values;
@@ -56,6 +58,7 @@ struct HalfField {
 void reflect(const LightField& light, const std::vector<Rgb>& albedo, HalfField& out, Job& job);
 
 /// One application of the links: to[row] = mean over the row's first lengths[row] links.
-void apply_links(const Links& links, const std::vector<std::uint32_t>& lengths, const HalfField& from, LightField& to, Job& job);
+void apply_links(const Links& links, const std::vector<std::uint32_t>& lengths, const HalfField& from,
+                 LightField& to, Job& job);
 
 }  // namespace stasigraph

@@ -3,7 +3,8 @@
 int main() {
     using namespace stasigraph;
     Level level;
-    level.meshes.push_back({"m", {{-2, 0, 2}, {2, 0, 2}, {2, 0, -2}}, {{0, 1, 0}, {0, 1, 0}, {0, 1, 0}}, {}, {}, {0, 1, 2}});
+    level.meshes.push_back(
+        {"m", {{-2, 0, 2}, {2, 0, 2}, {2, 0, -2}}, {{0, 1, 0}, {0, 1, 0}, {0, 1, 0}}, {}, {}, {0, 1, 2}});
     level.materials.push_back({});
     level.surfaces.push_back({"floor", "floor"});
     level.sky.radiance = {1000, 1000, 1000};
@@ -12,6 +13,7 @@ int main() {
     Job job;
     Atlas atlas;
     const Baked baked = bake(level, atlas, job);
-    const auto light = meter_lightmap(level, atlas, baked.sets[0], {{{0.5f, 0, 0.5f}, Vec3{0, 1, 0}}}, 0.05f, job);
+    const auto light =
+        meter_lightmap(level, atlas, baked.sets[0], {{{0.5f, 0, 0.5f}, Vec3{0, 1, 0}}}, 0.05f, job);
     return light[0].irradiance && std::abs(light[0].irradiance->g - 3141.59f) < 1 ? 0 : 1;
 }

@@ -1,0 +1,215 @@
+// What the estimators rest on: the sequences, the directions, the choice of points on emitters. These are the
+// parts whose defects hide in noise, so they are tested by themselves.
+
+#include <gtest/gtest.h>
+
+#include <set>
+
+#include "base/random.hpp"
+#include "base/text.hpp"
+#include "light/direct.hpp"
+#include "support.hpp"
+#include "transport/links.hpp"
+#include "transport/solve.hpp"
+
+namespace test {
+namespace {
+
+TEST(Sobol, every_prefix_of_a_power_of_two_fills_its_elementary_intervals_once) {
+    for (const std::uint32_t seed : {1u, 77u, 0xdeadbeefu})
+        for (const std::uint32_t bits : {4u, 6u, 8u})
+            for (std::uint32_t columns_bits = 0; columns_bits <= bits; ++columns_bits) {
+                const std::uint32_t columns = 1u << columns_bits, rows = 1u << (bits - columns_bits);
+                std::set<std::uint32_t> cells;
+                for (std::uint32_t i = 0; i < (1u << bits); ++i) {
+                    const Vec2 p = sobol_point(seed, i);
+                    ASSERT_TRUE(p.x >= 0 && p.x < 1 && p.y >= 0 && p.y < 1);
+                    cells.insert(static_cast<std::uint32_t>(p.x * static_cast<float>(columns)) * rows +
+                                 static_cast<std::uint32_t>(p.y * static_cast<float>(rows)));
+                }
+                EXPECT_EQ(cells.size(), 1u << bits) << columns << " by " << rows;
+            }
+}
+
+TEST(Sobol, the_table_and_the_function_are_one_sequence_and_seeds_differ) {
+    for (const std::uint32_t i : {0u, 1u, 5u, 1023u}) EXPECT_EQ(sobol_table[i], sobol_reversed(i));
+    int same = 0;
+    for (std::uint32_t seed = 0; seed < 1000; ++seed)
+        same += sobol_point(seed, 3) == sobol_point(seed + 1, 3) ? 1 : 0;
+    EXPECT_LE(same, 1);
+}
+
+TEST(Directions, have_the_densities_they_are_said_to_have) {
+    Vec3 cosine, sphere, cone;
+    const int n = 4096;
+    const float gap = 0.2f;
+    for (std::uint32_t i = 0; i < n; ++i) {
+        const Vec2 u = sobol_point(5, i);
+        for (const Vec3 w : {cosine_direction(u), sphere_direction(u), cone_direction(u, gap)})
+            ASSERT_NEAR(length(w), 1, 1e-5f);
+        cosine = cosine + cosine_direction(u);
+        sphere = sphere + sphere_direction(u);
+        cone = cone + cone_direction(u, gap);
+        ASSERT_GE(cone_direction(u, gap).z, 1 - gap - 1e-6f);
+    }
+    // Means: 2/3 up for density cos / pi, 0 for the sphere, half way to the rim for a cone.
+    EXPECT_NEAR(cosine.z / n, 2.0f / 3, 1e-3f);
+    EXPECT_NEAR(cosine.x / n, 0, 2e-3f);
+    EXPECT_NEAR(sphere.z / n, 0, 1e-3f);
+    EXPECT_NEAR(sphere.y / n, 0, 2e-3f);
+    EXPECT_NEAR(cone.z / n, 1 - gap / 2, 1e-3f);
+}
+
+TEST(Directions, sine_and_cosine_are_good_to_a_few_units_of_the_last_place) {
+    for (int i = 0; i <= 4000; ++i) {
+        const float u = static_cast<float>(i) / 4000;
+        float s, c;
+        sincos_turn(u, s, c);
+        EXPECT_NEAR(s, std::sin(2 * 3.14159265358979 * static_cast<double>(u)), 4e-7);
+        EXPECT_NEAR(c, std::cos(2 * 3.14159265358979 * static_cast<double>(u)), 4e-7);
+    }
+}
+
+TEST(Glob, matches_as_in_a_shell) {
+    for (const auto& [pattern, text, expected] : {std::tuple{"*", "", true},
+                                                  {"lamp_*", "lamp_3", true},
+                                                  {"lamp_?", "lamp_12", false},
+                                                  {"*_a_*b", "x_a_yb_ab", true},
+                                                  {"a", "A", false},
+                                                  {"*x", "xxxy", false},
+                                                  {"", "a", false}})
+        EXPECT_EQ(glob_match(pattern, text), expected) << pattern << " ~ " << text;
+    EXPECT_TRUE(glob_match("*a*a*a*a*a*a*a*a*b", std::string(2000, 'a') + "b")) << "and ends";
+}
+
+/// A level whose only light are two small panels of different brightness over a floor.
+Level two_panels() {
+    Level level;
+    add_floor(level, 4);
+    add_quad(level, "near", {-0.5f, 1, -0.5f}, {0.5f, 1, -0.5f}, {0.5f, 1, 0.5f}, {-0.5f, 1, 0.5f}, {},
+             {100, 100, 100});
+    add_quad(level, "far", {1, 3, -0.5f}, {2, 3, -0.5f}, {2, 3, 0.5f}, {1, 3, 0.5f}, {}, {900, 900, 900});
+    complete_level(level);
+    return level;
+}
+
+TEST(Emitters, points_are_chosen_with_the_density_that_is_reported) {
+    const Level level = two_panels();
+    const TextureSet textures(level);
+    const RayCaster caster(level, textures, [](const Surface&) { return true; });
+    const Emitters emitters(level, textures, caster, level.surfaces[1].group);
+    const Receiver r = surface_receiver({0.3f, 0, 0.2f}, {0, 1, 0}, {0, 1, 0});
+    Emitters::Choice choice;
+    emitters.weigh(r, choice);
+    ASSERT_GT(choice.total, 0);
+    // The mean of 1 / density over choices is the whole area, 2 square metres; each panel gets its share of
+    // choices.
+    double area = 0;
+    int near = 0;
+    const int n = 1 << 14;
+    for (std::uint32_t i = 0; i < n; ++i) {
+        const EmitterPoint p = emitters.choose(choice, sobol_point(9, i));
+        ASSERT_GT(p.area_density, 0);
+        ASSERT_FLOAT_EQ(p.area_density, emitters.area_density(choice, p.emitter, p.triangle));
+        ASSERT_NEAR(p.position.y, emitters.surface(p.emitter) == 1 ? 1 : 3, 1e-5f);
+        area += 1 / static_cast<double>(p.area_density) / n;
+        near += emitters.surface(p.emitter) == 1 ? 1 : 0;
+    }
+    EXPECT_NEAR(area, 2, 0.01);
+    EXPECT_NEAR(near / static_cast<double>(n), static_cast<double>(choice.cumulative[0] / choice.total),
+                0.01);
+}
+
+TEST(Emitters, the_two_ways_to_find_them_share_every_direction_fully) {
+    const EmitterWeights weights{16, 64};
+    for (const float light : {0.0f, 0.01f, 1.0f, 500.0f})
+        for (const float gather : {0.001f, 0.3f})
+            EXPECT_NEAR(weights.explicit_weight(light, gather) + weights.gathered_weight(light, gather), 1,
+                        1e-6f);
+    EXPECT_EQ(weights.gathered_weight(0, 0.3f), 1)
+        << "what explicit sampling cannot reach is left to the rays";
+    EXPECT_EQ((EmitterWeights{}).explicit_weight(2, 0.3f), 1) << "the reference has one way only";
+}
+
+TEST(Links, a_longer_row_begins_with_the_shorter_one) {
+    const Level level = two_panels();
+    Job job;
+    const TextureSet textures(level);
+    const RayCaster caster(level, textures, [](const Surface&) { return true; });
+    const Atlas atlas = unwrap(level, 1, job);
+    const TexelSet texels = place_texels(level, atlas, job);
+    const RowSource rows = texel_rows(level, texels, 1);
+    Links steps, once;
+    extend_links(level, caster, texels, rows, std::vector<std::uint32_t>(rows.size(), 64), steps, job);
+    const Links shorter = steps;
+    std::vector<std::uint32_t> lengths(rows.size(), 64);
+    for (std::size_t i = 0; i < lengths.size(); i += 3) lengths[i] = 256;
+    extend_links(level, caster, texels, rows, lengths, steps, job);
+    extend_links(level, caster, texels, rows, lengths, once, job);
+    EXPECT_TRUE(steps.words == once.words && steps.first == once.first && steps.back_hits == once.back_hits);
+    ASSERT_EQ(steps.emitter_hits.size(), once.emitter_hits.size());
+    for (std::size_t i = 0; i < once.emitter_hits.size(); ++i) {
+        ASSERT_EQ(steps.emitter_hits[i].row, once.emitter_hits[i].row);
+        ASSERT_EQ(steps.emitter_hits[i].link, once.emitter_hits[i].link);
+    }
+    for (std::size_t row = 0; row < rows.size(); ++row)
+        for (std::uint32_t k = 0; k < 64; ++k)
+            ASSERT_EQ(steps.words[steps.first[row] + k], shorter.words[shorter.first[row] + k]);
+}
+
+TEST(Links, words_name_the_texel_that_a_ray_of_that_direction_meets) {
+    const Level level = two_panels();
+    Job job;
+    const TextureSet textures(level);
+    const RayCaster caster(level, textures, [](const Surface&) { return true; });
+    const Atlas atlas = unwrap(level, 1, job);
+    const TexelSet texels = place_texels(level, atlas, job);
+    const RowSource rows = texel_rows(level, texels, 1);
+    Links links;
+    extend_links(level, caster, texels, rows, std::vector<std::uint32_t>(rows.size(), 64), links, job);
+    int met = 0;
+    for (std::size_t row = 0; row < rows.size(); row += 17)
+        for (std::uint32_t k = 0; k < 64; ++k) {
+            const std::uint32_t word = links.words[links.first[row] + k];
+            const Hit hit = caster.closest({rows.receivers[row].position, row_direction(rows, row, k)});
+            if (hit.surface == none) {
+                EXPECT_EQ(word, sky_word);
+            } else if (hit.back) {
+                EXPECT_EQ(word, absorbed_word);
+            } else {
+                ASSERT_LT(word, texels.size());
+                // Within a texel's diagonal, 1/16 m times the root of 2 and a little.
+                EXPECT_LT(length(texels.position[word] - caster.place(hit).position), 0.1f);
+                ++met;
+            }
+        }
+    EXPECT_GT(met, 1000);
+}
+
+TEST(Solver, sums_the_series_of_a_matrix_that_is_known) {
+    // Three rows: 0 sees 1 and the sky, 1 sees 0 and 2, 2 sees nothing that sends.
+    Links links;
+    links.first = {0, 2, 4, 6};
+    links.words = {1, sky_word, 0, 2, absorbed_word, absorbed_word};
+    links.back_hits = {0, 0, 2};
+    const std::vector<Rgb> albedo = {{0.5f, 0.5f, 0.5f}, {0.8f, 0.4f, 0}, {0.5f, 0.5f, 0.5f}};
+    LightField sources(3, 1);
+    sources.add(0, 0, {100, 100, 100});
+    sources.add(2, 0, {40, 40, 40});
+    Job job;
+    const SolveResult settled = solve_bounces(links, {2, 2, 2}, albedo, sources, std::nullopt, job);
+    // E0 = 100 + a1 E1 / 2, E1 = a0 E0 / 2 + a2 E2 / 2, E2 = 40.
+    for (const auto& [channel, a1] : {std::pair{0, 0.8f}, {1, 0.4f}, {2, 0.0f}}) {
+        const float e1 = (25 + 10) / (1 - a1 / 8), e0 = 100 + a1 * e1 / 2;
+        EXPECT_NEAR(settled.light.values[static_cast<std::size_t>(channel)], e0, e0 * 0.002f);
+        EXPECT_NEAR(settled.light.values[settled.light.stride + static_cast<std::size_t>(channel)], e1,
+                    e1 * 0.002f);
+    }
+    EXPECT_EQ(solve_bounces(links, {2, 2, 2}, albedo, sources, 0, job).light.values, sources.values);
+    const SolveResult one = solve_bounces(links, {2, 2, 2}, albedo, sources, 1, job);
+    EXPECT_NEAR(one.light.get(1, 0).r, 35, 0.05f);
+    EXPECT_EQ(one.bounces, 1);
+}
+
+}  // namespace
+}  // namespace test
