@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "stasigraph/bake.hpp"
+#include "stasigraph/error.hpp"
 
 namespace stasigraph {
 
