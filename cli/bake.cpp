@@ -13,6 +13,7 @@ void add_bake(CLI::App& app) {
         std::string tier, bounces;
         std::vector<std::string> sets;
         float noise = 0;
+        bool repack = false;
     };
     auto o = std::make_shared<Options>();
     CLI::App* c = app.add_subcommand("bake", "bake lightmaps and probes for every set");
@@ -25,6 +26,8 @@ void add_bake(CLI::App& app) {
                   "relative standard error to aim for; the sheet's or the tier's unless given")
         ->check(CLI::Range(0.001, 1.0));
     c->add_option("--set", o->sets, "write only this set; may be repeated");
+    c->add_flag("--repack", o->repack,
+                "pack the pages afresh, instead of keeping the places of what is unchanged");
     c->callback([o] {
         if (!o->bounces.empty() && o->bounces != "settle" &&
             (o->bounces.size() > 4 || o->bounces.find_first_not_of("0123456789") != std::string::npos))
@@ -46,6 +49,7 @@ void add_bake(CLI::App& app) {
             const fs::path out = o->out.empty() ? default_output(o->common.level) : o->out;
             check_writable(out);
             Atlas atlas;
+            if (!o->repack) atlas = earlier_atlas(level, atlas_folders(o->common, out), job);
             const Baked baked = bake(level, atlas, job);
             const auto times = job.times();
             const std::vector<fs::path> files = save_bake(out, o->common.level, level, atlas, baked, o->sets);

@@ -157,14 +157,27 @@ Vec3 parse_vec(const std::string& text, const std::string& option) {
     return v;
 }
 
-BakedLevel load_baked(const Common& common, const fs::path& folder, const std::string& set, Job& job) {
-    BakedLevel b{.level = load(common), .atlas = {}, .bake = {}};
-    float density_scale = 1;
-    b.level.quality.tier = saved_tier(folder, density_scale);
-    // The notes of this unwrap were told by the bake.
-    Job silent(JobSettings{.threads = job.threads(), .on_progress = {}, .on_note = {}});
-    b.atlas = unwrap(b.level, density_scale, silent);
-    b.bake = load_bake(folder, b.level, b.atlas, set);
+Atlas earlier_atlas(const Level& level, const std::vector<fs::path>& folders, Job& job) {
+    for (const fs::path& folder : folders) {
+        const fs::path file = atlas_file(folder, level.quality.tier);
+        std::error_code bad;
+        if (!fs::exists(file, bad)) continue;
+        try {
+            return load_atlas(file);
+        } catch (const Error& e) {
+            job.note(e.text() + " It is left aside: every surface is packed anew.");
+        }
+    }
+    return {};
+}
+
+std::vector<fs::path> atlas_folders(const Common& common, const fs::path& out) {
+    return {out, common.level.parent_path() / "unwrapped"};
+}
+
+BakedLevel load_baked(const Common& common, const fs::path& folder, const std::string& set) {
+    BakedLevel b{.level = load(common), .bake = {}};
+    b.bake = load_bake(folder, b.level, set);
     if (b.bake.stale && !common.quiet)
         log().warn(
             "the scene or the sheet changed since this bake; what follows is from before. Run `stasigraph "

@@ -54,14 +54,19 @@ Json vec(stasigraph::Vec3 v);
 Json rgb(stasigraph::Rgb c);
 stasigraph::Vec3 parse_vec(const std::string& text, const std::string& option);
 
-/// A level as it was baked, with its UVs and one set of results (or all for an empty name).
+/// A level as it was baked, with one set of results (or all for an empty name).
 struct BakedLevel {
     stasigraph::Level level;
-    stasigraph::Atlas atlas;
     stasigraph::SavedBake bake;
 };
-BakedLevel load_baked(const Common& common, const fs::path& folder, const std::string& set,
-                      stasigraph::Job& job);
+BakedLevel load_baked(const Common& common, const fs::path& folder, const std::string& set);
+
+/// The atlas of the level's tier that the first of these folders holds; an empty one where none does. A
+/// damaged one is told of and left aside.
+stasigraph::Atlas earlier_atlas(const stasigraph::Level& level, const std::vector<fs::path>& folders,
+                                stasigraph::Job& job);
+/// Where a command looks for it: the folder of the bake, then that of the last `unwrap`.
+std::vector<fs::path> atlas_folders(const Common& common, const fs::path& out);
 
 void add_start(CLI::App& app);
 void add_survey(CLI::App& app);

@@ -126,10 +126,10 @@ void add_meter(CLI::App& app) {
             const fs::path folder = o->out.empty() ? default_output(o->common.level) : o->out;
             Level names = load_level(o->common.level);
             const std::string set = names.sets[set_index(names, o->set)].name;
-            const BakedLevel b = load_baked(o->common, folder, set, job);
-            const auto readings = o->from == "lightmap"
-                                      ? meter_lightmap(b.level, b.atlas, b.bake.sets[0], list, o->reach, job)
-                                      : meter_probes(b.bake.probes, b.bake.sets[0], list);
+            const BakedLevel b = load_baked(o->common, folder, set);
+            const auto readings = o->from == "lightmap" ? meter_lightmap(b.level, b.bake.atlas,
+                                                                         b.bake.sets[0], list, o->reach, job)
+                                                        : meter_probes(b.bake.probes, b.bake.sets[0], list);
             if (o->common.json) {
                 say("{}\n", to_json(*o, set, list, readings).dump(1));
                 return;

@@ -8,109 +8,151 @@ using namespace stasigraph;
 
 namespace {
 
-/// A page with every chart in a colour of its own: the centres of texels that lie in a triangle.
-std::vector<std::uint8_t> draw_page(const Atlas& atlas, std::uint32_t page) {
-    const int side = atlas.pages[page];
-    std::vector<std::uint8_t> rgb(static_cast<std::size_t>(side) * side * 3, 24);
-    for (std::uint32_t s = 0; s < atlas.surfaces.size(); ++s) {
-        const SurfaceUv& uv = atlas.surfaces[s];
-        if (uv.page != page) continue;
+struct Options {
+    Common common;
+    fs::path out;
+    std::string tier;
+    bool repack = false;
+};
+
+/// What one surface got.
+struct Row {
+    std::string name;
+    std::size_t charts = 0;
+    double texels = 0;  ///< Area of its charts.
+    float density = 0, mean_stretch = 1, worst_stretch = 1;
+    std::uint32_t page = 0;
+    bool given = false;
+};
+
+std::vector<Row> rows(const Atlas& atlas) {
+    std::vector<Row> list;
+    for (const SurfaceUv& uv : atlas.surfaces) {
+        if (uv.page == none) continue;
         const Layout& layout = atlas.layouts[uv.layout];
+        Row row{.name = uv.name,
+                .charts = layout.charts.size(),
+                .density = uv.density,
+                .page = uv.page,
+                .given = layout.given};
+        double stretched = 0;
         for (std::size_t t = 0; t < layout.chart.size(); ++t) {
             if (layout.chart[t] == none) continue;
-            Vec2 p[3];
-            for (int k = 0; k < 3; ++k)
-                p[k] = layout.uv[layout.indices[3 * t + k]] +
-                       Vec2{static_cast<float>(uv.x), static_cast<float>(uv.y)};
-            const float whole = cross(p[1] - p[0], p[2] - p[0]);
-            const std::uint32_t h = (s * 2654435761u) ^ ((layout.chart[t] + 1) * 2246822519u);
-            const std::uint8_t color[3] = {static_cast<std::uint8_t>(70 + (h >> 8) % 170),
-                                           static_cast<std::uint8_t>(70 + (h >> 16) % 170),
-                                           static_cast<std::uint8_t>(70 + (h >> 24) % 170)};
-            const int x0 = static_cast<int>(std::min({p[0].x, p[1].x, p[2].x})),
-                      x1 = std::min(side - 1, static_cast<int>(std::max({p[0].x, p[1].x, p[2].x})));
-            const int y0 = static_cast<int>(std::min({p[0].y, p[1].y, p[2].y})),
-                      y1 = std::min(side - 1, static_cast<int>(std::max({p[0].y, p[1].y, p[2].y})));
-            for (int y = y0; y <= y1; ++y)
-                for (int x = x0; x <= x1; ++x) {
-                    const Vec2 q{static_cast<float>(x) + 0.5f, static_cast<float>(y) + 0.5f};
-                    const float u = cross(q - p[0], p[2] - p[0]) / whole,
-                                v = cross(p[1] - p[0], q - p[0]) / whole;
-                    if (u < 0 || v < 0 || u + v > 1) continue;
-                    std::copy_n(color, 3, &rgb[3 * (static_cast<std::size_t>(y) * side + x)]);
-                }
+            const Vec2 a = layout.uv[layout.indices[3 * t]];
+            const double area =
+                0.5 * std::abs(static_cast<double>(cross(layout.uv[layout.indices[3 * t + 1]] - a,
+                                                         layout.uv[layout.indices[3 * t + 2]] - a)));
+            row.texels += area;
+            stretched += area * static_cast<double>(layout.charts[layout.chart[t]].mean_stretch);
         }
+        for (const Chart& c : layout.charts) row.worst_stretch = std::max(row.worst_stretch, c.worst_stretch);
+        if (row.texels > 0) row.mean_stretch = static_cast<float>(stretched / row.texels);
+        list.push_back(std::move(row));
     }
-    return rgb;
+    std::stable_sort(list.begin(), list.end(),
+                     [](const Row& a, const Row& b) { return a.texels > b.texels; });
+    return list;
+}
+
+Json to_json(const Atlas& atlas, const AtlasFigures& f, const Json& files) {
+    Json j = {{"surfaces", f.surfaces},
+              {"given_uvs", f.given},
+              {"charts", f.charts},
+              {"unseen_charts", f.unseen},
+              {"pages", atlas.pages},
+              {"page_coverage", f.page_coverage},
+              {"coverage", f.coverage},
+              {"density", {{"least", f.least_density}, {"mean", f.mean_density}, {"most", f.most_density}}},
+              {"density_gave_way", atlas.gave_way},
+              {"stretch", {{"mean", f.mean_stretch}, {"worst", f.worst_stretch}}},
+              {"seam_m", f.seam_length},
+              {"lightmap_bytes", f.page_texels * 6},
+              {"files", files}};
+    for (const Row& r : rows(atlas))
+        j["by_surface"].push_back({{"name", r.name},
+                                   {"page", r.page},
+                                   {"charts", r.charts},
+                                   {"texels", r.texels},
+                                   {"density", r.density},
+                                   {"stretch", {{"mean", r.mean_stretch}, {"worst", r.worst_stretch}}},
+                                   {"given_uvs", r.given}});
+    return j;
+}
+
+void print(const Atlas& atlas, const AtlasFigures& f) {
+    say("surfaces    {}{}\n", f.surfaces,
+        f.given ? fmt::format(", {} with the UVs they brought along", f.given) : "");
+    say("charts      {}{}\n", f.charts,
+        f.unseen ? fmt::format(", {} that nobody can see with the least density", f.unseen) : "");
+    say("density     {:.1f} least, {:.1f} mean, {:.1f} most texels a metre{}\n", f.least_density,
+        f.mean_density, f.most_density,
+        atlas.gave_way < 1 ? fmt::format("; {:.1f} % of what was asked", 100 * atlas.gave_way) : "");
+    say("stretch     {:.3f} mean, {:.2f} worst\n", f.mean_stretch, f.worst_stretch);
+    say("seams       {:.0f} m\n", f.seam_length);
+    say("coverage    {:.1f} % of {} page{}; {} a set in the game (16-bit floats)\n\n", f.coverage * 100,
+        atlas.pages.size(), atlas.pages.size() == 1 ? "" : "s", bytes_text(f.page_texels * 6));
+    say("  {:>4} {:>7} {:>9} {:>9}\n", "page", "side", "covered", "memory");
+    for (std::size_t p = 0; p < atlas.pages.size(); ++p)
+        say("  {:>4} {:>7} {:>8.1f}% {:>9}\n", p, atlas.pages[p], 100 * f.page_coverage[p],
+            bytes_text(6.0 * atlas.pages[p] * atlas.pages[p]));
+    say("\n  {:<32} {:>4} {:>7} {:>9} {:>8} {:>8} {:>7}\n", "largest surfaces", "page", "charts", "texels",
+        "per m", "stretch", "worst");
+    std::size_t shown = 0;
+    for (const Row& r : rows(atlas)) {
+        if (++shown > 12) break;
+        say("  {:<32} {:>4} {:>7} {:>9.0f} {:>8.1f} {:>8.3f} {:>7.2f}{}\n", r.name, r.page, r.charts,
+            r.texels, r.density, r.mean_stretch, r.worst_stretch, r.given ? "  its own UVs" : "");
+    }
+}
+
+void run(const Options& o, Job& job) {
+    Level level = load(o.common);
+    if (!o.tier.empty())
+        level.quality.tier = o.tier == "glance"  ? Tier::glance
+                             : o.tier == "final" ? Tier::final
+                                                 : Tier::proof;
+    const fs::path out = o.out.empty() ? o.common.level.parent_path() / "unwrapped" : o.out;
+    check_writable(out);
+    Atlas earlier;
+    if (!o.repack) earlier = earlier_atlas(level, {default_output(o.common.level), out}, job);
+    const Atlas atlas = unwrap(level, tier_settings(level.quality.tier).density_scale, job,
+                               earlier.surfaces.empty() ? nullptr : &earlier);
+    job.finish();
+    write_level_glb(out / (level.name + ".glb"), o.common.level, level, atlas);
+    save_atlas(atlas_file(out, level.quality.tier), atlas);
+    Json files =
+        Json::array({(out / (level.name + ".glb")).string(), atlas_file(out, level.quality.tier).string()});
+    for (std::uint32_t p = 0; p < atlas.pages.size(); ++p) {
+        const fs::path file = out / ("charts-" + std::to_string(p) + ".png");
+        write_page_picture(file, level, atlas, p);
+        files.push_back(file.string());
+    }
+    // Pictures of pages that are no more would mislead.
+    std::error_code bad;
+    for (std::size_t p = atlas.pages.size(); fs::remove(out / ("charts-" + std::to_string(p) + ".png"), bad);
+         ++p) {
+    }
+    const AtlasFigures figures = measure_atlas(level, atlas);
+    if (o.common.json) {
+        say("{}\n", to_json(atlas, figures, files).dump(1));
+        return;
+    }
+    print(atlas, figures);
+    say("\nwrote {} files to {}\n", files.size(), out.string());
 }
 
 }  // namespace
 
 void add_unwrap(CLI::App& app) {
-    struct Options {
-        Common common;
-        fs::path out;
-    };
     auto o = std::make_shared<Options>();
     CLI::App* c = app.add_subcommand("unwrap", "lightmap UVs and pages only");
     add_common(*c, o->common, "stasigraph unwrap observatory.toml --out unwrapped");
     c->add_option("--out", o->out, "the folder to write; `unwrapped` beside the level unless given");
-    c->callback([o] {
-        guarded(o->common, [&](Job& job) {
-            const Level level = load(o->common);
-            const fs::path out = o->out.empty() ? o->common.level.parent_path() / "unwrapped" : o->out;
-            check_writable(out);
-            const Atlas atlas = unwrap(level, tier_settings(level.quality.tier).density_scale, job);
-            write_level_glb(out / (level.name + ".glb"), o->common.level, level, atlas);
-            Json files = Json::array({(out / (level.name + ".glb")).string()});
-            for (std::uint32_t p = 0; p < atlas.pages.size(); ++p) {
-                const fs::path file = out / ("charts-" + std::to_string(p) + ".png");
-                write_png(file, atlas.pages[p], atlas.pages[p], draw_page(atlas, p));
-                files.push_back(file.string());
-            }
-            std::size_t surfaces = 0, charts = 0, given = 0;
-            double area = 0, least = 1e30, most = 0, mean = 0;
-            for (const SurfaceUv& uv : atlas.surfaces) {
-                if (uv.page == none) continue;
-                const Layout& layout = atlas.layouts[uv.layout];
-                ++surfaces;
-                charts += layout.chart_count;
-                given += layout.given ? 1 : 0;
-                least = std::min(least, static_cast<double>(uv.density));
-                most = std::max(most, static_cast<double>(uv.density));
-                mean += static_cast<double>(uv.density);
-                for (std::size_t t = 0; t < layout.chart.size(); ++t) {
-                    if (layout.chart[t] == none) continue;
-                    const Vec2 a = layout.uv[layout.indices[3 * t]];
-                    area +=
-                        0.5 * std::abs(static_cast<double>(cross(layout.uv[layout.indices[3 * t + 1]] - a,
-                                                                 layout.uv[layout.indices[3 * t + 2]] - a)));
-                }
-            }
-            double texels = 0;
-            for (int side : atlas.pages) texels += static_cast<double>(side) * side;
-            mean = surfaces ? mean / static_cast<double>(surfaces) : 0;
-            if (!surfaces) least = 0;
-            const double coverage = texels > 0 ? area / texels : 0;
-            if (o->common.json) {
-                say("{}\n", Json({{"surfaces", surfaces},
-                                  {"given_uvs", given},
-                                  {"charts", charts},
-                                  {"pages", atlas.pages},
-                                  {"coverage", coverage},
-                                  {"density", {{"least", least}, {"mean", mean}, {"most", most}}},
-                                  {"lightmap_bytes", texels * 6},
-                                  {"files", files}})
-                                .dump(1));
-                return;
-            }
-            say("surfaces  {} ({} with UVs of their own)\ncharts    {}\npages     {}, {} a set as 16-bit "
-                "floats\ncoverage  {:.1f} %\ndensity   {:.1f} least, {:.1f} mean, {:.1f} most texels per "
-                "metre\nwrote {} files to {}\n",
-                surfaces, given, charts, atlas.pages.size(), bytes_text(texels * 6), coverage * 100, least,
-                mean, most, files.size(), out.string());
-        });
-    });
+    c->add_option("--tier", o->tier, "glance, proof or final; the sheet's unless given")
+        ->check(CLI::IsMember({"glance", "proof", "final"}));
+    c->add_flag("--repack", o->repack,
+                "pack the pages afresh, instead of keeping the places of what is unchanged");
+    c->callback([o] { guarded(o->common, [&](Job& job) { run(*o, job); }); });
 }
 
 }  // namespace cli

@@ -60,14 +60,16 @@ void run(const Options& o, ViewSettings settings, Job& job) {
     BakedLevel b;
     if (needs_light) {
         const Level names = load_level(o.common.level);
-        b = load_baked(o.common, folder, names.sets[set_index(names, o.set)].name, job);
+        b = load_baked(o.common, folder, names.sets[set_index(names, o.set)].name);
     } else {
         b.level = load(o.common);
-        b.atlas = unwrap(b.level, tier_settings(b.level.quality.tier).density_scale, job);
+        const Atlas earlier = earlier_atlas(b.level, atlas_folders(o.common, folder), job);
+        b.bake.atlas = unwrap(b.level, tier_settings(b.level.quality.tier).density_scale, job,
+                              earlier.surfaces.empty() ? nullptr : &earlier);
     }
     const Camera camera = choose_camera(o, b.level);
-    const Picture picture =
-        view(b.level, b.atlas, needs_light ? &b.bake.sets[0] : nullptr, b.bake.probes, camera, settings, job);
+    const Picture picture = view(b.level, b.bake.atlas, needs_light ? &b.bake.sets[0] : nullptr,
+                                 b.bake.probes, camera, settings, job);
     const std::string set = needs_light ? b.bake.sets[0].name : "";
     const fs::path file =
         !o.file.empty() ? o.file

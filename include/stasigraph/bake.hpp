@@ -59,7 +59,8 @@ struct TexelLight {
 /// once. Memory:  about 100 bytes a texel, 4 bytes a link and 24 bytes a texel and group.
 class Baker {
 public:
-    Baker(Level level, Job& job);
+    /// `previous`: as for unwrap(); looked at during the call only.
+    Baker(Level level, Job& job, const Atlas* previous = nullptr);
     ~Baker();
     Baker(Baker&&) noexcept;
     Baker(const Baker&) = delete;
@@ -83,7 +84,8 @@ private:
     State* state_ = nullptr;  // owned; kept plain so that this header needs no <memory>
 };
 
-/// Baker and light() in one call.
+/// Baker and light() in one call. `atlas`: in, an earlier atlas whose places unchanged surfaces keep, or an
+/// empty one; out, the atlas of this bake.
 Baked bake(const Level& level, Atlas& atlas, Job& job);
 
 }  // namespace stasigraph

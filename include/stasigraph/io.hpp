@@ -36,21 +36,30 @@ std::vector<std::filesystem::path> save_bake(const std::filesystem::path& folder
 void write_level_glb(const std::filesystem::path& to, const std::filesystem::path& level_file,
                      const Level& level, const Atlas& atlas);
 
+/// An atlas by itself: which charts a surface has and where they lie. A later unwrap() that is given it keeps
+/// the places of what has not changed. load_atlas() throws Error when the file is damaged.
+void save_atlas(const std::filesystem::path& to, const Atlas& atlas);
+Atlas load_atlas(const std::filesystem::path& from);
+/// The file in a folder of results that holds the atlas of a tier.
+std::filesystem::path atlas_file(const std::filesystem::path& folder, Tier tier);
+
+/// A page with each chart in the colour that view() gives it, and the names of surfaces where they fit.
+/// PNG, 1024 pixels or more wide, a whole number of pixels for each texel.
+void write_page_picture(const std::filesystem::path& to, const Level& level, const Atlas& atlas,
+                        std::uint32_t page);
+
 /// A result read back.
 struct SavedBake {
+    Atlas atlas;
     std::vector<BakedSet> sets;
     ProbeNet probes;
     bool stale = false;  ///< The scene or the sheet changed since.
     std::string tier;
 };
 
-/// Reads what save_bake() wrote. Throws Error when there is none, when it is damaged, or when the unwrap has
-/// changed since (then nothing in it would fit the level). `only`: one set's name, or empty for all.
-SavedBake load_bake(const std::filesystem::path& folder, const Level& level, const Atlas& atlas,
-                    const std::string& only);
-
-/// The tier a saved bake was made with, so that its atlas can be made again. Throws Error as load_bake().
-Tier saved_tier(const std::filesystem::path& folder, float& density_scale);
+/// Reads what save_bake() wrote. Throws Error when there is none or when it is damaged. Surfaces that are new
+/// or have other triangles since have no page in the atlas. `only`: one set's name, or empty for all.
+SavedBake load_bake(const std::filesystem::path& folder, const Level& level, const std::string& only);
 
 /// Eight-bit RGB picture; rows from the top. The file appears whole or not at all.
 void write_png(const std::filesystem::path& to, int width, int height, const std::vector<std::uint8_t>& rgb);

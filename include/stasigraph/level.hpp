@@ -54,6 +54,13 @@ struct Mesh {
 enum class Part : std::uint8_t { still, moving, stand_in };  ///< "static", "moving", "stand-in" in files.
 enum class LitBy : std::uint8_t { lightmap, probes, nothing };
 
+/// What becomes of the lightmap UVs a mesh brings along.
+enum class UnwrapMode : std::uint8_t {
+    automatic,  ///< "auto": used where they are sound, made anew where not.
+    keep,       ///< Used even where charts overlap or come too close, with a warning.
+    make,       ///< Made anew.
+};
+
 /// One mesh primitive of one node: what receives a lightmap.
 struct Surface {
     std::string name;  ///< Unique in the level; the node's name where that is unique already.
@@ -63,7 +70,8 @@ struct Surface {
     Affine to_world;
     Part part = Part::still;
     LitBy lit_by = LitBy::lightmap;
-    float density = 1;           ///< Times the level's density. Range (0, 64].
+    float density = 1;  ///< Times the level's density. Range (0, 64].
+    UnwrapMode unwrap = UnwrapMode::automatic;
     float emission_gain = 1;     ///< Times the material's emission. >= 0.
     std::uint32_t group = none;  ///< Light group of its emission; none when it does not emit.
 };
@@ -114,6 +122,13 @@ struct LightmapSettings {
     float density = 16;  ///< Texels per metre of surface. Range (0, 4096].
     int page = 1024;     ///< Texels; a power of two in [16, 16384].
     int margin = 4;      ///< Texels kept free around each chart. Range [1, 64].
+    /// Largest stretch of any triangle a texel can show: the greater of the longest direction and the inverse
+    /// of the shortest, against an even density. Range [1.01, 10]. Lower: more seams. Higher: uneven texels.
+    float max_stretch = 1.5f;
+    int block = 1;  ///< Charts share no block of so many texels square: 1, 4 or 8.
+    int pages = 0;  ///< At most so many pages, the density giving way; 0 for as many as it takes.
+    bool shrink_unseen =
+        false;  ///< Charts that cannot be seen from any volume (or camera) get the least density.
     friend bool operator==(const LightmapSettings&, const LightmapSettings&) = default;
 };
 

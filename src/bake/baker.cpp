@@ -65,7 +65,7 @@ struct Baker::State {
     LightField light, direct;
     std::vector<BakeSet> sets;
 
-    State(Level l, Job& job);
+    State(Level l, Job& job, const Atlas* previous);
     std::vector<Rgb> albedo(const Level& lit, Job& job) const;
     std::vector<GroupCache> light_groups(const Level& lit, const std::vector<DirectLight>& lights, Job& job);
     LightField gather_sources(const Level& lit, const std::vector<DirectLight>& lights,
@@ -75,12 +75,12 @@ struct Baker::State {
     BakeFigures figures(const NoiseEstimate& estimate, int bounces) const;
 };
 
-Baker::State::State(Level l, Job& job)
+Baker::State::State(Level l, Job& job, const Atlas* previous)
     : level(std::move(l)),
       tier(tier_settings(level.quality.tier)),
       textures(level),
       caster(level, textures, [](const Surface& s) { return s.part != Part::moving; }),
-      atlas(unwrap(level, tier.density_scale, job)),
+      atlas(unwrap(level, tier.density_scale, job, previous)),
       texels(place_texels(level, atlas, job)) {
     rows = texel_rows(level, texels, level.quality.seed);
     const auto first = static_cast<std::uint32_t>(tier.first_links);
@@ -224,10 +224,12 @@ std::vector<ProbeLight> Baker::State::solve_probes(const Level& lit, const std::
     return result;
 }
 
-Baker::Baker(Level level, Job& job) {
+Baker::Baker(Level level, Job& job, const Atlas* previous) {
     complete_level(level);
     check_level(level);
-    job.plan({{"unwrap", 3},
+    job.plan({{"sight", 1},
+              {"unwrap", 3},
+              {"pack", 2},
               {"texels", 3},
               {"links", 40},
               {"probe links", 4},
@@ -235,7 +237,7 @@ Baker::Baker(Level level, Job& job) {
               {"more links", 25},
               {"bounces", 8},
               {"finish", 2}});
-    state_ = new State(std::move(level), job);
+    state_ = new State(std::move(level), job, previous);
 }
 Baker::~Baker() {
     delete state_;
@@ -376,7 +378,7 @@ std::vector<TexelLight> Baker::texels(std::uint32_t set) const {
 }
 
 Baked bake(const Level& level, Atlas& atlas, Job& job) {
-    Baker baker(level, job);
+    Baker baker(level, job, atlas.surfaces.empty() ? nullptr : &atlas);
     atlas = baker.atlas();
     return baker.light(baker.level(), job);
 }

@@ -1,9 +1,9 @@
 #include "chart/texels.hpp"
 
 #include <algorithm>
-#include <array>
 
 #include "chart/plane_grid.hpp"
+#include "chart/raster.hpp"
 #include "level/texture.hpp"
 
 namespace stasigraph {
@@ -13,41 +13,14 @@ namespace {
 /// Covered parts smaller than this share of a texel are left to their neighbours.
 constexpr float least_cover = 1e-4f;
 
-struct Cover {
-    float area = 0;
-    Vec2 centroid;
-};
-
-/// The part of the unit square at (x, y) that a triangle of positive orientation covers.
-/// Sutherland and Hodgman, Reentrant Polygon Clipping, 1974.
-Cover cover_texel(const PlaneTriangle& t, float x, float y) {
-    std::array<Vec2, 8> polygon{Vec2{x, y}, Vec2{x + 1, y}, Vec2{x + 1, y + 1}, Vec2{x, y + 1}}, out;
-    int count = 4;
-    const std::array<Vec2, 4> corner{t.a, t.b, t.c, t.a};
-    for (int e = 0; e < 3 && count > 0; ++e) {
-        const Vec2 from = corner[e], along = corner[e + 1] - from;
-        int kept = 0;
-        for (int i = 0; i < count; ++i) {
-            const Vec2 p = polygon[i], q = polygon[i + 1 == count ? 0 : i + 1];
-            const float dp = cross(along, p - from), dq = cross(along, q - from);
-            if (dp >= 0) out[kept++] = p;
-            if ((dp > 0 && dq < 0) || (dp < 0 && dq > 0)) out[kept++] = p + (q - p) * (dp / (dp - dq));
-        }
-        polygon = out;
-        count = kept;
-    }
-    Cover cover;
-    for (int i = 2; i < count; ++i) {
-        const float twice = cross(polygon[i - 1] - polygon[0], polygon[i] - polygon[0]);
-        cover.area += twice / 2;
-        cover.centroid = cover.centroid + (polygon[0] + polygon[i - 1] + polygon[i]) * (twice / 6);
-    }
-    if (cover.area > 0) cover.centroid = cover.centroid * (1 / cover.area);
-    return cover;
-}
-
 bool contains(const PlaneTriangle& t, Vec2 p) {
     return cross(t.b - t.a, p - t.a) >= 0 && cross(t.c - t.b, p - t.b) >= 0 && cross(t.a - t.c, p - t.c) >= 0;
+}
+
+std::size_t cell_count(const Layout& layout) {
+    std::size_t count = 0;
+    for (const Chart& c : layout.charts) count += static_cast<std::size_t>(c.width) * c.height;
+    return count;
 }
 
 /// The texels of one side of one surface, before they are joined with the others.
@@ -61,12 +34,14 @@ struct SideTexels {
 
 class SidePlacer {
 public:
-    SidePlacer(const Level& level, const Surface& surface, const Layout& layout, bool back)
+    SidePlacer(const Level& level, const Surface& surface, const Layout& layout,
+               const std::vector<UvTriangle>& uv, bool back)
         : mesh_(level.meshes[surface.mesh]),
           surface_(surface),
           layout_(layout),
+          uv_(uv),
           back_(back),
-          samples_(static_cast<std::size_t>(layout.width) * layout.height) {}
+          samples_(cell_count(layout)) {}
 
     SideTexels run() {
         for (std::uint32_t t = 0; t < layout_.chart.size(); ++t)
@@ -86,8 +61,8 @@ private:
     };
 
     void cover_triangle(std::uint32_t t) {
-        Vec2 p[3];
-        for (int k = 0; k < 3; ++k) p[k] = layout_.uv[layout_.indices[3 * t + k]];
+        const UvTriangle& on = uv_[t];
+        const Vec2 p[3] = {on.a, on.a + on.ab, on.a + on.ac};
         PlaneTriangle flat{p[0], p[1], p[2]};
         float twice = cross(p[1] - p[0], p[2] - p[0]);
         if (twice < 0) {
@@ -98,13 +73,14 @@ private:
         const float world = world_area(t) / (twice / 2);
         const auto low = [](float v) { return std::max(0, static_cast<int>(std::floor(v))); };
         const int x0 = low(std::min({p[0].x, p[1].x, p[2].x})), y0 = low(std::min({p[0].y, p[1].y, p[2].y}));
-        const int x1 = std::min(layout_.width - 1, static_cast<int>(std::max({p[0].x, p[1].x, p[2].x})));
-        const int y1 = std::min(layout_.height - 1, static_cast<int>(std::max({p[0].y, p[1].y, p[2].y})));
+        const int x1 = std::min(on.width - 1, static_cast<int>(std::max({p[0].x, p[1].x, p[2].x})));
+        const int y1 = std::min(on.height - 1, static_cast<int>(std::max({p[0].y, p[1].y, p[2].y})));
         for (int y = y0; y <= y1; ++y)
             for (int x = x0; x <= x1; ++x) {
-                const Cover cover = cover_texel(flat, static_cast<float>(x), static_cast<float>(y));
+                const Cover cover =
+                    cover_texel(flat.a, flat.b, flat.c, static_cast<float>(x), static_cast<float>(y));
                 if (cover.area < least_cover) continue;
-                Sample& s = samples_[static_cast<std::size_t>(y) * layout_.width + x];
+                Sample& s = samples_[on.first_cell + static_cast<std::size_t>(y) * on.width + x];
                 s.area += cover.area * world;
                 const Vec2 centre{static_cast<float>(x) + 0.5f, static_cast<float>(y) + 0.5f};
                 const bool central = contains(flat, centre);
@@ -128,8 +104,7 @@ private:
     void emit(std::uint32_t c, SideTexels& side) const {
         const Sample& s = samples_[c];
         const std::uint32_t t = s.triangle;
-        const Vec2 a = layout_.uv[layout_.indices[3 * t]], ab = layout_.uv[layout_.indices[3 * t + 1]] - a,
-                   ac = layout_.uv[layout_.indices[3 * t + 2]] - a;
+        const Vec2 a = uv_[t].a, ab = uv_[t].ab, ac = uv_[t].ac;
         const float whole = cross(ab, ac);
         const float u = std::clamp(cross(s.at - a, ac) / whole, 0.0f, 1.0f);
         const float v = std::clamp(cross(ab, s.at - a) / whole, 0.0f, 1.0f - u);
@@ -150,6 +125,7 @@ private:
     const Mesh& mesh_;
     const Surface& surface_;
     const Layout& layout_;
+    const std::vector<UvTriangle>& uv_;
     bool back_;
     std::vector<Sample> samples_;
 };
@@ -159,22 +135,49 @@ void append(std::vector<T>& to, const std::vector<T>& from) {
     to.insert(to.end(), from.begin(), from.end());
 }
 
+/// Triangles against the rectangles of their charts. Whole texels and the UV grid keep the differences exact.
+std::vector<UvTriangle> chart_triangles(const Layout& layout) {
+    std::vector<std::uint32_t> first(layout.charts.size(), 0);
+    for (std::size_t c = 1; c < first.size(); ++c)
+        first[c] = first[c - 1] +
+                   static_cast<std::uint32_t>(layout.charts[c - 1].width) * layout.charts[c - 1].height;
+    std::vector<UvTriangle> triangles(layout.chart.size());
+    for (std::size_t t = 0; t < triangles.size(); ++t) {
+        if (layout.chart[t] == none) {
+            triangles[t].width = triangles[t].height = 1;
+            continue;
+        }
+        const Chart& chart = layout.charts[layout.chart[t]];
+        const Vec2 corner{static_cast<float>(chart.x), static_cast<float>(chart.y)};
+        const Vec2 a = layout.uv[layout.indices[3 * t]];
+        triangles[t] = {a - corner,
+                        layout.uv[layout.indices[3 * t + 1]] - a,
+                        layout.uv[layout.indices[3 * t + 2]] - a,
+                        first[layout.chart[t]],
+                        static_cast<std::uint16_t>(chart.width),
+                        static_cast<std::uint16_t>(chart.height)};
+    }
+    return triangles;
+}
+
 }  // namespace
 
 std::uint32_t TexelSet::at(std::uint32_t surface, bool back, std::uint32_t triangle_index, float u,
                            float v) const {
     const TexelGrid& g = grids[2 * surface + (back ? 1 : 0)];
     if (g.layout == none) return none;
-    const std::size_t at_cell = cell_at(2 * surface + (back ? 1 : 0), uv[g.layout][triangle_index], u, v);
+    const UvTriangle& t = uv[g.layout][triangle_index];
+    const std::size_t at_cell = cell_at(2 * surface + (back ? 1 : 0), t, u, v);
     if (cells[at_cell] != none) return cells[at_cell];
-    const int x = static_cast<int>((at_cell - g.first_cell) % g.width),
-              y = static_cast<int>((at_cell - g.first_cell) / g.width);
+    const std::size_t first = g.first_cell + t.first_cell;
+    const int x = static_cast<int>((at_cell - first) % t.width),
+              y = static_cast<int>((at_cell - first) / t.width);
     // A sliver of cover that was left out: any direct neighbour will do, the first in a fixed order.
     for (int dy = -1; dy <= 1; ++dy)
         for (int dx = -1; dx <= 1; ++dx) {
             const int nx = x + dx, ny = y + dy;
-            if (nx < 0 || ny < 0 || nx >= g.width || ny >= g.height) continue;
-            const std::uint32_t n = cells[g.first_cell + static_cast<std::size_t>(ny) * g.width + nx];
+            if (nx < 0 || ny < 0 || nx >= t.width || ny >= t.height) continue;
+            const std::uint32_t n = cells[first + static_cast<std::size_t>(ny) * t.width + nx];
             if (n != none) return n;
         }
     return none;
@@ -182,6 +185,7 @@ std::uint32_t TexelSet::at(std::uint32_t surface, bool back, std::uint32_t trian
 
 TexelSet place_texels(const Level& level, const Atlas& atlas, Job& job) {
     TexelSet set;
+    for (const Layout& layout : atlas.layouts) set.uv.push_back(chart_triangles(layout));
     set.grids.resize(2 * level.surfaces.size());
     std::vector<SideTexels> sides(set.grids.size());
     job.begin("texels", sides.size());
@@ -189,7 +193,9 @@ TexelSet place_texels(const Level& level, const Atlas& atlas, Job& job) {
         const SurfaceUv& uv = atlas.surfaces[i / 2];
         const std::uint32_t layout = i % 2 == 0 ? uv.layout : uv.back_layout;
         if (layout != none)
-            sides[i] = SidePlacer(level, level.surfaces[i / 2], atlas.layouts[layout], i % 2 == 1).run();
+            sides[i] =
+                SidePlacer(level, level.surfaces[i / 2], atlas.layouts[layout], set.uv[layout], i % 2 == 1)
+                    .run();
         job.advance(1);
     });
     for (std::size_t i = 0; i < sides.size(); ++i) {
@@ -199,9 +205,8 @@ TexelSet place_texels(const Level& level, const Atlas& atlas, Job& job) {
         SideTexels& side = sides[i];
         TexelGrid& g = set.grids[i];
         g = {.layout = layout,
-             .width = atlas.layouts[layout].width,
-             .height = atlas.layouts[layout].height,
              .first_cell = set.cells.size(),
+             .cell_count = static_cast<std::uint32_t>(side.cells.size()),
              .first_texel = static_cast<std::uint32_t>(set.size()),
              .texel_count = static_cast<std::uint32_t>(side.position.size())};
         for (std::uint32_t& c : side.cells)
@@ -216,14 +221,6 @@ TexelSet place_texels(const Level& level, const Atlas& atlas, Job& job) {
         append(set.barycentric, side.barycentric);
         set.grid.insert(set.grid.end(), side.position.size(), static_cast<std::uint32_t>(i));
         side = {};
-    }
-    for (const Layout& layout : atlas.layouts) {
-        std::vector<UvTriangle>& triangles = set.uv.emplace_back(layout.chart.size());
-        for (std::size_t t = 0; t < triangles.size(); ++t) {
-            const Vec2 a = layout.uv[layout.indices[3 * t]];
-            triangles[t] = {a, layout.uv[layout.indices[3 * t + 1]] - a,
-                            layout.uv[layout.indices[3 * t + 2]] - a};
-        }
     }
     return set;
 }

@@ -9,20 +9,24 @@
 
 namespace stasigraph {
 
-/// The six numbers that map a triangle's barycentrics to texels: uv = a + u * ab + v * ac.
+/// The six numbers that map a triangle's barycentrics to texels of its chart's rectangle, uv = a + u * ab + v
+/// * ac, and that rectangle's place among the cells of its layout.
 struct UvTriangle {
     Vec2 a, ab, ac;
+    std::uint32_t first_cell = 0;
+    std::uint16_t width = 0, height = 0;
 };
 
-/// A grid of texel numbers over one layout of one side of one surface.
+/// The texels of one side of one surface. Cells are those of the layout's chart rectangles, one after the
+/// other.
 struct TexelGrid {
     std::uint32_t layout = none;  ///< none: this side has no texels.
-    int width = 0, height = 0;
-    std::size_t first_cell = 0;  ///< Into TexelSet::cells.
+    std::size_t first_cell = 0;   ///< Into TexelSet::cells.
+    std::uint32_t cell_count = 0;
     std::uint32_t first_texel = 0, texel_count = 0;
 };
 
-/// All texels of a level, ordered by surface, front before back, rows from the top.
+/// All texels of a level, ordered by surface, front before back, chart, rows from the top.
 /// Threads: const use is safe from any number of threads.
 struct TexelSet {
     std::vector<Vec3> position;           ///< Metres; inside the covered part of the texel.
@@ -30,7 +34,7 @@ struct TexelSet {
     std::vector<Vec3> face_normal;        ///< Of the triangle itself, unit length, on the lit side.
     std::vector<float> area;              ///< Square metres of surface the texel covers.
     std::vector<std::uint32_t> grid;      ///< Grid number: 2 * surface, + 1 for a back.
-    std::vector<std::uint32_t> cell;      ///< y * width + x in that grid.
+    std::vector<std::uint32_t> cell;      ///< In that grid.
     std::vector<std::uint32_t> triangle;  ///< Of the surface's mesh.
     std::vector<Vec2> barycentric;
     std::vector<TexelGrid> grids;             ///< Two for each surface.
@@ -38,13 +42,33 @@ struct TexelSet {
     std::vector<std::vector<UvTriangle>> uv;  ///< For each layout, its triangles.
 
     std::size_t size() const { return position.size(); }
+    /// The triangle of a layout under a texel.
+    const UvTriangle& uv_of(std::uint32_t texel) const {
+        return uv[grids[grid[texel]].layout][triangle[texel]];
+    }
     /// The cell of a grid under a point of one of its triangles.
     std::size_t cell_at(std::size_t grid_number, const UvTriangle& t, float u, float v) const {
-        const TexelGrid& g = grids[grid_number];
-        const int x = static_cast<int>(t.a.x + u * t.ab.x + v * t.ac.x),
-                  y = static_cast<int>(t.a.y + u * t.ab.y + v * t.ac.y);
-        return g.first_cell + static_cast<std::size_t>(std::clamp(y, 0, g.height - 1)) * g.width +
-               std::clamp(x, 0, g.width - 1);
+        const int x = std::clamp(static_cast<int>(t.a.x + u * t.ab.x + v * t.ac.x), 0, t.width - 1),
+                  y = std::clamp(static_cast<int>(t.a.y + u * t.ab.y + v * t.ac.y), 0, t.height - 1);
+        return grids[grid_number].first_cell + t.first_cell + static_cast<std::size_t>(y) * t.width + x;
+    }
+    /// Column and row of a texel in its chart's rectangle.
+    void place_in_chart(std::uint32_t texel, int& x, int& y) const {
+        const UvTriangle& t = uv_of(texel);
+        const std::uint32_t in_chart = cell[texel] - t.first_cell;
+        x = static_cast<int>(in_chart % t.width);
+        y = static_cast<int>(in_chart / t.width);
+    }
+    /// The texel some steps away in the same chart's rectangle; none beyond it and where no surface is.
+    std::uint32_t neighbour(std::uint32_t texel, int dx, int dy) const {
+        const UvTriangle& t = uv_of(texel);
+        int x = 0, y = 0;
+        place_in_chart(texel, x, y);
+        x += dx;
+        y += dy;
+        if (x < 0 || y < 0 || x >= t.width || y >= t.height) return none;
+        return cells[grids[grid[texel]].first_cell + t.first_cell + static_cast<std::size_t>(y) * t.width +
+                     x];
     }
     /// The texel under a point of a triangle; none when that side has none there.
     std::uint32_t at(std::uint32_t surface, bool back, std::uint32_t triangle, float u, float v) const;

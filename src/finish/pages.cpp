@@ -67,10 +67,11 @@ std::vector<PagePlan> plan_pages(const Atlas& atlas, const TexelSet& texels,
         const SurfaceUv& uv = atlas.surfaces[g / 2];
         if (g % 2 == 1 || uv.page == none) continue;
         PagePlan& plan = plans[uv.page];
-        const std::uint32_t width = static_cast<std::uint32_t>(texels.grids[g].width);
-        const std::uint32_t x = static_cast<std::uint32_t>(uv.x) + texels.cell[i] % width,
-                            y = static_cast<std::uint32_t>(uv.y) + texels.cell[i] / width;
-        const std::uint32_t place = y * static_cast<std::uint32_t>(plan.side) + x;
+        const Layout& layout = atlas.layouts[uv.layout];
+        const Chart& chart = layout.charts[layout.chart[texels.triangle[i]]];
+        int x = 0, y = 0;
+        texels.place_in_chart(i, x, y);
+        const auto place = static_cast<std::uint32_t>((uv.y + chart.y + y) * plan.side + uv.x + chart.x + x);
         plan.state[place] = valid[i] ? 1 : 2;
         if (valid[i]) plan.valid.push_back({i, place});
     }

@@ -15,6 +15,11 @@ std::vector<Rgb> read_scaled_exr(const std::filesystem::path& path, int side);
 Bytes encode_png(int width, int height, const std::vector<std::uint8_t>& rgb);
 Bytes encode_png_rgba(int width, int height, const std::vector<std::uint8_t>& rgba);
 
+const char* tier_name(Tier tier);
+
+/// Brings a stored atlas into the order of the level's surfaces; false when some have no place in it.
+bool fit_atlas(const Level& level, Atlas& atlas);
+
 /// What ties a saved bake to the UVs it was made for.
 std::string atlas_hash(const Atlas& atlas);
 

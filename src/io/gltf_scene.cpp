@@ -431,6 +431,16 @@ LitBy lit_by_from(const std::string& text, const std::string& where) {
                 .remedy = "Use \"lightmap\", \"probes\" or \"nothing\"."};
 }
 
+UnwrapMode unwrap_from(const std::string& text, const std::string& where) {
+    if (text == "auto") return UnwrapMode::automatic;
+    if (text == "keep") return UnwrapMode::keep;
+    if (text == "make") return UnwrapMode::make;
+    throw Error{.what = "is no way to unwrap",
+                .where = where,
+                .value = text,
+                .remedy = "Use \"auto\", \"keep\" (the UVs that came along) or \"make\" (new ones)."};
+}
+
 Level read_scene(const GltfFile& file) {
     return SceneReader(file).run();
 }

@@ -17,5 +17,7 @@ std::filesystem::path scene_of(const std::filesystem::path& level_file);
 /// "static", "moving" or "stand-in"; "lightmap", "probes" or "nothing". Throws Error naming `where`.
 Part part_from(const std::string& text, const std::string& where);
 LitBy lit_by_from(const std::string& text, const std::string& where);
+UnwrapMode unwrap_from(const std::string& text, const std::string& where);
+UnwrapMode unwrap_from(const std::string& text, const std::string& where);
 
 }  // namespace stasigraph

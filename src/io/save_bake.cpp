@@ -11,10 +11,6 @@ namespace stasigraph {
 
 namespace {
 
-const char* tier_name(Tier tier) {
-    return tier == Tier::glance ? "glance" : tier == Tier::proof ? "proof" : "final";
-}
-
 /// The smallest exponent, 0 or more, that brings the largest texel under 16384.
 int image_exponent(const PageImage& page) {
     float most = 0;
@@ -118,6 +114,10 @@ void remove_stale(const fs::path& folder, const Json& before, const Json& now) {
 }
 
 }  // namespace
+
+const char* tier_name(Tier tier) {
+    return tier == Tier::glance ? "glance" : tier == Tier::proof ? "proof" : "final";
+}
 
 std::string atlas_hash(const Atlas& atlas) {
     Bytes all;
@@ -235,6 +235,7 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
                      {"bounces_done", baked.figures.bounces},
                      {"groups", level.groups},
                      {"pages", atlas.pages},
+                     {"density_gave_way", atlas.gave_way},
                      {"sets", Json::array()}};
     Written written{.folder = folder, .paths = {}};
     std::vector<BakedSet> probe_sets;
@@ -269,6 +270,14 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
     }
     write_level_glb(folder / (level.name + ".glb"), level_file, level, atlas);
     written.add(level.name + ".glb");
+    const fs::path charts = atlas_file(folder, level.quality.tier);
+    save_atlas(charts, atlas);
+    written.add(charts.filename().string());
+    // Other tiers keep their places as well.
+    for (const Tier tier : {Tier::glance, Tier::proof, Tier::final})
+        if (std::error_code bad; tier != level.quality.tier && fs::exists(atlas_file(folder, tier), bad))
+            written.add(atlas_file(folder, tier).filename().string(), false);
+    manifest["charts"] = charts.filename().string();
     manifest["files"] = written.files;
     write_text(folder / "manifest.json", manifest.dump(1) + "\n");
     written.paths.push_back(folder / "manifest.json");
@@ -276,15 +285,7 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
     return std::move(written.paths);
 }
 
-Tier saved_tier(const fs::path& folder, float& density_scale) {
-    const Json manifest = read_manifest(folder);
-    const JsonPlace settings = JsonPlace(manifest, "manifest.json:")["settings"];
-    const std::string tier = settings["tier"].text("proof");
-    density_scale = static_cast<float>(settings["density_scale"].number(1));
-    return tier == "glance" ? Tier::glance : tier == "final" ? Tier::final : Tier::proof;
-}
-
-SavedBake load_bake(const fs::path& folder, const Level& level, const Atlas& atlas, const std::string& only) {
+SavedBake load_bake(const fs::path& folder, const Level& level, const std::string& only) {
     const Json manifest = read_manifest(folder);
     const JsonPlace root(manifest, "manifest.json:");
     if (root["version"].count(0) != manifest_version)
@@ -292,12 +293,17 @@ SavedBake load_bake(const fs::path& folder, const Level& level, const Atlas& atl
                     .where = "manifest.json",
                     .value = "",
                     .remedy = "Bake again."};
-    if (root["atlas_hash"].text("") != atlas_hash(atlas))
-        throw Error{.what = "the bake is of another state of the level: its lightmap UVs have changed since",
-                    .where = folder.string(),
+    SavedBake saved{.atlas = load_atlas(referenced_file(folder, root["charts"].text(""), "manifest.json")),
+                    .sets = {},
+                    .probes = {},
+                    .tier = root["settings"]["tier"].text("")};
+    if (root["atlas_hash"].text("") != atlas_hash(saved.atlas))
+        throw Error{.what = "the charts are not those the lightmaps were made for",
+                    .where = (folder / root["charts"].text("")).string(),
                     .value = "",
                     .remedy = "Run `stasigraph bake` again."};
-    SavedBake saved{.sets = {}, .probes = {}, .tier = root["settings"]["tier"].text("")};
+    const Atlas& atlas = saved.atlas;
+    saved.stale = !fit_atlas(level, saved.atlas);
     std::string names;
     const JsonPlace sets = root["sets"];
     for (std::size_t s = 0; s < sets.size(); ++s) {

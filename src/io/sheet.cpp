@@ -20,10 +20,10 @@ using Keys = std::vector<std::string_view>;
 const std::map<std::string_view, Keys>& schema() {
     static const std::map<std::string_view, Keys> keys = {
         {"level", {"scene", "seed"}},
-        {"lightmap", {"density", "page", "margin", "shape"}},
+        {"lightmap", {"density", "page", "pages", "margin", "block", "max_stretch", "unseen", "shape"}},
         {"quality", {"tier", "bounces", "noise"}},
         {"sky", {"radiance", "kelvin", "gain", "group"}},
-        {"surface", {"match", "material", "density", "lit_by", "part", "gain", "group"}},
+        {"surface", {"match", "material", "density", "unwrap", "lit_by", "part", "gain", "group"}},
         {"light",
          {"match", "name", "kind", "group", "kelvin", "color", "gain", "bake", "lux", "candela", "radius",
           "range", "diameter", "azimuth", "elevation", "at", "toward", "inner", "outer"}},
@@ -234,9 +234,24 @@ struct Sheet::State {
                     e.fail("page", "page size is no power of two between 16 and 16384",
                            "Use 512, 1024, 2048 or 4096.");
             }
-            if (const auto v = e.number("margin", 1, 64)) {
-                if (*v != std::floor(*v)) e.fail("margin", "is not a whole number of texels", "");
-                level.lightmap.margin = static_cast<int>(*v);
+            const auto whole = [&](std::string_view key, double low, double high, int& to) {
+                const auto v = e.number(key, low, high);
+                if (v && *v != std::floor(*v)) e.fail(key, "is not a whole number", "");
+                if (v) to = static_cast<int>(*v);
+            };
+            whole("margin", 1, 64, level.lightmap.margin);
+            whole("pages", 1, 4096, level.lightmap.pages);
+            whole("block", 1, 8, level.lightmap.block);
+            if (level.lightmap.block != 1 && level.lightmap.block != 4 && level.lightmap.block != 8)
+                e.fail("block", "is not the block of any compressed texture",
+                       "Use 4, or 8 to keep one mipmap level apart too; 1 is none.");
+            if (const auto v = e.number("max_stretch", 1.01, 10))
+                level.lightmap.max_stretch = static_cast<float>(*v);
+            if (const auto v = e.text("unseen")) {
+                if (*v != "shrink" && *v != "keep")
+                    e.fail("unseen", "says neither what to do nor to leave it",
+                           "Use \"shrink\" or \"keep\".");
+                level.lightmap.shrink_unseen = *v == "shrink";
             }
             if (const auto v = e.text("shape"); v && *v != "flat")
                 e.fail("shape", "this version makes flat lightmaps only", "Use \"flat\".");
@@ -291,6 +306,7 @@ struct Sheet::State {
                 any = true;
                 if (const auto v = e.number("density", 0.0001, 64)) s.density = static_cast<float>(*v);
                 if (const auto v = e.text("lit_by")) s.lit_by = lit_by_from(*v, e.where("lit_by"));
+                if (const auto v = e.text("unwrap")) s.unwrap = unwrap_from(*v, e.where("unwrap"));
                 if (const auto v = e.text("part")) s.part = part_from(*v, e.where("part"));
                 if (const auto v = e.number("gain", 0, 1e9)) s.emission_gain = static_cast<float>(*v);
                 if (const auto v = e.text("group")) s.group = group_index(level, *v);

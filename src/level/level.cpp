@@ -94,6 +94,18 @@ void check_lightmap(const LightmapSettings& s) {
                     .remedy = "Use 512, 1024, 2048 or 4096."};
     check_range(static_cast<float>(s.margin), 1, 64, "lightmap.margin", "margin is out of range",
                 "Use 1 to 64 texels.");
+    check_range(s.max_stretch, 1.01f, 10, "lightmap.max_stretch", "largest stretch is out of range",
+                "Use 1.01 to 10, e.g. 1.5.");
+    if (s.block != 1 && s.block != 4 && s.block != 8)
+        throw Error{.what = "block size is not that of any block-compressed texture",
+                    .where = "lightmap.block",
+                    .value = std::to_string(s.block),
+                    .remedy = "Use 4, or 8 to keep one mipmap level apart too; 1 is none."};
+    if (s.pages < 0 || s.pages > 4096)
+        throw Error{.what = "number of pages is out of range",
+                    .where = "lightmap.pages",
+                    .value = std::to_string(s.pages),
+                    .remedy = "Use 1 to 4096; leave it out for as many as it takes."};
     if (s.page < 4 * s.margin)
         throw Error{.what = "margin leaves no room on the page",
                     .where = "lightmap.margin",

@@ -1,7 +1,7 @@
 #include <algorithm>
 
-#include "base/random.hpp"
 #include "finish/pages.hpp"
+#include "picture/colors.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/picture.hpp"
 #include "trace/ray_caster.hpp"
@@ -12,38 +12,21 @@ namespace {
 
 constexpr std::size_t rows_per_task = 8;
 
-/// Distinct, calm colours in a fixed order: hues a golden angle apart.
-Rgb chart_color(std::uint32_t surface, std::uint32_t chart) {
-    const float hue = unit_float(combine_bits(surface, chart)) * 6;
-    const float value = 0.45f + 0.4f * unit_float(combine_bits(chart, surface + 1));
-    const auto channel = [&](float shift) {
-        return value *
-               (0.45f + 0.55f * std::clamp(std::abs(std::fmod(hue + shift, 6.0f) - 3) - 1, 0.0f, 1.0f));
-    };
-    return {channel(0), channel(4), channel(2)};
-}
-
-/// Blue-green where texels are finer than asked, white where right, orange where coarser.
-Rgb density_color(float share) {
-    const float stops = std::clamp(std::log2(std::max(share, 1e-6f)) / 2, -1.0f, 1.0f);
-    const Rgb right{0.72f, 0.72f, 0.72f}, coarse{0.85f, 0.32f, 0.05f}, fine{0.05f, 0.4f, 0.6f};
-    const Rgb to = stops < 0 ? coarse : fine;
-    return right + (to - right) * std::abs(stops);
-}
-
 class Viewer {
 public:
     Viewer(const Level& level, const Atlas& atlas, const BakedSet* set, const ProbeNet& probes,
-           const ViewSettings& settings)
+           const ViewSettings& settings, float vertical_fov)
         : level_(level),
           atlas_(atlas),
           set_(set),
           probes_(probes),
           settings_(settings),
           textures_(level),
-          caster_(level, textures_, [&](const Surface& s) {
-              return s.part == Part::still || (s.part == Part::moving && settings.moving);
-          }) {
+          caster_(level, textures_,
+                  [&](const Surface& s) {
+                      return s.part == Part::still || (s.part == Part::moving && settings.moving);
+                  }),
+          pixel_angle_(2 * std::tan(vertical_fov / 2) / static_cast<float>(settings.height)) {
         sky_ = {};
         if (set && level.sky.group != none) {
             for (const BakeSet& b : level.sets)
@@ -67,13 +50,13 @@ public:
                 start = start + direction * (hit.distance + ray_start_offset);
                 continue;
             }
-            return shade(hit, caster_.place(hit));
+            return shade(hit, caster_.place(hit), direction);
         }
         return {};
     }
 
 private:
-    Rgb shade(const Hit& hit, const RayCaster::Place& place) const {
+    Rgb shade(const Hit& hit, const RayCaster::Place& place, Vec3 direction) const {
         const Surface& surface = level_.surfaces[hit.surface];
         switch (settings_.show) {
             case Show::albedo:
@@ -81,7 +64,7 @@ private:
             case Show::charts:
                 return charts(hit) * shape(place);
             case Show::density:
-                return density(hit) * shape(place);
+                return density(hit, place, direction) * shape(place);
             case Show::light:
                 return irradiance(hit, place) * (1 / pi);
             case Show::lit:
@@ -122,7 +105,7 @@ private:
         return chart_color(hit.surface, atlas_.layouts[uv.layout].chart[hit.triangle]);
     }
 
-    Rgb density(const Hit& hit) const {
+    Rgb density(const Hit& hit, const RayCaster::Place& place, Vec3 direction) const {
         const SurfaceUv& uv = atlas_.surfaces[hit.surface];
         if (uv.page == none) return {0.09f, 0.09f, 0.1f};
         const Layout& layout = atlas_.layouts[uv.layout];
@@ -133,9 +116,13 @@ private:
             std::abs(cross(layout.uv[i[1]] - layout.uv[i[0]], layout.uv[i[2]] - layout.uv[i[0]]));
         const float metres = length(cross(c.b - c.a, c.c - c.a));
         const float reached = metres > 0 ? std::sqrt(texels / metres) : 0;
-        const bool dark =
-            ((static_cast<int>(t.x) / 4 + static_cast<int>(t.y) / 4) & 1) != 0;  // squares of 4 texels
-        return density_color(reached / level_.lightmap.density) * (dark ? 0.6f : 1.0f);
+        // Squares are single texels; where the picture cannot show them they fade instead of flickering.
+        const float facing = std::max(0.05f, std::abs(dot(place.face_normal, direction)));
+        const float pixels = 1 / (hit.distance * pixel_angle_ * reached) * std::sqrt(facing);
+        const float contrast = 0.4f * std::clamp((pixels - 1) / 2, 0.0f, 1.0f);
+        const bool dark = ((static_cast<int>(t.x) + static_cast<int>(t.y)) & 1) != 0;
+        const float share = reached / (level_.lightmap.density * atlas_.density_scale);
+        return density_color(share) * (dark ? 1 - contrast : 1 + contrast / 4);
     }
 
     const Level& level_;
@@ -145,6 +132,7 @@ private:
     const ViewSettings& settings_;
     TextureSet textures_;
     RayCaster caster_;
+    float pixel_angle_;  ///< Radians, in the middle of the picture.
     Rgb sky_;
     std::vector<float> gains_;
 };
@@ -163,7 +151,7 @@ Picture view(const Level& level, const Atlas& atlas, const BakedSet* set, const 
                     .where = "view",
                     .value = "",
                     .remedy = "Run `stasigraph bake` first."};
-    const Viewer viewer(level, atlas, set, probes, settings);
+    const Viewer viewer(level, atlas, set, probes, settings, camera.vertical_fov);
     Picture picture{settings.width, settings.height,
                     std::vector<Rgb>(static_cast<std::size_t>(settings.width) * settings.height)};
     const Vec3 ahead = normalize(camera.toward - camera.eye);
@@ -222,9 +210,7 @@ std::vector<std::uint8_t> tone_map(const Picture& picture, std::optional<float> 
             v *= scale;
             v = v * (1 + v / 36) / (1 + v * 0.8f);  // 1 at 3.4, 4.2 stops over grey; slope 1 at the dark end
         }
-        v = std::clamp(v, 0.0f, 1.0f);
-        const float s = v <= 0.0031308f ? 12.92f * v : 1.055f * std::pow(v, 1 / 2.4f) - 0.055f;
-        return static_cast<std::uint8_t>(s * 255 + 0.5f);
+        return static_cast<std::uint8_t>(srgb_code(v) * 255 + 0.5f);
     };
     for (Rgb c : picture.pixels) {
         out.push_back(code(c.r));

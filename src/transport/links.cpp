@@ -209,14 +209,11 @@ namespace {
 /// The valid texel nearest to a met place, in steps around the buried texel, that the place sees.
 std::uint32_t visible_neighbour(const RayCaster& caster, const TexelSet& texels, std::uint32_t buried,
                                 const RayCaster::Place& place, const std::vector<std::uint8_t>& valid) {
-    const TexelGrid& g = texels.grids[texels.grid[buried]];
-    const int x = static_cast<int>(texels.cell[buried]) % g.width,
-              y = static_cast<int>(texels.cell[buried]) / g.width;
     std::array<std::pair<float, std::uint32_t>, 24> near;
     std::size_t count = 0;
-    for (int ny = std::max(0, y - 2); ny <= std::min(g.height - 1, y + 2); ++ny)
-        for (int nx = std::max(0, x - 2); nx <= std::min(g.width - 1, x + 2); ++nx) {
-            const std::uint32_t n = texels.cells[g.first_cell + static_cast<std::size_t>(ny) * g.width + nx];
+    for (int dy = -2; dy <= 2; ++dy)
+        for (int dx = -2; dx <= 2; ++dx) {
+            const std::uint32_t n = texels.neighbour(buried, dx, dy);
             if (n == none || n == buried || !valid[n] || dot(texels.face_normal[n], place.face_normal) < 0.7f)
                 continue;
             const Vec3 d = texels.position[n] - place.position;

@@ -1,0 +1,577 @@
+// The unwrap of a level: which surfaces share charts, which keep theirs from an earlier atlas, what gives way
+// when pages are limited, and where everything goes.
+
+#define XXH_INLINE_ALL
+#include <xxhash.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <memory>
+#include <set>
+
+#include "base/text.hpp"
+#include "chart/given_uv.hpp"
+#include "chart/sized_charts.hpp"
+#include "level/texture.hpp"
+#include "stasigraph/atlas.hpp"
+#include "stasigraph/error.hpp"
+#include "trace/sight.hpp"
+
+namespace stasigraph {
+
+namespace {
+
+/// Patches (what bounces light but has no lightmap) have this share of the level's density.
+constexpr float patch_density = 0.5f;
+
+/// Share of a surface's density that charts get which nobody can see: they still bounce light.
+constexpr float unseen_share = 0.125f;
+/// ... unless they are so small that it saves nothing. Square texels.
+constexpr double least_shrunk_area = 16;
+
+/// What a density gives way by at a time. Smaller: fuller pages and a longer search.
+constexpr float give_way_step = 0.98f;
+
+/// Points a chart is held against the places of a sight.
+constexpr std::uint32_t sight_points = 48;
+
+double world_area(const Mesh& mesh, const Affine& to_world) {
+    double area = 0;
+    for (std::size_t t = 0; t < mesh.triangle_count(); ++t) {
+        const Vec3 a = mesh.positions[mesh.indices[3 * t]];
+        const Vec3 e1 = transform_vector(to_world, mesh.positions[mesh.indices[3 * t + 1]] - a),
+                   e2 = transform_vector(to_world, mesh.positions[mesh.indices[3 * t + 2]] - a);
+        area += 0.5 * static_cast<double>(length(cross(e1, e2)));
+    }
+    return area;
+}
+
+class KeyMaker {
+public:
+    template <class T>
+    KeyMaker& add(const std::vector<T>& values) {
+        add(values.size());
+        hash_ = XXH3_64bits_withSeed(values.data(), values.size() * sizeof(T), hash_);
+        return *this;
+    }
+    template <class T>
+    KeyMaker& add(T value) {
+        hash_ = XXH3_64bits_withSeed(&value, sizeof value, hash_);
+        return *this;
+    }
+    std::uint64_t key() const { return hash_; }
+
+private:
+    std::uint64_t hash_ = 0x73746173;
+};
+
+/// A surface's wish: charts of a mesh at a shape.
+struct Wish {
+    double area = 0;     ///< World, square metres; 0 where there is nothing to unwrap.
+    double density = 0;  ///< Texels per metre.
+    Shape shape;
+    std::uint64_t key = 0;
+    std::vector<float> share;  ///< For each chart; empty while its charts are not known.
+};
+
+/// Surfaces that get the same layout.
+struct Group {
+    std::shared_ptr<Unfolded> unfolded;
+    std::vector<float> share;
+    std::vector<std::uint32_t> members;
+    bool on_page = false;
+    float factor = 1;  ///< How much of its density is left, because it would not fit otherwise.
+
+    // At the size of the current try.
+    float sized_at = 0;
+    SizedCharts sized;
+    std::vector<Placed> rigid;  ///< Places of charts within the group, where it moves as one.
+    int width = 0, height = 0;  ///< Of the rigid group.
+    bool moves_as_one() const { return members.size() > 1 || unfolded->given(); }
+};
+
+class Unwrapper {
+public:
+    Unwrapper(const Level& level, float density_scale, Job& job, const Atlas* previous)
+        : level_(level), map_(level.lightmap), scale_(density_scale), job_(job), previous_(previous) {
+        atlas_.surfaces.resize(level.surfaces.size());
+        atlas_.margin = map_.margin;
+        atlas_.block = map_.block;
+        atlas_.density_scale = density_scale;
+        fit_ = {.page = map_.page, .margin = map_.margin, .block = map_.block, .pages = map_.pages};
+    }
+
+    Atlas run() {
+        make_wishes();
+        look_around();
+        keep_previous();
+        make_groups();
+        place_groups();
+        build();
+        return std::move(atlas_);
+    }
+
+private:
+    bool mapped(std::uint32_t s) const {
+        return level_.surfaces[s].lit_by == LitBy::lightmap && level_.surfaces[s].part == Part::still;
+    }
+
+    Wish wish(std::uint32_t s, double area, float density) {
+        const Surface& surface = level_.surfaces[s];
+        Wish w{.area = area, .density = static_cast<double>(density), .share = {}};
+        // No page could hold more: what is larger is cut to size before it is cut to charts.
+        const double most = 0.98 * map_.page / std::sqrt(area);
+        if (w.density > most) w.density = most;
+        w.shape = shape_of(surface.to_world, w.density);
+        if (w.shape.xx <= 0) return {};
+        KeyMaker key;
+        key.add(mesh_keys_[surface.mesh]).add(w.shape).add(map_.page).add(map_.margin).add(map_.block);
+        key.add(map_.max_stretch).add(map_.pages).add(surface.unwrap);
+        w.key = key.key();
+        return w;
+    }
+
+    void make_wishes() {
+        for (const Mesh& mesh : level_.meshes)
+            mesh_keys_.push_back(
+                KeyMaker().add(mesh.positions).add(mesh.normals).add(mesh.indices).add(mesh.uv1).key());
+        front_.resize(level_.surfaces.size());
+        back_.resize(level_.surfaces.size());
+        for (std::uint32_t s = 0; s < front_.size(); ++s) {
+            const Surface& surface = level_.surfaces[s];
+            atlas_.surfaces[s].name = surface.name;
+            if (surface.part == Part::moving) continue;
+            const double area = world_area(level_.meshes[surface.mesh], surface.to_world);
+            const float density = map_.density * scale_ * surface.density;
+            if (area > 0 && std::isfinite(area) && std::isfinite(density))
+                front_[s] = wish(s, area, mapped(s) ? density : density * patch_density);
+            if (!(front_[s].area > 0)) {
+                job_.note("surface " + surface.name +
+                          (std::isfinite(area) ? " has no area" : " has no finite area") +
+                          " and gets no lightmap");
+                continue;
+            }
+            if (level_.materials[surface.material].double_sided)
+                back_[s] = wish(s, area, density * patch_density);
+        }
+    }
+
+    void look_around() {
+        if (!map_.shrink_unseen) return;
+        textures_ = std::make_unique<TextureSet>(level_);
+        caster_ = std::make_unique<RayCaster>(level_, *textures_,
+                                              [](const Surface& s) { return s.part == Part::still; });
+        sight_ = std::make_unique<Sight>(level_, *caster_, job_);
+        if (!sight_->knows())
+            job_.note("unseen = \"shrink\" needs a volume or a camera to look from: nothing is shrunk");
+    }
+
+    /// Whether any part of a chart can be seen from where people go.
+    bool seen(std::uint32_t s, const Unfolded& unfolded, const std::vector<std::uint32_t>& triangles) const {
+        const Surface& surface = level_.surfaces[s];
+        if (std::any_of(triangles.begin(), triangles.end(),
+                        [&](std::uint32_t t) { return sight_->met(s, t); }))
+            return true;
+        double area = 0;
+        for (const std::uint32_t t : triangles) area += static_cast<double>(unfolded.graph.area[t]);
+        const bool both = level_.materials[surface.material].double_sided;
+        // Points at even steps of area.
+        double passed = 0;
+        std::uint32_t taken = 0;
+        for (const std::uint32_t t : triangles) {
+            passed += static_cast<double>(unfolded.graph.area[t]);
+            const RayCaster::Corners c = caster_->corners(s, t);
+            while (taken < sight_points && passed >= area * (taken + 0.5) / sight_points) {
+                // A low-discrepancy point of the triangle.
+                float u = std::fmod(0.5f + 0.7548777f * static_cast<float>(taken), 1.0f),
+                      v = std::fmod(0.5f + 0.5698403f * static_cast<float>(taken), 1.0f);
+                if (u + v > 1) {
+                    u = 1 - u;
+                    v = 1 - v;
+                }
+                ++taken;
+                if (sight_->sees(c.a + (c.b - c.a) * u + (c.c - c.a) * v, c.normal, both)) return true;
+            }
+        }
+        return false;
+    }
+
+    std::vector<float> shares(std::uint32_t s, const Unfolded& unfolded) {
+        std::vector<float> share(std::max(1u, unfolded.charts.count()), 1.0f);
+        if (!sight_ || !sight_->knows() || unfolded.given() || !mapped(s)) return share;
+        std::vector<std::vector<std::uint32_t>> triangles(share.size());
+        std::vector<double> area(share.size(), 0.0);
+        for (std::uint32_t t = 0; t < unfolded.charts.chart.size(); ++t)
+            if (const std::uint32_t c = unfolded.charts.chart[t]; c != none) {
+                triangles[c].push_back(t);
+                area[c] += static_cast<double>(unfolded.graph.area[t]);
+            }
+        job_.parallel(share.size(), 1, [&](std::size_t c, std::size_t) {
+            if (area[c] >= least_shrunk_area && !seen(s, unfolded, triangles[c])) share[c] = unseen_share;
+        });
+        return share;
+    }
+
+    std::shared_ptr<Unfolded> unfold(std::uint32_t s, const Wish& w) {
+        const auto [at, fresh] = unfolded_.try_emplace(w.key);
+        if (!fresh) return at->second;
+        const Surface& surface = level_.surfaces[s];
+        const Mesh& mesh = level_.meshes[surface.mesh];
+        const auto made = std::make_shared<Unfolded>();
+        made->mesh = surface.mesh;
+        made->graph = make_graph(mesh, w.shape);
+        const int limit = map_.page - 2 * map_.margin;
+        if (!mesh.uv1.empty() && surface.unwrap != UnwrapMode::make) {
+            GivenUv given = judge_given_uv(mesh, made->graph, map_.margin, limit);
+            const bool keep =
+                given.fault.empty() && (given.warning.empty() || surface.unwrap == UnwrapMode::keep);
+            if (keep) {
+                if (!given.warning.empty())
+                    job_.note("surface " + surface.name + " keeps its TEXCOORD_1 as asked, though " +
+                              given.warning);
+                made->charts = std::move(given.charts);
+                made->given_width = given.width;
+                made->given_height = given.height;
+            } else {
+                job_.note("surface " + surface.name + ": its TEXCOORD_1 is not usable (" +
+                          (given.fault.empty() ? given.warning : given.fault) + "); a new unwrap is made");
+            }
+        } else if (mesh.uv1.empty() && surface.unwrap == UnwrapMode::keep) {
+            job_.note("surface " + surface.name + " brings no TEXCOORD_1 to keep; a new unwrap is made");
+        }
+        if (!made->given())
+            made->charts = cut_charts(made->graph,
+                                      {.max_stretch = map_.max_stretch,
+                                       .margin = map_.margin,
+                                       .longest = static_cast<float>(limit)},
+                                      job_);
+        for (const float a : made->graph.area) made->area += static_cast<double>(a);
+        return at->second = made;
+    }
+
+    /// Surfaces that would come out the same keep their layout and place.
+    void keep_previous() {
+        kept_.assign(level_.surfaces.size(), 0);
+        if (!previous_ || previous_->margin != map_.margin || previous_->block != map_.block) return;
+        std::map<std::string_view, std::uint32_t> by_name;
+        for (std::uint32_t i = 0; i < previous_->surfaces.size(); ++i)
+            by_name.emplace(previous_->surfaces[i].name, i);
+        std::map<std::uint32_t, std::uint32_t> layout_of;
+        for (std::uint32_t s = 0; s < kept_.size(); ++s) {
+            if (!(front_[s].area > 0) || !mapped(s)) continue;
+            const auto found = by_name.find(level_.surfaces[s].name);
+            if (found == by_name.end()) continue;
+            const SurfaceUv& was = previous_->surfaces[found->second];
+            if (was.page == none || was.key != full_key(s)) continue;
+            const auto [at, fresh] =
+                layout_of.try_emplace(was.layout, static_cast<std::uint32_t>(atlas_.layouts.size()));
+            if (fresh) {
+                atlas_.layouts.push_back(previous_->layouts[was.layout]);
+                atlas_.layouts.back().mesh = level_.surfaces[s].mesh;
+            }
+            SurfaceUv& uv = atlas_.surfaces[s];
+            uv = was;
+            uv.layout = at->second;
+            uv.back_layout = none;
+            kept_[s] = 1;
+            pages_.resize(std::max<std::size_t>(pages_.size(), was.page + 1));
+        }
+        for (std::size_t p = 0; p < pages_.size(); ++p) pages_[p] = previous_->pages[p];
+        if (!pages_.empty()) atlas_.gave_way = previous_->gave_way;
+    }
+
+    /// The key with what can be seen of the surface.
+    std::uint64_t full_key(std::uint32_t s) {
+        if (!sight_ || !sight_->knows()) return front_[s].key;
+        if (front_[s].share.empty()) front_[s].share = shares(s, *unfold(s, front_[s]));
+        return KeyMaker().add(front_[s].key).add(front_[s].share).key();
+    }
+
+    void make_groups() {
+        std::map<std::tuple<bool, std::uint64_t>, std::size_t> index;
+        const auto add = [&](std::uint32_t s, const Wish& w, bool on_page, std::uint64_t key) {
+            const auto [at, fresh] = index.try_emplace({on_page, key}, groups_.size());
+            if (fresh) {
+                groups_.emplace_back();
+                groups_.back().unfolded = unfold(s, w);
+                groups_.back().share =
+                    w.share.empty()
+                        ? std::vector<float>(std::max(1u, groups_.back().unfolded->charts.count()), 1.0f)
+                        : w.share;
+                groups_.back().on_page = on_page;
+            }
+            groups_[at->second].members.push_back(s);
+            return at->second;
+        };
+        front_group_.assign(front_.size(), none);
+        back_group_.assign(front_.size(), none);
+        job_.begin("unwrap", front_.size());
+        for (std::uint32_t s = 0; s < front_.size(); ++s) {
+            if (job_.cancelled()) throw Cancelled{};
+            job_.advance(1);
+            if (!(front_[s].area > 0)) continue;
+            if (!kept_[s]) {
+                const std::uint64_t key = mapped(s) ? full_key(s) : front_[s].key;
+                atlas_.surfaces[s].key = key;
+                front_group_[s] = static_cast<std::uint32_t>(add(s, front_[s], mapped(s), key));
+            }
+            if (back_[s].area > 0)
+                back_group_[s] = static_cast<std::uint32_t>(add(s, back_[s], false, back_[s].key));
+        }
+    }
+
+    /// Sizes a group at a share of its density, and packs it in itself where it moves as one.
+    void size_group(Group& group, float factor) {
+        const int limit = map_.page - 2 * map_.margin;
+        for (;;) {
+            const float now = factor * group.factor;
+            if (group.sized_at == now) return;
+            std::vector<float> share = group.share;
+            for (float& v : share) v *= now;
+            group.sized = size_charts(*group.unfolded, share, job_);
+            group.sized_at = now;
+            // Shares so far; what is too long for a page, or too much for one, is made smaller at once.
+            float over = 1;
+            double area = 0;
+            for (const Mask& m : group.sized.masks) {
+                over = std::max({over, static_cast<float>(m.width) / static_cast<float>(limit),
+                                 static_cast<float>(m.height) / static_cast<float>(limit)});
+                area += static_cast<double>(m.count());
+            }
+            over = std::max(over, static_cast<float>(std::sqrt(area) / limit));
+            if (over > 1 && group.on_page) {
+                give_way(group, std::min(1 / over, give_way_step));
+                continue;
+            }
+            if (!group.on_page || !group.moves_as_one()) return;
+            if (group.unfolded->given()) {
+                group.rigid = {Placed{.page = 0}};
+                group.width = group.sized.masks[0].width;
+                group.height = group.sized.masks[0].height;
+                return;
+            }
+            if (pack_tight(group.sized.masks, fit_, group.rigid, group.width, group.height)) return;
+            give_way(group, give_way_step);
+        }
+    }
+
+    Mask rigid_mask(const Group& group) const {
+        Mask all(group.width, group.height);
+        for (std::size_t c = 0; c < group.sized.masks.size(); ++c) {
+            Mask m = group.sized.masks[c];
+            for (int t = 0; t < group.rigid[c].turns; ++t) m = m.turned();
+            for (int y = 0; y < m.height; ++y)
+                for (int x = 0; x < m.width; ++x)
+                    if (m.at(x, y)) all.set(group.rigid[c].x + x, group.rigid[c].y + y);
+        }
+        return all;
+    }
+
+    /// All shapes of a try: kept surfaces where they are, then groups, one item for each surface.
+    struct Load {
+        std::vector<Shape2> shapes;
+        std::vector<PackItem> items;
+        std::vector<std::pair<std::uint32_t, std::uint32_t>>
+            owner;  ///< Surface and group (none: kept) of each item.
+        double cost = 0;
+    };
+    Load load(float factor) {
+        Load l;
+        for (std::uint32_t s = 0; s < kept_.size(); ++s) {
+            if (!kept_[s]) continue;
+            const SurfaceUv& uv = atlas_.surfaces[s];
+            l.items.push_back(
+                {{static_cast<std::uint32_t>(l.shapes.size())}, {{.page = uv.page, .x = uv.x, .y = uv.y}}});
+            l.shapes.push_back({layout_mask(atlas_.layouts[uv.layout]), false});
+            l.owner.push_back({s, none});
+        }
+        for (std::uint32_t g = 0; g < groups_.size(); ++g) {
+            Group& group = groups_[g];
+            if (!group.on_page) continue;
+            size_group(group, factor);
+            for (const std::uint32_t s : group.members) {
+                PackItem& item = l.items.emplace_back();
+                l.owner.push_back({s, g});
+                if (group.moves_as_one()) {
+                    item.shapes.push_back(static_cast<std::uint32_t>(l.shapes.size()));
+                    l.shapes.push_back(
+                        {group.unfolded->given() ? group.sized.masks[0] : rigid_mask(group), false});
+                } else {
+                    for (const Mask& m : group.sized.masks) {
+                        item.shapes.push_back(static_cast<std::uint32_t>(l.shapes.size()));
+                        l.shapes.push_back({m, true});
+                    }
+                }
+            }
+        }
+        for (const Shape2& s : l.shapes)
+            l.cost += static_cast<double>(s.mask.grown((map_.margin + 1) / 2).count());
+        return l;
+    }
+
+    void place_groups() {
+        job_.begin("pack", 1);
+        float factor = atlas_.gave_way;
+        bool first = true;
+        for (;;) {
+            if (job_.cancelled()) throw Cancelled{};
+            load_ = load(factor);
+            if (first && map_.pages > 0 && pages_.empty()) {
+                const double room = std::pow(static_cast<double>(map_.page - map_.margin), 2) * map_.pages;
+                if (load_.cost > room) factor *= static_cast<float>(std::sqrt(room / load_.cost));
+                if (load_.cost > room) load_ = load(factor);
+            }
+            first = false;
+            packing_ = pack(load_.shapes, load_.items, pages_, fit_, job_);
+            if (packing_.unplaced == 0) break;
+            if (map_.pages > 0 && !pages_.empty()) {
+                job_.note("what changed does not fit beside what did not: everything is packed anew");
+                forget_previous();
+                factor = 1;
+                first = true;
+            } else if (map_.pages > 0) {
+                factor *= give_way_step;
+            } else {
+                // Members of one group are many items; it gives way once.
+                std::set<std::uint32_t> groups;
+                for (const std::uint32_t i : packing_.unplaced_items) groups.insert(load_.owner[i].second);
+                for (const std::uint32_t g : groups) give_way(groups_[g], give_way_step);
+            }
+            if (factor < 1e-3f)
+                throw Error{.what = "has more charts than the pages hold",
+                            .where = "lightmap.pages",
+                            .value = std::to_string(map_.pages),
+                            .remedy = "Allow more pages or larger ones, or light small things by probes."};
+        }
+        atlas_.gave_way = factor;
+        atlas_.pages = packing_.pages;
+        if (factor < 1 && map_.pages > 0)
+            job_.note("to fit on " + std::to_string(map_.pages) + (map_.pages == 1 ? " page" : " pages") +
+                      " every surface gets " + to_text(std::round(1000 * factor) / 10) + " % of its density");
+    }
+
+    void give_way(Group& group, float by) {
+        group.factor *= by;
+        if (group.factor < 1e-3f)
+            throw Error{.what = "has more charts than a page holds",
+                        .where = "surface " + level_.surfaces[group.members.front()].name,
+                        .value = std::to_string(group.unfolded->charts.count()) + " charts",
+                        .remedy = "Use a larger page, split the mesh, or set lit_by = \"probes\" for it."};
+    }
+
+    void forget_previous() {
+        pages_.clear();
+        atlas_.layouts.clear();
+        atlas_.gave_way = 1;
+        previous_ = nullptr;
+        for (std::uint32_t s = 0; s < kept_.size(); ++s)
+            if (kept_[s]) atlas_.surfaces[s] = {.name = level_.surfaces[s].name};
+        groups_.clear();
+        std::fill(kept_.begin(), kept_.end(), std::uint8_t{0});
+        make_groups();
+    }
+
+    void build() {
+        for (std::size_t i = 0; i < load_.items.size(); ++i) {
+            const auto [s, g] = load_.owner[i];
+            if (g == none) continue;
+            Group& group = groups_[g];
+            const Mesh& mesh = level_.meshes[group.unfolded->mesh];
+            SurfaceUv& uv = atlas_.surfaces[s];
+            std::vector<float> share = group.share;
+            for (float& v : share) v *= group.sized_at;
+            Placed origin;
+            if (group.moves_as_one()) {
+                const Placed& at = packing_.placed[load_.items[i].shapes[0]];
+                if (s == group.members.front())
+                    add_layout(make_layout(mesh, *group.unfolded, group.sized, group.rigid, share, origin),
+                               group);
+                uv.layout = layout_of_group_.at(&group);
+                uv.page = at.page;
+                uv.x = at.x;
+                uv.y = at.y;
+            } else {
+                std::vector<Placed> places;
+                for (const std::uint32_t shape : load_.items[i].shapes)
+                    places.push_back(packing_.placed[shape]);
+                add_layout(make_layout(mesh, *group.unfolded, group.sized, places, share, origin), group);
+                uv.layout = layout_of_group_.at(&group);
+                uv.page = places[0].page;
+                uv.x = origin.x;
+                uv.y = origin.y;
+            }
+            uv.density = reached(group, front_[s].area);
+            const float asked = map_.density * scale_ * level_.surfaces[s].density * atlas_.gave_way;
+            if (uv.density < 0.97f * asked)
+                job_.note("surface " + level_.surfaces[s].name + " is too large for one page of " +
+                          std::to_string(map_.page) + " texels: it gets " +
+                          to_text(std::round(100 * uv.density / asked)) + " % of its density");
+        }
+        for (std::uint32_t s = 0; s < front_.size(); ++s) {
+            if (front_group_[s] != none && !groups_[front_group_[s]].on_page) {
+                atlas_.surfaces[s].layout = patches(groups_[front_group_[s]]);
+                atlas_.surfaces[s].density = reached(groups_[front_group_[s]], front_[s].area);
+            }
+            if (back_group_[s] != none) atlas_.surfaces[s].back_layout = patches(groups_[back_group_[s]]);
+        }
+    }
+
+    static float reached(const Group& group, double area) {
+        return static_cast<float>(std::sqrt(group.unfolded->area / area)) * group.sized_at;
+    }
+
+    void add_layout(Layout layout, const Group& group) {
+        for (Chart& c : layout.charts) c.share /= group.sized_at;
+        layout_of_group_[&group] = static_cast<std::uint32_t>(atlas_.layouts.size());
+        atlas_.layouts.push_back(std::move(layout));
+    }
+
+    /// Patches are on no page: their charts lie side by side.
+    std::uint32_t patches(Group& group) {
+        if (const auto found = layout_of_group_.find(&group); found != layout_of_group_.end())
+            return found->second;
+        size_group(group, 1);
+        std::vector<Placed> places;
+        int x = 0;
+        for (const Mask& m : group.sized.masks) {
+            places.push_back({.page = 0, .x = x});
+            x += m.width + 1 + map_.margin;
+        }
+        Placed origin;
+        add_layout(make_layout(level_.meshes[group.unfolded->mesh], *group.unfolded, group.sized, places,
+                               std::vector<float>(group.share.size(), group.sized_at), origin),
+                   group);
+        return layout_of_group_.at(&group);
+    }
+
+    const Level& level_;
+    const LightmapSettings& map_;
+    float scale_;
+    Job& job_;
+    const Atlas* previous_;
+    Atlas atlas_;
+    PackSettings fit_;
+    std::vector<std::uint64_t> mesh_keys_;
+    std::vector<Wish> front_, back_;  ///< For each surface.
+    std::vector<std::uint8_t> kept_;
+    std::vector<int> pages_;  ///< Of the earlier atlas that stay.
+    std::map<std::uint64_t, std::shared_ptr<Unfolded>> unfolded_;
+    std::vector<Group> groups_;
+    std::vector<std::uint32_t> front_group_, back_group_;
+    std::map<const Group*, std::uint32_t> layout_of_group_;
+    Load load_;
+    Packing packing_;
+    std::unique_ptr<TextureSet> textures_;
+    std::unique_ptr<RayCaster> caster_;
+    std::unique_ptr<Sight> sight_;
+};
+
+}  // namespace
+
+Atlas unwrap(const Level& level, float density_scale, Job& job, const Atlas* previous) {
+    check_level(level);
+    return Unwrapper(level, density_scale, job, previous).run();
+}
+
+}  // namespace stasigraph

@@ -1,0 +1,168 @@
+#include "chart/sized_charts.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+#include <unordered_map>
+
+#include "chart/flatten.hpp"
+
+namespace stasigraph {
+
+namespace {
+
+/// Stretch of every chart as it lies on the page, against the density the chart is meant to have.
+void measure_charts(const Unfolded& unfolded, const std::vector<float>& share, Layout& layout) {
+    std::vector<Patch> patches(layout.charts.size());
+    std::vector<std::vector<Vec2>> flat(layout.charts.size());
+    for (std::uint32_t t = 0; t < layout.chart.size(); ++t) {
+        const std::uint32_t c = layout.chart[t];
+        if (c == none) continue;
+        Patch& patch = patches[c];
+        const auto first = static_cast<std::uint32_t>(patch.place.size());
+        patch.faces.push_back({first, first + 1, first + 2});
+        // UVs that came along may be mirrored; that is no stretch.
+        const Vec2 a = layout.uv[layout.indices[3 * t]], b = layout.uv[layout.indices[3 * t + 1]],
+                   d = layout.uv[layout.indices[3 * t + 2]];
+        const bool mirrored = cross(b - a, d - a) < 0;
+        const float size = share[unfolded.given() ? 0 : c];
+        for (std::uint32_t k = 0; k < 3; ++k) {
+            patch.place.push_back(unfolded.graph.place[unfolded.graph.corner[3 * t + k]] * size);
+            const Vec2 p = layout.uv[layout.indices[3 * t + k]];
+            flat[c].push_back(mirrored ? Vec2{-p.x, p.y} : p);
+        }
+    }
+    for (std::size_t c = 0; c < patches.size(); ++c) {
+        const FlatMeasure m = measure_flat(patches[c], flat[c]);
+        layout.charts[c].worst_stretch = m.worst;
+        layout.charts[c].mean_stretch = m.mean;
+    }
+}
+
+}  // namespace
+
+SizedCharts size_charts(const Unfolded& unfolded, const std::vector<float>& share, Job& job) {
+    SizedCharts sized;
+    const std::vector<std::uint32_t>& chart = unfolded.charts.chart;
+    if (unfolded.given()) {
+        const auto scaled = [&](int v) {
+            return std::max(1, static_cast<int>(std::ceil(static_cast<float>(v) * share[0])));
+        };
+        const int w = scaled(unfolded.given_width), h = scaled(unfolded.given_height);
+        const float sx = static_cast<float>(w) / static_cast<float>(unfolded.given_width),
+                    sy = static_cast<float>(h) / static_cast<float>(unfolded.given_height);
+        for (const Vec2 p : unfolded.charts.flat)
+            sized.aligned.uv.push_back(on_uv_grid({p.x * sx, p.y * sy}));
+        sized.aligned.size = {{w, h}};
+        sized.masks = {Mask(w, h)};
+    } else {
+        sized.aligned = align_charts(unfolded.graph, unfolded.charts, share, job);
+        for (const auto& s : sized.aligned.size) sized.masks.emplace_back(s.width, s.height);
+    }
+    for (std::uint32_t t = 0; t < chart.size(); ++t) {
+        if (chart[t] == none) continue;
+        const std::size_t m = unfolded.given() ? 0 : chart[t];
+        Mask& mask = sized.masks[m];
+        for_touched(sized.aligned.uv[3 * t], sized.aligned.uv[3 * t + 1], sized.aligned.uv[3 * t + 2],
+                    [&](int x, int y) {
+                        if (x < mask.width && y < mask.height) mask.set(x, y);
+                    });
+    }
+    // A chart too thin to touch anything on the grid still has a place.
+    for (Mask& mask : sized.masks)
+        if (mask.count() == 0) mask.set(0, 0);
+    return sized;
+}
+
+Layout make_layout(const Mesh& mesh, const Unfolded& unfolded, const SizedCharts& sized,
+                   const std::vector<Placed>& places, const std::vector<float>& share, Placed& origin) {
+    const bool given = unfolded.given();
+    Layout layout{.mesh = unfolded.mesh,
+                  .given = given,
+                  .source = {},
+                  .uv = {},
+                  .indices = {},
+                  .chart = {},
+                  .charts = {}};
+    layout.chart = unfolded.charts.chart;
+    layout.charts.resize(unfolded.charts.count());
+    layout.indices.resize(mesh.indices.size());
+    origin = places.empty() ? Placed{} : places[0];
+    for (const Placed& p : places) {
+        origin.x = std::min(origin.x, p.x);
+        origin.y = std::min(origin.y, p.y);
+    }
+    if (given) {
+        layout.indices = mesh.indices;
+        layout.source.resize(mesh.uv1.size());
+        std::iota(layout.source.begin(), layout.source.end(), 0u);
+        for (const Vec2 p : mesh.uv1)
+            layout.uv.push_back(on_uv_grid({p.x * static_cast<float>(sized.aligned.size[0].width),
+                                            p.y * static_cast<float>(sized.aligned.size[0].height)}));
+    }
+    std::unordered_map<std::uint64_t, std::uint32_t> vertices;
+    for (std::uint32_t c = 0; c < mesh.indices.size() && !given; ++c) {
+        const std::uint32_t chart = layout.chart[c / 3];
+        // Triangles without area keep their vertices, all at 0, 0.
+        const std::uint64_t key =
+            chart == none ? static_cast<std::uint64_t>(none) << 32 | mesh.indices[c]
+                          : static_cast<std::uint64_t>(unfolded.charts.vertex[c]) << 32 | mesh.indices[c];
+        const auto [at, fresh] = vertices.try_emplace(key, static_cast<std::uint32_t>(layout.source.size()));
+        layout.indices[c] = at->second;
+        if (!fresh) continue;
+        layout.source.push_back(mesh.indices[c]);
+        if (chart == none) {
+            layout.uv.push_back({});
+            continue;
+        }
+        const Placed& place = places[chart];
+        Vec2 p = sized.aligned.uv[c];
+        auto w = static_cast<float>(sized.aligned.size[chart].width),
+             h = static_cast<float>(sized.aligned.size[chart].height);
+        for (int t = 0; t < place.turns; ++t) {
+            p = {h - p.y, p.x};
+            std::swap(w, h);
+        }
+        layout.uv.push_back(
+            p + Vec2{static_cast<float>(place.x - origin.x), static_cast<float>(place.y - origin.y)});
+    }
+    std::vector<Vec2> low(layout.charts.size(), {1e9f, 1e9f}), high(layout.charts.size(), {0, 0});
+    for (std::uint32_t c = 0; c < layout.indices.size(); ++c) {
+        const std::uint32_t chart = layout.chart[c / 3];
+        if (chart == none) continue;
+        const Vec2 p = layout.uv[layout.indices[c]];
+        low[chart] = {std::min(low[chart].x, p.x), std::min(low[chart].y, p.y)};
+        high[chart] = {std::max(high[chart].x, p.x), std::max(high[chart].y, p.y)};
+    }
+    layout.width = layout.height = 1;
+    for (std::size_t i = 0; i < layout.charts.size(); ++i) {
+        Chart& chart = layout.charts[i];
+        chart.x = static_cast<int>(low[i].x);
+        chart.y = static_cast<int>(low[i].y);
+        chart.width = std::max(1, static_cast<int>(std::ceil(high[i].x)) - chart.x);
+        chart.height = std::max(1, static_cast<int>(std::ceil(high[i].y)) - chart.y);
+        chart.share = share[given ? 0 : i];
+        layout.width = std::max(layout.width, chart.x + chart.width);
+        layout.height = std::max(layout.height, chart.y + chart.height);
+    }
+    if (given) {
+        layout.width = sized.aligned.size[0].width;
+        layout.height = sized.aligned.size[0].height;
+    }
+    measure_charts(unfolded, share, layout);
+    return layout;
+}
+
+Mask layout_mask(const Layout& layout) {
+    Mask mask(layout.width, layout.height);
+    for (std::uint32_t t = 0; t < layout.chart.size(); ++t) {
+        if (layout.chart[t] == none) continue;
+        for_touched(layout.uv[layout.indices[3 * t]], layout.uv[layout.indices[3 * t + 1]],
+                    layout.uv[layout.indices[3 * t + 2]], [&](int x, int y) {
+                        if (x < mask.width && y < mask.height) mask.set(x, y);
+                    });
+    }
+    return mask;
+}
+
+}  // namespace stasigraph
