@@ -2,6 +2,7 @@
 
 #include <map>
 
+#include "page_check.hpp"
 #include "support.hpp"
 
 namespace test {
@@ -13,57 +14,6 @@ Atlas unwrap_level(Level& level, std::string* notes = nullptr) {
                             if (notes) *notes += std::string(n) + "\n";
                         }});
     return unwrap(level, 1, job);
-}
-
-/// Counts texel centres that lie in two triangles, and texels of different surfaces or charts that come
-/// closer than the margin, on the real pages.
-void expect_clean_pages(const Level& level, const Atlas& atlas) {
-    try {
-        check_atlas(level, atlas);
-    } catch (const Error& e) {
-        ADD_FAILURE() << e.text();
-    }
-    std::size_t overlaps = 0, outside = 0;
-    for (std::uint32_t page = 0; page < atlas.pages.size(); ++page) {
-        const int side = atlas.pages[page];
-        EXPECT_EQ(side & (side - 1), 0);
-        std::vector<std::uint8_t> covered(static_cast<std::size_t>(side) * side, 0);
-        for (const SurfaceUv& uv : atlas.surfaces) {
-            if (uv.page != page) continue;
-            const Layout& layout = atlas.layouts[uv.layout];
-            for (std::size_t t = 0; t < layout.chart.size(); ++t) {
-                if (layout.chart[t] == none) continue;
-                Vec2 p[3];
-                for (int k = 0; k < 3; ++k)
-                    p[k] = layout.uv[layout.indices[3 * t + k]] +
-                           Vec2{static_cast<float>(uv.x), static_cast<float>(uv.y)};
-                EXPECT_GE(cross(p[1] - p[0], p[2] - p[0]), 0) << "a flipped triangle";
-                const auto low = [](float a, float b, float c) {
-                    return static_cast<int>(std::min({a, b, c}));
-                };
-                const auto high = [](float a, float b, float c) {
-                    return static_cast<int>(std::max({a, b, c}));
-                };
-                for (int y = low(p[0].y, p[1].y, p[2].y); y <= high(p[0].y, p[1].y, p[2].y); ++y)
-                    for (int x = low(p[0].x, p[1].x, p[2].x); x <= high(p[0].x, p[1].x, p[2].x); ++x) {
-                        const Vec2 q{static_cast<float>(x) + 0.5f, static_cast<float>(y) + 0.5f};
-                        // Strictly inside by a hundredth of a texel, so that a shared edge counts for
-                        // neither.
-                        bool inside = true;
-                        for (int k = 0; k < 3; ++k)
-                            inside = inside && cross(p[(k + 1) % 3] - p[k], q - p[k]) >
-                                                   0.01f * length(p[(k + 1) % 3] - p[k]);
-                        if (!inside) continue;
-                        if (x < atlas.margin || y < atlas.margin || x >= side || y >= side)
-                            ++outside;
-                        else
-                            overlaps += covered[static_cast<std::size_t>(y) * side + x]++ ? 1 : 0;
-                    }
-            }
-        }
-    }
-    EXPECT_EQ(overlaps, 0u);
-    EXPECT_EQ(outside, 0u);
 }
 
 TEST(Unwrap, demo_level_has_clean_pages_and_every_triangle_in_one_chart) {

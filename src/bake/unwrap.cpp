@@ -8,9 +8,11 @@
 #include <cmath>
 #include <map>
 #include <memory>
+#include <numeric>
 #include <set>
 
 #include "base/text.hpp"
+#include "chart/cut.hpp"
 #include "chart/given_uv.hpp"
 #include "chart/sized_charts.hpp"
 #include "level/texture.hpp"
@@ -32,6 +34,13 @@ constexpr double least_shrunk_area = 16;
 
 /// What a density gives way by at a time. Smaller: fuller pages and a longer search.
 constexpr float give_way_step = 0.98f;
+/// ... and in the search for what a number of pages holds.
+constexpr float search_step = 0.04f;
+constexpr float least_factor = 1e-3f;
+
+/// Pages this full are good enough to leave charts whole; each further cut has to gain a hundredth.
+constexpr double good_fullness = 0.76, least_gain = 1.01;
+constexpr int most_cuts = 4;
 
 /// Points a chart is held against the places of a sight.
 constexpr std::uint32_t sight_points = 48;
@@ -81,11 +90,14 @@ struct Group {
     std::vector<float> share;
     std::vector<std::uint32_t> members;
     bool on_page = false;
-    float factor = 1;  ///< How much of its density is left, because it would not fit otherwise.
+    float cap = 1;  ///< The most of its density that a page can hold, as far as is known.
 
     // At the size of the current try.
     float sized_at = 0;
     SizedCharts sized;
+    int level = 0;                             ///< How far its charts are cut,
+    std::shared_ptr<Unfolded> whole;           ///< what they were,
+    std::vector<float> whole_share;            ///< and their shares.
     std::vector<Placed> rigid;  ///< Places of charts within the group, where it moves as one.
     int width = 0, height = 0;  ///< Of the rigid group.
     bool moves_as_one() const { return members.size() > 1 || unfolded->given(); }
@@ -311,6 +323,12 @@ private:
             if (job_.cancelled()) throw Cancelled{};
             job_.advance(1);
             if (!(front_[s].area > 0)) continue;
+            if (!kept_[s] && unfold(s, front_[s])->charts.count() == 0) {
+                job_.note("surface " + level_.surfaces[s].name +
+                          " is all lines, with no triangle wider than a millionth of its length, and gets no lightmap");
+                front_[s] = back_[s] = {};
+                continue;
+            }
             if (!kept_[s]) {
                 const std::uint64_t key = mapped(s) ? full_key(s) : front_[s].key;
                 atlas_.surfaces[s].key = key;
@@ -325,7 +343,7 @@ private:
     void size_group(Group& group, float factor) {
         const int limit = map_.page - 2 * map_.margin;
         for (;;) {
-            const float now = factor * group.factor;
+            const float now = std::min(factor, group.cap);
             if (group.sized_at == now) return;
             std::vector<float> share = group.share;
             for (float& v : share) v *= now;
@@ -375,6 +393,7 @@ private:
         std::vector<std::pair<std::uint32_t, std::uint32_t>>
             owner;  ///< Surface and group (none: kept) of each item.
         double cost = 0;
+        float sized_below = 1;  ///< Least share of its density that any surface got.
     };
     Load load(float factor) {
         Load l;
@@ -390,6 +409,7 @@ private:
             Group& group = groups_[g];
             if (!group.on_page) continue;
             size_group(group, factor);
+            l.sized_below = std::min(l.sized_below, group.sized_at);
             for (const std::uint32_t s : group.members) {
                 PackItem& item = l.items.emplace_back();
                 l.owner.push_back({s, g});
@@ -410,50 +430,150 @@ private:
         return l;
     }
 
-    void place_groups() {
-        job_.begin("pack", 1);
-        float factor = atlas_.gave_way;
-        bool first = true;
-        for (;;) {
-            if (job_.cancelled()) throw Cancelled{};
-            load_ = load(factor);
-            if (first && map_.pages > 0 && pages_.empty()) {
-                const double room = std::pow(static_cast<double>(map_.page - map_.margin), 2) * map_.pages;
-                if (load_.cost > room) factor *= static_cast<float>(std::sqrt(room / load_.cost));
-                if (load_.cost > room) load_ = load(factor);
-            }
-            first = false;
-            packing_ = pack(load_.shapes, load_.items, pages_, fit_, job_);
-            if (packing_.unplaced == 0) break;
-            if (map_.pages > 0 && !pages_.empty()) {
-                job_.note("what changed does not fit beside what did not: everything is packed anew");
-                forget_previous();
-                factor = 1;
-                first = true;
-            } else if (map_.pages > 0) {
-                factor *= give_way_step;
-            } else {
+    bool attempt(float factor, PackEffort effort) {
+        if (job_.cancelled()) throw Cancelled{};
+        if (factor < least_factor)
+            throw Error{.what = "has more charts than the pages hold",
+                        .where = "lightmap.pages",
+                        .value = std::to_string(map_.pages),
+                        .remedy = "Allow more pages or larger ones, or light small things by probes."};
+        load_ = load(factor);
+        fit_.effort = effort;
+        packing_ = pack(load_.shapes, load_.items, pages_, fit_, job_);
+        return packing_.unplaced == 0;
+    }
+
+    /// Finds the share of the density at which everything has a place, by quick packings.
+    float settle(float start) {
+        if (map_.pages == 0 || !pages_.empty()) {
+            while (!attempt(start, PackEffort::quick)) {
+                if (map_.pages > 0) return 0;
                 // Members of one group are many items; it gives way once.
                 std::set<std::uint32_t> groups;
                 for (const std::uint32_t i : packing_.unplaced_items) groups.insert(load_.owner[i].second);
                 for (const std::uint32_t g : groups) give_way(groups_[g], give_way_step);
             }
-            if (factor < 1e-3f)
-                throw Error{.what = "has more charts than the pages hold",
-                            .where = "lightmap.pages",
-                            .value = std::to_string(map_.pages),
-                            .remedy = "Allow more pages or larger ones, or light small things by probes."};
+            return start;
         }
-        atlas_.gave_way = factor;
+        float factor = start;
+        if (!attempt(factor, PackEffort::quick)) {
+            while (!attempt(factor *= 1 - search_step, PackEffort::quick)) {
+            }
+            return factor;
+        }
+        while (factor < 1) {
+            const float more = std::min(1.0f, factor * (1 + search_step));
+            if (!attempt(more, PackEffort::quick)) {
+                attempt(factor, PackEffort::quick);  // so that what is measured next is this
+                break;
+            }
+            factor = more;
+        }
+        return factor;
+    }
+
+    /// How full the last attempt made its pages, by the area of charts; the last of several does not count.
+    double fullness() const {
+        const std::size_t counted = std::max<std::size_t>(1, packing_.pages.size() - (map_.pages == 0 ? 1 : 0));
+        double texels = 0, all = 0;
+        for (std::size_t i = 0; i < load_.items.size(); ++i) {
+            const auto [s, g] = load_.owner[i];
+            if (packing_.placed[load_.items[i].shapes[0]].page >= counted) continue;
+            if (g == none) {
+                texels += static_cast<double>(load_.shapes[load_.items[i].shapes[0]].mask.count());
+            } else {
+                const double size = static_cast<double>(groups_[g].sized_at);
+                texels += groups_[g].unfolded->area * size * size;
+            }
+        }
+        for (std::size_t p = 0; p < counted && p < packing_.pages.size(); ++p)
+            all += static_cast<double>(packing_.pages[p]) * packing_.pages[p];
+        return all > 0 ? texels / all : 1;
+    }
+    /// Whether fuller pages would save anything.
+    bool worth_cutting() const {
+        if (map_.pages > 0) return load_.sized_below < 1;
+        if (packing_.pages.size() != 1) return true;
+        // Larger than the next smaller page, and no surface can be on two: nothing to win, unless it gave way.
+        const double half = packing_.pages[0] / 2 - map_.margin;
+        return load_.cost < half * half || load_.sized_below < 1;
+    }
+
+    void place_groups() {
+        job_.begin("pack", 1);
+        float factor = atlas_.gave_way;
+        if (map_.pages > 0 && pages_.empty()) {
+            load_ = load(1);
+            const double room = std::pow(static_cast<double>(map_.page - map_.margin), 2) * map_.pages;
+            factor = static_cast<float>(std::min(1.0, std::sqrt(0.82 * room / load_.cost)));
+        }
+        factor = settle(factor);
+        if (factor == 0) {
+            job_.note("what changed does not fit beside what did not: everything is packed anew");
+            forget_previous();
+            return place_groups();
+        }
+        // Where few odd shapes leave pages empty, large charts are cut for as long as that pays.
+        float best_factor = factor;
+        double best = fullness();
+        int best_level = 0;
+        for (int level = 1; level <= most_cuts && best < good_fullness && worth_cutting() && cut_charts_to(level);
+             ++level) {
+            factor = settle(best_factor);
+            if (fullness() > best * least_gain) {
+                best = fullness();
+                best_factor = factor;
+                best_level = level;
+            }
+        }
+        cut_charts_to(best_level);
+        factor = best_factor;
+        // The full search may do with a little more than the quick ones.
+        float more = map_.pages > 0 && pages_.empty() && factor < 1 ? std::min(1.0f, factor * (1 + search_step)) : factor;
+        while (!attempt(more, PackEffort::full)) more = map_.pages > 0 ? more * (1 - search_step / 4) : settle(more);
+        atlas_.gave_way = more;
         atlas_.pages = packing_.pages;
-        if (factor < 1 && map_.pages > 0)
+        if (more < 1 && map_.pages > 0)
             job_.note("to fit on " + std::to_string(map_.pages) + (map_.pages == 1 ? " page" : " pages") +
-                      " every surface gets " + to_text(std::round(1000 * factor) / 10) + " % of its density");
+                      " every surface gets " + to_text(std::round(1000 * more) / 10) + " % of its density");
+    }
+
+    /// Cuts the charts of surfaces that are being placed; level 0 is not at all. false when nothing is left to cut.
+    bool cut_charts_to(int level) {
+        bool any = false;
+        const double page = std::pow(static_cast<double>(map_.page), 2);
+        for (Group& group : groups_) {
+            if (!group.on_page || group.moves_as_one()) continue;
+            if (group.level == level) continue;
+            if (!group.whole) group.whole = group.unfolded;
+            const std::size_t before = group.unfolded->charts.count();
+            std::vector<std::uint32_t> parent(group.whole->charts.count());
+            std::iota(parent.begin(), parent.end(), 0u);
+            if (level == 0) {
+                group.unfolded = group.whole;
+            } else {
+                auto cut = std::make_shared<Unfolded>(*group.whole);
+                cut->charts = cut_large_charts(cut->graph, group.whole->charts,
+                                               {.most_area = page / (8 << level),
+                                                .least_fill = 0.5 + 0.05 * level,
+                                                .judged_area = page / 400},
+                                               parent);
+                group.unfolded = std::move(cut);
+            }
+            if (group.whole_share.empty()) group.whole_share = group.share;
+            group.share.clear();
+            for (const std::uint32_t p : parent) group.share.push_back(group.whole_share[p]);
+            group.level = level;
+            group.sized_at = 0;
+            group.cap = 1;
+            any = any || group.unfolded->charts.count() != before;
+        }
+        return any;
     }
 
     void give_way(Group& group, float by) {
-        group.factor *= by;
-        if (group.factor < 1e-3f)
+        group.cap = group.sized_at * by;
+        if (group.cap < least_factor)
             throw Error{.what = "has more charts than a page holds",
                         .where = "surface " + level_.surfaces[group.members.front()].name,
                         .value = std::to_string(group.unfolded->charts.count()) + " charts",

@@ -1,7 +1,7 @@
 #include "chart/charts.hpp"
 
 #include <algorithm>
-#include <map>
+#include <array>
 
 #include "chart/join.hpp"
 #include "chart/segment.hpp"
@@ -10,21 +10,65 @@ namespace stasigraph {
 
 namespace {
 
-/// Charts under one region of the tree: the region itself, or what its two halves become.
-std::vector<LooseChart> lay_region(const MeshGraph& graph, const RegionTree& tree, std::uint32_t root,
-                                   float max_stretch) {
+/// A region after its border was straightened: most triangles are those of a node of the tree.
+struct Region {
+    std::uint32_t node;
+    std::vector<std::uint32_t> triangles;  ///< Ascending.
+};
+
+/// Splits a region as its node splits. Triangles that came from elsewhere go with a neighbour.
+std::array<Region, 2> split(const MeshGraph& graph, const RegionTree& tree, const Region& region) {
+    const std::uint32_t node = region.node - static_cast<std::uint32_t>(tree.triangle_count);
+    std::array<Region, 2> halves{Region{tree.left[node], {}}, Region{tree.right[node], {}}};
+    const std::vector<std::uint32_t> left = tree.triangles(tree.left[node]), right = tree.triangles(tree.right[node]);
+    const auto in = [](const std::vector<std::uint32_t>& list, std::uint32_t t) {
+        return std::binary_search(list.begin(), list.end(), t);
+    };
+    std::vector<std::uint8_t> side(region.triangles.size(), 2);
+    for (std::size_t i = 0; i < side.size(); ++i) {
+        const std::uint32_t t = region.triangles[i];
+        side[i] = in(left, t) ? 0 : in(right, t) ? 1 : 2;
+    }
+    const auto side_of = [&](std::uint32_t t) -> std::uint8_t {
+        const auto at = std::lower_bound(region.triangles.begin(), region.triangles.end(), t);
+        return at != region.triangles.end() && *at == t ? side[static_cast<std::size_t>(at - region.triangles.begin())]
+                                                        : std::uint8_t{2};
+    };
+    for (bool any = true; any;) {
+        any = false;
+        for (std::size_t i = 0; i < side.size(); ++i)
+            for (std::uint32_t c = 3 * region.triangles[i]; side[i] == 2 && c < 3 * region.triangles[i] + 3; ++c)
+                if (graph.across[c] != none && side_of(graph.across[c] / 3) != 2) {
+                    side[i] = side_of(graph.across[c] / 3);
+                    any = true;
+                }
+    }
+    for (std::size_t i = 0; i < side.size(); ++i) halves[side[i] % 2].triangles.push_back(region.triangles[i]);
+    return halves;
+}
+
+/// Charts of one region: itself, or what its two halves become.
+std::vector<LooseChart> lay_region(const MeshGraph& graph, const RegionTree& tree, Region whole, float max_stretch) {
     std::vector<LooseChart> done;
-    std::vector<std::uint32_t> open{root};
+    std::vector<Region> open;
+    open.push_back(std::move(whole));
     while (!open.empty()) {
-        const std::uint32_t node = open.back();
+        const Region region = std::move(open.back());
         open.pop_back();
-        const Patch patch = make_patch(graph, tree.triangles(node), [](std::uint32_t) { return true; });
+        if (region.triangles.empty()) continue;
+        const Patch patch = make_patch(graph, region.triangles, [](std::uint32_t) { return true; });
         std::vector<Vec2> flat = flatten(patch);
         const FlatMeasure measure = measure_flat(patch, flat);
         const bool good = measure.turned_over == 0 && measure.worst <= max_stretch && lies_clear(patch, flat);
-        if (!good && node >= tree.triangle_count) {
-            open.push_back(tree.right[node - tree.triangle_count]);
-            open.push_back(tree.left[node - tree.triangle_count]);
+        if (!good && region.triangles.size() > 1) {
+            if (region.node >= tree.triangle_count) {
+                auto [left, right] = split(graph, tree, region);
+                open.push_back(std::move(right));
+                open.push_back(std::move(left));
+            } else {
+                // A single triangle of the tree that others have joined: all go their own ways.
+                for (auto t = region.triangles.rbegin(); t != region.triangles.rend(); ++t) open.push_back({*t, {*t}});
+            }
             continue;
         }
         LooseChart& chart = done.emplace_back();
@@ -36,12 +80,37 @@ std::vector<LooseChart> lay_region(const MeshGraph& graph, const RegionTree& tre
     return done;
 }
 
+/// Cosine of the widest angle between a region's mean normal and a triangle that straightening gives it.
+constexpr float widest_straightened = 0.6f;
+
+std::vector<Region> straightened_regions(const MeshGraph& graph, const RegionTree& tree) {
+    std::vector<std::uint32_t> label(graph.triangle_count(), none), all;
+    std::vector<Vec3> mean(tree.roots.size());
+    for (std::uint32_t r = 0; r < tree.roots.size(); ++r) {
+        for (const std::uint32_t t : tree.triangles(tree.roots[r])) {
+            label[t] = r;
+            mean[r] = mean[r] + graph.smooth[t] * graph.area[t];
+        }
+        mean[r] = normalize(mean[r]);
+    }
+    for (std::uint32_t t = 0; t < label.size(); ++t)
+        if (label[t] != none) all.push_back(t);
+    straighten_borders(
+        graph, all,
+        [&](std::uint32_t t, std::uint32_t to) { return dot(mean[to], graph.smooth[t]) > widest_straightened; }, label);
+    std::vector<Region> regions;
+    for (const std::uint32_t root : tree.roots) regions.push_back({root, {}});
+    for (const std::uint32_t t : all) regions[label[t]].triangles.push_back(t);
+    return regions;
+}
+
 /// A region that is cut is cut along the edges between its parts: those inside a part hold.
 LooseCharts cut_regions(const MeshGraph& graph, const ChartLimits& limits, Job& job) {
     const RegionTree tree = find_regions(graph);
-    std::vector<std::vector<LooseChart>> parts(tree.roots.size());
+    std::vector<Region> regions = straightened_regions(graph, tree);
+    std::vector<std::vector<LooseChart>> parts(regions.size());
     job.parallel(parts.size(), 1, [&](std::size_t i, std::size_t) {
-        parts[i] = lay_region(graph, tree, tree.roots[i], limits.max_stretch);
+        parts[i] = lay_region(graph, tree, std::move(regions[i]), limits.max_stretch);
     });
     LooseCharts loose;
     loose.chart_of.assign(graph.triangle_count(), none);

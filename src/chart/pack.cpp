@@ -56,14 +56,14 @@ double shaken(std::uint32_t a, std::uint32_t b, double by) {
 }
 
 /// The plain orders, each at every hope; and once by the plainer rule, which suits some odd shapes.
-std::vector<Try> first_tries(const std::vector<TurnedShape>& shapes) {
+std::vector<Try> first_tries(const std::vector<TurnedShape>& shapes, PackEffort effort) {
     std::vector<Try> tries;
     for (const Key key : orders) {
         Try t;
         for (const TurnedShape& s : shapes) t.keys.push_back(key(s));
-        tries.push_back(t);
+        if (effort == PackEffort::full) tries.push_back(t);
         t.rule = PageBoard::Rule::snug;
-        for (std::size_t h = 0; h < hopes.size(); ++h) {
+        for (std::size_t h = 0; h < (effort == PackEffort::full ? hopes.size() : 1); ++h) {
             t.hope = hopes[h];
             t.leave_small = h % 2 == 1;
             tries.push_back(t);
@@ -265,10 +265,12 @@ Packing pack(const std::vector<Shape2>& shapes, const std::vector<PackItem>& ite
     bool any = false;
     std::size_t idle = 0;  // rounds in a row that saved no texels
     const std::size_t rounds =
-        std::min(most_rounds, tried_shapes / round_size / std::max<std::size_t>(shapes.size(), 1));
+        settings.effort == PackEffort::quick
+            ? 0
+            : std::min(most_rounds, tried_shapes / round_size / std::max<std::size_t>(shapes.size(), 1));
     for (std::size_t round = 0; round <= rounds; ++round) {
         const std::vector<Try> tries =
-            round == 0 ? first_tries(turned) : next_tries(best_try, static_cast<std::uint32_t>(round));
+            round == 0 ? first_tries(turned, settings.effort) : next_tries(best_try, static_cast<std::uint32_t>(round));
         std::vector<Packing> results(tries.size());
         job.parallel(results.size(), 1, [&](std::size_t i, std::size_t) {
             results[i] = Packer(turned, items, settings, tries[i]).run(pages);
@@ -283,7 +285,7 @@ Packing pack(const std::vector<Shape2>& shapes, const std::vector<PackItem>& ite
         idle = round > 0 && std::get<1>(price(best)) >= before ? idle + 1 : 0;
         if (idle == most_idle) break;
         // One page that holds everything: a smaller one was tried.
-        if (best.unplaced == 0 && best.pages.size() <= 1) break;
+        if (best.unplaced == 0 && (best.pages.size() <= 1 || settings.pages > 0)) break;
     }
     return best;
 }

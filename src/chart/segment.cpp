@@ -119,4 +119,45 @@ RegionTree find_regions(const MeshGraph& graph) {
     return tree;
 }
 
+void straighten_borders(const MeshGraph& graph, const std::vector<std::uint32_t>& among,
+                        const std::function<bool(std::uint32_t, std::uint32_t)>& may_move,
+                        std::vector<std::uint32_t>& label) {
+    constexpr int most_sweeps = 6;
+    for (int sweep = 0; sweep < most_sweeps; ++sweep) {
+        bool any = false;
+        for (const std::uint32_t t : among) {
+            const std::uint32_t own = label[t];
+            if (own == none) continue;
+            float own_length = 0, most = 0, lengths[3] = {};
+            std::uint32_t labels[3] = {none, none, none}, best = none;
+            int own_edges = 0;
+            for (std::uint32_t k = 0; k < 3; ++k) {
+                const std::uint32_t c = 3 * t + k, o = graph.across[c];
+                if (o == none) continue;
+                labels[k] = label[o / 3];
+                const float l = length(graph.place[graph.corner[next_corner(c)]] - graph.place[graph.corner[c]]);
+                if (labels[k] == own) {
+                    ++own_edges;
+                    own_length += graph.crease[c] ? 0 : l;
+                } else if (!graph.crease[c]) {
+                    lengths[k] = l;
+                }
+            }
+            for (int k = 0; k < 3; ++k) {
+                if (labels[k] == none || labels[k] == own) continue;
+                float sum = 0;
+                for (int m = 0; m < 3; ++m) sum += labels[m] == labels[k] ? lengths[m] : 0;
+                if (sum > most) {
+                    most = sum;
+                    best = labels[k];
+                }
+            }
+            if (best == none || own_edges > 1 || most <= own_length * 1.001f || !may_move(t, best)) continue;
+            label[t] = best;
+            any = true;
+        }
+        if (!any) break;
+    }
+}
+
 }  // namespace stasigraph
