@@ -180,9 +180,15 @@ void threads(Level level) {
 
 }  // namespace
 
+void bench_unwrap();  // unwrap_bench.cpp
+
 int main(int argc, char** argv) {
+    if (argc == 2 && std::string_view(argv[1]) == "unwrap") {
+        bench_unwrap();
+        return 0;
+    }
     if (argc != 2) {
-        fmt::print(stderr, "usage: stasigraph_bench LEVEL.toml\n");
+        fmt::print(stderr, "usage: stasigraph_bench LEVEL.toml | unwrap\n");
         return 2;
     }
     try {

@@ -17,6 +17,7 @@ Json to_json(const Survey& s) {
         {"probes", s.probes},
         {"pages", s.pages},
         {"coverage", s.coverage},
+        {"unseen", {{"charts", s.unseen_charts}, {"texels_saved", s.unseen_texels}}},
         {"memory_bytes", s.memory},
         {"lightmap_bytes", s.output},
         {"forecast_seconds", s.seconds}};
@@ -42,6 +43,12 @@ void print(const Level& level, const Survey& s) {
     say("  lightmaps  {} texels on {} page{} of {}; {:.0f} % covered; {:.0f} m2; {} in the game\n",
         count_text(static_cast<double>(s.texels)), s.pages.size(), s.pages.size() == 1 ? "" : "s",
         pages.empty() ? "-" : pages, s.coverage * 100, s.area, bytes_text(s.output));
+    if (s.unseen_charts > 0)
+        say("  unseen     {} charts that nobody can see: unseen = \"shrink\" {} {} texels ({:.1f} %)\n",
+            s.unseen_charts, level.lightmap.shrink_unseen ? "saves" : "would save",
+            count_text(static_cast<double>(s.unseen_texels)),
+            100.0 * static_cast<double>(s.unseen_texels) /
+                static_cast<double>(s.texels + (level.lightmap.shrink_unseen ? s.unseen_texels : 0)));
     say("  bounce     {} patches; probes: {}\n", count_text(static_cast<double>(s.patches)), s.probes);
     for (const auto& g : s.groups)
         say("  group      {:<14} {} lights, {} emissive surfaces{}\n", g.name, g.lights, g.emitters,

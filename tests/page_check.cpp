@@ -30,7 +30,8 @@ bool touches(const std::array<Vec2, 3>& p, int x, int y) {
     if (!reaches(p[0].x, p[1].x, p[2].x, x) || !reaches(p[0].y, p[1].y, p[2].y, y)) return false;
     for (int k = 0; k < 3; ++k) {
         bool any = false;
-        for (int c = 0; c < 4; ++c) any = any || left_of(p[k], p[(k + 1) % 3], x + (c & 1), y + (c >> 1)) > 1e-4;
+        for (int c = 0; c < 4; ++c)
+            any = any || left_of(p[k], p[(k + 1) % 3], x + (c & 1), y + (c >> 1)) > 1e-4;
         if (!any) return false;
     }
     return true;
@@ -49,7 +50,8 @@ public:
             for (std::uint32_t s = 0; s < atlas_.surfaces.size(); ++s)
                 if (atlas_.surfaces[s].page == page) surface(s);
             look_at_distances();
-            touched += static_cast<double>(owner_.size()) - static_cast<double>(std::count(owner_.begin(), owner_.end(), 0u));
+            touched += static_cast<double>(owner_.size()) -
+                       static_cast<double>(std::count(owner_.begin(), owner_.end(), 0u));
             all += static_cast<double>(owner_.size());
         }
         found_.coverage = all > 0 ? touched / all : 0;
@@ -85,7 +87,8 @@ private:
             texels[layout.chart[t]] += area;
             metres[layout.chart[t]] += world;
             if (area < 0) std::swap(p[1], p[2]);
-            cover(p, (s << 12 | (layout.given ? 0 : layout.chart[t] & 4095)) + 1, static_cast<std::uint32_t>(t));
+            cover(p, (s << 12 | (layout.given ? 0 : layout.chart[t] & 4095)) + 1,
+                  static_cast<std::uint32_t>(t));
         }
         for (std::size_t c = 0; c < texels.size(); ++c) {
             const double wanted = static_cast<double>(uv.density * layout.charts[c].share);
@@ -96,8 +99,12 @@ private:
     }
 
     void cover(const std::array<Vec2, 3>& p, std::uint32_t me, std::uint32_t) {
-        const auto low = [](float a, float b, float c) { return static_cast<int>(std::floor(std::min({a, b, c}))); };
-        const auto high = [](float a, float b, float c) { return static_cast<int>(std::floor(std::max({a, b, c}))); };
+        const auto low = [](float a, float b, float c) {
+            return static_cast<int>(std::floor(std::min({a, b, c})));
+        };
+        const auto high = [](float a, float b, float c) {
+            return static_cast<int>(std::floor(std::max({a, b, c})));
+        };
         for (int y = low(p[0].y, p[1].y, p[2].y); y <= high(p[0].y, p[1].y, p[2].y); ++y)
             for (int x = low(p[0].x, p[1].x, p[2].x); x <= high(p[0].x, p[1].x, p[2].x); ++x) {
                 if (!touches(p, x, y)) continue;
@@ -113,7 +120,8 @@ private:
                     const double sx = x + (i % 4 + 0.5) / 4, sy = y + (i / 4 + 0.5) / 4;
                     // Inside by a hundredth of a texel, so that a shared edge counts for neither.
                     bool inside = true;
-                    for (int k = 0; k < 3; ++k) inside = inside && left_of(p[k], p[(k + 1) % 3], sx, sy) > 0.01;
+                    for (int k = 0; k < 3; ++k)
+                        inside = inside && left_of(p[k], p[(k + 1) % 3], sx, sy) > 0.01;
                     if (!inside) continue;
                     if (samples_[at] >> i & 1) ++found_.twice_covered;
                     samples_[at] = static_cast<std::uint16_t>(samples_[at] | 1 << i);

@@ -13,8 +13,8 @@ struct PageFindings {
     std::size_t shared_blocks = 0;  ///< Blocks that two charts touch, where the atlas has blocks.
     std::size_t turned_over = 0;    ///< Triangles.
     std::size_t chartless = 0;      ///< Triangles with an area and no chart.
-    std::size_t off_density = 0;    ///< Charts whose area on the page is off by more than 10 % of the density.
-    double worst_density = 0;       ///< Largest such deviation of any chart of more than a texel.
+    std::size_t off_density = 0;  ///< Charts whose area on the page is off by more than 10 % of the density.
+    double worst_density = 0;     ///< Largest such deviation of any chart of more than a texel.
     double coverage = 0;
 };
 

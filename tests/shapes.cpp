@@ -27,7 +27,8 @@ Mesh grid(const char* name, int w, int h, bool closed_u, bool closed_v, F place)
     };
     for (int j = 0; j < h; ++j)
         for (int i = 0; i < w; ++i) {
-            const std::uint32_t a = vertex(i, j), b = vertex(i + 1, j), c = vertex(i + 1, j + 1), d = vertex(i, j + 1);
+            const std::uint32_t a = vertex(i, j), b = vertex(i + 1, j), c = vertex(i + 1, j + 1),
+                                d = vertex(i, j + 1);
             mesh.indices.insert(mesh.indices.end(), {a, b, c, a, c, d});
         }
     smooth_normals(mesh);
@@ -99,7 +100,8 @@ Mesh branching_tube(int cells) {
     // the surface crosses, at the mean of its crossings.
     const float step = 4.0f / static_cast<float>(cells);
     const auto field = [](Vec3 p) {
-        const std::array<float, 4> arms = {capsule(p, {0, -1.7f, 0}, {0, 0, 0}, 0.42f), capsule(p, {0, 0, 0}, {1.2f, 1.2f, 0.2f}, 0.3f),
+        const std::array<float, 4> arms = {capsule(p, {0, -1.7f, 0}, {0, 0, 0}, 0.42f),
+                                           capsule(p, {0, 0, 0}, {1.2f, 1.2f, 0.2f}, 0.3f),
                                            capsule(p, {0, 0, 0}, {-1.1f, 1.3f, -0.3f}, 0.22f),
                                            capsule(p, {0, 0, 0}, {0.1f, 0.9f, 1.3f}, 0.26f)};
         float sum = 0;
@@ -107,11 +109,14 @@ Mesh branching_tube(int cells) {
         return -std::log(sum) / 8;
     };
     const auto corner = [&](int x, int y, int z) {
-        return Vec3{static_cast<float>(x) * step - 2, static_cast<float>(y) * step - 2, static_cast<float>(z) * step - 2};
+        return Vec3{static_cast<float>(x) * step - 2, static_cast<float>(y) * step - 2,
+                    static_cast<float>(z) * step - 2};
     };
     const int n = cells + 1;
     std::vector<float> values(static_cast<std::size_t>(n) * n * n);
-    const auto at = [&](int x, int y, int z) -> float& { return values[(static_cast<std::size_t>(z) * n + y) * n + x]; };
+    const auto at = [&](int x, int y, int z) -> float& {
+        return values[(static_cast<std::size_t>(z) * n + y) * n + x];
+    };
     for (int z = 0; z < n; ++z)
         for (int y = 0; y < n; ++y)
             for (int x = 0; x < n; ++x) at(x, y, z) = field(corner(x, y, z));
@@ -119,7 +124,8 @@ Mesh branching_tube(int cells) {
     mesh.name = "branching tube";
     std::map<std::array<int, 3>, std::uint32_t> cell_vertex;
     const auto vertex = [&](int x, int y, int z) {
-        const auto [found, fresh] = cell_vertex.try_emplace({x, y, z}, static_cast<std::uint32_t>(mesh.positions.size()));
+        const auto [found, fresh] =
+            cell_vertex.try_emplace({x, y, z}, static_cast<std::uint32_t>(mesh.positions.size()));
         if (!fresh) return found->second;
         Vec3 sum;
         float count = 0;
@@ -127,7 +133,9 @@ Mesh branching_tube(int cells) {
             for (int axis = 0; axis < 3; ++axis) {
                 if (a >> axis & 1) continue;
                 const int b = a | 1 << axis;
-                const auto place = [&](int c) { return std::array{x + (c & 1), y + (c >> 1 & 1), z + (c >> 2 & 1)}; };
+                const auto place = [&](int c) {
+                    return std::array{x + (c & 1), y + (c >> 1 & 1), z + (c >> 2 & 1)};
+                };
                 const auto p = place(a), q = place(b);
                 const float u = at(p[0], p[1], p[2]), v = at(q[0], q[1], q[2]);
                 if ((u < 0) == (v < 0)) continue;
@@ -148,7 +156,8 @@ Mesh branching_tube(int cells) {
                     // The four cells around the edge, counter-clockwise about the axis.
                     const int e[3] = {d[2], d[0], d[1]}, f[3] = {d[1], d[2], d[0]};
                     const auto cell = [&](int i, int j) {
-                        return vertex(x - i * e[0] - j * f[0], y - i * e[1] - j * f[1], z - i * e[2] - j * f[2]);
+                        return vertex(x - i * e[0] - j * f[0], y - i * e[1] - j * f[1],
+                                      z - i * e[2] - j * f[2]);
                     };
                     std::uint32_t q[4] = {cell(0, 0), cell(1, 0), cell(1, 1), cell(0, 1)};
                     if (!in) std::swap(q[1], q[3]);
@@ -160,7 +169,9 @@ Mesh branching_tube(int cells) {
 
 Mesh terrain(int side, float size) {
     return grid("terrain", side, side, false, false, [=](float u, float v) {
-        return Vec3{u * size, size * 0.08f * (std::sin(u * 7) * std::cos(v * 5) + 0.4f * std::sin(u * 19 + v * 11)), -v * size};
+        return Vec3{u * size,
+                    size * 0.08f * (std::sin(u * 7) * std::cos(v * 5) + 0.4f * std::sin(u * 19 + v * 11)),
+                    -v * size};
     });
 }
 
@@ -169,11 +180,15 @@ Mesh noisy_blob(int n, float radius, float noise) {
     mesh.name = "noisy blob";
     std::map<std::array<int, 3>, std::uint32_t> vertices;
     const auto vertex = [&](int x, int y, int z) {
-        const auto [found, fresh] = vertices.try_emplace({x, y, z}, static_cast<std::uint32_t>(mesh.positions.size()));
+        const auto [found, fresh] =
+            vertices.try_emplace({x, y, z}, static_cast<std::uint32_t>(mesh.positions.size()));
         if (fresh) {
-            const auto warp = [&](int a) { return std::tan((static_cast<float>(a) / static_cast<float>(n) - 0.5f) * pi / 2); };
+            const auto warp = [&](int a) {
+                return std::tan((static_cast<float>(a) / static_cast<float>(n) - 0.5f) * pi / 2);
+            };
             const Vec3 d = normalize(Vec3{warp(x), warp(y), warp(z)});
-            const float lumps = 0.25f * std::sin(3 * d.x + 1) * std::cos(4 * d.y) + 0.15f * std::sin(6 * d.z + 2 * d.x);
+            const float lumps =
+                0.25f * std::sin(3 * d.x + 1) * std::cos(4 * d.y) + 0.15f * std::sin(6 * d.z + 2 * d.x);
             const float off = hash(static_cast<std::uint32_t>(x * 7919 + y * 104729 + z * 1299709)) - 0.5f;
             mesh.positions.push_back(d * (radius * (1 + lumps + 2 * noise * off)));
         }
@@ -198,7 +213,8 @@ Mesh noisy_blob(int n, float radius, float noise) {
                             return vertex(a, 0, b);
                     }
                 };
-                const std::uint32_t a = corner(i, j), b = corner(i + 1, j), c = corner(i + 1, j + 1), d = corner(i, j + 1);
+                const std::uint32_t a = corner(i, j), b = corner(i + 1, j), c = corner(i + 1, j + 1),
+                                    d = corner(i, j + 1);
                 mesh.indices.insert(mesh.indices.end(), {a, b, c, a, c, d});
             }
     smooth_normals(mesh);
@@ -220,7 +236,8 @@ Mesh moebius_strip(int along, int across, float radius) {
         for (int i = 0; i <= along; ++i) mesh.positions.push_back(place(i, j));
     for (int j = 0; j < across; ++j)
         for (int i = 0; i < along; ++i) {
-            const auto a = static_cast<std::uint32_t>(j * (along + 1) + i), d = a + static_cast<std::uint32_t>(along) + 1;
+            const auto a = static_cast<std::uint32_t>(j * (along + 1) + i),
+                       d = a + static_cast<std::uint32_t>(along) + 1;
             mesh.indices.insert(mesh.indices.end(), {a, a + 1, d + 1, a, d + 1, d});
         }
     smooth_normals(mesh);
@@ -231,7 +248,8 @@ Mesh non_manifold_heap(int points, int triangles, std::uint32_t seed) {
     Numbers numbers(seed);
     Mesh mesh;
     mesh.name = "heap";
-    for (int i = 0; i < points; ++i) mesh.positions.push_back(Vec3{numbers.next(), numbers.next(), numbers.next()} * 3);
+    for (int i = 0; i < points; ++i)
+        mesh.positions.push_back(Vec3{numbers.next(), numbers.next(), numbers.next()} * 3);
     for (int i = 0; i < 3 * triangles; ++i)
         mesh.indices.push_back(static_cast<std::uint32_t>(numbers.next() * static_cast<float>(points)) %
                                static_cast<std::uint32_t>(points));
@@ -244,7 +262,8 @@ namespace {
 void add_box_faces(Mesh& mesh, Vec3 l, Vec3 h) {
     const Vec3 p[8] = {{l.x, l.y, l.z}, {h.x, l.y, l.z}, {l.x, h.y, l.z}, {h.x, h.y, l.z},
                        {l.x, l.y, h.z}, {h.x, l.y, h.z}, {l.x, h.y, h.z}, {h.x, h.y, h.z}};
-    const int faces[6][4] = {{0, 4, 6, 2}, {5, 1, 3, 7}, {0, 1, 5, 4}, {6, 7, 3, 2}, {1, 0, 2, 3}, {4, 5, 7, 6}};
+    const int faces[6][4] = {{0, 4, 6, 2}, {5, 1, 3, 7}, {0, 1, 5, 4},
+                             {6, 7, 3, 2}, {1, 0, 2, 3}, {4, 5, 7, 6}};
     for (const auto& f : faces) {
         const Vec3 n = normalize(cross(p[f[1]] - p[f[0]], p[f[2]] - p[f[0]]));
         for (const int k : {0, 1, 2, 0, 2, 3}) {

@@ -49,7 +49,8 @@ TEST(Unwrap, instances_share_their_charts_and_get_a_rectangle_each) {
     expect_clean_pages(level, atlas);
     for (int i = 1; i < 4; ++i) {
         EXPECT_EQ(atlas.surfaces[i].layout, atlas.surfaces[0].layout);
-        EXPECT_TRUE(atlas.surfaces[i].x != atlas.surfaces[0].x || atlas.surfaces[i].y != atlas.surfaces[0].y ||
+        EXPECT_TRUE(atlas.surfaces[i].x != atlas.surfaces[0].x ||
+                    atlas.surfaces[i].y != atlas.surfaces[0].y ||
                     atlas.surfaces[i].page != atlas.surfaces[0].page);
     }
     EXPECT_NE(atlas.surfaces[4].layout, atlas.surfaces[0].layout) << "twice the size wants twice the texels";

@@ -23,6 +23,9 @@ struct Survey {
     std::size_t triangles = 0, own_triangles = 0;          ///< Counting instances, and without.
     std::size_t texels = 0, patches = 0, probes = 0;
     std::vector<int> pages;
+    /// Charts that cannot be seen from any volume (or camera), and the texels that `unseen = "shrink"` saves
+    /// or would save; 0 where there is nothing to look from.
+    std::size_t unseen_charts = 0, unseen_texels = 0;
     float coverage = 0;  ///< Share of the pages' texels that lie on a surface.
     double area = 0;     ///< Lightmapped, square metres.
     double memory = 0;   ///< Bytes a bake will hold at its peak, roughly.

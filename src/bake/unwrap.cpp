@@ -14,6 +14,7 @@
 #include "base/text.hpp"
 #include "chart/cut.hpp"
 #include "chart/given_uv.hpp"
+#include "chart/shares.hpp"
 #include "chart/sized_charts.hpp"
 #include "level/texture.hpp"
 #include "stasigraph/atlas.hpp"
@@ -27,11 +28,6 @@ namespace {
 /// Patches (what bounces light but has no lightmap) have this share of the level's density.
 constexpr float patch_density = 0.5f;
 
-/// Share of a surface's density that charts get which nobody can see: they still bounce light.
-constexpr float unseen_share = 0.125f;
-/// ... unless they are so small that it saves nothing. Square texels.
-constexpr double least_shrunk_area = 16;
-
 /// What a density gives way by at a time. Smaller: fuller pages and a longer search.
 constexpr float give_way_step = 0.98f;
 /// ... and in the search for what a number of pages holds.
@@ -41,9 +37,6 @@ constexpr float least_factor = 1e-3f;
 /// Pages this full are good enough to leave charts whole; each further cut has to gain a hundredth.
 constexpr double good_fullness = 0.76, least_gain = 1.01;
 constexpr int most_cuts = 4;
-
-/// Points a chart is held against the places of a sight.
-constexpr std::uint32_t sight_points = 48;
 
 double world_area(const Mesh& mesh, const Affine& to_world) {
     double area = 0;
@@ -95,11 +88,11 @@ struct Group {
     // At the size of the current try.
     float sized_at = 0;
     SizedCharts sized;
-    int level = 0;                             ///< How far its charts are cut,
-    std::shared_ptr<Unfolded> whole;           ///< what they were,
-    std::vector<float> whole_share;            ///< and their shares.
-    std::vector<Placed> rigid;  ///< Places of charts within the group, where it moves as one.
-    int width = 0, height = 0;  ///< Of the rigid group.
+    int level = 0;                    ///< How far its charts are cut,
+    std::shared_ptr<Unfolded> whole;  ///< what they were,
+    std::vector<float> whole_share;   ///< and their shares.
+    std::vector<Placed> rigid;        ///< Places of charts within the group, where it moves as one.
+    int width = 0, height = 0;        ///< Of the rigid group.
     bool moves_as_one() const { return members.size() > 1 || unfolded->given(); }
 };
 
@@ -121,6 +114,7 @@ public:
         make_groups();
         place_groups();
         build();
+        order_layouts();
         return std::move(atlas_);
     }
 
@@ -179,36 +173,6 @@ private:
             job_.note("unseen = \"shrink\" needs a volume or a camera to look from: nothing is shrunk");
     }
 
-    /// Whether any part of a chart can be seen from where people go.
-    bool seen(std::uint32_t s, const Unfolded& unfolded, const std::vector<std::uint32_t>& triangles) const {
-        const Surface& surface = level_.surfaces[s];
-        if (std::any_of(triangles.begin(), triangles.end(),
-                        [&](std::uint32_t t) { return sight_->met(s, t); }))
-            return true;
-        double area = 0;
-        for (const std::uint32_t t : triangles) area += static_cast<double>(unfolded.graph.area[t]);
-        const bool both = level_.materials[surface.material].double_sided;
-        // Points at even steps of area.
-        double passed = 0;
-        std::uint32_t taken = 0;
-        for (const std::uint32_t t : triangles) {
-            passed += static_cast<double>(unfolded.graph.area[t]);
-            const RayCaster::Corners c = caster_->corners(s, t);
-            while (taken < sight_points && passed >= area * (taken + 0.5) / sight_points) {
-                // A low-discrepancy point of the triangle.
-                float u = std::fmod(0.5f + 0.7548777f * static_cast<float>(taken), 1.0f),
-                      v = std::fmod(0.5f + 0.5698403f * static_cast<float>(taken), 1.0f);
-                if (u + v > 1) {
-                    u = 1 - u;
-                    v = 1 - v;
-                }
-                ++taken;
-                if (sight_->sees(c.a + (c.b - c.a) * u + (c.c - c.a) * v, c.normal, both)) return true;
-            }
-        }
-        return false;
-    }
-
     std::vector<float> shares(std::uint32_t s, const Unfolded& unfolded) {
         std::vector<float> share(std::max(1u, unfolded.charts.count()), 1.0f);
         if (!sight_ || !sight_->knows() || unfolded.given() || !mapped(s)) return share;
@@ -220,7 +184,7 @@ private:
                 area[c] += static_cast<double>(unfolded.graph.area[t]);
             }
         job_.parallel(share.size(), 1, [&](std::size_t c, std::size_t) {
-            if (area[c] >= least_shrunk_area && !seen(s, unfolded, triangles[c])) share[c] = unseen_share;
+            if (area[c] >= least_shrunk_area && !sight_->sees(s, triangles[c])) share[c] = unseen_share;
         });
         return share;
     }
@@ -262,6 +226,21 @@ private:
         return at->second = made;
     }
 
+    /// Whether an earlier surface has a place and a layout of this mesh; the atlas may come from anywhere.
+    bool usable(const SurfaceUv& was, const Mesh& mesh) const {
+        if (was.page >= previous_->pages.size() || was.layout >= previous_->layouts.size()) return false;
+        const Layout& l = previous_->layouts[was.layout];
+        const int side = previous_->pages[was.page];
+        return l.chart.size() == mesh.triangle_count() && l.indices.size() == mesh.indices.size() &&
+               l.source.size() == l.uv.size() && side <= map_.page && (side & (side - 1)) == 0 &&
+               was.x >= 0 && was.y >= 0 && was.x + l.width <= side && was.y + l.height <= side &&
+               std::all_of(l.source.begin(), l.source.end(),
+                           [&](auto v) { return v < mesh.positions.size(); }) &&
+               std::all_of(l.indices.begin(), l.indices.end(), [&](auto v) { return v < l.uv.size(); }) &&
+               std::all_of(l.chart.begin(), l.chart.end(),
+                           [&](auto c) { return c == none || c < l.charts.size(); });
+    }
+
     /// Surfaces that would come out the same keep their layout and place.
     void keep_previous() {
         kept_.assign(level_.surfaces.size(), 0);
@@ -275,7 +254,7 @@ private:
             const auto found = by_name.find(level_.surfaces[s].name);
             if (found == by_name.end()) continue;
             const SurfaceUv& was = previous_->surfaces[found->second];
-            if (was.page == none || was.key != full_key(s)) continue;
+            if (!usable(was, level_.meshes[level_.surfaces[s].mesh]) || was.key != full_key(s)) continue;
             const auto [at, fresh] =
                 layout_of.try_emplace(was.layout, static_cast<std::uint32_t>(atlas_.layouts.size()));
             if (fresh) {
@@ -325,7 +304,8 @@ private:
             if (!(front_[s].area > 0)) continue;
             if (!kept_[s] && unfold(s, front_[s])->charts.count() == 0) {
                 job_.note("surface " + level_.surfaces[s].name +
-                          " is all lines, with no triangle wider than a millionth of its length, and gets no lightmap");
+                          " is all lines, with no triangle wider than a millionth of its length, and gets no "
+                          "lightmap");
                 front_[s] = back_[s] = {};
                 continue;
             }
@@ -474,7 +454,8 @@ private:
 
     /// How full the last attempt made its pages, by the area of charts; the last of several does not count.
     double fullness() const {
-        const std::size_t counted = std::max<std::size_t>(1, packing_.pages.size() - (map_.pages == 0 ? 1 : 0));
+        const std::size_t counted =
+            std::max<std::size_t>(1, packing_.pages.size() - (map_.pages == 0 ? 1 : 0));
         double texels = 0, all = 0;
         for (std::size_t i = 0; i < load_.items.size(); ++i) {
             const auto [s, g] = load_.owner[i];
@@ -494,7 +475,8 @@ private:
     bool worth_cutting() const {
         if (map_.pages > 0) return load_.sized_below < 1;
         if (packing_.pages.size() != 1) return true;
-        // Larger than the next smaller page, and no surface can be on two: nothing to win, unless it gave way.
+        // Larger than the next smaller page, and no surface can be on two: nothing to win, unless it gave
+        // way.
         const double half = packing_.pages[0] / 2 - map_.margin;
         return load_.cost < half * half || load_.sized_below < 1;
     }
@@ -508,6 +490,14 @@ private:
             factor = static_cast<float>(std::min(1.0, std::sqrt(0.82 * room / load_.cost)));
         }
         factor = settle(factor);
+        const bool misplaced = std::any_of(load_.items.begin(), load_.items.end(), [&](const PackItem& item) {
+            return !item.at.empty() && packing_.placed[item.shapes[0]].page == none;
+        });
+        if (misplaced) {
+            job_.note("the earlier places overlap or leave their pages: everything is packed anew");
+            forget_previous();
+            return place_groups();
+        }
         if (factor == 0) {
             job_.note("what changed does not fit beside what did not: everything is packed anew");
             forget_previous();
@@ -517,8 +507,8 @@ private:
         float best_factor = factor;
         double best = fullness();
         int best_level = 0;
-        for (int level = 1; level <= most_cuts && best < good_fullness && worth_cutting() && cut_charts_to(level);
-             ++level) {
+        for (int level = 1;
+             level <= most_cuts && best < good_fullness && worth_cutting() && cut_charts_to(level); ++level) {
             factor = settle(best_factor);
             if (fullness() > best * least_gain) {
                 best = fullness();
@@ -529,8 +519,11 @@ private:
         cut_charts_to(best_level);
         factor = best_factor;
         // The full search may do with a little more than the quick ones.
-        float more = map_.pages > 0 && pages_.empty() && factor < 1 ? std::min(1.0f, factor * (1 + search_step)) : factor;
-        while (!attempt(more, PackEffort::full)) more = map_.pages > 0 ? more * (1 - search_step / 4) : settle(more);
+        float more = map_.pages > 0 && pages_.empty() && factor < 1
+                         ? std::min(1.0f, factor * (1 + search_step))
+                         : factor;
+        while (!attempt(more, PackEffort::full))
+            more = map_.pages > 0 ? more * (1 - search_step / 4) : settle(more);
         atlas_.gave_way = more;
         atlas_.pages = packing_.pages;
         if (more < 1 && map_.pages > 0)
@@ -538,7 +531,8 @@ private:
                       " every surface gets " + to_text(std::round(1000 * more) / 10) + " % of its density");
     }
 
-    /// Cuts the charts of surfaces that are being placed; level 0 is not at all. false when nothing is left to cut.
+    /// Cuts the charts of surfaces that are being placed; level 0 is not at all. false when nothing is left
+    /// to cut.
     bool cut_charts_to(int level) {
         bool any = false;
         const double page = std::pow(static_cast<double>(map_.page), 2);
@@ -635,6 +629,24 @@ private:
             }
             if (back_group_[s] != none) atlas_.surfaces[s].back_layout = patches(groups_[back_group_[s]]);
         }
+    }
+
+    /// Numbers layouts by first use, so that an atlas does not depend on which of them were kept.
+    void order_layouts() {
+        std::vector<std::uint32_t> number(atlas_.layouts.size(), none), order;
+        const auto use = [&](std::uint32_t& layout) {
+            if (layout == none) return;
+            if (number[layout] == none) {
+                number[layout] = static_cast<std::uint32_t>(order.size());
+                order.push_back(layout);
+            }
+            layout = number[layout];
+        };
+        for (SurfaceUv& uv : atlas_.surfaces) use(uv.layout);
+        for (SurfaceUv& uv : atlas_.surfaces) use(uv.back_layout);
+        std::vector<Layout> layouts;
+        for (const std::uint32_t l : order) layouts.push_back(std::move(atlas_.layouts[l]));
+        atlas_.layouts = std::move(layouts);
     }
 
     static float reached(const Group& group, double area) {

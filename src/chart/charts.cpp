@@ -20,7 +20,8 @@ struct Region {
 std::array<Region, 2> split(const MeshGraph& graph, const RegionTree& tree, const Region& region) {
     const std::uint32_t node = region.node - static_cast<std::uint32_t>(tree.triangle_count);
     std::array<Region, 2> halves{Region{tree.left[node], {}}, Region{tree.right[node], {}}};
-    const std::vector<std::uint32_t> left = tree.triangles(tree.left[node]), right = tree.triangles(tree.right[node]);
+    const std::vector<std::uint32_t> left = tree.triangles(tree.left[node]),
+                                     right = tree.triangles(tree.right[node]);
     const auto in = [](const std::vector<std::uint32_t>& list, std::uint32_t t) {
         return std::binary_search(list.begin(), list.end(), t);
     };
@@ -31,24 +32,28 @@ std::array<Region, 2> split(const MeshGraph& graph, const RegionTree& tree, cons
     }
     const auto side_of = [&](std::uint32_t t) -> std::uint8_t {
         const auto at = std::lower_bound(region.triangles.begin(), region.triangles.end(), t);
-        return at != region.triangles.end() && *at == t ? side[static_cast<std::size_t>(at - region.triangles.begin())]
-                                                        : std::uint8_t{2};
+        return at != region.triangles.end() && *at == t
+                   ? side[static_cast<std::size_t>(at - region.triangles.begin())]
+                   : std::uint8_t{2};
     };
     for (bool any = true; any;) {
         any = false;
         for (std::size_t i = 0; i < side.size(); ++i)
-            for (std::uint32_t c = 3 * region.triangles[i]; side[i] == 2 && c < 3 * region.triangles[i] + 3; ++c)
+            for (std::uint32_t c = 3 * region.triangles[i]; side[i] == 2 && c < 3 * region.triangles[i] + 3;
+                 ++c)
                 if (graph.across[c] != none && side_of(graph.across[c] / 3) != 2) {
                     side[i] = side_of(graph.across[c] / 3);
                     any = true;
                 }
     }
-    for (std::size_t i = 0; i < side.size(); ++i) halves[side[i] % 2].triangles.push_back(region.triangles[i]);
+    for (std::size_t i = 0; i < side.size(); ++i)
+        halves[side[i] % 2].triangles.push_back(region.triangles[i]);
     return halves;
 }
 
 /// Charts of one region: itself, or what its two halves become.
-std::vector<LooseChart> lay_region(const MeshGraph& graph, const RegionTree& tree, Region whole, float max_stretch) {
+std::vector<LooseChart> lay_region(const MeshGraph& graph, const RegionTree& tree, Region whole,
+                                   float max_stretch) {
     std::vector<LooseChart> done;
     std::vector<Region> open;
     open.push_back(std::move(whole));
@@ -67,7 +72,8 @@ std::vector<LooseChart> lay_region(const MeshGraph& graph, const RegionTree& tre
                 open.push_back(std::move(left));
             } else {
                 // A single triangle of the tree that others have joined: all go their own ways.
-                for (auto t = region.triangles.rbegin(); t != region.triangles.rend(); ++t) open.push_back({*t, {*t}});
+                for (auto t = region.triangles.rbegin(); t != region.triangles.rend(); ++t)
+                    open.push_back({*t, {*t}});
             }
             continue;
         }
@@ -97,7 +103,10 @@ std::vector<Region> straightened_regions(const MeshGraph& graph, const RegionTre
         if (label[t] != none) all.push_back(t);
     straighten_borders(
         graph, all,
-        [&](std::uint32_t t, std::uint32_t to) { return dot(mean[to], graph.smooth[t]) > widest_straightened; }, label);
+        [&](std::uint32_t t, std::uint32_t to) {
+            return dot(mean[to], graph.smooth[t]) > widest_straightened;
+        },
+        label);
     std::vector<Region> regions;
     for (const std::uint32_t root : tree.roots) regions.push_back({root, {}});
     for (const std::uint32_t t : all) regions[label[t]].triangles.push_back(t);

@@ -76,7 +76,8 @@ private:
         double low[2] = {1e30, 1e30}, high[2] = {-1e30, -1e30};
         for (const std::uint32_t t : piece.triangles)
             for (std::size_t c = 3 * std::size_t{t}; c < 3 * std::size_t{t} + 3; ++c) {
-                const auto x = static_cast<double>(charts_.flat[c].x), y = static_cast<double>(charts_.flat[c].y);
+                const auto x = static_cast<double>(charts_.flat[c].x),
+                           y = static_cast<double>(charts_.flat[c].y);
                 const double p[2] = {x * s.axis_x + y * s.axis_y, y * s.axis_x - x * s.axis_y};
                 for (int k = 0; k < 2; ++k) {
                     low[k] = std::min(low[k], p[k]);
@@ -91,8 +92,9 @@ private:
         std::vector<double> areas;
         part.assign(piece.triangles.size(), none);
         const auto local = [&](std::uint32_t t) {
-            return static_cast<std::size_t>(std::lower_bound(piece.triangles.begin(), piece.triangles.end(), t) -
-                                            piece.triangles.begin());
+            return static_cast<std::size_t>(
+                std::lower_bound(piece.triangles.begin(), piece.triangles.end(), t) -
+                piece.triangles.begin());
         };
         std::vector<std::uint32_t> open;
         for (std::size_t i = 0; i < part.size(); ++i) {
@@ -107,7 +109,8 @@ private:
                 areas.back() += static_cast<double>(graph_.area[t]);
                 for (std::uint32_t c = 3 * t; c < 3 * t + 3; ++c) {
                     const std::uint32_t o = graph_.across[c];
-                    if (o == none || side_[o / 3] != side_[t] || charts_.vertex[c] != charts_.vertex[next_corner(o)] ||
+                    if (o == none || side_[o / 3] != side_[t] ||
+                        charts_.vertex[c] != charts_.vertex[next_corner(o)] ||
                         charts_.vertex[next_corner(c)] != charts_.vertex[o])
                         continue;
                     std::uint32_t& p = part[local(o / 3)];
@@ -124,9 +127,13 @@ private:
         const Shape s = shape(piece);
         for (const std::uint32_t t : piece.triangles) {
             const Vec2 m = middle(t);
-            side_[t] = (static_cast<double>(m.x) - s.x) * s.axis_x + (static_cast<double>(m.y) - s.y) * s.axis_y < 0 ? 0 : 1;
+            side_[t] =
+                (static_cast<double>(m.x) - s.x) * s.axis_x + (static_cast<double>(m.y) - s.y) * s.axis_y < 0
+                    ? 0
+                    : 1;
         }
-        straighten_borders(graph_, piece.triangles, [](std::uint32_t, std::uint32_t) { return true; }, side_);
+        straighten_borders(
+            graph_, piece.triangles, [](std::uint32_t, std::uint32_t) { return true; }, side_);
         std::vector<std::uint32_t> part;
         std::vector<double> areas = parts(piece, part);
         // Splinters change sides; what is still in more parts stays so.

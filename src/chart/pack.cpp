@@ -269,8 +269,8 @@ Packing pack(const std::vector<Shape2>& shapes, const std::vector<PackItem>& ite
             ? 0
             : std::min(most_rounds, tried_shapes / round_size / std::max<std::size_t>(shapes.size(), 1));
     for (std::size_t round = 0; round <= rounds; ++round) {
-        const std::vector<Try> tries =
-            round == 0 ? first_tries(turned, settings.effort) : next_tries(best_try, static_cast<std::uint32_t>(round));
+        const std::vector<Try> tries = round == 0 ? first_tries(turned, settings.effort)
+                                                  : next_tries(best_try, static_cast<std::uint32_t>(round));
         std::vector<Packing> results(tries.size());
         job.parallel(results.size(), 1, [&](std::size_t i, std::size_t) {
             results[i] = Packer(turned, items, settings, tries[i]).run(pages);
@@ -285,7 +285,9 @@ Packing pack(const std::vector<Shape2>& shapes, const std::vector<PackItem>& ite
         idle = round > 0 && std::get<1>(price(best)) >= before ? idle + 1 : 0;
         if (idle == most_idle) break;
         // One page that holds everything: a smaller one was tried.
-        if (best.unplaced == 0 && (best.pages.size() <= 1 || settings.pages > 0)) break;
+        if (best.unplaced == 0 &&
+            (best.pages.size() <= 1 || static_cast<int>(best.pages.size()) == settings.pages))
+            break;
     }
     return best;
 }

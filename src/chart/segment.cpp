@@ -135,7 +135,8 @@ void straighten_borders(const MeshGraph& graph, const std::vector<std::uint32_t>
                 const std::uint32_t c = 3 * t + k, o = graph.across[c];
                 if (o == none) continue;
                 labels[k] = label[o / 3];
-                const float l = length(graph.place[graph.corner[next_corner(c)]] - graph.place[graph.corner[c]]);
+                const float l =
+                    length(graph.place[graph.corner[next_corner(c)]] - graph.place[graph.corner[c]]);
                 if (labels[k] == own) {
                     ++own_edges;
                     own_length += graph.crease[c] ? 0 : l;

@@ -24,8 +24,8 @@ struct RegionTree {
 RegionTree find_regions(const MeshGraph& graph);
 
 /// Takes the teeth out of borders: triangles that share more of their outline with one other label than with
-/// their own, and hang on to their own by one edge at most, go over. `label`: for each triangle; `none` takes no
-/// part. `among`: the triangles that may move, ascending. `may_move(triangle, label)` may forbid it.
+/// their own, and hang on to their own by one edge at most, go over. `label`: for each triangle; `none` takes
+/// no part. `among`: the triangles that may move, ascending. `may_move(triangle, label)` may forbid it.
 void straighten_borders(const MeshGraph& graph, const std::vector<std::uint32_t>& among,
                         const std::function<bool(std::uint32_t, std::uint32_t)>& may_move,
                         std::vector<std::uint32_t>& label);

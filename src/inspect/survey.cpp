@@ -4,7 +4,9 @@
 #include <chrono>
 
 #include "bake/sources.hpp"
+#include "chart/shares.hpp"
 #include "probe/probe_rows.hpp"
+#include "trace/sight.hpp"
 
 namespace stasigraph {
 
@@ -15,6 +17,38 @@ constexpr std::size_t sample_rows = 4096;
 /// Links that rows grow by after the first look, as a share of the first ones; measured on the demo level at
 /// proof. Half again is added for the bounces and the look at the noise.
 constexpr double growth = 1.35;
+
+/// Looks which charts nobody can see, whether they are shrunk already or not.
+void count_unseen(const Level& level, const Atlas& atlas, Job& job, Survey& s) {
+    const TextureSet textures(level);
+    const RayCaster caster(level, textures,
+                           [](const Surface& surface) { return surface.part == Part::still; });
+    const Sight sight(level, caster, job);
+    if (!sight.knows()) return;
+    for (std::uint32_t i = 0; i < level.surfaces.size(); ++i) {
+        const SurfaceUv& uv = atlas.surfaces[i];
+        if (uv.page == none || atlas.layouts[uv.layout].given) continue;
+        const Layout& layout = atlas.layouts[uv.layout];
+        std::vector<std::vector<std::uint32_t>> triangles(layout.charts.size());
+        std::vector<double> area(layout.charts.size(), 0.0);
+        for (std::uint32_t t = 0; t < layout.chart.size(); ++t) {
+            if (layout.chart[t] == none) continue;
+            const std::uint32_t* c = &layout.indices[3 * std::size_t{t}];
+            triangles[layout.chart[t]].push_back(t);
+            area[layout.chart[t]] +=
+                0.5 * std::abs(static_cast<double>(
+                          cross(layout.uv[c[1]] - layout.uv[c[0]], layout.uv[c[2]] - layout.uv[c[0]])));
+        }
+        for (std::size_t c = 0; c < area.size(); ++c) {
+            const double full =
+                area[c] / static_cast<double>(layout.charts[c].share * layout.charts[c].share);
+            if (full < least_shrunk_area || sight.sees(i, triangles[c])) continue;
+            ++s.unseen_charts;
+            s.unseen_texels +=
+                static_cast<std::size_t>(full * (1 - static_cast<double>(unseen_share * unseen_share)));
+        }
+    }
+}
 
 double seconds_since(std::chrono::steady_clock::time_point start) {
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
@@ -102,6 +136,7 @@ Survey survey(const Level& level, Job& job) {
     s.memory = rows * 150 + rows * 4 * 24.0 * std::ceil(static_cast<double>(level.groups.size()) * 3 / 8) +
                2 * 4 * links + page_texels * 30 * static_cast<double>(level.sets.size());
     s.output = page_texels * 6 * static_cast<double>(level.sets.size());
+    count_unseen(level, atlas, job, s);
     s.seconds = forecast(level, texels, tier, s.probes, job);
     return s;
 }

@@ -102,6 +102,8 @@ void save_atlas(const std::filesystem::path& to, const Atlas& atlas) {
         w.raw(&s.density, 4);
         w.text(s.name);
     }
+    // A flipped bit would move light to another wall: the whole file is summed up at its end.
+    w.text(hash_text(w.bytes));
     write_file(to, w.bytes);
 }
 
@@ -144,7 +146,8 @@ Atlas load_atlas(const std::filesystem::path& from) {
         const Layout& l = atlas.layouts[s.layout];
         if (s.x > atlas.pages[s.page] - l.width || s.y > atlas.pages[s.page] - l.height) r.fail();
     }
-    if (!r.done()) r.fail();
+    const std::size_t body = r.position();
+    if (r.text() != hash_text(std::span(bytes).first(body)) || !r.done()) r.fail();
     return atlas;
 }
 

@@ -60,6 +60,7 @@ public:
         v.resize(count);
         raw(v.data(), count * sizeof(T));
     }
+    std::size_t position() const { return at_; }
     bool done() const { return at_ == bytes_.size(); }
     [[noreturn]] void fail() const {
         throw Error{.what = "is truncated or damaged",

@@ -12,11 +12,13 @@ namespace {
 /// further off would have met at once.
 constexpr std::uint32_t places_per_volume = 256, rays_per_place = 4096;
 
-/// A place that meets more back faces than this share of its rays is inside of something.
-constexpr float most_backs = 0.25f;
+/// A place that meets more back faces than this share of its rays is inside of something, or under the
+/// ground.
+constexpr float most_backs = 0.1f;
 
 /// Places a single point is held against.
 constexpr std::size_t places_per_point = 96;
+constexpr std::uint32_t points_per_chart = 48;
 
 struct Look {
     std::vector<std::pair<std::uint32_t, std::uint32_t>> met;
@@ -40,7 +42,7 @@ Look look_around(const Level& level, const RayCaster& caster, Vec3 place, std::u
 
 }  // namespace
 
-Sight::Sight(const Level& level, const RayCaster& caster, Job& job) : caster_(caster) {
+Sight::Sight(const Level& level, const RayCaster& caster, Job& job) : level_(level), caster_(caster) {
     std::vector<Vec3> candidates;
     for (std::uint32_t v = 0; v < level.volumes.size(); ++v)
         for (std::uint32_t i = 0; i < places_per_volume; ++i) {
@@ -68,7 +70,36 @@ Sight::Sight(const Level& level, const RayCaster& caster, Job& job) : caster_(ca
     }
 }
 
-bool Sight::sees(Vec3 point, Vec3 normal, bool double_sided) const noexcept {
+bool Sight::sees(std::uint32_t surface, std::span<const std::uint32_t> triangles) const {
+    for (const std::uint32_t t : triangles)
+        if (met_[surface][t]) return true;
+    const bool both = level_.materials[level_.surfaces[surface].material].double_sided;
+    const auto area_of = [](const RayCaster::Corners& c) {
+        return 0.5 * static_cast<double>(length(cross(c.b - c.a, c.c - c.a)));
+    };
+    double area = 0, passed = 0;
+    for (const std::uint32_t t : triangles) area += area_of(caster_.corners(surface, t));
+    // Points at even steps of area.
+    std::uint32_t taken = 0;
+    for (const std::uint32_t t : triangles) {
+        const RayCaster::Corners c = caster_.corners(surface, t);
+        passed += area_of(c);
+        while (taken < points_per_chart && passed >= area * (taken + 0.5) / points_per_chart) {
+            // Roberts, The Unreasonable Effectiveness of Quasirandom Sequences, 2018: the sequence R2.
+            float u = std::fmod(0.5f + 0.7548777f * static_cast<float>(taken), 1.0f),
+                  v = std::fmod(0.5f + 0.5698403f * static_cast<float>(taken), 1.0f);
+            if (u + v > 1) {
+                u = 1 - u;
+                v = 1 - v;
+            }
+            ++taken;
+            if (sees_point(c.a + (c.b - c.a) * u + (c.c - c.a) * v, c.normal, both)) return true;
+        }
+    }
+    return false;
+}
+
+bool Sight::sees_point(Vec3 point, Vec3 normal, bool double_sided) const noexcept {
     const std::size_t step = std::max<std::size_t>(1, places_.size() / places_per_point);
     for (std::size_t i = 0; i < places_.size(); i += step) {
         const Vec3 toward = places_[i] - point;

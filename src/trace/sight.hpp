@@ -2,6 +2,7 @@
 // What a player can see: rays from the volumes people move in.
 
 #include <cstdint>
+#include <span>
 #include <vector>
 
 #include "stasigraph/job.hpp"
@@ -22,12 +23,14 @@ public:
     /// false when there is neither a volume nor a camera: then nothing is known, and everything counts as
     /// seen.
     bool knows() const noexcept { return !places_.empty(); }
-    /// Whether a triangle was met while looking around.
-    bool met(std::uint32_t surface, std::uint32_t triangle) const { return met_[surface][triangle] != 0; }
-    /// Whether a point on a surface can be seen from any of the places. `normal`: unit length, of the face.
-    bool sees(Vec3 point, Vec3 normal, bool double_sided) const noexcept;
+    /// Whether any of these triangles of a surface can be seen from any of the places: met while looking
+    /// around, or by rays from points spread over their area.
+    bool sees(std::uint32_t surface, std::span<const std::uint32_t> triangles) const;
 
 private:
+    bool sees_point(Vec3 point, Vec3 normal, bool double_sided) const noexcept;
+
+    const Level& level_;
     const RayCaster& caster_;
     std::vector<Vec3> places_;
     std::vector<std::vector<std::uint8_t>> met_;  ///< For each surface, for each triangle.
