@@ -363,6 +363,61 @@ TEST(Survey, counts_what_the_bake_then_makes) {
     EXPECT_GE(s["by_surface"][0]["texels"].get<int>(), s["by_surface"][1]["texels"].get<int>());
 }
 
+/// The demo level in a folder of its own, with a line added to its sheet.
+fs::path demo_copy(const Folder& folder, const std::string& more) {
+    fs::copy_file(demo_folder() / "observatory.glb", folder / "observatory.glb",
+                  fs::copy_options::overwrite_existing);
+    write_bytes(folder / "observatory.toml", read_text(demo_folder() / "observatory.toml") + more);
+    return folder / "observatory.toml";
+}
+
+TEST(Unwrap, an_edit_leaves_other_surfaces_where_they_were_until_repack) {
+    const Folder folder;
+    const std::string level = demo_copy(folder, "").string();
+    const auto places = [&](const std::string& options) {
+        const Ran r = tool("unwrap --quiet --json --tier glance " + level + options);
+        EXPECT_EQ(r.status, 0) << r.err;
+        std::map<std::string, std::string> found;
+        const Atlas atlas = load_atlas(atlas_file(folder / "unwrapped", Tier::glance));
+        for (const SurfaceUv& uv : atlas.surfaces)
+            if (uv.page != none)
+                found[uv.name] =
+                    std::to_string(uv.page) + ":" + std::to_string(uv.x) + "," + std::to_string(uv.y);
+        return found;
+    };
+    const auto before = places("");
+    demo_copy(folder, "\n[[surface]]\nmatch = \"pier\"\ndensity = 1.5\n");
+    const auto after = places(""), fresh = places(" --repack");
+    std::size_t same = 0, same_fresh = 0;
+    for (const auto& [name, place] : before) {
+        same += after.at(name) == place;
+        same_fresh += fresh.at(name) == place;
+    }
+    EXPECT_EQ(same, before.size() - 1) << "all but the pier";
+    EXPECT_LT(same_fresh, before.size() / 2);
+}
+
+TEST(Unwrap, a_bake_after_an_edit_keeps_the_texels_of_what_did_not_change) {
+    const Folder folder;
+    write_small_level(folder, "[sky]\nradiance = [100, 100, 100]\n");
+    ASSERT_EQ(tool("bake --quiet " + (folder / "level.toml").string()).status, 0);
+    const std::string charts = read_text(folder / "baked" / "charts-proof.bin");
+    ASSERT_FALSE(charts.empty());
+    write_small_level(folder, "[sky]\nradiance = [300, 100, 100]\n");
+    ASSERT_EQ(tool("bake --quiet " + (folder / "level.toml").string()).status, 0);
+    EXPECT_TRUE(read_text(folder / "baked" / "charts-proof.bin") == charts);
+    ASSERT_EQ(tool("bake --quiet --tier glance " + (folder / "level.toml").string()).status, 0);
+    EXPECT_TRUE(read_text(folder / "baked" / "charts-proof.bin") == charts)
+        << "another tier keeps this one's places";
+    // A damaged file is told of and left aside; the bake itself cannot be read any more without it.
+    write_bytes(folder / "baked" / "charts-glance.bin", "SGCHARTS and no more");
+    EXPECT_EQ(tool("meter --at 0,0,0 " + (folder / "level.toml").string()).status, 1);
+    const Ran again = tool("bake --tier glance " + (folder / "level.toml").string());
+    EXPECT_EQ(again.status, 0) << again.err;
+    EXPECT_NE(again.err.find("charts-glance.bin"), std::string::npos) << again.err;
+    EXPECT_EQ(tool("meter --quiet --at 0,0,0 " + (folder / "level.toml").string()).status, 0);
+}
+
 TEST(Unwrap, draws_its_pages_and_writes_the_level) {
     const Folder folder;
     const Ran r = tool("unwrap " + demo() + " --json --quiet --out " + (folder / "u").string());

@@ -1,32 +1,20 @@
 // The unwrap of a level: which surfaces share charts, which keep theirs from an earlier atlas, what gives way
 // when pages are limited, and where everything goes.
 
-#define XXH_INLINE_ALL
-#include <xxhash.h>
-
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <memory>
 #include <numeric>
 #include <set>
 
+#include "bake/chart_source.hpp"
 #include "base/text.hpp"
 #include "chart/cut.hpp"
-#include "chart/given_uv.hpp"
-#include "chart/shares.hpp"
-#include "chart/sized_charts.hpp"
-#include "level/texture.hpp"
-#include "stasigraph/atlas.hpp"
 #include "stasigraph/error.hpp"
-#include "trace/sight.hpp"
 
 namespace stasigraph {
 
 namespace {
-
-/// Patches (what bounces light but has no lightmap) have this share of the level's density.
-constexpr float patch_density = 0.5f;
 
 /// What a density gives way by at a time. Smaller: fuller pages and a longer search.
 constexpr float give_way_step = 0.98f;
@@ -37,45 +25,6 @@ constexpr float least_factor = 1e-3f;
 /// Pages this full are good enough to leave charts whole; each further cut has to gain a hundredth.
 constexpr double good_fullness = 0.76, least_gain = 1.01;
 constexpr int most_cuts = 4;
-
-double world_area(const Mesh& mesh, const Affine& to_world) {
-    double area = 0;
-    for (std::size_t t = 0; t < mesh.triangle_count(); ++t) {
-        const Vec3 a = mesh.positions[mesh.indices[3 * t]];
-        const Vec3 e1 = transform_vector(to_world, mesh.positions[mesh.indices[3 * t + 1]] - a),
-                   e2 = transform_vector(to_world, mesh.positions[mesh.indices[3 * t + 2]] - a);
-        area += 0.5 * static_cast<double>(length(cross(e1, e2)));
-    }
-    return area;
-}
-
-class KeyMaker {
-public:
-    template <class T>
-    KeyMaker& add(const std::vector<T>& values) {
-        add(values.size());
-        hash_ = XXH3_64bits_withSeed(values.data(), values.size() * sizeof(T), hash_);
-        return *this;
-    }
-    template <class T>
-    KeyMaker& add(T value) {
-        hash_ = XXH3_64bits_withSeed(&value, sizeof value, hash_);
-        return *this;
-    }
-    std::uint64_t key() const { return hash_; }
-
-private:
-    std::uint64_t hash_ = 0x73746173;
-};
-
-/// A surface's wish: charts of a mesh at a shape.
-struct Wish {
-    double area = 0;     ///< World, square metres; 0 where there is nothing to unwrap.
-    double density = 0;  ///< Texels per metre.
-    Shape shape;
-    std::uint64_t key = 0;
-    std::vector<float> share;  ///< For each chart; empty while its charts are not known.
-};
 
 /// Surfaces that get the same layout.
 struct Group {
@@ -99,8 +48,13 @@ struct Group {
 class Unwrapper {
 public:
     Unwrapper(const Level& level, float density_scale, Job& job, const Atlas* previous)
-        : level_(level), map_(level.lightmap), scale_(density_scale), job_(job), previous_(previous) {
-        atlas_.surfaces.resize(level.surfaces.size());
+        : level_(level),
+          map_(level.lightmap),
+          scale_(density_scale),
+          job_(job),
+          previous_(previous),
+          source_(level, density_scale, job) {
+        for (const Surface& s : level.surfaces) atlas_.surfaces.push_back({.name = s.name});
         atlas_.margin = map_.margin;
         atlas_.block = map_.block;
         atlas_.density_scale = density_scale;
@@ -108,8 +62,6 @@ public:
     }
 
     Atlas run() {
-        make_wishes();
-        look_around();
         keep_previous();
         make_groups();
         place_groups();
@@ -119,113 +71,6 @@ public:
     }
 
 private:
-    bool mapped(std::uint32_t s) const {
-        return level_.surfaces[s].lit_by == LitBy::lightmap && level_.surfaces[s].part == Part::still;
-    }
-
-    Wish wish(std::uint32_t s, double area, float density) {
-        const Surface& surface = level_.surfaces[s];
-        Wish w{.area = area, .density = static_cast<double>(density), .share = {}};
-        // No page could hold more: what is larger is cut to size before it is cut to charts.
-        const double most = 0.98 * map_.page / std::sqrt(area);
-        if (w.density > most) w.density = most;
-        w.shape = shape_of(surface.to_world, w.density);
-        if (w.shape.xx <= 0) return {};
-        KeyMaker key;
-        key.add(mesh_keys_[surface.mesh]).add(w.shape).add(map_.page).add(map_.margin).add(map_.block);
-        key.add(map_.max_stretch).add(map_.pages).add(surface.unwrap);
-        w.key = key.key();
-        return w;
-    }
-
-    void make_wishes() {
-        for (const Mesh& mesh : level_.meshes)
-            mesh_keys_.push_back(
-                KeyMaker().add(mesh.positions).add(mesh.normals).add(mesh.indices).add(mesh.uv1).key());
-        front_.resize(level_.surfaces.size());
-        back_.resize(level_.surfaces.size());
-        for (std::uint32_t s = 0; s < front_.size(); ++s) {
-            const Surface& surface = level_.surfaces[s];
-            atlas_.surfaces[s].name = surface.name;
-            if (surface.part == Part::moving) continue;
-            const double area = world_area(level_.meshes[surface.mesh], surface.to_world);
-            const float density = map_.density * scale_ * surface.density;
-            if (area > 0 && std::isfinite(area) && std::isfinite(density))
-                front_[s] = wish(s, area, mapped(s) ? density : density * patch_density);
-            if (!(front_[s].area > 0)) {
-                job_.note("surface " + surface.name +
-                          (std::isfinite(area) ? " has no area" : " has no finite area") +
-                          " and gets no lightmap");
-                continue;
-            }
-            if (level_.materials[surface.material].double_sided)
-                back_[s] = wish(s, area, density * patch_density);
-        }
-    }
-
-    void look_around() {
-        if (!map_.shrink_unseen) return;
-        textures_ = std::make_unique<TextureSet>(level_);
-        caster_ = std::make_unique<RayCaster>(level_, *textures_,
-                                              [](const Surface& s) { return s.part == Part::still; });
-        sight_ = std::make_unique<Sight>(level_, *caster_, job_);
-        if (!sight_->knows())
-            job_.note("unseen = \"shrink\" needs a volume or a camera to look from: nothing is shrunk");
-    }
-
-    std::vector<float> shares(std::uint32_t s, const Unfolded& unfolded) {
-        std::vector<float> share(std::max(1u, unfolded.charts.count()), 1.0f);
-        if (!sight_ || !sight_->knows() || unfolded.given() || !mapped(s)) return share;
-        std::vector<std::vector<std::uint32_t>> triangles(share.size());
-        std::vector<double> area(share.size(), 0.0);
-        for (std::uint32_t t = 0; t < unfolded.charts.chart.size(); ++t)
-            if (const std::uint32_t c = unfolded.charts.chart[t]; c != none) {
-                triangles[c].push_back(t);
-                area[c] += static_cast<double>(unfolded.graph.area[t]);
-            }
-        job_.parallel(share.size(), 1, [&](std::size_t c, std::size_t) {
-            if (area[c] >= least_shrunk_area && !sight_->sees(s, triangles[c])) share[c] = unseen_share;
-        });
-        return share;
-    }
-
-    std::shared_ptr<Unfolded> unfold(std::uint32_t s, const Wish& w) {
-        const auto [at, fresh] = unfolded_.try_emplace(w.key);
-        if (!fresh) return at->second;
-        const Surface& surface = level_.surfaces[s];
-        const Mesh& mesh = level_.meshes[surface.mesh];
-        const auto made = std::make_shared<Unfolded>();
-        made->mesh = surface.mesh;
-        made->graph = make_graph(mesh, w.shape);
-        const int limit = map_.page - 2 * map_.margin;
-        if (!mesh.uv1.empty() && surface.unwrap != UnwrapMode::make) {
-            GivenUv given = judge_given_uv(mesh, made->graph, map_.margin, limit);
-            const bool keep =
-                given.fault.empty() && (given.warning.empty() || surface.unwrap == UnwrapMode::keep);
-            if (keep) {
-                if (!given.warning.empty())
-                    job_.note("surface " + surface.name + " keeps its TEXCOORD_1 as asked, though " +
-                              given.warning);
-                made->charts = std::move(given.charts);
-                made->given_width = given.width;
-                made->given_height = given.height;
-            } else {
-                job_.note("surface " + surface.name + ": its TEXCOORD_1 is not usable (" +
-                          (given.fault.empty() ? given.warning : given.fault) + "); a new unwrap is made");
-            }
-        } else if (mesh.uv1.empty() && surface.unwrap == UnwrapMode::keep) {
-            job_.note("surface " + surface.name + " brings no TEXCOORD_1 to keep; a new unwrap is made");
-        }
-        if (!made->given())
-            made->charts = cut_charts(made->graph,
-                                      {.max_stretch = map_.max_stretch,
-                                       .margin = map_.margin,
-                                       .longest = static_cast<float>(limit)},
-                                      job_);
-        for (const float a : made->graph.area) made->area += static_cast<double>(a);
-        return at->second = made;
-    }
-
     /// Whether an earlier surface has a place and a layout of this mesh; the atlas may come from anywhere.
     bool usable(const SurfaceUv& was, const Mesh& mesh) const {
         if (was.page >= previous_->pages.size() || was.layout >= previous_->layouts.size()) return false;
@@ -250,11 +95,12 @@ private:
             by_name.emplace(previous_->surfaces[i].name, i);
         std::map<std::uint32_t, std::uint32_t> layout_of;
         for (std::uint32_t s = 0; s < kept_.size(); ++s) {
-            if (!(front_[s].area > 0) || !mapped(s)) continue;
+            if (!(source_.front[s].area > 0) || !source_.mapped(s)) continue;
             const auto found = by_name.find(level_.surfaces[s].name);
             if (found == by_name.end()) continue;
             const SurfaceUv& was = previous_->surfaces[found->second];
-            if (!usable(was, level_.meshes[level_.surfaces[s].mesh]) || was.key != full_key(s)) continue;
+            if (!usable(was, level_.meshes[level_.surfaces[s].mesh]) || was.key != source_.full_key(s))
+                continue;
             const auto [at, fresh] =
                 layout_of.try_emplace(was.layout, static_cast<std::uint32_t>(atlas_.layouts.size()));
             if (fresh) {
@@ -272,20 +118,13 @@ private:
         if (!pages_.empty()) atlas_.gave_way = previous_->gave_way;
     }
 
-    /// The key with what can be seen of the surface.
-    std::uint64_t full_key(std::uint32_t s) {
-        if (!sight_ || !sight_->knows()) return front_[s].key;
-        if (front_[s].share.empty()) front_[s].share = shares(s, *unfold(s, front_[s]));
-        return KeyMaker().add(front_[s].key).add(front_[s].share).key();
-    }
-
     void make_groups() {
         std::map<std::tuple<bool, std::uint64_t>, std::size_t> index;
         const auto add = [&](std::uint32_t s, const Wish& w, bool on_page, std::uint64_t key) {
             const auto [at, fresh] = index.try_emplace({on_page, key}, groups_.size());
             if (fresh) {
                 groups_.emplace_back();
-                groups_.back().unfolded = unfold(s, w);
+                groups_.back().unfolded = source_.unfold(s, w);
                 groups_.back().share =
                     w.share.empty()
                         ? std::vector<float>(std::max(1u, groups_.back().unfolded->charts.count()), 1.0f)
@@ -295,27 +134,29 @@ private:
             groups_[at->second].members.push_back(s);
             return at->second;
         };
-        front_group_.assign(front_.size(), none);
-        back_group_.assign(front_.size(), none);
-        job_.begin("unwrap", front_.size());
-        for (std::uint32_t s = 0; s < front_.size(); ++s) {
+        front_group_.assign(source_.front.size(), none);
+        back_group_.assign(source_.front.size(), none);
+        job_.begin("unwrap", source_.front.size());
+        for (std::uint32_t s = 0; s < source_.front.size(); ++s) {
             if (job_.cancelled()) throw Cancelled{};
             job_.advance(1);
-            if (!(front_[s].area > 0)) continue;
-            if (!kept_[s] && unfold(s, front_[s])->charts.count() == 0) {
+            if (!(source_.front[s].area > 0)) continue;
+            if (!kept_[s] && source_.unfold(s, source_.front[s])->charts.count() == 0) {
                 job_.note("surface " + level_.surfaces[s].name +
                           " is all lines, with no triangle wider than a millionth of its length, and gets no "
                           "lightmap");
-                front_[s] = back_[s] = {};
+                source_.front[s] = source_.back[s] = {};
                 continue;
             }
             if (!kept_[s]) {
-                const std::uint64_t key = mapped(s) ? full_key(s) : front_[s].key;
+                const std::uint64_t key = source_.mapped(s) ? source_.full_key(s) : source_.front[s].key;
                 atlas_.surfaces[s].key = key;
-                front_group_[s] = static_cast<std::uint32_t>(add(s, front_[s], mapped(s), key));
+                front_group_[s] =
+                    static_cast<std::uint32_t>(add(s, source_.front[s], source_.mapped(s), key));
             }
-            if (back_[s].area > 0)
-                back_group_[s] = static_cast<std::uint32_t>(add(s, back_[s], false, back_[s].key));
+            if (source_.back[s].area > 0)
+                back_group_[s] =
+                    static_cast<std::uint32_t>(add(s, source_.back[s], false, source_.back[s].key));
         }
     }
 
@@ -615,17 +456,17 @@ private:
                 uv.x = origin.x;
                 uv.y = origin.y;
             }
-            uv.density = reached(group, front_[s].area);
+            uv.density = reached(group, source_.front[s].area);
             const float asked = map_.density * scale_ * level_.surfaces[s].density * atlas_.gave_way;
             if (uv.density < 0.97f * asked)
                 job_.note("surface " + level_.surfaces[s].name + " is too large for one page of " +
                           std::to_string(map_.page) + " texels: it gets " +
                           to_text(std::round(100 * uv.density / asked)) + " % of its density");
         }
-        for (std::uint32_t s = 0; s < front_.size(); ++s) {
+        for (std::uint32_t s = 0; s < source_.front.size(); ++s) {
             if (front_group_[s] != none && !groups_[front_group_[s]].on_page) {
                 atlas_.surfaces[s].layout = patches(groups_[front_group_[s]]);
-                atlas_.surfaces[s].density = reached(groups_[front_group_[s]], front_[s].area);
+                atlas_.surfaces[s].density = reached(groups_[front_group_[s]], source_.front[s].area);
             }
             if (back_group_[s] != none) atlas_.surfaces[s].back_layout = patches(groups_[back_group_[s]]);
         }
@@ -682,21 +523,16 @@ private:
     float scale_;
     Job& job_;
     const Atlas* previous_;
+    ChartSource source_;
     Atlas atlas_;
     PackSettings fit_;
-    std::vector<std::uint64_t> mesh_keys_;
-    std::vector<Wish> front_, back_;  ///< For each surface.
     std::vector<std::uint8_t> kept_;
     std::vector<int> pages_;  ///< Of the earlier atlas that stay.
-    std::map<std::uint64_t, std::shared_ptr<Unfolded>> unfolded_;
     std::vector<Group> groups_;
     std::vector<std::uint32_t> front_group_, back_group_;
     std::map<const Group*, std::uint32_t> layout_of_group_;
     Load load_;
     Packing packing_;
-    std::unique_ptr<TextureSet> textures_;
-    std::unique_ptr<RayCaster> caster_;
-    std::unique_ptr<Sight> sight_;
 };
 
 }  // namespace

@@ -14,7 +14,11 @@ std::string starter_sheet(const Level& level, const std::string& scene_file) {
                     "[lightmap]\n"
                     "density = 16.0      # texels per metre\n"
                     "page    = 1024      # texels, a power of two\n"
-                    "margin  = 4         # texels kept free around each chart\n\n"
+                    "margin  = 4         # texels kept free around each chart\n"
+                    "# pages = 1         # at most so many; the density gives way, evenly\n"
+                    "# block = 4         # no two charts in one block of a compressed texture\n"
+                    "# max_stretch = 1.5 # lower: more even texels, more seams\n"
+                    "# unseen = \"shrink\" # what nobody can see from the volumes gets least\n\n"
                     "[quality]\n"
                     "tier    = \"proof\"   # glance | proof | final\n"
                     "bounces = \"settle\"  # or a whole number; 0 is direct light only\n"
@@ -46,7 +50,8 @@ std::string starter_sheet(const Level& level, const std::string& scene_file) {
             break;
         }
     t += "\n# [[surface]]\n# match   = \"" + level.surfaces.front().node +
-         "\"\n# density = 0.5       # times the level's density\n# lit_by  = \"probes\"  # lightmap | probes "
+         "\"\n# density = 0.5       # times the level's density\n# unwrap  = \"make\"    # auto | keep | "
+         "make: the UVs it brings along, or new ones\n# lit_by  = \"probes\"  # lightmap | probes "
          "| nothing\n"
          "\n# [[set]]             # what the game switches between; groups not named have a gain of 1\n# "
          "name = \"night\"\n# gain = { ";
