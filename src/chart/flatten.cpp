@@ -246,7 +246,7 @@ void relax(const Patch& patch, const std::vector<std::uint8_t>& pinned, int step
                 a += t.cot[k] * (ex * ux + ey * uy);
                 b += t.cot[k] * (ex * uy - ey * ux);
             }
-            const double l = std::hypot(a, b);
+            const double l = std::sqrt(a * a + b * b);
             if (l > 0) {
                 a /= l;
                 b /= l;
