@@ -36,11 +36,27 @@ Level village() {
     return level;
 }
 
-TEST(Pages, of_the_demo_level_are_three_quarters_full) {
+TEST(Pages, of_the_demo_level_are_clean_at_every_tier_and_three_quarters_full) {
     Level level = load_level(demo_folder() / "observatory.toml");
-    const Atlas atlas = unwrap_level(level);
+    complete_level(level);
+    Job job;
+    for (const Tier tier : {Tier::glance, Tier::proof}) {
+        const Atlas atlas = unwrap(level, tier_settings(tier).density_scale, job);
+        expect_clean_pages(level, atlas);
+        if (tier == Tier::proof) {
+            EXPECT_GE(measure_atlas(level, atlas).coverage, 0.75);
+        }
+    }
+}
+
+TEST(Pages, far_too_small_for_a_level_are_many_but_not_a_hang) {
+    Level level = load_level(demo_folder() / "observatory.toml");
+    level.lightmap.page = 64;
+    std::string notes;
+    const Atlas atlas = unwrap_level(level, &notes);
     expect_clean_pages(level, atlas);
-    EXPECT_GE(measure_atlas(level, atlas).coverage, 0.75);
+    EXPECT_GT(atlas.pages.size(), 24u);
+    EXPECT_NE(notes.find("hall_floor is too large for one page of 64 texels"), std::string::npos) << notes;
 }
 
 TEST(Pages, of_a_noisy_lump_are_three_quarters_full_when_density_may_give_way) {

@@ -26,6 +26,9 @@ constexpr float least_factor = 1e-3f;
 constexpr double good_fullness = 0.76, least_gain = 1.01;
 constexpr int most_cuts = 4;
 
+/// With more pages than this one more or less is not worth a long search.
+constexpr std::size_t many_pages = 24;
+
 /// Surfaces that get the same layout.
 struct Group {
     std::shared_ptr<Unfolded> unfolded;
@@ -160,6 +163,22 @@ private:
         }
     }
 
+    /// Whether a page that is empty holds a surface by itself; told here, so that not all others are packed
+    /// again and again until it does. A limit on the pages has a search of its own.
+    bool fits_alone(const Group& group, double area) {
+        if (map_.pages > 0 || area < 0.4 * std::pow(static_cast<double>(map_.page), 2)) return true;
+        std::vector<Shape2> shapes;
+        PackItem item;
+        for (const Mask& m : group.sized.masks) {
+            item.shapes.push_back(static_cast<std::uint32_t>(shapes.size()));
+            shapes.push_back({m, true});
+        }
+        PackSettings alone = fit_;
+        alone.pages = 1;
+        alone.effort = PackEffort::quick;
+        return pack(shapes, {item}, {}, alone, job_).unplaced == 0;
+    }
+
     /// Sizes a group at a share of its density, and packs it in itself where it moves as one.
     void size_group(Group& group, float factor) {
         const int limit = map_.page - 2 * map_.margin;
@@ -181,6 +200,10 @@ private:
             over = std::max(over, static_cast<float>(std::sqrt(area) / limit));
             if (over > 1 && group.on_page) {
                 give_way(group, std::min(1 / over, give_way_step));
+                continue;
+            }
+            if (group.on_page && !group.moves_as_one() && !fits_alone(group, area)) {
+                give_way(group, give_way_step);
                 continue;
             }
             if (!group.on_page || !group.moves_as_one()) return;
@@ -348,8 +371,9 @@ private:
         float best_factor = factor;
         double best = fullness();
         int best_level = 0;
-        for (int level = 1;
-             level <= most_cuts && best < good_fullness && worth_cutting() && cut_charts_to(level); ++level) {
+        for (int level = 1; level <= most_cuts && packing_.pages.size() <= many_pages &&
+                            best < good_fullness && worth_cutting() && cut_charts_to(level);
+             ++level) {
             factor = settle(best_factor);
             if (fullness() > best * least_gain) {
                 best = fullness();
@@ -363,8 +387,8 @@ private:
         float more = map_.pages > 0 && pages_.empty() && factor < 1
                          ? std::min(1.0f, factor * (1 + search_step))
                          : factor;
-        while (!attempt(more, PackEffort::full))
-            more = map_.pages > 0 ? more * (1 - search_step / 4) : settle(more);
+        const PackEffort effort = packing_.pages.size() > many_pages ? PackEffort::quick : PackEffort::full;
+        while (!attempt(more, effort)) more = map_.pages > 0 ? more * (1 - search_step / 4) : settle(more);
         atlas_.gave_way = more;
         atlas_.pages = packing_.pages;
         if (more < 1 && map_.pages > 0)
