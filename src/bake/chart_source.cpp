@@ -56,11 +56,10 @@ ChartSource::ChartSource(const Level& level, float density_scale, Job& job)
 
 Wish ChartSource::wish(std::uint32_t s, double area, float density) const {
     const Surface& surface = level_.surfaces[s];
-    Wish w{.area = area, .density = static_cast<double>(density), .share = {}};
+    Wish w{.area = area, .share = {}};
     // No page could hold more: what is larger is cut to size before it is cut to charts.
     const double most = 0.98 * map_.page / std::sqrt(area);
-    if (w.density > most) w.density = most;
-    w.shape = shape_of(surface.to_world, w.density);
+    w.shape = shape_of(surface.to_world, std::min(static_cast<double>(density), most));
     if (w.shape.xx <= 0) return {};
     KeyMaker key;
     key.add(mesh_keys_[surface.mesh]).add(w.shape).add(map_.page).add(map_.margin).add(map_.block);

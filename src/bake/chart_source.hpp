@@ -13,8 +13,7 @@ namespace stasigraph {
 
 /// A surface's wish: charts of a mesh at a shape.
 struct Wish {
-    double area = 0;     ///< World, square metres; 0 where there is nothing to unwrap.
-    double density = 0;  ///< Texels per metre.
+    double area = 0;  ///< World, square metres; 0 where there is nothing to unwrap.
     Shape shape;
     std::uint64_t key = 0;
     std::vector<float> share;  ///< For each chart; empty while its charts are not known.

@@ -167,7 +167,7 @@ private:
     /// again and again until it does. A limit on the pages has a search of its own.
     bool fits_alone(const Group& group, double area) {
         if (map_.pages > 0 || area < 0.4 * std::pow(static_cast<double>(map_.page), 2)) return true;
-        std::vector<Shape2> shapes;
+        std::vector<PackShape> shapes;
         PackItem item;
         for (const Mask& m : group.sized.masks) {
             item.shapes.push_back(static_cast<std::uint32_t>(shapes.size()));
@@ -176,7 +176,7 @@ private:
         PackSettings alone = fit_;
         alone.pages = 1;
         alone.effort = PackEffort::quick;
-        return pack(shapes, {item}, {}, alone, job_).unplaced == 0;
+        return pack(shapes, {item}, {}, alone, job_).unplaced_items.empty();
     }
 
     /// Sizes a group at a share of its density, and packs it in itself where it moves as one.
@@ -232,7 +232,7 @@ private:
 
     /// All shapes of a try: kept surfaces where they are, then groups, one item for each surface.
     struct Load {
-        std::vector<Shape2> shapes;
+        std::vector<PackShape> shapes;
         std::vector<PackItem> items;
         std::vector<std::pair<std::uint32_t, std::uint32_t>>
             owner;  ///< Surface and group (none: kept) of each item.
@@ -269,7 +269,7 @@ private:
                 }
             }
         }
-        for (const Shape2& s : l.shapes)
+        for (const PackShape& s : l.shapes)
             l.cost += static_cast<double>(s.mask.grown((map_.margin + 1) / 2).count());
         return l;
     }
@@ -284,7 +284,7 @@ private:
         load_ = load(factor);
         fit_.effort = effort;
         packing_ = pack(load_.shapes, load_.items, pages_, fit_, job_);
-        return packing_.unplaced == 0;
+        return packing_.unplaced_items.empty();
     }
 
     /// Finds the share of the density at which everything has a place, by quick packings.
@@ -371,7 +371,8 @@ private:
         float best_factor = factor;
         double best = fullness();
         int best_level = 0;
-        for (int level = 1; level <= most_cuts && packing_.pages.size() <= many_pages &&
+        // Not beside places that are kept: they settle the density, and new things are few.
+        for (int level = 1; pages_.empty() && level <= most_cuts && packing_.pages.size() <= many_pages &&
                             best < good_fullness && worth_cutting() && cut_charts_to(level);
              ++level) {
             factor = settle(best_factor);

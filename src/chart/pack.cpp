@@ -109,7 +109,6 @@ public:
             add_whole_items(board, static_cast<std::uint32_t>(p), open);
         }
         fill_new_pages(open, settings_.page);
-        result_.unplaced = result_.unplaced_items.size();
         return std::move(result_);
     }
 
@@ -245,11 +244,11 @@ private:
 
 }  // namespace
 
-Packing pack(const std::vector<Shape2>& shapes, const std::vector<PackItem>& items,
+Packing pack(const std::vector<PackShape>& shapes, const std::vector<PackItem>& items,
              const std::vector<int>& pages, const PackSettings& settings, Job& job) {
     std::vector<TurnedShape> turned;
     turned.reserve(shapes.size());
-    for (const Shape2& s : shapes) turned.emplace_back(s, settings);
+    for (const PackShape& s : shapes) turned.emplace_back(s, settings);
     // Fewest items left over, then fewest texels, then fewest pages, then the fullest first pages.
     const auto price = [&](const Packing& p) {
         double texels = 0, late = 0;
@@ -258,7 +257,7 @@ Packing pack(const std::vector<Shape2>& shapes, const std::vector<PackItem>& ite
             if (p.placed[s].page != none)
                 late += turned[s].cost * p.placed[s].page +
                         (p.pages.size() == 1 ? 1e-4 * turned[s].cost * p.placed[s].y : 0);
-        return std::make_tuple(p.unplaced, texels, p.pages.size(), late);
+        return std::make_tuple(p.unplaced_items.size(), texels, p.pages.size(), late);
     };
     Packing best;
     Try best_try;
@@ -285,7 +284,7 @@ Packing pack(const std::vector<Shape2>& shapes, const std::vector<PackItem>& ite
         idle = round > 0 && std::get<1>(price(best)) >= before ? idle + 1 : 0;
         if (idle == most_idle) break;
         // One page that holds everything: a smaller one was tried.
-        if (best.unplaced == 0 &&
+        if (best.unplaced_items.empty() &&
             (best.pages.size() <= 1 || static_cast<int>(best.pages.size()) == settings.pages))
             break;
     }
@@ -300,7 +299,7 @@ bool pack_tight(const std::vector<Mask>& shapes, const PackSettings& settings, s
     double cost = 0;
     int widest = 1;
     for (const Mask& m : shapes) {
-        turned.emplace_back(Shape2{m, true}, settings);
+        turned.emplace_back(PackShape{m, true}, settings);
         cost += turned.back().cost;
         widest = std::max(widest, std::min(m.width, m.height));
     }

@@ -22,7 +22,7 @@ struct PackSettings {
 };
 
 /// One shape that moves as a whole.
-struct Shape2 {
+struct PackShape {
     Mask mask;
     bool may_turn = true;
 };
@@ -42,13 +42,13 @@ struct PackItem {
 struct Packing {
     std::vector<int> pages;      ///< Side of each.
     std::vector<Placed> placed;  ///< For each shape.
-    std::size_t unplaced = 0;  ///< Items that found no room, because pages are limited or they are too large.
+    /// Found no room, because pages are limited or they are too large.
     std::vector<std::uint32_t> unplaced_items;
 };
 
 /// Packs the items: those with places first, then the others on `pages` that are there already, then on new
 /// ones. Tries several orders and keeps the one that needs fewest texels. The same for any number of threads.
-Packing pack(const std::vector<Shape2>& shapes, const std::vector<PackItem>& items,
+Packing pack(const std::vector<PackShape>& shapes, const std::vector<PackItem>& items,
              const std::vector<int>& pages, const PackSettings& settings, Job& job);
 
 /// Packs shapes, unturned, into a rectangle of least area that is at most `limit` wide and high; false when

@@ -36,7 +36,7 @@ Mask claim_of(const Mask& mask, int margin, int block, int claim) {
 
 }  // namespace
 
-TurnedShape::TurnedShape(const Shape2& shape, const PackSettings& settings) {
+TurnedShape::TurnedShape(const PackShape& shape, const PackSettings& settings) {
     claim = settings.block > 1 ? (settings.margin + settings.block - 1) / settings.block * settings.block
                                : settings.margin;
     Mask mask = shape.mask;

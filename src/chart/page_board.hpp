@@ -22,7 +22,7 @@ public:
         std::vector<int> order;                ///< Rows, those most likely to collide first.
         std::vector<int> longest;              ///< Longest run of each row.
     };
-    TurnedShape(const Shape2& shape, const PackSettings& settings);
+    TurnedShape(const PackShape& shape, const PackSettings& settings);
 
     std::vector<Turn> turns;
     int claim = 0;           ///< Texels that `taken` reaches out to the left and above.
