@@ -68,8 +68,8 @@ void run(const Options& o, ViewSettings settings, Job& job) {
                               earlier.surfaces.empty() ? nullptr : &earlier);
     }
     const Camera camera = choose_camera(o, b.level);
-    const Picture picture = view(b.level, b.bake.atlas, needs_light ? &b.bake.sets[0] : nullptr,
-                                 b.bake.probes, camera, settings, job);
+    const ViewLight light{needs_light ? &b.bake.sets[0] : nullptr, &b.bake.probes, &b.bake.visibility};
+    const Picture picture = view(b.level, b.bake.atlas, light, camera, settings, job);
     const std::string set = needs_light ? b.bake.sets[0].name : "";
     const fs::path file =
         !o.file.empty() ? o.file

@@ -141,7 +141,7 @@ Level lamp_over_floor() {
 TEST(Roles, live_lights_bake_nothing) {
     Level level = lamp_over_floor();
     EXPECT_NEAR(bake_level(level).at({0, 0, 0}, up).g, 25, 0.2f);
-    level.lights[0].baked = false;
+    level.lights[0].role = BakeRole::live;
     EXPECT_EQ(bake_level(level).at({0, 0, 0}, up).g, 0);
 }
 

@@ -93,46 +93,170 @@ Level two_panels() {
     return level;
 }
 
-TEST(Emitters, points_are_chosen_with_the_density_that_is_reported) {
-    const Level level = two_panels();
-    const TextureSet textures(level);
-    const RayCaster caster(level, textures, [](const Surface&) { return true; });
-    const Emitters emitters(level, textures, caster, level.surfaces[1].group);
-    const Receiver r = surface_receiver({0.3f, 0, 0.2f}, {0, 1, 0}, {0, 1, 0});
-    Emitters::Choice choice;
-    emitters.weigh(r, choice);
-    ASSERT_GT(choice.total, 0);
-    // The mean of 1 / density over choices is the whole area, 2 square metres; each panel gets its share of
-    // choices.
-    double area = 0;
-    int near = 0;
-    const int n = 1 << 14;
-    for (std::uint32_t i = 0; i < n; ++i) {
-        const EmitterPoint p = emitters.choose(choice, sobol_point(9, i));
-        ASSERT_GT(p.area_density, 0);
-        ASSERT_FLOAT_EQ(p.area_density, emitters.area_density(choice, p.emitter, p.triangle));
-        ASSERT_NEAR(p.position.y, emitters.surface(p.emitter) == 1 ? 1 : 3, 1e-5f);
-        area += 1 / static_cast<double>(p.area_density) / n;
-        near += emitters.surface(p.emitter) == 1 ? 1 : 0;
+/// A hundred lamps scattered over a hall, some out of reach of the middle.
+std::vector<SourceBounds> scattered(int count) {
+    std::vector<SourceBounds> sources;
+    RandomStream random(7, 3);
+    for (int i = 0; i < count; ++i) {
+        const Vec3 p{random.next() * 40 - 20, random.next() * 6 - 1, random.next() * 40 - 20};
+        sources.push_back({.low = p, .high = p, .emit = pi, .power = 10 + 90 * random.next()});
+        if (i % 4 == 0) sources.back().range = 3;
+        if (i % 5 == 0) {
+            sources.back().cone = 0;
+            sources.back().emit = 0.6f;
+            sources.back().axis = sphere_direction(random.next2());
+        }
     }
-    EXPECT_NEAR(area, 2, 0.01);
-    EXPECT_NEAR(near / static_cast<double>(n), static_cast<double>(choice.cumulative[0] / choice.total),
-                0.01);
+    return sources;
 }
 
-TEST(Emitters, the_two_ways_to_find_them_share_every_direction_fully) {
-    const EmitterWeights weights{16, 64};
+TEST(LightTree, every_source_that_can_light_a_receiver_lies_in_one_part_and_is_chosen_in_proportion) {
+    const std::vector<SourceBounds> sources = scattered(100);
+    const LightTree tree(sources);
+    const Receiver r = surface_receiver({1, 0, 2}, {0, 1, 0}, {0, 1, 0});
+    LightTree::Cut cut;
+    tree.cut(r, {.samples = 16, .cut = 12, .error = 0}, cut);
+    ASSERT_GT(cut.parts.size(), 6u);
+    ASSERT_LE(cut.parts.size(), 12u);
+    std::vector<double> likelihood(sources.size(), 0.0);
+    const int n = 4096;
+    for (const LightTree::Part& part : cut.parts)
+        for (int i = 0; i < n; ++i) {
+            float chance = 0;
+            const std::uint32_t s = tree.choose(part.node, r, (static_cast<float>(i) + 0.5f) / n, chance);
+            if (s == none) continue;
+            likelihood[s] += 1.0 / n;
+            ASSERT_GT(chance, 0);
+        }
+    std::size_t reached = 0;
+    for (std::size_t i = 0; i < sources.size(); ++i) {
+        const SourceBounds& s = sources[i];
+        const Vec3 to = s.low - r.position, w = normalize(to);
+        const bool can = w.y > 0 && !(s.range > 0 && length(to) >= s.range) &&
+                         !(s.emit < pi && dot(s.axis, -w) < std::cos(s.emit));
+        if (can) {
+            ++reached;
+            EXPECT_GT(likelihood[i], 0) << "source " << i << " is never looked at";
+        } else {
+            EXPECT_EQ(likelihood[i], 0) << "source " << i << " cannot light the receiver and costs rays";
+        }
+    }
+    EXPECT_GT(reached, 20u);
+}
+
+TEST(LightTree, choices_add_up_to_the_whole_whatever_the_cut) {
+    const std::vector<SourceBounds> sources = scattered(300);
+    const LightTree tree(sources);
+    const Receiver r{.position = {0, 1, 0}, .normal = {}, .face_normal = {}, .in_air = true};
+    const auto light = [&](std::uint32_t s) {
+        const Vec3 to = sources[s].low - r.position;
+        const float d = length(to);
+        if (sources[s].range > 0 && d >= sources[s].range) return 0.0f;
+        if (sources[s].emit < pi && dot(sources[s].axis, -normalize(to)) < std::cos(sources[s].emit))
+            return 0.0f;
+        return sources[s].power / (d * d);
+    };
+    double truth = 0;
+    for (std::uint32_t s = 0; s < sources.size(); ++s) truth += static_cast<double>(light(s));
+    for (const int size : {1, 4, 16, 64, 400}) {
+        LightTree::Cut cut;
+        tree.cut(r, {.samples = 1, .cut = size, .error = 0}, cut);
+        double sum = 0;
+        const int n = size == 1 ? 65536 : 8192;
+        for (const LightTree::Part& part : cut.parts)
+            for (int i = 0; i < n; ++i) {
+                float chance = 1;
+                const std::uint32_t s = tree.choose(part.node, r, (static_cast<float>(i) + 0.5f) / n, chance);
+                if (s != none) sum += static_cast<double>(light(s) / chance) / n;
+            }
+        EXPECT_NEAR(sum, truth, 0.01 * truth) << "cut of " << size;
+    }
+}
+
+TEST(Sources, samples_of_a_triangle_by_solid_angle_and_by_area_agree) {
+    GlowTriangle t{.a = {-0.4f, 1, -0.3f},
+                   .ab = {0.9f, 0.1f, 0.1f},
+                   .ac = {0.2f, 0.3f, 0.8f},
+                   .normal = {},
+                   .two_sided = true,
+                   .u = {1, 0},
+                   .v = {0, 1}};
+    t.normal = normalize(cross(t.ab, t.ac));
+    t.area = 0.5f * length(cross(t.ab, t.ac));
+    const auto mean = [&](float radius, Vec3 at) {
+        t.radius = radius;  // decides which way is taken
+        const Receiver r = surface_receiver(at, {0, 1, 0}, {0, 1, 0});
+        double sum = 0;
+        const int n = 1 << 16;
+        for (std::uint32_t i = 0; i < n; ++i) {
+            const SourceSample s = TriangleView(t, r).draw(sobol_point(5, i));
+            if (!(s.distance > 0)) continue;
+            const Vec3 hit = t.a + t.ab * s.barycentric.x + t.ac * s.barycentric.y;
+            EXPECT_LT(length(hit - (r.position + s.direction * s.distance)), 2e-3f);
+            sum += static_cast<double>(s.light.g * r.weight(s.direction)) / n;
+        }
+        return sum;
+    };
+    for (const Vec3 at : {Vec3{0, 0, 0}, Vec3{0.3f, 0.7f, 0.1f}, Vec3{1.5f, 0.2f, -1}}) {
+        const double by_angle = mean(1, at), by_area = mean(1e-6f, at);
+        EXPECT_NEAR(by_angle, by_area, 0.01 * by_area) << at.x;
+    }
+}
+
+TEST(SkyLight, samples_have_the_density_that_is_reported_and_share_with_the_rays) {
+    Sky sky{.kind = SkyKind::image, .radiance = {1, 1, 1}, .width = 64, .height = 32};
+    sky.turn = 0.7f;
+    for (int y = 0; y < 32; ++y)
+        for (int x = 0; x < 64; ++x) {
+            const float v = x > 40 && x < 46 && y > 8 && y < 13 ? 5000.0f : 100.0f + static_cast<float>(x);
+            sky.pixels.push_back({v, v, v});
+        }
+    const SkyLight light(sky);
+    ASSERT_TRUE(light.sampled());
+    // Explicit samples and evenly spread rays, weighed, give the whole sky together.
+    const SkyWeights weights{16, 64};
+    const float even = 1 / (4 * pi);
+    double sum = 0, truth = 0;
+    int astray = 0;
+    const int n = 1 << 16;
+    for (std::uint32_t i = 0; i < n; ++i) {
+        const SkyLight::Sample s = light.sample(sobol_point(3, i));
+        // A sample on the very border of a cell may be read back from its neighbour.
+        astray += s.density == light.density(s.direction) && s.radiance == light.radiance(s.direction) &&
+                          s.radiance == sky_radiance(sky, s.direction)
+                      ? 0
+                      : 1;
+        ASSERT_NEAR(length(s.direction), 1, 1e-5f);
+        sum += static_cast<double>(s.radiance.g * weights.explicit_weight(s.density, even) / s.density) / n;
+        const Vec3 w = sphere_direction(sobol_point(4, i));
+        sum += static_cast<double>(light.radiance(w).g * weights.gathered_weight(light.density(w), even) /
+                                   even) /
+               n;
+    }
+    for (int y = 0; y < 32; ++y)
+        for (int x = 0; x < 64; ++x)
+            truth += (std::cos(y * 3.14159265 / 32) - std::cos((y + 1) * 3.14159265 / 32)) * 2 * 3.14159265 /
+                     64 * static_cast<double>(sky.pixels[static_cast<std::size_t>(y) * 64 + x].g);
+    EXPECT_NEAR(sum, truth, 0.01 * truth);
+    EXPECT_LT(astray, n / 5000);
+    EXPECT_FALSE(SkyLight(Sky{.radiance = {5, 5, 5}}).sampled()) << "an even sky is left to the rays";
+}
+
+TEST(SkyLight, the_two_ways_to_find_it_share_every_direction_fully) {
+    const SkyWeights weights{16, 64};
     for (const float light : {0.0f, 0.01f, 1.0f, 500.0f})
         for (const float gather : {0.001f, 0.3f})
             EXPECT_NEAR(weights.explicit_weight(light, gather) + weights.gathered_weight(light, gather), 1,
                         1e-6f);
     EXPECT_EQ(weights.gathered_weight(0, 0.3f), 1)
         << "what explicit sampling cannot reach is left to the rays";
-    EXPECT_EQ((EmitterWeights{}).explicit_weight(2, 0.3f), 1) << "the reference has one way only";
 }
 
 TEST(Links, a_longer_row_begins_with_the_shorter_one) {
-    const Level level = two_panels();
+    Level level = two_panels();
+    level.materials.back().transmission = 0.5f;
+    level.materials.back().emission = {};
+    level.materials.back().base_color = {0.9f, 0.4f, 0.1f};
     Job job;
     const TextureSet textures(level);
     const RayCaster caster(level, textures, [](const Surface&) { return true; });
@@ -147,10 +271,13 @@ TEST(Links, a_longer_row_begins_with_the_shorter_one) {
     extend_links(level, caster, texels, rows, lengths, steps, job);
     extend_links(level, caster, texels, rows, lengths, once, job);
     EXPECT_TRUE(steps.words == once.words && steps.first == once.first && steps.back_hits == once.back_hits);
-    ASSERT_EQ(steps.emitter_hits.size(), once.emitter_hits.size());
-    for (std::size_t i = 0; i < once.emitter_hits.size(); ++i) {
-        ASSERT_EQ(steps.emitter_hits[i].row, once.emitter_hits[i].row);
-        ASSERT_EQ(steps.emitter_hits[i].link, once.emitter_hits[i].link);
+    ASSERT_GT(once.tints.size(), 100u);
+    ASSERT_EQ(steps.tints.size(), once.tints.size());
+    EXPECT_EQ(steps.first_tint, once.first_tint);
+    for (std::size_t i = 0; i < once.tints.size(); ++i) {
+        ASSERT_EQ(steps.tints[i].row, once.tints[i].row);
+        ASSERT_EQ(steps.tints[i].link, once.tints[i].link);
+        ASSERT_EQ(steps.tints[i].tint, once.tints[i].tint);
     }
     for (std::size_t row = 0; row < rows.size(); ++row)
         for (std::uint32_t k = 0; k < 64; ++k)

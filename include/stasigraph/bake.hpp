@@ -1,6 +1,7 @@
 #pragma once
 // The bake: links, direct light, bounces, probes, and one finished result for each bake set.
 
+#include <array>
 #include <vector>
 
 #include "stasigraph/atlas.hpp"
@@ -21,11 +22,18 @@ struct BakedSet {
     ProbeLight probes;
 };
 
+/// How much of each light of which the bounces alone are baked reaches a page: 255 is all of it, 0 is shadow.
+/// The game multiplies its own direct light by it. Rows from the top; margins filled.
+struct VisibilityPage {
+    int side = 0;
+    std::vector<std::string> lights;                  ///< Names, at most four: what each channel is of.
+    std::vector<std::array<std::uint8_t, 4>> texels;  ///< Empty where no such light reaches the page.
+};
+
 /// What a bake came to.
 struct BakeFigures {
     std::size_t texels = 0, patches = 0, buried = 0;
     std::size_t links = 0;  ///< Recorded for texels and patches.
-    std::size_t emitter_hits = 0;
     std::size_t probes = 0, buried_probes = 0;
     int bounces = 0;
     double area = 0;                    ///< Square metres of lightmapped surface.
@@ -38,6 +46,7 @@ struct Baked {
     std::vector<BakedSet> sets;
     std::vector<PageImage> albedo;    ///< Base colour by page, what light is multiplied with in the preview.
     std::vector<PageImage> emission;  ///< Nit by page.
+    std::vector<VisibilityPage> visibility;  ///< By page; empty where every light is baked whole or live.
     ProbeNet probes;
     BakeFigures figures;
 };

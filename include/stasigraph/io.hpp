@@ -53,6 +53,7 @@ struct SavedBake {
     Atlas atlas;
     std::vector<BakedSet> sets;
     ProbeNet probes;
+    std::vector<VisibilityPage> visibility;
     bool stale = false;  ///< The scene or the sheet changed since.
     std::string tier;
 };

@@ -30,11 +30,15 @@ enum class AlphaMode : std::uint8_t { opaque, mask, blend };
 struct Material {
     std::string name;
     Rgb base_color{1, 1, 1};  ///< Linear reflectance, texture aside; metals bounce with it as if diffuse.
-    float alpha = 1;
+    float alpha = 1;          ///< MASK: compared with the cutoff. BLEND: 1 - alpha of the light passes.
     TextureUse base_texture;
     Rgb emission{0, 0, 0};  ///< Radiance in nit, texture aside.
     TextureUse emission_texture;
     float metallic = 0, roughness = 1;
+    /// Share of the light that passes, tinted by the base colour (KHR_materials_transmission); the red
+    /// channel of its texture times this. Without effect on materials that emit.
+    float transmission = 0;
+    TextureUse transmission_texture;
     bool double_sided = false;
     AlphaMode alpha_mode = AlphaMode::opaque;
     float alpha_cutoff = 0.5f;
@@ -72,32 +76,108 @@ struct Surface {
     LitBy lit_by = LitBy::lightmap;
     float density = 1;  ///< Times the level's density. Range (0, 64].
     UnwrapMode unwrap = UnwrapMode::automatic;
-    float emission_gain = 1;     ///< Times the material's emission. >= 0.
-    std::uint32_t group = none;  ///< Light group of its emission; none when it does not emit.
+    float emission_gain = 1;       ///< Times the material's emission. >= 0.
+    std::uint32_t group = none;    ///< Light group of its emission; none when it does not emit.
+    std::uint32_t copy_of = none;  ///< The surface that a rig copied; none for those of the scene.
 };
 
-enum class LightKind : std::uint8_t { sun, point, spot };
+/// A node of the scene, for what is placed by name. Parents come before their children.
+struct Place {
+    std::string name;
+    Affine to_world;
+    std::uint32_t parent = none;       ///< Into Level::places.
+    std::uint32_t source_node = none;  ///< Its number in the glTF.
+};
 
+/// Luminous intensity by direction, from a photometric file (IES LM-63), unfolded to all angles.
+///
+/// Rows run over the plane, columns over the angle in it. Type C: `plane` turns about the aim from the lamp's
+/// `across` axis, right-handed about the aim's opposite, in [0, 2 pi]; `angle` is that from the aim, in [0,
+/// pi]. Type B: `plane` is the angle towards `across`, `angle` the one that tilts the aim in the plane across
+/// it; both in [-pi / 2, pi / 2]. Nothing is sent beyond the outermost angle.
+struct Profile {
+    std::string name;
+    bool type_b = false;
+    std::vector<float> plane, angle;  ///< Radians, ascending; one plane alone stands for all.
+    std::vector<float> candela;       ///< plane.size() rows of angle.size().
+    float peak = 0;                   ///< Candela, the largest of them.
+    float lumens = 0;                 ///< All of it together.
+    friend bool operator==(const Profile&, const Profile&) = default;
+};
+
+/// Candela in a direction away from the lamp. `aim` and `across` unit length and square to each other.
+float profile_candela(const Profile& profile, Vec3 aim, Vec3 across, Vec3 direction);
+/// Fills in peak and lumens, by the trapezoid rule over both angles.
+void complete_profile(Profile& profile);
+
+enum class LightKind : std::uint8_t { sun, point, spot, rectangle, disc, tube };
+
+/// What of a light is baked: direct and bounced; its bounces alone, while the game adds the direct light with
+/// the help of a visibility map; nothing.
+enum class BakeRole : std::uint8_t { whole, bounce, live };
+
+/// Rectangles, discs and tubes are no geometry: rays pass them and cameras do not see them. The first two
+/// send light from the side `direction` leaves, evenly bright from everywhere; tubes all around, but not from
+/// their ends.
 struct Light {
     std::string name;
     LightKind kind = LightKind::point;
-    Rgb color{0, 0, 0};  ///< With intensity: lux at normal incidence (sun) or candela (point, spot).
-    Vec3 position;
-    Vec3 direction{0, -1, 0};                   ///< The way the light travels, unit length.
-    float radius = 0;                           ///< Metres; 0 is a point with hard shadows.
-    float angular_diameter = 0;                 ///< Radians, sun only. 0.0093 is the real sun's.
+    /// With intensity: lux at normal incidence (sun), candela (point, spot; at the peak of a profile), nit
+    /// (rectangle, disc, tube).
+    Rgb color{0, 0, 0};
+    Vec3 position;                ///< Metres; the middle.
+    Vec3 direction{0, -1, 0};     ///< The way the light travels, unit length.
+    Vec3 across{1, 0, 0};         ///< A rectangle's width, a tube's length, a profile's plane 0; unit length.
+    float radius = 0;             ///< Metres, of the ball a lamp is, a disc or a tube; 0 is a point.
+    float width = 0, height = 0;  ///< Metres, of a rectangle; width is also a tube's length.
+    float angular_diameter = 0;   ///< Radians, sun only. 0.0093 is the real sun's.
     float inner_cone = 0, outer_cone = pi / 4;  ///< Half angles of a spot, radians.
-    float range = 0;             ///< Metres at which it is windowed to nothing; 0 is unlimited.
+    float edge = 2;   ///< Exponent of the fall from the inner to the outer cone. Range (0, 16].
+    float range = 0;  ///< Metres at which it is windowed to nothing; 0 is unlimited.
+    std::uint32_t profile =
+        none;                    ///< Into Level::profiles; points and spots. It stands in place of the cones.
     std::uint32_t group = none;  ///< Filled in by complete_level().
-    bool baked = true;           ///< false for bake = "live".
+    BakeRole role = BakeRole::whole;
     friend bool operator==(const Light&, const Light&) = default;
 };
 
-/// A constant sky.
+/// Lumens that a lamp of this kind and size sends for each unit of its colour (candela or nit). Profiles: by
+/// their own table; suns: 0.
+float lumens_per_unit(const Light& light, const std::vector<Profile>& profiles);
+
+enum class SkyKind : std::uint8_t { constant, image, standard };
+
+/// Light from all directions that meet nothing.
 struct Sky {
-    Rgb radiance{0, 0, 0};  ///< Nit, from every direction, below the horizon too.
+    SkyKind kind = SkyKind::constant;
+    /// constant: nit from everywhere. image: what its pixels are multiplied by. standard: nit at the zenith.
+    Rgb radiance{0, 0, 0};
     std::uint32_t group = none;
+    // image: latitude-longitude, rows from the zenith, the middle column looking north (-Z), the right half
+    // east.
+    int width = 0, height = 0;
+    std::vector<Rgb> pixels;  ///< Nit, finite, none below 0.
+    float turn = 0;           ///< Radians clockwise as seen from above.
+    // standard: CIE S 011 / ISO 15469.
+    int type = 0;        ///< 1 to 15.
+    Vec3 sun{0, 1, 0};   ///< Toward the sun, unit length.
+    Rgb below{0, 0, 0};  ///< Nit from under the horizon.
+    friend bool operator==(const Sky&, const Sky&) = default;
 };
+
+/// Nit from a direction (unit length). Images are looked up without blending, so that their integral is the
+/// sum over their pixels.
+Rgb sky_radiance(const Sky& sky, Vec3 direction);
+/// Relative luminance of a CIE standard sky over that at its zenith; `sun` toward the sun, both unit length.
+float standard_sky(int type, Vec3 sun, Vec3 direction);
+/// Nit at the zenith for which a CIE standard sky gives an open, level field this much, lux.
+float standard_sky_zenith(int type, Vec3 sun, float lux);
+
+/// Finds the bright disc of an image sky, replaces it by the sky around it, and returns it as a sun of the
+/// same direction, illuminance and colour; empty where nothing stands out (twenty times the sky around it).
+std::optional<Light> take_sun(Sky& sky);
+/// Toward the brightest pixel of an image sky, unit length.
+Vec3 brightest_direction(const Sky& sky);
 
 struct Camera {
     std::string name;
@@ -148,6 +228,7 @@ struct TierSettings {
     int first_links, most_links;  ///< A row starts with the one and grows to the other.
     float noise;                  ///< Relative standard error aimed for.
     int light_samples;            ///< Shadow rays for a light large enough to need them.
+    int light_cut;                ///< Into how many parts the lamps of a group are told apart, at most.
     int probe_links;
 };
 TierSettings tier_settings(Tier tier);
@@ -159,6 +240,8 @@ struct Level {
     std::vector<Mesh> meshes;
     std::vector<Surface> surfaces;
     std::vector<Light> lights;
+    std::vector<Profile> profiles;
+    std::vector<Place> places;
     Sky sky;
     std::vector<std::string> groups;
     std::vector<BakeSet> sets;
@@ -184,8 +267,9 @@ void check_level(const Level& level);
 /// The set with this name, or the first one for an empty name. Throws Error naming those there are.
 std::uint32_t set_index(const Level& level, const std::string& name);
 
-/// Colour of a black body, linear Rec. 709 at luminance 1. Kelvin in [1000, 20000].
-/// Krystek, An algorithm to calculate correlated colour temperature, 1985.
+/// Colour of a black body, linear Rec. 709 at luminance 1. Kelvin in [1000, 20000]; below about 1900 the
+/// locus leaves the gamut and blue is held at 0. Krystek, An algorithm to calculate correlated colour
+/// temperature, 1985.
 Rgb kelvin_to_rgb(float kelvin);
 
 }  // namespace stasigraph

@@ -26,10 +26,18 @@ struct Picture {
     std::vector<Rgb> pixels;  ///< Linear; nit for lit and light, 0 to 1 for the others. Rows from the top.
 };
 
-/// Draws a level from a camera. `set` may be null for what needs no light. Deterministic for any number of
-/// threads.
-Picture view(const Level& level, const Atlas& atlas, const BakedSet* set, const ProbeNet& probes,
-             const Camera& camera, const ViewSettings& settings, Job& job);
+/// A baked result as a picture uses it; `set` is null for pictures that need no light. Borrows all three.
+struct ViewLight {
+    const BakedSet* set = nullptr;
+    const ProbeNet* probes = nullptr;
+    const std::vector<VisibilityPage>* visibility = nullptr;  ///< May be null or empty.
+};
+
+/// Draws a level from a camera. Lights with bake = "bounce" and "live" shine as they will in the game: the
+/// first through their visibility map where there is one, the others with shadows of their own. Glass shows
+/// what is behind it. Deterministic for any number of threads.
+Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, const Camera& camera,
+             const ViewSettings& settings, Job& job);
 
 /// The exposure value at ISO 100 that puts the picture's log-average luminance half a stop over middle grey.
 /// A black picture gets 0.

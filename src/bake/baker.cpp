@@ -2,6 +2,7 @@
 #include <utility>
 
 #include "bake/sources.hpp"
+#include "bake/visibility.hpp"
 #include "finish/pages.hpp"
 #include "probe/probe_rows.hpp"
 #include "stasigraph/bake.hpp"
@@ -11,17 +12,26 @@ namespace stasigraph {
 
 namespace {
 
+/// Times a texel's, the samples of a light at a probe.
+constexpr int probe_light_samples = 8;
+
 /// Everything a group's explicit samples depend on besides geometry.
 struct GroupSources {
     std::vector<Light> lights;
+    std::vector<Profile> profiles;
     std::vector<std::pair<std::uint32_t, Rgb>> emitters;
+    std::optional<Sky> sky;
+    float noise = 0;
     friend bool operator==(const GroupSources&, const GroupSources&) = default;
 };
 
 GroupSources sources_of(const Level& level, std::uint32_t group) {
-    GroupSources s;
+    GroupSources s{.noise = level.quality.noise};
     for (const Light& light : level.lights)
-        if (light.group == group && light.baked) s.lights.push_back(light);
+        if (light.group == group && light.role != BakeRole::live) s.lights.push_back(light);
+    for (const Light& light : s.lights)
+        if (light.profile != none) s.profiles = level.profiles;
+    if (level.sky.group == group && level.sky.kind != SkyKind::constant) s.sky = level.sky;
     for (std::uint32_t i = 0; i < level.surfaces.size(); ++i)
         if (level.surfaces[i].group == group && level.surfaces[i].part != Part::moving)
             s.emitters.push_back(
@@ -35,6 +45,45 @@ std::uint32_t group_seed(const Level& level, std::uint32_t group) {
     return h;
 }
 
+/// What rays saw of materials when the links were recorded.
+bool same_passage(const Material& a, const Material& b) {
+    if (lets_through(a) != lets_through(b) || a.double_sided != b.double_sided) return false;
+    return !lets_through(a) ||
+           (a.alpha_mode == b.alpha_mode && a.alpha == b.alpha && a.alpha_cutoff == b.alpha_cutoff &&
+            tints(a) == tints(b) &&
+            (!tints(a) || (a.transmission == b.transmission && a.base_color == b.base_color)));
+}
+
+/// The sources of a level as one light() call sees them.
+struct Sources {
+    const Level& level;
+    SkyLight sky;
+    std::vector<DirectLight> whole,
+        bounce;  ///< By group; `bounce` holds the lights of which bounces alone are baked.
+
+    Sources(const Level& l, const TextureSet& textures, const RayCaster& caster) : level(l), sky(l.sky) {
+        for (std::uint32_t g = 0; g < l.groups.size(); ++g) {
+            whole.emplace_back(l, textures, caster, sky, g, BakeRole::whole);
+            bounce.emplace_back(l, textures, caster, sky, g, BakeRole::bounce);
+        }
+    }
+    Sources(const Sources&) = delete;
+    Sources& operator=(const Sources&) = delete;
+};
+
+Footprint footprint_of(const Level& level, const TexelSet& texels, std::uint32_t i) {
+    const Mesh& mesh = level.meshes[level.surfaces[texels.grid[i] / 2].mesh];
+    if (mesh.uv0.empty()) return {};
+    const UvTriangle& uv = texels.uv_of(i);
+    const float turn = cross(uv.ab, uv.ac);
+    if (!(std::abs(turn) > 1e-12f)) return {};
+    const Vec2 corner = mesh_uv(mesh, texels.triangle[i], 0, 0);
+    const Vec2 b = mesh_uv(mesh, texels.triangle[i], 1, 0) - corner,
+               c = mesh_uv(mesh, texels.triangle[i], 0, 1) - corner;
+    // The inverse of the map from barycentrics to texels, then on to the texture's UVs.
+    return {b * (uv.ac.y / turn) - c * (uv.ab.y / turn), c * (uv.ab.x / turn) - b * (uv.ac.x / turn)};
+}
+
 }  // namespace
 
 struct Baker::State {
@@ -44,22 +93,24 @@ struct Baker::State {
     RayCaster caster;
     Atlas atlas;
     TexelSet texels;
-    std::vector<float> footprint;  ///< Of each texel in UV units, for its albedo.
+    std::vector<Footprint> footprint;
     RowSource rows, probe_rows;
     Links links, probe_links;
     std::vector<std::uint8_t> valid;
     std::vector<PagePlan> plans;
     ProbeNet probes;
-    EmitterWeights weights, probe_weights;
+    SkyWeights weights, probe_weights;
 
     /// Explicit samples of a group, kept while its sources stay the same.
     struct GroupCache {
         std::string name;
         GroupSources sources;
         std::vector<Rgb> texels;
+        std::vector<Rgb> bounce;  ///< Of lights whose direct light stays live; empty where there are none.
         std::vector<ShRgb> probes;
     };
     std::vector<GroupCache> cache;
+    VisibilityCache visibility;
 
     // The last light() call.
     LightField light, direct;
@@ -67,11 +118,18 @@ struct Baker::State {
 
     State(Level l, Job& job, const Atlas* previous);
     std::vector<Rgb> albedo(const Level& lit, Job& job) const;
-    std::vector<GroupCache> light_groups(const Level& lit, const std::vector<DirectLight>& lights, Job& job);
-    LightField gather_sources(const Level& lit, const std::vector<DirectLight>& lights,
-                              const std::vector<std::uint32_t>& lengths, Job& job) const;
-    std::vector<ProbeLight> solve_probes(const Level& lit, const std::vector<DirectLight>& lights,
-                                         const std::vector<Rgb>& albedo, Job& job) const;
+    std::vector<GroupCache> light_groups(const Sources& sources, Job& job);
+    LightField gather_sources(const Sources& sources, const std::vector<std::uint32_t>& lengths,
+                              Job& job) const;
+    std::vector<ProbeLight> solve_probes(const Sources& sources, const std::vector<Rgb>& albedo,
+                                         Job& job) const;
+    /// A group's share of `field` that goes into the lightmap: without the direct light that stays live.
+    Rgb baked_part(const LightField& field, std::size_t texel, std::size_t group) const {
+        const Rgb e = field.get(texel, group);
+        if (cache[group].bounce.empty() || !valid[texel]) return e;
+        const Rgb live = cache[group].bounce[texel];
+        return {std::max(0.0f, e.r - live.r), std::max(0.0f, e.g - live.g), std::max(0.0f, e.b - live.b)};
+    }
     BakeFigures figures(const NoiseEstimate& estimate, int bounces) const;
 };
 
@@ -102,20 +160,11 @@ Baker::State::State(Level l, Job& job, const Atlas* previous)
                      probe_links, job);
 
     weights = {static_cast<float>(tier.light_samples), static_cast<float>(tier.first_links)};
-    probe_weights = {static_cast<float>(tier.light_samples), static_cast<float>(tier.probe_links)};
+    probe_weights = {static_cast<float>(probe_light_samples * tier.light_samples),
+                     static_cast<float>(tier.probe_links)};
 
-    // Width of a texel in its texture's UVs: the root of the ratio of the triangle's areas in both.
-    footprint.resize(texels.size(), 0.0f);
-    for (std::size_t i = 0; i < texels.size(); ++i) {
-        const Mesh& mesh = level.meshes[level.surfaces[texels.grid[i] / 2].mesh];
-        const UvTriangle& uv = texels.uv[texels.grids[texels.grid[i]].layout][texels.triangle[i]];
-        if (mesh.uv0.empty()) continue;
-        const std::uint32_t* c = &mesh.indices[3 * static_cast<std::size_t>(texels.triangle[i])];
-        const float texture_area =
-            std::abs(cross(mesh.uv0[c[1]] - mesh.uv0[c[0]], mesh.uv0[c[2]] - mesh.uv0[c[0]]));
-        const float texel_area = std::abs(cross(uv.ab, uv.ac));
-        if (texel_area > 0) footprint[i] = std::sqrt(texture_area / texel_area);
-    }
+    footprint.resize(texels.size());
+    for (std::uint32_t i = 0; i < texels.size(); ++i) footprint[i] = footprint_of(level, texels, i);
 }
 
 std::vector<Rgb> Baker::State::albedo(const Level& lit, Job& job) const {
@@ -123,22 +172,25 @@ std::vector<Rgb> Baker::State::albedo(const Level& lit, Job& job) const {
     job.parallel(out.size(), 4096, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             const Surface& s = lit.surfaces[texels.grid[i] / 2];
-            out[i] = textures.albedo(lit, s, texels.triangle[i], texels.barycentric[i].x,
-                                     texels.barycentric[i].y, footprint[i]);
+            out[i] = textures.mean_albedo(lit, s, texels.triangle[i], texels.barycentric[i], footprint[i]);
         }
     });
     return out;
 }
 
-std::vector<Baker::State::GroupCache> Baker::State::light_groups(const Level& lit,
-                                                                 const std::vector<DirectLight>& lights,
-                                                                 Job& job) {
+std::vector<Baker::State::GroupCache> Baker::State::light_groups(const Sources& sources, Job& job) {
+    const Level& lit = sources.level;
+    const LightEffort effort = light_effort(tier, lit.quality.noise);
+    // Probes are few, and take light from all around.
+    LightEffort for_probes = effort;
+    for_probes.samples = probe_light_samples * tier.light_samples;
+    for_probes.cut = 2 * tier.light_cut;
     std::vector<GroupCache> result;
     job.begin("direct light", rows.size() * lit.groups.size());
     for (std::uint32_t g = 0; g < lit.groups.size(); ++g) {
-        GroupSources sources = sources_of(lit, g);
+        GroupSources now = sources_of(lit, g);
         const auto kept = std::find_if(cache.begin(), cache.end(), [&](const GroupCache& c) {
-            return c.name == lit.groups[g] && c.sources == sources;
+            return c.name == lit.groups[g] && c.sources == now;
         });
         if (kept != cache.end()) {
             result.push_back(std::move(*kept));
@@ -147,45 +199,45 @@ std::vector<Baker::State::GroupCache> Baker::State::light_groups(const Level& li
             continue;
         }
         const std::uint32_t seed = group_seed(lit, g);
-        result.push_back({lit.groups[g], std::move(sources),
-                          light_texels(lights[g], rows, tier.light_samples, weights, seed, job),
-                          light_probes(lights[g], probe_rows, tier.light_samples, probe_weights, seed, job)});
+        GroupCache& fresh = result.emplace_back(GroupCache{lit.groups[g], std::move(now), {}, {}, {}});
+        fresh.texels = light_texels(sources.whole[g], rows, effort, weights, seed, job);
+        if (!sources.bounce[g].empty())
+            fresh.bounce = light_texels(sources.bounce[g], rows, effort, weights, mix_bits(seed), job);
+        fresh.probes = light_probes(sources.whole[g], probe_rows, for_probes, probe_weights, seed, job);
     }
     return result;
 }
 
-LightField Baker::State::gather_sources(const Level& lit, const std::vector<DirectLight>& lights,
-                                        const std::vector<std::uint32_t>& lengths, Job& job) const {
+LightField Baker::State::gather_sources(const Sources& sources, const std::vector<std::uint32_t>& lengths,
+                                        Job& job) const {
+    const Level& lit = sources.level;
     LightField field(texels.size(), lit.groups.size());
     job.parallel(texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             if (!valid[i]) continue;  // whatever a buried texel is lit by is inside geometry
-            for (std::uint32_t g = 0; g < lit.groups.size(); ++g) field.add(i, g, cache[g].texels[i]);
+            for (std::uint32_t g = 0; g < lit.groups.size(); ++g) {
+                field.add(i, g, cache[g].texels[i]);
+                if (!cache[g].bounce.empty()) field.add(i, g, cache[g].bounce[i]);
+            }
             if (lit.sky.group == none) continue;
-            const auto* words = &links.words[links.first[i]];
-            const auto count = std::count(words, words + lengths[i], sky_word);
             field.add(i, lit.sky.group,
-                      lit.sky.radiance * (pi * static_cast<float>(count) / static_cast<float>(lengths[i])));
+                      gathered_sky_sum(sources.sky, rows, links, i, lengths[i], weights) *
+                          (pi / static_cast<float>(lengths[i])));
         }
     });
-    for (std::uint32_t g = 0; g < lit.groups.size(); ++g)
-        gathered_emission(lights[g], rows, links, lengths, caster, weights,
-                          [&](std::uint32_t row, Vec3, Rgb radiance) {
-                              if (valid[row])
-                                  field.add(row, g, radiance * (pi / static_cast<float>(lengths[row])));
-                          });
     return field;
 }
 
-std::vector<ProbeLight> Baker::State::solve_probes(const Level& lit, const std::vector<DirectLight>& lights,
-                                                   const std::vector<Rgb>& albedo, Job& job) const {
-    const std::vector<std::uint32_t> lengths(probe_rows.size(), static_cast<std::uint32_t>(tier.probe_links));
-    const float share = 4 * pi / static_cast<float>(tier.probe_links);
+std::vector<ProbeLight> Baker::State::solve_probes(const Sources& sources, const std::vector<Rgb>& albedo,
+                                                   Job& job) const {
+    const Level& lit = sources.level;
+    const auto count = static_cast<std::uint32_t>(tier.probe_links);
+    const float share = 4 * pi / static_cast<float>(count);
     const std::size_t set_count = lit.sets.size();
     std::vector<ProbeLight> result(set_count, ProbeLight(probe_rows.size()));
     if (probe_rows.size() == 0) return result;
     // What each texel sends under each set, side by side, so that one pass over the links serves all sets.
-    std::vector<Rgb> sent(texels.size() * set_count), sky(set_count);
+    std::vector<Rgb> sent(texels.size() * set_count);
     job.parallel(texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)
             for (std::size_t s = 0; s < set_count; ++s) {
@@ -195,32 +247,32 @@ std::vector<ProbeLight> Baker::State::solve_probes(const Level& lit, const std::
                 sent[i * set_count + s] = e * albedo[i] * (share / pi);
             }
     });
-    for (std::size_t s = 0; s < set_count && lit.sky.group != none; ++s)
-        sky[s] = lit.sky.radiance * (share * lit.sets[s].gains[lit.sky.group]);
     job.parallel(probe_rows.size(), 16, [&](std::size_t begin, std::size_t end) {
         for (std::size_t p = begin; p < end; ++p) {
-            for (std::uint32_t k = 0; k < lengths[p]; ++k) {
+            TintReader tints(probe_links, p);
+            for (std::uint32_t k = 0; k < count; ++k) {
                 const std::uint32_t word = probe_links.words[probe_links.first[p] + k];
-                if (word == absorbed_word) continue;
+                if (word == absorbed_word || word == sky_word) continue;
                 const std::array<float, 9> basis = convolved_basis(row_direction(probe_rows, p, k));
-                const Rgb* from = word == sky_word ? sky.data() : &sent[word * set_count];
-                for (std::size_t s = 0; s < set_count; ++s)
-                    for (int c = 0; c < 9; ++c) result[s][p][c] += from[s] * basis[c];
+                const Rgb tint = tints.at(k);
+                for (std::size_t s = 0; s < set_count; ++s) {
+                    const Rgb from = sent[word * set_count + s] * tint;
+                    for (int c = 0; c < 9; ++c) result[s][p][c] += from * basis[c];
+                }
             }
+            if (lit.sky.group != none)
+                gathered_sky(sources.sky, probe_rows, probe_links, p, count, probe_weights,
+                             [&](std::uint32_t, Vec3 w, Rgb e) {
+                                 for (std::size_t s = 0; s < set_count; ++s)
+                                     add_light(result[s][p], w,
+                                               e * (share * lit.sets[s].gains[lit.sky.group]));
+                             });
             for (std::size_t s = 0; s < set_count; ++s)
                 for (std::size_t g = 0; g < lit.groups.size(); ++g)
                     for (int c = 0; c < 9; ++c)
                         result[s][p][c] += cache[g].probes[p][c] * lit.sets[s].gains[g];
         }
     });
-    for (std::size_t s = 0; s < set_count; ++s) {
-        const std::vector<float>& gains = lit.sets[s].gains;
-        for (std::uint32_t g = 0; g < gains.size(); ++g)
-            gathered_emission(lights[g], probe_rows, probe_links, lengths, caster, probe_weights,
-                              [&](std::uint32_t row, Vec3 w, Rgb radiance) {
-                                  add_light(result[s][row], w, radiance * (share * gains[g]));
-                              });
-    }
     return result;
 }
 
@@ -264,51 +316,60 @@ Baked Baker::light(const Level& wanted, Job& job) {
             .where = lit.name,
             .value = "",
             .remedy = "Make a new Baker."};
-    std::vector<DirectLight> lights;
-    for (std::uint32_t g = 0; g < lit.groups.size(); ++g) lights.emplace_back(lit, s.textures, s.caster, g);
+    for (std::size_t m = 0; m < lit.materials.size() && m < s.level.materials.size(); ++m)
+        if (!same_passage(lit.materials[m], s.level.materials[m]))
+            throw Error{.what = "what a material lets through is not what the links were recorded with",
+                        .where = lit.materials[m].name,
+                        .value = "",
+                        .remedy = "Make a new Baker."};
+    const Sources sources(lit, s.textures, s.caster);
     const std::vector<Rgb> albedo = s.albedo(lit, job);
-    s.cache = s.light_groups(lit, lights, job);
+    s.cache = s.light_groups(sources, job);
 
     // First with the first links and a few bounces, to see where the light is uncertain.
     const auto first = static_cast<std::uint32_t>(s.tier.first_links),
                most = static_cast<std::uint32_t>(s.tier.most_links);
-    const float noise = lit.quality.noise > 0 ? lit.quality.noise : s.tier.noise;
+    const NoiseQuestion question{lit.quality.noise > 0 ? lit.quality.noise : s.tier.noise, first, most};
+    const auto estimate_from = [&](const LightField& field) {
+        return estimate_noise(lit, s.rows, s.links, sources.sky, s.weights, albedo, field, s.texels.area,
+                              question, job);
+    };
     const std::vector<std::uint32_t> short_rows(s.rows.size(), first);
     NoiseEstimate estimate{short_rows, std::vector<float>(s.rows.size(), 0.0f)};
     job.begin("more links", s.rows.size());
     if (most > first) {
-        const LightField sources = s.gather_sources(lit, lights, short_rows, job);
-        const SolveResult glimpse = solve_bounces(s.links, short_rows, albedo, sources,
-                                                  std::min(3, lit.quality.bounces.value_or(3)), job);
-        estimate =
-            estimate_noise(lit, s.links, albedo, glimpse.light, s.texels.area, noise, first, most, job);
+        const LightField short_light = s.gather_sources(sources, short_rows, job);
+        estimate = estimate_from(solve_bounces(s.links, short_rows, albedo, short_light,
+                                               std::min(3, lit.quality.bounces.value_or(3)), job)
+                                     .light);
         for (std::size_t i = 0; i < s.rows.size(); ++i)
             if (!s.valid[i]) estimate.lengths[i] = first;
         extend_links(s.level, s.caster, s.texels, s.rows, estimate.lengths, s.links, job);
         lead_past_buried(s.caster, s.texels, s.rows, s.valid, s.valid, s.links, job);
     }
-    s.direct = s.gather_sources(lit, lights, estimate.lengths, job);
+    s.direct = s.gather_sources(sources, estimate.lengths, job);
     job.begin("bounces", 24);
     SolveResult solved = solve_bounces(s.links, estimate.lengths, albedo, s.direct, lit.quality.bounces, job);
     s.light = std::move(solved.light);
-    if (most == first)
-        estimate = estimate_noise(lit, s.links, albedo, s.light, s.texels.area, noise, first, most, job);
+    if (most == first) estimate = estimate_from(s.light);
     s.sets = lit.sets;
 
     job.begin("finish", lit.sets.size());
-    Baked baked{.sets = {}, .albedo = {}, .emission = {}, .probes = s.probes, .figures = {}};
-    std::vector<ProbeLight> probe_light = s.solve_probes(lit, lights, albedo, job);
+    Baked baked{
+        .sets = {}, .albedo = {}, .emission = {}, .visibility = {}, .probes = s.probes, .figures = {}};
+    std::vector<ProbeLight> probe_light = s.solve_probes(sources, albedo, job);
     for (std::size_t i = 0; i < lit.sets.size(); ++i) {
         const auto mixed = [&](std::size_t texel) {
             Rgb sum;
             for (std::size_t g = 0; g < lit.groups.size(); ++g)
-                sum += s.light.get(texel, g) * lit.sets[i].gains[g];
+                sum += s.baked_part(s.light, texel, g) * lit.sets[i].gains[g];
             return sum;
         };
         baked.sets.push_back(
             {lit.sets[i].name, finish_pages(s.plans, mixed, job), std::move(probe_light[i])});
         job.advance(1);
     }
+    baked.visibility = s.visibility.pages(lit, s.caster, s.rows, s.plans, s.tier.light_samples, job);
     baked.albedo = finish_pages(
         s.plans, [&](std::size_t i) { return albedo[i]; }, job);
     baked.emission = finish_pages(
@@ -342,7 +403,6 @@ BakeFigures Baker::State::figures(const NoiseEstimate& estimate, int bounces) co
                                             std::sqrt(first / static_cast<float>(estimate.lengths[i])));
     }
     f.links = s.links.words.size();
-    f.emitter_hits = s.links.emitter_hits.size();
     f.probes = s.probes.size();
     for (float v : s.probes.validity) f.buried_probes += v < 0.7f ? 1 : 0;
     f.bounces = bounces;
@@ -370,8 +430,8 @@ std::vector<TexelLight> Baker::texels(std::uint32_t set) const {
                   .direct = {},
                   .total = {}};
         for (std::size_t group = 0; group < s.sets[set].gains.size(); ++group) {
-            out[i].direct += s.direct.get(i, group) * s.sets[set].gains[group];
-            out[i].total += s.light.get(i, group) * s.sets[set].gains[group];
+            out[i].direct += s.baked_part(s.direct, i, group) * s.sets[set].gains[group];
+            out[i].total += s.baked_part(s.light, i, group) * s.sets[set].gains[group];
         }
     }
     return out;

@@ -13,8 +13,8 @@ constexpr double dark_share = 0.05;
 
 }  // namespace
 
-std::vector<Rgb> light_texels(const DirectLight& light, const RowSource& rows, int samples,
-                              const EmitterWeights& weights, std::uint32_t seed, Job& job) {
+std::vector<Rgb> light_texels(const DirectLight& light, const RowSource& rows, const LightEffort& effort,
+                              const SkyWeights& weights, std::uint32_t seed, Job& job) {
     std::vector<Rgb> out(rows.size());
     if (light.empty()) {
         job.advance(rows.size());
@@ -24,7 +24,7 @@ std::vector<Rgb> light_texels(const DirectLight& light, const RowSource& rows, i
         DirectLight::Scratch scratch;
         for (std::size_t i = begin; i < end; ++i) {
             const Receiver& r = rows.receivers[i];
-            light.gather(r, samples, weights, combine_bits(rows.seeds[i], seed), scratch,
+            light.gather(r, effort, weights, combine_bits(rows.seeds[i], seed), scratch,
                          [&](Vec3 w, Rgb e) { out[i] += e * r.weight(w); });
         }
         job.advance(end - begin);
@@ -32,50 +32,78 @@ std::vector<Rgb> light_texels(const DirectLight& light, const RowSource& rows, i
     return out;
 }
 
-NoiseEstimate estimate_noise(const Level& level, const Links& links, const std::vector<Rgb>& albedo,
-                             const LightField& light, const std::vector<float>& area, float noise,
-                             std::uint32_t first, std::uint32_t most, Job& job) {
-    const std::size_t rows = light.rows;
-    NoiseEstimate estimate{std::vector<std::uint32_t>(rows, first), std::vector<float>(rows, 0.0f)};
-    for (const BakeSet& set : level.sets) {
-        std::vector<float> total(rows), sent(rows + 1, 0.0f);
-        job.parallel(rows, 1024, [&](std::size_t begin, std::size_t end) {
-            for (std::size_t i = begin; i < end; ++i) {
+Rgb gathered_sky_sum(const SkyLight& sky, const RowSource& rows, const Links& links, std::size_t row,
+                     std::uint32_t count, const SkyWeights& weights) {
+    Rgb sum;
+    if (sky.even() && links.tints_of(row).empty()) {
+        const auto* words = &links.words[links.first[row]];
+        return sky.radiance({}) * static_cast<float>(std::count(words, words + count, sky_word));
+    }
+    gathered_sky(sky, rows, links, row, count, weights, [&](std::uint32_t, Vec3, Rgb e) { sum += e; });
+    return sum;
+}
+
+NoiseEstimate estimate_noise(const Level& level, const RowSource& rows, const Links& links,
+                             const SkyLight& sky, const SkyWeights& weights, const std::vector<Rgb>& albedo,
+                             const LightField& light, const std::vector<float>& area,
+                             const NoiseQuestion& question, Job& job) {
+    const std::size_t count = light.rows, sets = level.sets.size();
+    const std::uint32_t first = question.first;
+    NoiseEstimate estimate{std::vector<std::uint32_t>(count, first), std::vector<float>(count, 0.0f)};
+    // What every row receives and sends under every set, side by side; the last row sends nothing.
+    std::vector<float> total(count * sets), sent((count + 1) * sets, 0.0f);
+    job.parallel(count, 1024, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i)
+            for (std::size_t s = 0; s < sets; ++s) {
                 Rgb e;
-                for (std::size_t g = 0; g < level.groups.size(); ++g) e += light.get(i, g) * set.gains[g];
-                total[i] = luminance(e);
-                sent[i] = luminance(e * albedo[i]);
+                for (std::size_t g = 0; g < level.groups.size(); ++g)
+                    e += light.get(i, g) * level.sets[s].gains[g];
+                total[i * sets + s] = luminance(e);
+                sent[i * sets + s] = luminance(e * albedo[i]);
             }
-        });
+    });
+    std::vector<float> floor(sets, 0.0f), sky_gain(sets, 0.0f);
+    for (std::size_t s = 0; s < sets; ++s) {
         double sum = 0, whole = 0;
-        for (std::size_t i = 0; i < rows; ++i) {
-            sum += static_cast<double>(total[i] * area[i]);
+        for (std::size_t i = 0; i < count; ++i) {
+            sum += static_cast<double>(total[i * sets + s] * area[i]);
             whole += static_cast<double>(area[i]);
         }
-        const float sky =
-            level.sky.group == none ? 0 : luminance(level.sky.radiance) * pi * set.gains[level.sky.group];
-        const auto floor = static_cast<float>(whole > 0 ? dark_share * sum / whole : 0);
-        if (!(floor > 0)) continue;
-        job.parallel(rows, 1024, [&](std::size_t begin, std::size_t end) {
-            for (std::size_t i = begin; i < end; ++i) {
-                const std::uint32_t* words = &links.words[links.first[i]];
+        floor[s] = static_cast<float>(whole > 0 ? dark_share * sum / whole : 0);
+        if (level.sky.group != none) sky_gain[s] = pi * level.sets[s].gains[level.sky.group];
+    }
+    job.parallel(count, 1024, [&](std::size_t begin, std::size_t end) {
+        std::vector<float> from_sky(first);
+        for (std::size_t i = begin; i < end; ++i) {
+            const std::uint32_t* words = &links.words[links.first[i]];
+            if (level.sky.group != none) {
+                if (sky.even())
+                    std::fill(from_sky.begin(), from_sky.end(), luminance(sky.radiance({})));
+                else
+                    gathered_sky(sky, rows, links, i, first, weights,
+                                 [&](std::uint32_t k, Vec3, Rgb e) { from_sky[k] = luminance(e); });
+            }
+            for (std::size_t s = 0; s < sets; ++s) {
+                if (!(floor[s] > 0)) continue;
                 float mean = 0, square = 0;
                 for (std::uint32_t k = 0; k < first; ++k) {
-                    const float v = words[k] == sky_word ? sky : sent[std::min<std::size_t>(words[k], rows)];
+                    const float v = words[k] == sky_word
+                                        ? sky_gain[s] * from_sky[k]
+                                        : sent[std::min<std::size_t>(words[k], count) * sets + s];
                     mean += v;
                     square += v * v;
                 }
                 const auto n = static_cast<float>(first);
                 const float variance = std::max(0.0f, square / n - mean / n * (mean / n)) / n;
-                estimate.noise[i] =
-                    std::max(estimate.noise[i], std::sqrt(variance) / std::max(total[i], floor));
+                estimate.noise[i] = std::max(estimate.noise[i],
+                                             std::sqrt(variance) / std::max(total[i * sets + s], floor[s]));
             }
-        });
-    }
-    for (std::size_t i = 0; i < rows; ++i) {
-        const float factor = estimate.noise[i] / noise;
+        }
+    });
+    for (std::size_t i = 0; i < count; ++i) {
+        const float factor = estimate.noise[i] / question.noise;
         while (static_cast<float>(estimate.lengths[i]) < static_cast<float>(first) * factor * factor &&
-               estimate.lengths[i] < most)
+               estimate.lengths[i] < question.most)
             estimate.lengths[i] *= 2;
     }
     return estimate;

@@ -128,7 +128,9 @@ Shape shape_of(const Affine& m, double density) {
     s.yz = (product(m.y, m.z) - s.xy * s.xz) / s.yy;
     s.zz = std::sqrt(std::max(0.0, product(m.z, m.z) - s.xz * s.xz - s.yz * s.yz));
     const double scale = std::max({s.xx, s.yy, s.zz});
-    const auto clean = [&](double v) { return std::isfinite(v) ? std::round(v / scale * 50) / 50 + 0.0 : 0.0; };
+    const auto clean = [&](double v) {
+        return std::isfinite(v) ? std::round(v / scale * 50) / 50 + 0.0 : 0.0;
+    };
     const double rounded = std::exp(std::round(std::log(scale * density) * 50) / 50);
     if (!std::isfinite(rounded) || rounded <= 0) return {0, 0, 0, 0, 0, 0};
     // A squashed axis keeps a little of its length, or its triangles could not be told apart.

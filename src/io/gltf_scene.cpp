@@ -10,9 +10,9 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::array known_extensions = {"KHR_lights_punctual", "KHR_materials_emissive_strength",
+constexpr std::array known_extensions = {"KHR_lights_punctual",   "KHR_materials_emissive_strength",
                                          "KHR_texture_transform", "KHR_mesh_quantization",
-                                         "KHR_materials_unlit"};
+                                         "KHR_materials_unlit",   "KHR_materials_transmission"};
 
 Affine node_transform(const JsonPlace& node) {
     if (const JsonPlace m = node["matrix"]) {
@@ -59,6 +59,7 @@ private:
     struct Inherited {
         Part part = Part::still;
         LitBy lit_by = LitBy::lightmap;
+        std::uint32_t place = none;
     };
 
     void check_extensions() {
@@ -131,6 +132,11 @@ private:
             material.emission_texture = texture_use(m["emissiveTexture"]);
             material.metallic = static_cast<float>(pbr["metallicFactor"].number(1));
             material.roughness = static_cast<float>(pbr["roughnessFactor"].number(1));
+            const JsonPlace glass = m["extensions"]["KHR_materials_transmission"];
+            material.transmission = static_cast<float>(glass["transmissionFactor"].number(0));
+            if (!(material.transmission >= 0 && material.transmission <= 1))
+                glass["transmissionFactor"].fail("is not in 0 to 1");
+            material.transmission_texture = texture_use(glass["transmissionTexture"]);
             material.double_sided = m["doubleSided"].flag(false);
             material.alpha_cutoff = static_cast<float>(m["alphaCutoff"].number(0.5));
             const std::string mode = m["alphaMode"].text("OPAQUE");
@@ -308,6 +314,9 @@ private:
                     inherited.lit_by = lit_by_from(lit_by.text(""), lit_by.where());
             }
             const std::string name = node["name"].text("node_" + std::to_string(step.node));
+            level_.places.push_back(
+                {.name = name, .to_world = world, .parent = inherited.place, .source_node = step.node});
+            inherited.place = static_cast<std::uint32_t>(level_.places.size() - 1);
             if (node["mesh"]) add_surfaces(node, step.node, name, world, inherited);
             if (node["camera"]) add_camera(node["camera"], name, world);
             if (const JsonPlace light = node["extensions"]["KHR_lights_punctual"]["light"])
@@ -369,7 +378,10 @@ private:
             light.kind = LightKind::spot;
         else
             l["type"].fail("is not directional, point or spot");
-        if (!(length(light.direction) > 0.5f)) l.fail("hangs on a node whose transform is singular");
+        const Vec3 across = world.x - light.direction * dot(world.x, light.direction);
+        if (!(length(light.direction) > 0.5f) || !(length(across) > 0))
+            l.fail("hangs on a node whose transform is singular");
+        light.across = normalize(across);
         float color[3] = {1, 1, 1};
         l["color"].numbers(3, color);
         const auto intensity = static_cast<float>(l["intensity"].number(1));

@@ -46,6 +46,48 @@ Image decode_image(const Bytes& bytes, const std::string& where) {
     return image;
 }
 
+SkyPixels read_sky_image(const std::filesystem::path& path, const std::string& where) {
+    const auto fail = [&](const std::string& why, const std::string& remedy) {
+        throw Error{.what = "a sky image cannot be used", .where = where, .value = why, .remedy = remedy};
+    };
+    const std::string ending = path.extension().string();
+    if (ending != ".exr" && ending != ".hdr")
+        fail(ending + " is no format for skies", "Use EXR or Radiance HDR.");
+    const auto input = OIIO::ImageInput::open(path.string());
+    if (!input) fail(OIIO::geterror(), "Use an undamaged EXR or Radiance HDR.");
+    const OIIO::ImageSpec spec = input->spec();
+    SkyPixels image{.width = spec.width, .height = spec.height, .pixels = {}, .note = {}};
+    if (spec.width < 2 || spec.width > 16384 || spec.height < 1 || spec.width != 2 * spec.height)
+        fail(std::to_string(spec.width) + " by " + std::to_string(spec.height) + " pixels",
+             "A latitude-longitude image is twice as wide as high, at most 16384 wide.");
+    const int channels = std::min(spec.nchannels, 3);
+    std::vector<float> values(static_cast<std::size_t>(spec.width) * spec.height * channels);
+    if (!input->read_image(0, 0, 0, channels, OIIO::TypeDesc::FLOAT, values.data()))
+        fail(input->geterror(), "The file is cut short or damaged.");
+    image.pixels.resize(static_cast<std::size_t>(spec.width) * spec.height);
+    std::size_t below = 0, broken = 0, first = 0;
+    for (std::size_t i = 0; i < image.pixels.size(); ++i) {
+        float c[3];
+        bool bad = false;
+        for (int k = 0; k < 3; ++k) {
+            c[k] = values[i * channels + (channels == 3 ? k : 0)];
+            bad = bad || !std::isfinite(c[k]);
+            if (c[k] < 0) {
+                ++below;
+                c[k] = 0;
+            }
+        }
+        if (bad && broken++ == 0) first = i;
+        image.pixels[i] = {c[0], c[1], c[2]};
+    }
+    if (broken > 0)
+        fail(std::to_string(broken) + " pixels are not finite, the first at column " +
+                 std::to_string(first % spec.width) + ", row " + std::to_string(first / spec.width),
+             "Give them finite values; a sun that is too bright for the format can be a [[light]] instead.");
+    if (below > 0) image.note = where + ": " + std::to_string(below) + " values below 0 are taken as 0";
+    return image;
+}
+
 namespace {
 
 void write_image(const std::filesystem::path& file, const OIIO::ImageSpec& spec, OIIO::TypeDesc type,

@@ -25,8 +25,10 @@ public:
     Bytes run() {
         images();
         for (std::uint32_t s = 0; s < level_.surfaces.size(); ++s)
-            if (atlas_.surfaces[s].page != none) node_surfaces_[level_.surfaces[s].source_node].push_back(s);
+            if (atlas_.surfaces[s].page != none && level_.surfaces[s].copy_of == none)
+                node_surfaces_[level_.surfaces[s].source_node].push_back(s);
         nodes();
+        copies();
         skins_and_animations();
         return out_.finish();
     }
@@ -86,7 +88,7 @@ private:
     }
 
     void nodes() {
-        const Json meshes = out_.json.value("meshes", Json::array());
+        const Json& meshes = meshes_ = out_.json.value("meshes", Json::array());
         if (out_.json.contains("meshes")) out_.json["meshes"] = Json::array();
         std::map<std::vector<std::uint32_t>, std::size_t> made;
         for (std::uint32_t n = 0; out_.json.contains("nodes") && n < out_.json["nodes"].size(); ++n) {
@@ -109,16 +111,48 @@ private:
             }
             Json& again = out_.json["nodes"][n];
             again["mesh"] = at->second;
-            for (const auto& [p, s] : surface_of) {
-                const Vec2 scale = atlas_.scale(s), offset = atlas_.offset(s);
-                again["extras"]["lightmap"].push_back({{"primitive", p},
-                                                       {"surface", level_.surfaces[s].name},
-                                                       {"page", atlas_.surfaces[s].page},
-                                                       {"scale", {scale.x, scale.y}},
-                                                       {"offset", {offset.x, offset.y}}});
-            }
+            for (const auto& [p, s] : surface_of) add_place(again, p, s);
         }
         if (out_.json.contains("meshes") && out_.json["meshes"].empty()) out_.json.erase("meshes");
+    }
+
+    void add_place(Json& node, std::uint32_t primitive, std::uint32_t surface) const {
+        const Vec2 scale = atlas_.scale(surface), offset = atlas_.offset(surface);
+        node["extras"]["lightmap"].push_back({{"primitive", primitive},
+                                              {"surface", level_.surfaces[surface].name},
+                                              {"page", atlas_.surfaces[surface].page},
+                                              {"scale", {scale.x, scale.y}},
+                                              {"offset", {offset.x, offset.y}}});
+    }
+
+    /// What rigs copied stands in the scene as nodes of its own, one for each surface.
+    void copies() {
+        std::map<std::pair<std::uint32_t, std::uint32_t>, std::size_t> made;  // mesh, layout
+        for (std::uint32_t s = 0; s < level_.surfaces.size(); ++s) {
+            const Surface& surface = level_.surfaces[s];
+            if (surface.copy_of == none || surface.part == Part::stand_in) continue;
+            const Mesh& mesh = level_.meshes[surface.mesh];
+            const bool mapped = atlas_.surfaces[s].page != none;
+            const std::uint32_t layout = mapped ? atlas_.surfaces[s].layout : none;
+            const auto [at, fresh] = made.try_emplace({surface.mesh, layout}, out_.json["meshes"].size());
+            if (fresh) {
+                Json copy_of = meshes_[mesh.source_mesh];
+                copy_of["primitives"] = Json::array({copy_of["primitives"][mesh.source_primitive]});
+                primitive(copy_of["primitives"][0], layout);
+                out_.json["meshes"].push_back(std::move(copy_of));
+            }
+            const Affine& m = surface.to_world;
+            Json node = {{"name", surface.name},
+                         {"mesh", at->second},
+                         {"matrix",
+                          {m.x.x, m.x.y, m.x.z, 0, m.y.x, m.y.y, m.y.z, 0, m.z.x, m.z.y, m.z.z, 0, m.origin.x,
+                           m.origin.y, m.origin.z, 1}}};
+            if (mapped) add_place(node, 0, s);
+            const std::size_t number = out_.json["nodes"].size();
+            out_.json["nodes"].push_back(std::move(node));
+            if (out_.json.contains("scenes") && !out_.json["scenes"].empty())
+                out_.json["scenes"][out_.json.value("scene", std::size_t{0})]["nodes"].push_back(number);
+        }
     }
 
     void primitive(Json& p, std::uint32_t layout_index) {
@@ -173,6 +207,7 @@ private:
     const Level& level_;
     const Atlas& atlas_;
     GlbBuilder out_;
+    Json meshes_;  ///< As they came in.
     std::map<std::pair<std::uint32_t, std::uint32_t>, std::size_t> copied_;
     std::map<std::uint32_t, std::size_t> layout_indices_, layout_uv_;
     std::map<std::uint32_t, std::vector<std::uint32_t>> node_surfaces_;

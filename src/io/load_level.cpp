@@ -1,5 +1,9 @@
+#include <algorithm>
+
 #include "io/gltf_scene.hpp"
 #include "io/sheet.hpp"
+#include "io/sheet_lights.hpp"
+#include "level/texture.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/io.hpp"
 
@@ -17,6 +21,27 @@ bool has_light(const Level& level) {
     for (const Surface& s : level.surfaces)
         if (max_channel(level.materials[s.material].emission) > 0) return true;
     return false;
+}
+
+/// Says which materials reflect more than any real surface, texture included.
+void note_bright_materials(Level& level) {
+    std::string names;
+    std::size_t count = 0;
+    for (const Material& m : level.materials) {
+        Rgb most = m.base_color;
+        if (m.base_texture.image != none) {
+            std::uint8_t top[3] = {};
+            const Image& image = level.images[m.base_texture.image];
+            for (std::size_t i = 0; i < image.rgba.size(); ++i)
+                if (i % 4 < 3) top[i % 4] = std::max(top[i % 4], image.rgba[i]);
+            most = most * Rgb{linear_byte(top[0]), linear_byte(top[1]), linear_byte(top[2])};
+        }
+        if (!(max_channel(most) > most_albedo + 1e-4f)) continue;
+        if (++count <= 6) names += (names.empty() ? "" : ", ") + m.name;
+    }
+    if (count > 0)
+        level.notes.push_back("reflectance over 0.95 is held at 0.95: " + names +
+                              (count > 6 ? " and " + std::to_string(count - 6) + " more" : ""));
 }
 
 }  // namespace
@@ -52,11 +77,13 @@ Level load_level(const fs::path& path) {
     level.scene_hash = file.hash;
     level.name = path.stem().string();
     if (ending == ".toml") {
-        level.sheet_hash = hash_text(read_file(path));
         // A sheet that adds the first light must not first get the sky of a level without any.
         const Sheet sheet(path);
         sheet.apply(level);
+    } else {
+        keep_suns(level, 1);
     }
+    note_bright_materials(level);
     if (!has_light(level)) {
         level.sky.radiance = default_sky;
         level.notes.push_back("there is no light in the level: it gets an overcast sky of 1000 nit");

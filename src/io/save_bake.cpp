@@ -2,6 +2,7 @@
 #include <cstring>
 
 #include "io/bake_files.hpp"
+#include "io/gltf_scene.hpp"
 #include "io/json_place.hpp"
 #include "stasigraph/error.hpp"
 
@@ -258,6 +259,16 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
         manifest["sets"].push_back(std::move(entry));
     }
     manifest["surfaces"] = surfaces_json(level, atlas);
+    for (std::size_t p = 0; p < baked.visibility.size(); ++p) {
+        const VisibilityPage& page = baked.visibility[p];
+        if (page.texels.empty()) continue;
+        const std::string name = "visibility-" + std::to_string(p) + ".png";
+        std::vector<std::uint8_t> rgba;
+        for (const auto& t : page.texels) rgba.insert(rgba.end(), t.begin(), t.end());
+        write_file(folder / name, encode_png_rgba(page.side, page.side, rgba));
+        written.add(name);
+        manifest["visibility"].push_back({{"page", p}, {"file", name}, {"lights", page.lights}});
+    }
     if (baked.probes.size() > 0) {
         keep_probes(folder, baked.probes, kept, probe_sets);
         std::vector<const BakedSet*> sets;
@@ -326,6 +337,22 @@ SavedBake load_bake(const fs::path& folder, const Level& level, const std::strin
                     .where = "--set",
                     .value = only,
                     .remedy = "The bake has: " + names + "."};
+    const JsonPlace maps = root["visibility"];
+    for (std::size_t m = 0; m < maps.size(); ++m) {
+        saved.visibility.resize(atlas.pages.size());
+        const std::uint32_t p = maps[m]["page"].index(atlas.pages.size());
+        VisibilityPage& page = saved.visibility[p];
+        page.side = atlas.pages[p];
+        for (std::size_t l = 0; l < maps[m]["lights"].size(); ++l)
+            page.lights.push_back(maps[m]["lights"][l].text(""));
+        if (page.lights.size() > 4) maps[m]["lights"].fail("are more than four");
+        const fs::path file = referenced_file(folder, maps[m]["file"].text(""), "manifest.json");
+        const Image image = decode_image(read_file(file), file.string());
+        if (image.width != page.side || image.height != page.side)
+            maps[m]["file"].fail("has not the size of its page");
+        for (std::size_t i = 0; i < image.rgba.size(); i += 4)
+            page.texels.push_back({image.rgba[i], image.rgba[i + 1], image.rgba[i + 2], image.rgba[i + 3]});
+    }
     if (root["probes"])
         unpack_probes(read_file(folder / "probes.bin"), (folder / "probes.bin").string(), saved.probes,
                       saved.sets);

@@ -16,6 +16,7 @@ TierSettings tier_settings(Tier tier) {
                     .most_links = 32,
                     .noise = 0.1f,
                     .light_samples = 4,
+                    .light_cut = 8,
                     .probe_links = 128};
         case Tier::proof:
             return {.density_scale = 1,
@@ -23,6 +24,7 @@ TierSettings tier_settings(Tier tier) {
                     .most_links = 256,
                     .noise = 0.04f,
                     .light_samples = 16,
+                    .light_cut = 24,
                     .probe_links = 512};
         case Tier::final:
             break;
@@ -32,6 +34,7 @@ TierSettings tier_settings(Tier tier) {
             .most_links = 1024,
             .noise = 0.02f,
             .light_samples = 64,
+            .light_cut = 64,
             .probe_links = 2048};
 }
 
@@ -113,6 +116,67 @@ void check_lightmap(const LightmapSettings& s) {
                     .remedy = "Use a larger page or a smaller margin."};
 }
 
+void check_light(const Level& level, const Light& light) {
+    const float top = max_channel(light.color), low = std::min({light.color.r, light.color.g, light.color.b});
+    if (!(low >= 0 && top < 1e12f))
+        throw Error{.what = "a light's intensity is negative or not finite",
+                    .where = light.name,
+                    .value = to_text(top),
+                    .remedy = "Use lux for suns, candela for lamps and nit for areas, 0 or more."};
+    check_range(light.radius, 0, 1e4f, light.name, "light radius is out of range", "Use metres, 0 or more.");
+    check_range(light.edge, 1e-3f, 16, light.name, "exponent of a spot's edge is out of range",
+                "Use 0.001 to 16; 2 is glTF's.");
+    const bool sized = light.kind == LightKind::rectangle ? light.width > 0 && light.height > 0
+                       : light.kind == LightKind::disc    ? light.radius > 0
+                       : light.kind == LightKind::tube    ? light.radius > 0 && light.width > 0
+                                                          : true;
+    if (!sized || !(light.width < 1e4f && light.height < 1e4f))
+        throw Error{.what = "a light has no size, or one that is not finite",
+                    .where = light.name,
+                    .value = to_text(light.width) + " by " + to_text(light.height) + ", radius " +
+                             to_text(light.radius),
+                    .remedy = "Rectangles need width and height, discs a radius, tubes length and radius."};
+    const bool crossed =
+        light.kind == LightKind::rectangle || light.kind == LightKind::disc || light.profile != none;
+    if (!is_finite(light.position) || !(std::abs(length(light.direction) - 1) < 1e-3f) ||
+        !(std::abs(length(light.across) - 1) < 1e-3f) ||
+        (crossed && !(std::abs(dot(light.across, light.direction)) < 1e-3f)))
+        throw Error{.what = "a light's place or axes are broken",
+                    .where = light.name,
+                    .value = "",
+                    .remedy =
+                        "direction and across must be unit vectors; of rectangles, discs and profiles square "
+                        "to each other."};
+    if (light.profile != none && light.profile >= level.profiles.size())
+        throw Error{.what = "a light names a profile that does not exist",
+                    .where = light.name,
+                    .value = "",
+                    .remedy = ""};
+    if (light.group >= level.groups.size())
+        throw Error{.what = "a light has no group",
+                    .where = light.name,
+                    .value = "",
+                    .remedy = "Call complete_level()."};
+}
+
+void check_sky(const Sky& sky) {
+    const auto fail = [](const char* what, const std::string& value, const char* remedy) {
+        throw Error{.what = what, .where = "the sky", .value = value, .remedy = remedy};
+    };
+    const auto bad = [](Rgb c) { return !(std::min({c.r, c.g, c.b}) >= 0 && max_channel(c) < 1e12f); };
+    if (bad(sky.radiance) || bad(sky.below))
+        fail("radiance is negative or not finite", to_text(max_channel(sky.radiance)), "Use nit, 0 or more.");
+    if (sky.kind == SkyKind::standard && (sky.type < 1 || sky.type > 15))
+        fail("there is no such standard sky", std::to_string(sky.type), "Use 1 to 15.");
+    if (sky.kind != SkyKind::image) return;
+    if (sky.width < 1 || sky.height < 1 ||
+        sky.pixels.size() != static_cast<std::size_t>(sky.width) * static_cast<std::size_t>(sky.height))
+        fail("the image's size and pixels disagree", std::to_string(sky.pixels.size()), "");
+    for (std::size_t i = 0; i < sky.pixels.size(); ++i)
+        if (bad(sky.pixels[i]))
+            fail("a pixel is negative or not finite", "pixel " + std::to_string(i), "Repair the image.");
+}
+
 }  // namespace
 
 void check_level(const Level& level) {
@@ -127,22 +191,13 @@ void check_level(const Level& level) {
         check_range(s.density, 1e-4f, 64, s.name, "density factor is out of range", "Use 0.0001 to 64.");
         check_range(s.emission_gain, 0, 1e9f, s.name, "emission gain is out of range", "Use 0 or more.");
     }
-    for (const Light& light : level.lights) {
-        const float top = max_channel(light.color),
-                    low = std::min({light.color.r, light.color.g, light.color.b});
-        if (!(low >= 0 && top < 1e12f))
-            throw Error{.what = "a light's intensity is negative or not finite",
-                        .where = light.name,
-                        .value = to_text(top),
-                        .remedy = "Use lux for suns and candela for lamps, 0 or more."};
-        check_range(light.radius, 0, 1e4f, light.name, "light radius is out of range",
-                    "Use metres, 0 or more.");
-        if (light.group >= level.groups.size())
-            throw Error{.what = "a light has no group",
-                        .where = light.name,
-                        .value = "",
-                        .remedy = "Call complete_level()."};
+    for (const Material& m : level.materials) {
+        check_range(m.alpha, 0, 1e6f, "material " + m.name, "alpha is out of range", "Use 0 to 1.");
+        check_range(m.transmission, 0, 1, "material " + m.name, "transmission is out of range",
+                    "Use 0 to 1.");
     }
+    for (const Light& light : level.lights) check_light(level, light);
+    check_sky(level.sky);
     if (level.quality.bounces && (*level.quality.bounces < 0 || *level.quality.bounces > 1000))
         throw Error{.what = "number of bounces is out of range",
                     .where = "quality.bounces",
@@ -172,6 +227,30 @@ std::uint32_t set_index(const Level& level, const std::string& name) {
                 .where = "--set",
                 .value = name,
                 .remedy = "The level has: " + known + "."};
+}
+
+float lumens_per_unit(const Light& light, const std::vector<Profile>& profiles) {
+    switch (light.kind) {
+        case LightKind::sun:
+            return 0;
+        case LightKind::rectangle:
+            return pi * light.width * light.height;
+        case LightKind::disc:
+            return pi * pi * light.radius * light.radius;
+        case LightKind::tube:
+            return 2 * pi * pi * light.radius * light.width;
+        case LightKind::point:
+        case LightKind::spot:
+            break;
+    }
+    if (light.profile != none) {
+        const Profile& p = profiles[light.profile];
+        return p.peak > 0 ? p.lumens / p.peak : 0;
+    }
+    if (light.kind == LightKind::point) return 4 * pi;
+    // The integral of ((c - outer) / (inner - outer))^edge between the cones, 1 within the inner one.
+    const float inner = std::cos(light.inner_cone), outer = std::cos(light.outer_cone);
+    return 2 * pi * (1 - inner + (inner - outer) / (light.edge + 1));
 }
 
 Rgb kelvin_to_rgb(float kelvin) {

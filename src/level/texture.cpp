@@ -21,10 +21,23 @@ const std::array<float, 256>& linear_table() {
     return table;
 }
 
-/// Reflectance is held below this: above it, no real surface and no bounce that settles.
-constexpr float most_albedo = 0.95f;
+Rgb hold(Rgb c) {
+    return {std::clamp(c.r, 0.0f, most_albedo), std::clamp(c.g, 0.0f, most_albedo),
+            std::clamp(c.b, 0.0f, most_albedo)};
+}
 
 }  // namespace
+
+float linear_byte(std::uint8_t code) {
+    return linear_table()[code];
+}
+
+bool tints(const Material& m) {
+    return m.transmission > 0 && !(max_channel(m.emission) > 0);
+}
+bool lets_through(const Material& m) {
+    return m.alpha_mode != AlphaMode::opaque || tints(m);
+}
 
 TextureSet::TextureSet(const Level& level) {
     for (const Image& image : level.images) {
@@ -122,14 +135,31 @@ Rgb TextureSet::albedo(const Level& level, const Surface& surface, std::uint32_t
             sample(m.base_texture, mesh_uv(level.meshes[surface.mesh], triangle, u, v), footprint);
         c = c * Rgb{t.r, t.g, t.b};
     }
-    return {std::clamp(c.r, 0.0f, most_albedo), std::clamp(c.g, 0.0f, most_albedo),
-            std::clamp(c.b, 0.0f, most_albedo)};
+    return hold(c);
+}
+
+Rgb TextureSet::mean_albedo(const Level& level, const Surface& surface, std::uint32_t triangle,
+                            Vec2 barycentric, const Footprint& footprint) const {
+    const Material& m = level.materials[surface.material];
+    if (m.base_texture.image == none) return hold(m.base_color);
+    constexpr int side = 4;
+    const Vec2 middle = mesh_uv(level.meshes[surface.mesh], triangle, barycentric.x, barycentric.y);
+    const float width = std::max(length(footprint.across), length(footprint.down)) / side;
+    Rgb sum;
+    for (int i = 0; i < side * side; ++i) {
+        const float x = (static_cast<float>(i % side) + 0.5f) / side - 0.5f,
+                    y = (static_cast<float>(i / side) + 0.5f) / side - 0.5f;
+        const Texel4 t = sample(m.base_texture, middle + footprint.across * x + footprint.down * y, width);
+        sum += Rgb{t.r, t.g, t.b} * m.base_color;
+    }
+    return hold(sum * (1.0f / (side * side)));
 }
 
 Rgb TextureSet::emission(const Level& level, const Surface& surface, std::uint32_t triangle, float u,
                          float v) const {
     const Material& m = level.materials[surface.material];
-    const Rgb e = m.emission * surface.emission_gain;
+    Rgb e = m.emission * surface.emission_gain;
+    if (m.alpha_mode != AlphaMode::opaque) e = e * (1 - passage(level, surface, triangle, u, v).share);
     if (m.emission_texture.image == none) return e;
     const Texel4 t = sample(m.emission_texture, mesh_uv(level.meshes[surface.mesh], triangle, u, v));
     return e * Rgb{t.r, t.g, t.b};
@@ -140,6 +170,29 @@ float TextureSet::alpha(const Level& level, const Surface& surface, std::uint32_
     const Material& m = level.materials[surface.material];
     if (m.base_texture.image == none) return m.alpha;
     return m.alpha * sample(m.base_texture, mesh_uv(level.meshes[surface.mesh], triangle, u, v)).a;
+}
+
+TextureSet::Passage TextureSet::passage(const Level& level, const Surface& surface, std::uint32_t triangle,
+                                        float u, float v) const {
+    const Material& m = level.materials[surface.material];
+    const Vec2 uv = mesh_uv(level.meshes[surface.mesh], triangle, u, v);
+    const Texel4 base = m.base_texture.image == none ? Texel4{1, 1, 1, 1} : sample(m.base_texture, uv);
+    const float alpha = std::clamp(m.alpha * base.a, 0.0f, 1.0f);
+    if (m.alpha_mode == AlphaMode::mask && alpha < m.alpha_cutoff) return {1, {1, 1, 1}};
+    const float free = m.alpha_mode == AlphaMode::blend ? 1 - alpha : 0.0f;
+    if (!tints(m)) return {free, {1, 1, 1}};
+    float sent = (1 - free) * m.transmission;
+    if (m.transmission_texture.image != none) {
+        // Not a colour: the byte itself counts, and images are kept as linear light.
+        const float r = sample(m.transmission_texture, uv).r;
+        sent *= r <= 0.0031308f ? 12.92f * r : 1.055f * std::pow(r, 1 / 2.4f) - 0.055f;
+    }
+    const float share = free + sent;
+    if (!(share > 0)) return {0, {1, 1, 1}};
+    const Rgb color{std::clamp(m.base_color.r * base.r, 0.0f, 1.0f),
+                    std::clamp(m.base_color.g * base.g, 0.0f, 1.0f),
+                    std::clamp(m.base_color.b * base.b, 0.0f, 1.0f)};
+    return {share, (Rgb{free, free, free} + color * sent) * (1 / share)};
 }
 
 }  // namespace stasigraph

@@ -12,6 +12,21 @@ struct Texel4 {
     float r = 0, g = 0, b = 0, a = 0;
 };
 
+/// A texel's width and height in its texture's UVs.
+struct Footprint {
+    Vec2 across, down;
+};
+
+/// Reflectance is held below this: above it, no real surface and no bounce that settles.
+inline constexpr float most_albedo = 0.95f;
+
+/// An sRGB-coded byte as linear light, 0 to 1.
+float linear_byte(std::uint8_t code);
+
+/// Whether light may pass a material anywhere, and whether it may be coloured on the way.
+bool lets_through(const Material& material);
+bool tints(const Material& material);
+
 /// Threads: const use is safe from any number of threads. Cost: 21 bytes a source pixel.
 class TextureSet {
 public:
@@ -24,8 +39,21 @@ public:
     /// Base colour, clamped to [0, 0.95] a channel, at a point of a surface's triangle.
     Rgb albedo(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v,
                float footprint = 0) const;
+    /// The same averaged over a parallelogram of UVs around the point: sixteen lookups in an even grid, each
+    /// as wide as its share.
+    Rgb mean_albedo(const Level& level, const Surface& surface, std::uint32_t triangle, Vec2 barycentric,
+                    const Footprint& footprint) const;
+    /// Nit, less what the surface lets through at that point.
     Rgb emission(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v) const;
     float alpha(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v) const;
+    /// What becomes of light that crosses a surface at a point: the share that passes, and its tint. A
+    /// cut-out passes all or nothing, BLEND 1 - alpha; what that leaves is transmitted with the base colour.
+    struct Passage {
+        float share = 0;
+        Rgb tint{1, 1, 1};
+    };
+    Passage passage(const Level& level, const Surface& surface, std::uint32_t triangle, float u,
+                    float v) const;
 
 private:
     struct Mip {

@@ -4,27 +4,184 @@
 
 namespace stasigraph {
 
+namespace {
+
+/// Textured emitters are cut up until a part is this even (largest over mean), or is smaller than a pixel of
+/// its texture, or so many parts are made of one triangle.
+constexpr float even_enough = 1.3f;
+constexpr int most_cuts = 5;
+
+/// Sub-triangle looks: inner points on a lattice, the mean and the largest luminance of which are its light.
+constexpr int looks = 6;
+
+struct Look {
+    Rgb mean;
+    float most = 0;
+};
+Look look_at(const Level& level, const TextureSet& textures, const Surface& s, std::uint32_t triangle,
+             const GlowTriangle& t) {
+    Look look;
+    int count = 0;
+    for (int i = 0; i < looks; ++i)
+        for (int j = 0; i + j < looks; ++j) {
+            const Vec2 at = t.corner + t.u * ((static_cast<float>(i) + 1 / 3.0f) / looks) +
+                            t.v * ((static_cast<float>(j) + 1 / 3.0f) / looks);
+            const Rgb e = textures.emission(level, s, triangle, at.x, at.y);
+            look.mean += e;
+            look.most = std::max(look.most, luminance(e));
+            ++count;
+        }
+    look.mean = look.mean * (1.0f / static_cast<float>(count));
+    return look;
+}
+
+SourceBounds bounds_of(const Lamp& lamp) {
+    const Light& l = lamp.light;
+    SourceBounds b{.low = l.position, .high = l.position, .axis = l.direction, .range = l.range};
+    const auto grow = [&](Vec3 by) {
+        b.low = b.low - by;
+        b.high = b.high + by;
+    };
+    const auto around = [](Vec3 axis, float radius) {
+        const auto side = [&](float a) { return radius * std::sqrt(std::max(0.0f, 1 - a * a)); };
+        return Vec3{side(axis.x), side(axis.y), side(axis.z)};
+    };
+    // What a range ends is measured to the place met on the source, which may lie nearer than its middle.
+    if (l.kind == LightKind::disc) {
+        b.cone = 0;
+        b.power = luminance(l.color) * pi * l.radius * l.radius;
+        grow(around(l.direction, l.radius));
+    } else if (l.kind == LightKind::tube) {
+        b.cone = pi;
+        b.power = luminance(l.color) * 2 * l.radius * l.width;
+        const Vec3 half = l.across * (0.5f * l.width);
+        grow(max(half, -half) + around(l.across, l.radius));
+    } else {
+        b.emit = pi;
+        if (l.kind == LightKind::spot && !lamp.profile) {
+            b.cone = 0;
+            b.emit = l.outer_cone + 1e-3f;
+        }
+        b.power = luminance(l.color);
+        if (!(b.power > 0)) b.power = max_channel(l.color) * 1e-3f;
+    }
+    return b;
+}
+
+SourceBounds bounds_of(const GlowTriangle& t) {
+    const Vec3 b = t.a + t.ab, c = t.a + t.ac;
+    return {.low = min(t.a, min(b, c)),
+            .high = max(t.a, max(b, c)),
+            .axis = t.normal,
+            .cone = t.two_sided ? pi : 0.0f,
+            .power = std::max(luminance(t.emission), max_channel(t.emission) * 1e-3f) * t.area,
+            .range = t.range};
+}
+
+}  // namespace
+
+LightEffort light_effort(const TierSettings& tier, float noise) {
+    return {.samples = tier.light_samples, .cut = tier.light_cut, .error = noise > 0 ? noise : tier.noise};
+}
+
 DirectLight::DirectLight(const Level& level, const TextureSet& textures, const RayCaster& caster,
-                         std::uint32_t group)
-    : caster_(caster), emitters_(level, textures, caster, group) {
-    for (const Light& light : level.lights)
-        if (light.group == group && light.baked && max_channel(light.color) > 0) lights_.push_back(light);
+                         const SkyLight& sky, std::uint32_t group, BakeRole role)
+    : level_(level), textures_(textures), caster_(caster), tree_({}) {
+    for (const Light& light : level.lights) {
+        if (light.group != group || light.role != role || !(max_channel(light.color) > 0)) continue;
+        if (light.kind == LightKind::sun)
+            suns_.push_back(light);
+        else if (light.kind == LightKind::rectangle)
+            for (GlowTriangle& half : rectangle_halves(light)) triangles_.push_back(half);
+        else
+            lamps_.push_back(make_lamp(light, level.profiles));
+    }
+    if (role == BakeRole::whole) {
+        if (level.sky.group == group && sky.sampled()) sky_ = &sky;
+        for (std::uint32_t s = 0; s < level.surfaces.size(); ++s)
+            if (level.surfaces[s].group == group && level.surfaces[s].part != Part::moving &&
+                max_channel(level.materials[level.surfaces[s].material].emission) *
+                        level.surfaces[s].emission_gain >
+                    0)
+                add_surface(s);
+    }
+    std::vector<SourceBounds> bounds;
+    for (const Lamp& lamp : lamps_) bounds.push_back(bounds_of(lamp));
+    for (const GlowTriangle& t : triangles_) bounds.push_back(bounds_of(t));
+    tree_ = LightTree(std::move(bounds));
 }
 
-// KHR_lights_punctual, "Inner and Outer Cone Angles".
-float DirectLight::cone_share(const Light& light, Vec3 toward_light) {
-    if (light.kind != LightKind::spot) return 1;
-    const float outer = std::cos(light.outer_cone), inner = std::cos(light.inner_cone);
-    const float share = std::clamp(
-        (-dot(light.direction, toward_light) - outer) / std::max(0.001f, inner - outer), 0.0f, 1.0f);
-    return share * share;
-}
-
-// KHR_lights_punctual, "Range Property".
-float DirectLight::range_share(const Light& light, float distance) {
-    if (!(light.range > 0)) return 1;
-    const float q = distance / light.range;
-    return std::clamp(1 - q * q * q * q, 0.0f, 1.0f);
+void DirectLight::add_surface(std::uint32_t number) {
+    const Surface& surface = level_.surfaces[number];
+    const Material& material = level_.materials[surface.material];
+    const Mesh& mesh = level_.meshes[surface.mesh];
+    const bool textured = material.emission_texture.image != none || material.alpha_mode != AlphaMode::opaque;
+    // Width of a texture's pixel in UVs: smaller than that nothing is to be told apart.
+    float pixel = 1;
+    for (const TextureUse* use : {&material.emission_texture, &material.base_texture})
+        if (use->image != none)
+            pixel = std::min(pixel, 1.0f / static_cast<float>(std::max(level_.images[use->image].width,
+                                                                       level_.images[use->image].height)));
+    struct Piece {
+        GlowTriangle triangle;
+        int cuts = 0;
+    };
+    std::vector<Piece> stack;
+    for (std::uint32_t t = 0; t < mesh.triangle_count(); ++t) {
+        const RayCaster::Corners c = caster_.corners(number, t);
+        const Vec3 ab = c.b - c.a, ac = c.c - c.a;
+        const Vec2 uv = mesh_uv(mesh, t, 0, 0), uv_b = mesh_uv(mesh, t, 1, 0) - uv,
+                   uv_c = mesh_uv(mesh, t, 0, 1) - uv;
+        const float uv_size = std::max(length(uv_b), length(uv_c));
+        stack.push_back({{.a = c.a,
+                          .ab = ab,
+                          .ac = ac,
+                          .normal = c.normal,
+                          .two_sided = material.double_sided,
+                          .textured = textured,
+                          .surface = number,
+                          .triangle = t,
+                          .corner = {0, 0},
+                          .u = {1, 0},
+                          .v = {0, 1}}});
+        while (!stack.empty()) {
+            Piece piece = stack.back();
+            stack.pop_back();
+            GlowTriangle& g = piece.triangle;
+            g.area = 0.5f * length(cross(g.ab, g.ac));
+            const Vec3 middle = (g.ab + g.ac) * (1 / 3.0f);
+            g.radius = std::max({length(middle), length(g.ab - middle), length(g.ac - middle)});
+            if (!(g.area > 0)) continue;
+            g.emission = material.emission * surface.emission_gain;
+            if (textured) {
+                const Look look = look_at(level_, textures_, surface, t, g);
+                const float mean = luminance(look.mean);
+                const bool even = look.most <= even_enough * mean;
+                if (!even && piece.cuts < most_cuts &&
+                    uv_size * std::exp2(-static_cast<float>(piece.cuts)) > 2 * pixel) {
+                    const auto part = [&](Vec2 at, float sign) {
+                        Piece p = piece;
+                        ++p.cuts;
+                        p.triangle.a = g.a + g.ab * at.x + g.ac * at.y;
+                        p.triangle.ab = g.ab * (0.5f * sign);
+                        p.triangle.ac = g.ac * (0.5f * sign);
+                        p.triangle.corner = g.corner + g.u * at.x + g.v * at.y;
+                        p.triangle.u = g.u * (0.5f * sign);
+                        p.triangle.v = g.v * (0.5f * sign);
+                        stack.push_back(p);
+                    };
+                    part({0.5f, 0.5f}, -1);
+                    part({0, 0.5f}, 1);
+                    part({0.5f, 0}, 1);
+                    part({0, 0}, 1);
+                    continue;
+                }
+                // A little is added, so that no lit pixel between the looks is ever out of reach.
+                g.emission = look.mean + material.emission * (surface.emission_gain * 0.01f);
+            }
+            triangles_.push_back(g);
+        }
+    }
 }
 
 }  // namespace stasigraph

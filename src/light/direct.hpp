@@ -1,134 +1,203 @@
 #pragma once
 // Light that reaches a point straight from its sources, with visibility.
 
-#include <algorithm>
-#include <memory>
+#include <array>
 #include <vector>
 
-#include "base/random.hpp"
-#include "light/emitters.hpp"
-#include "light/receiver.hpp"
+#include "light/light_tree.hpp"
+#include "light/sky_light.hpp"
+#include "trace/ray_caster.hpp"
 
 namespace stasigraph {
 
-/// Balance heuristic between explicit sampling and gather rays that happen to meet an emitter: both
-/// techniques' weights for one direction sum to 1. Veach and Guibas, 1995. The counts are those of the first
-/// links and of the light samples, fixed for a bake, so that a row may grow without its explicit part being
-/// done again.
-struct EmitterWeights {
-    float light_samples = 1, gather_samples = 0;
-    float explicit_weight(float light_density, float gather_density) const {
-        const float a = light_samples * light_density, b = gather_samples * gather_density;
-        return a + b > 0 ? a / (a + b) : 0;
+/// Sends light from everything in `samples` draws of a view: add(direction, Rgb, distance, barycentric).
+template <class View, class Add>
+void draw_samples(const View& view, int samples, std::uint32_t seed, Add&& add) {
+    const float each = 1.0f / static_cast<float>(samples);
+    for (int k = 0; k < samples; ++k) {
+        const SourceSample s = view.draw(sobol_point(seed, static_cast<std::uint32_t>(k)));
+        if (s.distance > 0) add(s.direction, s.light * each, s.distance, s.barycentric);
     }
-    float gathered_weight(float light_density, float gather_density) const {
-        return gather_samples > 0 ? 1 - explicit_weight(light_density, gather_density) : 0;
-    }
-};
+}
 
-/// All sources of one light group but the sky, which the links carry.
+/// The same, the samples scaled so that with nothing in the way they give exactly `whole`, where that is
+/// known: what is left to chance is only what hides the source. A ratio of two estimates, so for the many
+/// samples of one source alone: with few, it is biased where a source is half hidden. Heitz et al., Combining
+/// Analytic Direct Illumination and Stochastic Shadows, 2018.
+template <class View, class Add>
+void draw_whole(const View& view, float whole, const Receiver& r, int samples, std::uint32_t seed,
+                Add&& add) {
+    constexpr int least = 4, most = 256;
+    if (!(whole > 0) || samples < least || samples > most) return draw_samples(view, samples, seed, add);
+    std::array<SourceSample, most> drawn;
+    float sum = 0;
+    for (int k = 0; k < samples; ++k) {
+        SourceSample& s = drawn[static_cast<std::size_t>(k)];
+        s = view.draw(sobol_point(seed, static_cast<std::uint32_t>(k)));
+        if (s.distance > 0) sum += r.weight(s.direction) * max_channel(s.light);
+    }
+    if (!(sum > 0)) return;
+    for (int k = 0; k < samples; ++k) {
+        const SourceSample& s = drawn[static_cast<std::size_t>(k)];
+        if (s.distance > 0) add(s.direction, s.light * (whole / sum), s.distance, s.barycentric);
+    }
+}
+
+/// Light of a sun over its disc: a radiance of E / (pi sin^2), so that a plane across the axis gets exactly
+/// E.
+template <class Add>
+void draw_sun(const Light& light, int samples, std::uint32_t seed, Add&& add) {
+    const Vec3 axis = -light.direction;
+    const float half = 0.5f * light.angular_diameter;
+    if (!(half > 0)) return add(axis, light.color, 1e30f, Vec2{});
+    const float sine = std::sin(half), gap = sine * sine / (1 + std::cos(half));
+    const Rgb each = light.color * (2 / ((2 - gap) * static_cast<float>(samples)));
+    const Frame frame(axis);
+    for (int k = 0; k < samples; ++k)
+        add(frame.to_world(cone_direction(sobol_point(seed, static_cast<std::uint32_t>(k)), gap)), each,
+            1e30f, Vec2{});
+}
+
+/// Light of one lamp of any kind, without anything in the way: add(direction, illuminance across it,
+/// distance). For what is lit lamp by lamp (visibility maps, live light); groups go through DirectLight.
+template <class Add>
+void draw_light(const Light& light, const std::vector<Profile>& profiles, const Receiver& r, int samples,
+                std::uint32_t seed, Add&& add) {
+    const auto drop = [&](Vec3 w, Rgb e, float distance, Vec2) { add(w, e, distance); };
+    if (light.kind == LightKind::sun) return draw_sun(light, samples, seed, drop);
+    if (light.kind == LightKind::rectangle) {
+        for (const GlowTriangle& half : rectangle_halves(light))
+            draw_samples(TriangleView(half, r), samples, seed,
+                         [&](Vec3 w, Rgb e, float distance, Vec2) { add(w, e * light.color, distance); });
+        return;
+    }
+    const Lamp lamp = make_lamp(light, profiles);
+    if (light.kind == LightKind::disc) return draw_samples(DiscView(lamp, r), samples, seed, drop);
+    if (light.kind == LightKind::tube) return draw_samples(TubeView(lamp, r), samples, seed, drop);
+    const BallView ball(lamp, r);
+    if (!ball.empty())
+        draw_samples(ball, light.radius > 0 ? size_samples(samples, light.radius, ball.distance()) : 1, seed,
+                     drop);
+}
+
+/// All sources of one light group. Of the sky, its bright parts; the links carry the rest.
 ///
 /// Threads: const members are safe from any number of threads, each with its own Scratch.
-/// Owner:   borrows level and caster.
+/// Owner:   borrows level, textures, caster and sky.
 class DirectLight {
 public:
-    DirectLight(const Level& level, const TextureSet& textures, const RayCaster& caster, std::uint32_t group);
+    /// Lights of one role; emissive surfaces and the sky belong to `whole`.
+    DirectLight(const Level& level, const TextureSet& textures, const RayCaster& caster, const SkyLight& sky,
+                std::uint32_t group, BakeRole role = BakeRole::whole);
 
-    using Scratch = Emitters::Choice;
+    using Scratch = LightTree::Cut;
 
     /// Calls add(direction, Rgb) with light that arrives at the receiver: illuminance on a plane across the
-    /// direction, so that the caller weighs it by the cosine or projects it. Unbiased for any number of
-    /// samples.
+    /// direction, so that the caller weighs it by the cosine or projects it. Unbiased for any effort.
     template <class Add>
-    void gather(const Receiver& r, int samples, const EmitterWeights& weights, std::uint32_t seed,
+    void gather(const Receiver& r, const LightEffort& effort, const SkyWeights& weights, std::uint32_t seed,
                 Scratch& scratch, Add&& add) const {
-        for (std::size_t i = 0; i < lights_.size(); ++i)
-            one_light(lights_[i], r, samples, combine_bits(seed, static_cast<std::uint32_t>(i)), add);
-        if (!emitters_.empty()) emissive(r, samples, weights, combine_bits(seed, 0x656d6974u), scratch, add);
+        const auto seen = [&](Vec3 w, Rgb light, float far) {
+            if (!(r.weight(w) > 0) || !(max_channel(light) > 0)) return;
+            const Rgb through = caster_.transmitted({r.position, w, far});
+            if (max_channel(through) > 0) add(w, light * through);
+        };
+        for (std::size_t i = 0; i < suns_.size(); ++i)
+            draw_sun(suns_[i], effort.samples, combine_bits(seed, static_cast<std::uint32_t>(i)),
+                     [&](Vec3 w, Rgb e, float far, Vec2) { seen(w, e, far); });
+        if (sky_) sky_samples(r, effort.samples, weights, combine_bits(seed, 0x736b79u), seen);
+        if (!tree_.empty()) local(r, effort, combine_bits(seed, 0x6c6f63u), scratch, seen);
     }
 
-    const Emitters& emitters() const { return emitters_; }
-    bool empty() const { return lights_.empty() && emitters_.empty(); }
+    bool empty() const { return suns_.empty() && !sky_ && tree_.empty(); }
 
 private:
-    template <class Add>
-    void one_light(const Light& light, const Receiver& r, int samples, std::uint32_t seed, Add&& add) const {
-        if (light.kind == LightKind::sun) return sun(light, r, samples, seed, add);
-        const Vec3 to = light.position - r.position;
-        const float d2 = dot(to, to), d = std::sqrt(d2);
-        if (!(d > 0)) return;
-        const Vec3 axis = to * (1 / d);
-        const Rgb intensity = light.color * (cone_share(light, axis) * range_share(light, d));
-        if (!(max_channel(intensity) > 0)) return;
-        if (light.radius <= 0) {
-            if (r.weight(axis) > 0 && !caster_.blocked({r.position, axis, d}))
-                add(axis, intensity * (1 / d2));
+    template <class Seen>
+    void sky_samples(const Receiver& r, int samples, const SkyWeights& weights, std::uint32_t seed,
+                     Seen&& seen) const {
+        for (int k = 0; k < samples; ++k) {
+            const SkyLight::Sample s = sky_->sample(sobol_point(seed, static_cast<std::uint32_t>(k)));
+            if (!(s.density > 0)) continue;
+            const float share = weights.explicit_weight(s.density, r.gather_density(s.direction));
+            seen(s.direction, s.radiance * (share / (s.density * static_cast<float>(samples))), 1e30f);
+        }
+    }
+
+    template <class Seen>
+    void local(const Receiver& r, const LightEffort& effort, std::uint32_t seed, Scratch& scratch,
+               Seen&& seen) const {
+        tree_.cut(r, effort, scratch);
+        for (const LightTree::Part& part : scratch.parts) {
+            const std::uint32_t own = combine_bits(seed, part.node);
+            if (tree_.is_leaf(part.node)) {
+                const float share = part.weight / scratch.total;
+                source(tree_.source(part.node), r, effort.samples, share, own, seen);
+                continue;
+            }
+            float chance = 1;
+            const std::uint32_t i = tree_.choose(part.node, r, unit_float(mix_bits(own)), chance);
+            if (i == none) continue;
+            source(i, r, 1, 1, own,
+                   [&](Vec3 w, Rgb light, float far) { seen(w, light * (1 / chance), far); });
+        }
+    }
+
+    /// Light of one source; `share` of the light at the receiver that seems to be its own, and of the
+    /// samples.
+    template <class Seen>
+    void source(std::uint32_t number, const Receiver& r, int samples, float share, std::uint32_t seed,
+                Seen&& seen) const {
+        const auto count = [&](float radius, Vec3 middle) {
+            const float d = std::max(length(middle - r.position), 1e-6f);
+            const auto n = static_cast<float>(size_samples(samples, radius, d));
+            return std::clamp(static_cast<int>(std::ceil(2 * n * share)), 1, samples);
+        };
+        const auto plain = [&](Vec3 w, Rgb e, float distance, Vec2) { seen(w, e, distance); };
+        if (number >= lamps_.size()) {
+            const GlowTriangle& t = triangles_[number - lamps_.size()];
+            const TriangleView view(t, r);
+            const Vec3 middle = t.a + (t.ab + t.ac) * (1 / 3.0f);
+            // One that fills a good part of the view is worth a few rays however little of the light it
+            // sends.
+            const int few = length(middle - r.position) < 2 * t.radius ? std::min(samples, 4) : 1;
+            const int n = std::max(few, count(t.radius, middle));
+            draw_whole(view, view.whole(r), r, n, seed, [&](Vec3 w, Rgb e, float distance, Vec2 at) {
+                // A shadow ray must end before the surface that sends the light.
+                if (t.surface == none) return seen(w, e * t.emission, distance);
+                seen(w, e * emission(t, at), distance - 2 * ray_start_offset);
+            });
             return;
         }
-        // A sphere of radiance I / (pi r^2), sampled uniformly over its cone of directions.
-        const float radius = std::min(light.radius, 0.999f * d), s2 = radius * radius / d2;
-        const float gap = s2 / (1 + std::sqrt(1 - s2));  // 1 - cos of the half angle
-        const int n = std::clamp(static_cast<int>(std::ceil(static_cast<float>(samples) * 10 * radius / d)),
-                                 1, samples);
-        const Rgb each = intensity * (2 * gap / (radius * radius * static_cast<float>(n)));
-        const Frame frame(axis);
-        for (int k = 0; k < n; ++k) {
-            const Vec3 w =
-                frame.to_world(cone_direction(sobol_point(seed, static_cast<std::uint32_t>(k)), gap));
-            if (!(r.weight(w) > 0)) continue;
-            const float along = d * dot(w, axis);
-            const float entry = along - std::sqrt(std::max(0.0f, along * along - (d2 - radius * radius)));
-            if (!caster_.blocked({r.position, w, std::max(0.0f, entry)})) add(w, each);
-        }
+        const Lamp& lamp = lamps_[number];
+        const float radius = lamp.light.radius;
+        if (lamp.light.kind == LightKind::disc)
+            return draw_samples(DiscView(lamp, r), count(radius, lamp.light.position), seed, plain);
+        if (lamp.light.kind == LightKind::tube)
+            return draw_samples(TubeView(lamp, r),
+                                count(0.5f * lamp.light.width + radius, lamp.light.position), seed, plain);
+        const BallView ball(lamp, r);
+        if (!ball.empty())
+            draw_whole(ball, ball.whole(r) * ball.intensity(), r,
+                       radius > 0 ? count(radius, lamp.light.position) : 1, seed, plain);
     }
 
-    template <class Add>
-    void sun(const Light& light, const Receiver& r, int samples, std::uint32_t seed, Add&& add) const {
-        const Vec3 axis = -light.direction;
-        const float half = 0.5f * light.angular_diameter;
-        const int n = half > 0 ? samples : 1;
-        const float sine = std::sin(half), gap = sine * sine / (1 + std::cos(half));
-        // A disc of radiance E / (pi sin^2), so that a plane across the axis gets exactly E.
-        const Rgb each = light.color * (half > 0 ? 2 / ((2 - gap) * static_cast<float>(n)) : 1.0f);
-        const Frame frame(axis);
-        for (int k = 0; k < n; ++k) {
-            const Vec3 w =
-                half > 0
-                    ? frame.to_world(cone_direction(sobol_point(seed, static_cast<std::uint32_t>(k)), gap))
-                    : axis;
-            if (r.weight(w) > 0 && !caster_.blocked({r.position, w})) add(w, each);
-        }
+    Rgb emission(const GlowTriangle& t, Vec2 at) const {
+        return t.textured ? textures_.emission(level_, level_.surfaces[t.surface], t.triangle, at.x, at.y)
+                          : t.emission;
     }
+    void add_surface(std::uint32_t surface);
 
-    template <class Add>
-    void emissive(const Receiver& r, int samples, const EmitterWeights& weights, std::uint32_t seed,
-                  Scratch& scratch, Add&& add) const {
-        emitters_.weigh(r, scratch);
-        if (!(scratch.total > 0)) return;
-        for (int k = 0; k < samples; ++k) {
-            const EmitterPoint p =
-                emitters_.choose(scratch, sobol_point(seed, static_cast<std::uint32_t>(k)));
-            const Vec3 to = p.position - r.position;
-            const float d2 = dot(to, to), d = std::sqrt(d2);
-            if (!(d > 0) || !(p.area_density > 0)) continue;
-            const Vec3 w = to * (1 / d);
-            const float facing =
-                emitters_.two_sided(p.emitter) ? std::abs(dot(p.normal, w)) : -dot(p.normal, w);
-            if (!(facing > 0) || !(r.weight(w) > 0)) continue;
-            const float density = p.area_density * d2 / facing;  // per steradian
-            const Rgb light = emitters_.emission(p) * (weights.explicit_weight(density, r.gather_density(w)) /
-                                                       (density * static_cast<float>(samples)));
-            if (!(max_channel(light) > 0)) continue;
-            if (!caster_.blocked({r.position, w, d - 2 * ray_start_offset})) add(w, light);
-        }
-    }
-
-    static float cone_share(const Light& light, Vec3 toward_light);
-    static float range_share(const Light& light, float distance);
-
+    const Level& level_;
+    const TextureSet& textures_;
     const RayCaster& caster_;
-    std::vector<Light> lights_;
-    Emitters emitters_;
+    const SkyLight* sky_ = nullptr;
+    std::vector<Light> suns_;
+    std::vector<Lamp> lamps_;
+    std::vector<GlowTriangle> triangles_;  ///< Sources are numbered lamps first, then these.
+    LightTree tree_;
 };
+
+/// The tier's effort. `noise`: relative standard error aimed for; 0 is the tier's own.
+LightEffort light_effort(const TierSettings& tier, float noise);
 
 }  // namespace stasigraph

@@ -14,10 +14,13 @@ public:
         : level_(level),
           gains_(level.sets[set].gains),
           textures_(level),
-          caster_(level, textures_, [](const Surface& s) { return s.part != Part::moving; }) {
-        for (std::uint32_t g = 0; g < level.groups.size(); ++g)
-            groups_.emplace_back(level, textures_, caster_, g);
-        if (level.sky.group != none) sky_ = level.sky.radiance * gains_[level.sky.group];
+          caster_(level, textures_, [](const Surface& s) { return s.part != Part::moving; }),
+          sky_(level.sky) {
+        groups_.reserve(2 * level.groups.size());
+        for (const BakeRole role : {BakeRole::whole, BakeRole::bounce})
+            for (std::uint32_t g = 0; g < level.groups.size(); ++g)
+                groups_.emplace_back(level, textures_, caster_, sky_, g, role);
+        if (level.sky.group != none) sky_gain_ = gains_[level.sky.group];
     }
 
     ReferenceLight irradiance(const Receiver& receiver, const ReferenceSettings& settings,
@@ -31,13 +34,17 @@ public:
     }
 
 private:
-    /// Light sampled explicitly, one sample for each light.
-    Rgb direct_light(const Receiver& r, std::uint32_t seed, DirectLight::Scratch& scratch) const {
+    /// Light sampled explicitly: lights of one role, each group told apart into a few parts.
+    Rgb direct_light(const Receiver& r, BakeRole role, std::uint32_t seed,
+                     DirectLight::Scratch& scratch) const {
+        constexpr LightEffort effort{.samples = 1, .cut = 2, .error = 0};
         Rgb sum;
-        for (std::uint32_t g = 0; g < groups_.size(); ++g)
+        const std::size_t count = gains_.size(), from = role == BakeRole::whole ? 0 : count;
+        for (std::uint32_t g = 0; g < count; ++g)
             if (gains_[g] > 0)
-                groups_[g].gather(r, 1, {}, combine_bits(seed, g), scratch,
-                                  [&](Vec3 w, Rgb light) { sum += light * (r.weight(w) * gains_[g]); });
+                groups_[from + g].gather(
+                    r, effort, weights, combine_bits(seed, g), scratch,
+                    [&](Vec3 w, Rgb light) { sum += light * (r.weight(w) * gains_[g]); });
         return sum;
     }
 
@@ -45,12 +52,16 @@ private:
               ReferenceLight& sum) const {
         RandomStream random(seed, 0x70617468u);
         Rgb carried{pi, pi, pi};  // what radiance met by the next gather ray adds to E here
-        sum.direct += direct_light(r, combine_bits(seed, 0), scratch);
+        sum.direct += direct_light(r, BakeRole::whole, combine_bits(seed, 0), scratch);
         for (int bounce = 0;; ++bounce) {
             const Vec3 w = gather_direction(r, Frame(r.normal), random.next2());
-            const Hit hit = caster_.closest({r.position, w});
+            Rgb tint;
+            const Hit hit = caster_.gathered({r.position, w},
+                                             gather_seed(seed, static_cast<std::uint32_t>(bounce)), tint);
+            carried = carried * tint;
             if (hit.surface == none) {
-                (bounce == 0 ? sum.direct : sum.bounced) += carried * sky_;
+                const float share = weights.gathered_weight(sky_.density(w), r.gather_density(w));
+                (bounce == 0 ? sum.direct : sum.bounced) += carried * sky_.radiance(w) * (sky_gain_ * share);
                 return;
             }
             const Surface& surface = level_.surfaces[hit.surface];
@@ -60,10 +71,12 @@ private:
             const RayCaster::Place place = caster_.place(hit);
             r = surface_receiver(place.position, place.normal, place.face_normal);
             carried = carried * textures_.albedo(level_, surface, hit.triangle, hit.u, hit.v);
-            sum.bounced +=
-                carried *
-                direct_light(r, combine_bits(seed, static_cast<std::uint32_t>(bounce) + 1), scratch) *
-                (1 / pi);
+            // What a light of which bounces alone are baked sends straight is theirs to reflect.
+            const std::uint32_t own = combine_bits(seed, static_cast<std::uint32_t>(bounce) + 1);
+            sum.bounced += carried *
+                           (direct_light(r, BakeRole::whole, own, scratch) +
+                            direct_light(r, BakeRole::bounce, mix_bits(own), scratch)) *
+                           (1 / pi);
             if (bounce < 2) continue;
             // Russian roulette by what is still carried, from the third vertex on.
             const float stay = std::min(0.95f, max_channel(carried) / pi);
@@ -72,12 +85,16 @@ private:
         }
     }
 
+    /// One explicit sample of the sky beside one gather ray.
+    static constexpr SkyWeights weights{1, 1};
+
     const Level& level_;
     std::vector<float> gains_;
     TextureSet textures_;
     RayCaster caster_;
-    std::vector<DirectLight> groups_;
-    Rgb sky_;
+    SkyLight sky_;
+    std::vector<DirectLight> groups_;  ///< Lights baked whole, group by group, then those for bounces alone.
+    float sky_gain_ = 0;
 };
 
 }  // namespace

@@ -1,6 +1,7 @@
 #include <algorithm>
 
 #include "finish/pages.hpp"
+#include "light/direct.hpp"
 #include "picture/colors.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/picture.hpp"
@@ -14,12 +15,11 @@ constexpr std::size_t rows_per_task = 8;
 
 class Viewer {
 public:
-    Viewer(const Level& level, const Atlas& atlas, const BakedSet* set, const ProbeNet& probes,
-           const ViewSettings& settings, float vertical_fov)
+    Viewer(const Level& level, const Atlas& atlas, const ViewLight& light, const ViewSettings& settings,
+           float vertical_fov)
         : level_(level),
           atlas_(atlas),
-          set_(set),
-          probes_(probes),
+          light_(light),
           settings_(settings),
           textures_(level),
           caster_(level, textures_,
@@ -27,32 +27,45 @@ public:
                       return s.part == Part::still || (s.part == Part::moving && settings.moving);
                   }),
           pixel_angle_(2 * std::tan(vertical_fov / 2) / static_cast<float>(settings.height)) {
-        sky_ = {};
-        if (set && level.sky.group != none) {
-            for (const BakeSet& b : level.sets)
-                if (b.name == set->name) sky_ = level.sky.radiance * b.gains[level.sky.group];
-        }
+        if (!light.set) return;
         for (const BakeSet& b : level.sets)
-            if (set && b.name == set->name) gains_ = b.gains;
+            if (b.name == light.set->name) gains_ = b.gains;
+        gains_.resize(level.groups.size(), 1.0f);
+        for (std::uint32_t i = 0; i < level.lights.size(); ++i) {
+            const Light& l = level.lights[i];
+            if (l.role == BakeRole::whole || !(gains_[l.group] > 0) || !(max_channel(l.color) > 0)) continue;
+            live_.push_back({i, {}});
+            if (!light.visibility) continue;
+            for (const VisibilityPage& page : *light.visibility) {
+                const auto at = std::find(page.lights.begin(), page.lights.end(), l.name);
+                live_.back().channel.push_back(
+                    at == page.lights.end() ? -1 : static_cast<int>(at - page.lights.begin()));
+            }
+        }
     }
 
     Rgb along(Vec3 origin, Vec3 direction) const {
         Vec3 start = origin;
-        for (int step = 0; step < 16; ++step) {
+        Rgb through{1, 1, 1}, sum;
+        for (int step = 0; step < 24; ++step) {
             const Hit hit = caster_.closest({start, direction});
-            if (hit.surface == none)
-                return settings_.show == Show::lit || settings_.show == Show::light
-                           ? sky_
-                           : Rgb{0.05f, 0.06f, 0.08f};
+            if (hit.surface == none) return sum + through * background(direction);
             const Surface& surface = level_.surfaces[hit.surface];
+            const bool two_sided = level_.materials[surface.material].double_sided;
             // As a game culls them: the backs of single-sided faces are not there.
-            if (hit.back && !level_.materials[surface.material].double_sided) {
-                start = start + direction * (hit.distance + ray_start_offset);
-                continue;
+            if (!hit.back || two_sided) {
+                const Rgb own = shade(hit, caster_.place(hit), direction);
+                if (!caster_.is_glass(hit.surface) || settings_.show == Show::charts ||
+                    settings_.show == Show::density)
+                    return sum + through * own;
+                const TextureSet::Passage p = textures_.passage(level_, surface, hit.triangle, hit.u, hit.v);
+                sum += through * own * (1 - p.share);
+                through = through * p.tint * p.share;
+                if (!(max_channel(through) > 0.002f)) return sum;
             }
-            return shade(hit, caster_.place(hit), direction);
+            start = start + direction * (hit.distance + ray_start_offset);
         }
-        return {};
+        return sum;
     }
 
 private:
@@ -77,6 +90,56 @@ private:
                emitted;
     }
 
+    Rgb background(Vec3 direction) const {
+        if (settings_.show != Show::lit && settings_.show != Show::light) return {0.05f, 0.06f, 0.08f};
+        if (level_.sky.group == none) return {};
+        return sky_radiance(level_.sky, direction) * gains_[level_.sky.group];
+    }
+
+    /// Direct light of the lamps that are not baked whole, lux.
+    Rgb live_light(const Hit& hit, const RayCaster::Place& place) const {
+        Rgb sum;
+        const Receiver r = surface_receiver(place.position, place.normal, place.face_normal);
+        const std::uint32_t page = hit.back ? none : atlas_.surfaces[hit.surface].page;
+        for (const LiveLight& live : live_) {
+            const Light& light = level_.lights[live.light];
+            const bool mapped = light.role == BakeRole::bounce && page < live.channel.size();
+            const float map = mapped ? visibility(hit, page, live.channel[page]) : 1;
+            if (!(map > 0)) continue;
+            draw_light(light, level_.profiles, r, live_samples, 0x6c697665u + live.light,
+                       [&](Vec3 w, Rgb e, float distance) {
+                           const float weight = r.weight(w) * gains_[light.group] * map;
+                           if (!(weight > 0)) return;
+                           sum += e * weight *
+                                  (mapped ? Rgb{1, 1, 1} : caster_.transmitted({r.position, w, distance}));
+                       });
+        }
+        return sum;
+    }
+
+    /// A page's map as a game's sampler reads it.
+    float visibility(const Hit& hit, std::uint32_t page, int channel) const {
+        const VisibilityPage& map = (*light_.visibility)[page];
+        if (channel < 0 || map.texels.empty()) return 0;
+        const Vec2 at = page_place(hit) - Vec2{0.5f, 0.5f};
+        const float fx = std::floor(at.x), fy = std::floor(at.y), tx = at.x - fx, ty = at.y - fy;
+        const auto texel = [&](float x, float y) {
+            const int px = std::clamp(static_cast<int>(x), 0, map.side - 1),
+                      py = std::clamp(static_cast<int>(y), 0, map.side - 1);
+            return static_cast<float>(map.texels[static_cast<std::size_t>(py) * map.side + px]
+                                                [static_cast<std::size_t>(channel)]) /
+                   255;
+        };
+        return (texel(fx, fy) * (1 - tx) + texel(fx + 1, fy) * tx) * (1 - ty) +
+               (texel(fx, fy + 1) * (1 - tx) + texel(fx + 1, fy + 1) * tx) * ty;
+    }
+
+    Vec2 page_place(const Hit& hit) const {
+        const SurfaceUv& uv = atlas_.surfaces[hit.surface];
+        return texel_of(hit, atlas_.layouts[uv.layout]) +
+               Vec2{static_cast<float>(uv.x), static_cast<float>(uv.y)};
+    }
+
     /// A faint shading by direction, so that forms read without light.
     static float shape(const RayCaster::Place& place) {
         return 0.8f + 0.2f * dot(place.normal, Vec3{0.36f, 0.8f, 0.48f});
@@ -90,13 +153,13 @@ private:
     Rgb irradiance(const Hit& hit, const RayCaster::Place& place) const {
         const Surface& surface = level_.surfaces[hit.surface];
         const SurfaceUv& uv = atlas_.surfaces[hit.surface];
+        const Rgb live = live_light(hit, place);
         if (uv.page != none && !hit.back)
-            return sample_page(set_->pages[uv.page],
-                               texel_of(hit, atlas_.layouts[uv.layout]) +
-                                   Vec2{static_cast<float>(uv.x), static_cast<float>(uv.y)});
-        if (surface.lit_by == LitBy::nothing) return {};
-        return probe_irradiance(probe_weights(probes_, place.position + place.face_normal * 0.05f, true),
-                                set_->probes, place.normal);
+            return live + sample_page(light_.set->pages[uv.page], page_place(hit));
+        if (surface.lit_by == LitBy::nothing) return live;
+        return live + probe_irradiance(
+                          probe_weights(*light_.probes, place.position + place.face_normal * 0.05f, true),
+                          light_.set->probes, place.normal);
     }
 
     Rgb charts(const Hit& hit) const {
@@ -127,31 +190,37 @@ private:
 
     const Level& level_;
     const Atlas& atlas_;
-    const BakedSet* set_;
-    const ProbeNet& probes_;
+    /// Rays for the live light of one sample of a pixel: its disc is softened by the pixel's samples alone.
+    static constexpr int live_samples = 4;
+    struct LiveLight {
+        std::uint32_t light = 0;
+        std::vector<int> channel;  ///< Of each page's visibility map; -1 where the light does not reach it.
+    };
+
+    ViewLight light_;
     const ViewSettings& settings_;
     TextureSet textures_;
     RayCaster caster_;
     float pixel_angle_;  ///< Radians, in the middle of the picture.
-    Rgb sky_;
     std::vector<float> gains_;
+    std::vector<LiveLight> live_;
 };
 
 }  // namespace
 
-Picture view(const Level& level, const Atlas& atlas, const BakedSet* set, const ProbeNet& probes,
-             const Camera& camera, const ViewSettings& settings, Job& job) {
+Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, const Camera& camera,
+             const ViewSettings& settings, Job& job) {
     if (settings.width < 8 || settings.height < 8 || settings.width > 8192 || settings.height > 8192)
         throw Error{.what = "picture size is out of range",
                     .where = "--size",
                     .value = std::to_string(settings.width) + "x" + std::to_string(settings.height),
                     .remedy = "Use 8 to 8192 pixels."};
-    if (!set && (settings.show == Show::lit || settings.show == Show::light))
+    if (!light.set && (settings.show == Show::lit || settings.show == Show::light))
         throw Error{.what = "this picture needs a bake",
                     .where = "view",
                     .value = "",
                     .remedy = "Run `stasigraph bake` first."};
-    const Viewer viewer(level, atlas, set, probes, settings, camera.vertical_fov);
+    const Viewer viewer(level, atlas, light, settings, camera.vertical_fov);
     Picture picture{settings.width, settings.height,
                     std::vector<Rgb>(static_cast<std::size_t>(settings.width) * settings.height)};
     const Vec3 ahead = normalize(camera.toward - camera.eye);

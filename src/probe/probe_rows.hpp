@@ -18,8 +18,8 @@ void measure_probes(const RowSource& rows, const Links& links, const std::vector
                     ProbeNet& net, Job& job);
 
 /// Direct light of one group at every probe, as coefficients.
-std::vector<ShRgb> light_probes(const DirectLight& light, const RowSource& rows, int samples,
-                                const EmitterWeights& weights, std::uint32_t seed, Job& job);
+std::vector<ShRgb> light_probes(const DirectLight& light, const RowSource& rows, const LightEffort& effort,
+                                const SkyWeights& weights, std::uint32_t seed, Job& job);
 
 /// The basis at a direction times the clamped cosine's convolution: pi, 2 pi / 3, pi / 4 by order.
 std::array<float, 9> convolved_basis(Vec3 direction);

@@ -4,6 +4,8 @@
 #include <tbb/task_arena.h>
 
 #include <algorithm>
+#include <array>
+#include <map>
 
 #include "stasigraph/error.hpp"
 
@@ -18,9 +20,57 @@ constexpr const char* kernel_settings = "isa=avx2,set_affinity=0";
 struct SurfaceGeometry {
     std::vector<Vec3> positions;
     bool mirrored = false;
-    bool masked = false;
-    std::uint32_t surface = none;
+    bool glass = false;      ///< BLEND or transmission.
+    bool free_exit = false;  ///< Its backs take nothing from light that leaves through them.
 };
+
+/// How a ray treats glass.
+enum class Crossing : std::uint8_t {
+    stop,     ///< Glass is a face like any other.
+    chance,   ///< It is passed or met, by the ray's number.
+    measure,  ///< It is always passed, and its tint multiplied up.
+    tint,     ///< As measure, of the glass that `chance` passed; its likelihood is no longer counted.
+};
+
+/// What one query carries through the kernel's callbacks.
+struct Query : RTCIntersectContext {
+    Crossing crossing = Crossing::stop;
+    bool tinted = false;  ///< Some coloured glass was passed, perhaps behind the hit.
+    Rgb through{1, 1, 1};
+    // A triangle may be offered more than once (the tree holds parts of it in several leaves).
+    static constexpr std::size_t most_panes = 48;
+    std::size_t panes = 0;
+    std::uint64_t pane[most_panes];
+
+    explicit Query(Crossing c) : crossing(c) { rtcInitIntersectContext(this); }
+    /// False when it was counted before.
+    bool count(std::uint32_t surface, std::uint32_t triangle) {
+        const std::uint64_t id = static_cast<std::uint64_t>(surface) << 32 | triangle;
+        for (std::size_t i = 0; i < panes; ++i)
+            if (pane[i] == id) return false;
+        // Behind so many panes nothing is left that matters.
+        if (panes == most_panes)
+            through = {};
+        else
+            pane[panes++] = id;
+        return true;
+    }
+};
+
+/// Meshes without an open edge, by place: what has an inside.
+bool is_closed(const Mesh& mesh) {
+    std::map<std::array<float, 3>, std::uint32_t> number;
+    std::vector<std::uint32_t> place;
+    for (Vec3 p : mesh.positions)
+        place.push_back(
+            number.try_emplace({p.x, p.y, p.z}, static_cast<std::uint32_t>(number.size())).first->second);
+    std::map<std::pair<std::uint32_t, std::uint32_t>, int> edges;
+    for (std::size_t i = 0; i < mesh.indices.size(); ++i) {
+        const std::uint32_t a = place[mesh.indices[i]], b = place[mesh.indices[i % 3 == 2 ? i - 2 : i + 1]];
+        if (a != b) edges[{std::min(a, b), std::max(a, b)}] += a < b ? 1 : -1;
+    }
+    return std::all_of(edges.begin(), edges.end(), [](const auto& e) { return e.second == 0; });
+}
 
 }  // namespace
 
@@ -28,7 +78,8 @@ struct RayCaster::Scene {
     const Level& level;
     const TextureSet& textures;
     RTCDevice device = nullptr;
-    RTCScene scene = nullptr;
+    RTCScene scene = nullptr, glass = nullptr;  ///< Everything; what lets a part of the light through.
+    bool has_glass = false;
     std::vector<SurfaceGeometry> geometry;  ///< One for each surface; empty where it takes no part.
 
     Scene(const Level& l, const TextureSet& t) : level(l), textures(t), geometry(l.surfaces.size()) {}
@@ -36,30 +87,57 @@ struct RayCaster::Scene {
     Scene& operator=(const Scene&) = delete;
     ~Scene() {
         if (scene) rtcReleaseScene(scene);
+        if (glass) rtcReleaseScene(glass);
         if (device) rtcReleaseDevice(device);
     }
 
-    /// Whether a MASK surface is open where a ray meets it.
-    bool open_at(std::uint32_t surface, std::uint32_t triangle, float u, float v) const {
-        const Surface& s = level.surfaces[surface];
-        return textures.alpha(level, s, triangle, u, v) < level.materials[s.material].alpha_cutoff;
+    /// Whether a ray goes on past a face.
+    bool passes(Query& query, const RTCHit& hit, Vec3 direction, std::uint32_t ray_seed) const {
+        const Surface& s = level.surfaces[hit.geomID];
+        const SurfaceGeometry& g = geometry[hit.geomID];
+        if (!g.glass)
+            return textures.alpha(level, s, hit.primID, hit.u, hit.v) <
+                   level.materials[s.material].alpha_cutoff;
+        const TextureSet::Passage p = textures.passage(level, s, hit.primID, hit.u, hit.v);
+        if (query.crossing == Crossing::stop)
+            return level.materials[s.material].alpha_mode == AlphaMode::mask && p.share >= 1;
+        if (g.free_exit) {
+            const bool away = hit.Ng_x * direction.x + hit.Ng_y * direction.y + hit.Ng_z * direction.z > 0;
+            if (away != g.mirrored) return true;
+        }
+        if (query.crossing == Crossing::measure) {
+            if (!(p.share > 0)) return false;
+            if (query.count(hit.geomID, hit.primID)) query.through = query.through * p.tint * p.share;
+            return max_channel(query.through) > 0;
+        }
+        if (!(unit_float(combine_bits(combine_bits(ray_seed, hit.geomID), hit.primID)) < p.share))
+            return false;
+        if (query.crossing == Crossing::tint && query.count(hit.geomID, hit.primID))
+            query.through = query.through * p.tint;
+        query.tinted = query.tinted || tints(level.materials[s.material]);
+        return true;
     }
 
     static void filter(const RTCFilterFunctionNArguments* args) {
         const auto* scene = static_cast<const Scene*>(args->geometryUserPtr);
+        auto& query = *static_cast<Query*>(args->context);
         for (unsigned i = 0; i < args->N; ++i) {
             if (args->valid[i] != -1) continue;
             const RTCHit hit = rtcGetHitFromHitN(args->hit, args->N, i);
-            if (scene->open_at(hit.geomID, hit.primID, hit.u, hit.v)) args->valid[i] = 0;
+            const Vec3 direction{RTCRayN_dir_x(args->ray, args->N, i), RTCRayN_dir_y(args->ray, args->N, i),
+                                 RTCRayN_dir_z(args->ray, args->N, i)};
+            if (scene->passes(query, hit, direction, RTCRayN_id(args->ray, args->N, i))) args->valid[i] = 0;
         }
     }
 
     void add(std::uint32_t index) {
         const Surface& surface = level.surfaces[index];
         const Mesh& mesh = level.meshes[surface.mesh];
+        const Material& material = level.materials[surface.material];
         SurfaceGeometry& g = geometry[index];
-        g.surface = index;
         g.mirrored = determinant(surface.to_world) < 0;
+        g.glass = material.alpha_mode == AlphaMode::blend || tints(material);
+        g.free_exit = g.glass && !material.double_sided && is_closed(mesh);
         g.positions.reserve(mesh.positions.size() + 2);
         for (Vec3 p : mesh.positions) g.positions.push_back(transform_point(surface.to_world, p));
         RTCGeometry triangles = rtcNewGeometry(device, RTC_GEOMETRY_TYPE_TRIANGLE);
@@ -68,16 +146,31 @@ struct RayCaster::Scene {
                                    g.positions.data(), 0, sizeof(Vec3), mesh.positions.size());
         rtcSetSharedGeometryBuffer(triangles, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, mesh.indices.data(),
                                    0, 12, mesh.triangle_count());
-        if (level.materials[surface.material].alpha_mode == AlphaMode::mask) {
-            g.masked = true;
+        if (lets_through(material)) {
             rtcSetGeometryUserData(triangles, this);
             rtcSetGeometryIntersectFilterFunction(triangles, &Scene::filter);
             rtcSetGeometryOccludedFilterFunction(triangles, &Scene::filter);
         }
         rtcCommitGeometry(triangles);
         rtcAttachGeometryByID(scene, triangles, index);
+        if (g.glass) rtcAttachGeometryByID(glass, triangles, index);
+        has_glass = has_glass || g.glass;
         rtcReleaseGeometry(triangles);
     }
+
+    Hit hit_of(const RTCHit& hit, float distance, Vec3 direction) const {
+        if (hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
+        const bool away = hit.Ng_x * direction.x + hit.Ng_y * direction.y + hit.Ng_z * direction.z > 0;
+        return {.surface = hit.geomID,
+                .triangle = hit.primID,
+                .u = hit.u,
+                .v = hit.v,
+                .distance = distance,
+                .back = away != geometry[hit.geomID].mirrored};
+    }
+
+    /// The colour of the glass that a gathered ray passed on its way to what it met.
+    Rgb tint_before(Vec3 origin, Vec3 direction, float distance, std::uint32_t seed) const;
 };
 
 RayCaster::RayCaster(const Level& level, const TextureSet& textures,
@@ -92,11 +185,16 @@ RayCaster::RayCaster(const Level& level, const TextureSet& textures,
     scene_->scene = rtcNewScene(scene_->device);
     rtcSetSceneFlags(scene_->scene, RTC_SCENE_FLAG_ROBUST);
     rtcSetSceneBuildQuality(scene_->scene, RTC_BUILD_QUALITY_HIGH);
+    scene_->glass = rtcNewScene(scene_->device);
+    rtcSetSceneFlags(scene_->glass, RTC_SCENE_FLAG_ROBUST);
     for (std::uint32_t s = 0; s < level.surfaces.size(); ++s)
         if (takes_part(level.surfaces[s]) && !level.meshes[level.surfaces[s].mesh].indices.empty())
             scene_->add(s);
     // Built by one thread: a parallel build orders coincident triangles by the number of threads.
-    tbb::task_arena(1).execute([&] { rtcCommitScene(scene_->scene); });
+    tbb::task_arena(1).execute([&] {
+        rtcCommitScene(scene_->scene);
+        rtcCommitScene(scene_->glass);
+    });
     if (rtcGetDeviceError(scene_->device) != RTC_ERROR_NONE)
         throw Error{.what = "the ray kernel could not build the scene",
                     .where = level.name,
@@ -123,35 +221,56 @@ static RTCRay kernel_ray(const Ray& ray) {
     return r;
 }
 
-Hit RayCaster::closest(const Ray& ray) const noexcept {
-    RTCIntersectContext context;
-    rtcInitIntersectContext(&context);
+static RTCRayHit kernel_ray_hit(const Ray& ray) {
     RTCRayHit r;
     r.ray = kernel_ray(ray);
     r.hit.geomID = RTC_INVALID_GEOMETRY_ID;
     r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
-    rtcIntersect1(scene_->scene, &context, &r);
-    if (r.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
-    const bool away =
-        r.hit.Ng_x * ray.direction.x + r.hit.Ng_y * ray.direction.y + r.hit.Ng_z * ray.direction.z > 0;
-    return {.surface = r.hit.geomID,
-            .triangle = r.hit.primID,
-            .u = r.hit.u,
-            .v = r.hit.v,
-            .distance = r.ray.tfar,
-            .back = away != scene_->geometry[r.hit.geomID].mirrored};
+    return r;
 }
 
-void RayCaster::closest_batch(Vec3 origin, const Vec3* directions, const std::uint8_t* order,
-                              std::uint32_t count, Hit* hits) const noexcept {
-    RTCIntersectContext context;
-    rtcInitIntersectContext(&context);
-    for (std::uint32_t first = 0; first < count; first += 8) {
-        const std::uint32_t n = std::min(8u, count - first);
+bool RayCaster::is_glass(std::uint32_t surface) const noexcept {
+    return scene_->geometry[surface].glass;
+}
+
+Hit RayCaster::closest(const Ray& ray) const noexcept {
+    Query query(Crossing::stop);
+    RTCRayHit r = kernel_ray_hit(ray);
+    rtcIntersect1(scene_->scene, &query, &r);
+    return scene_->hit_of(r.hit, r.ray.tfar, ray.direction);
+}
+
+Rgb RayCaster::Scene::tint_before(Vec3 origin, Vec3 direction, float distance, std::uint32_t seed) const {
+    Query query(Crossing::tint);
+    RTCRay r = kernel_ray({origin, direction, distance * (1 - 1e-6f)});
+    r.id = seed;
+    rtcOccluded1(glass, &query, &r);
+    return query.through;
+}
+
+Hit RayCaster::gathered(const Ray& ray, std::uint32_t seed, Rgb& tint) const noexcept {
+    Query query(Crossing::chance);
+    RTCRayHit r = kernel_ray_hit(ray);
+    r.ray.id = seed;
+    rtcIntersect1(scene_->scene, &query, &r);
+    tint = {1, 1, 1};
+    if (query.tinted) tint = scene_->tint_before(ray.origin, ray.direction, r.ray.tfar, seed);
+    return scene_->hit_of(r.hit, r.ray.tfar, ray.direction);
+}
+
+bool RayCaster::gathered_batch(Vec3 origin, std::span<const Vec3> directions, const std::uint8_t* order,
+                               std::uint32_t row_seed, std::uint32_t first, Hit* hits,
+                               Rgb* tints) const noexcept {
+    const auto count = static_cast<std::uint32_t>(directions.size());
+    bool tinted = false;
+    for (std::uint32_t from = 0; from < count; from += 8) {
+        const std::uint32_t n = std::min(8u, count - from);
+        Query query(Crossing::chance);
         RTCRayHit8 r;
         alignas(32) int valid[8];
         for (std::uint32_t k = 0; k < 8; ++k) {
-            const Vec3 d = directions[order[first + std::min(k, n - 1)]];
+            const std::uint32_t i = order[from + std::min(k, n - 1)];
+            const Vec3 d = directions[i];
             valid[k] = k < n ? -1 : 0;
             r.ray.org_x[k] = origin.x;
             r.ray.org_y[k] = origin.y;
@@ -163,46 +282,46 @@ void RayCaster::closest_batch(Vec3 origin, const Vec3* directions, const std::ui
             r.ray.tfar[k] = 1e30f;
             r.ray.time[k] = 0;
             r.ray.mask[k] = ~0u;
-            r.ray.id[k] = k;
+            r.ray.id[k] = scene_->has_glass ? gather_seed(row_seed, first + i) : 0;
             r.ray.flags[k] = 0;
             r.hit.geomID[k] = RTC_INVALID_GEOMETRY_ID;
             r.hit.instID[0][k] = RTC_INVALID_GEOMETRY_ID;
         }
-        rtcIntersect8(valid, scene_->scene, &context, &r);
+        rtcIntersect8(valid, scene_->scene, &query, &r);
+        if (query.tinted && !tinted) {
+            std::fill_n(tints, count, Rgb{1, 1, 1});
+            tinted = true;
+        }
         for (std::uint32_t k = 0; k < n; ++k) {
-            Hit& hit = hits[order[first + k]];
-            hit = {};
-            if (r.hit.geomID[k] == RTC_INVALID_GEOMETRY_ID) continue;
-            const bool away = r.hit.Ng_x[k] * r.ray.dir_x[k] + r.hit.Ng_y[k] * r.ray.dir_y[k] +
-                                  r.hit.Ng_z[k] * r.ray.dir_z[k] >
-                              0;
-            hit = {.surface = r.hit.geomID[k],
-                   .triangle = r.hit.primID[k],
-                   .u = r.hit.u[k],
-                   .v = r.hit.v[k],
-                   .distance = r.ray.tfar[k],
-                   .back = away != scene_->geometry[r.hit.geomID[k]].mirrored};
+            const std::uint32_t i = order[from + k];
+            const RTCHit hit{.Ng_x = r.hit.Ng_x[k],
+                             .Ng_y = r.hit.Ng_y[k],
+                             .Ng_z = r.hit.Ng_z[k],
+                             .u = r.hit.u[k],
+                             .v = r.hit.v[k],
+                             .primID = r.hit.primID[k],
+                             .geomID = r.hit.geomID[k],
+                             .instID = {}};
+            hits[i] = scene_->hit_of(hit, r.ray.tfar[k], directions[i]);
+            if (query.tinted)
+                tints[i] = scene_->tint_before(origin, directions[i], r.ray.tfar[k], r.ray.id[k]);
         }
     }
+    return tinted;
 }
 
 bool RayCaster::closest_raw(const Ray& ray) const noexcept {
-    RTCIntersectContext context;
-    rtcInitIntersectContext(&context);
-    RTCRayHit r;
-    r.ray = kernel_ray(ray);
-    r.hit.geomID = RTC_INVALID_GEOMETRY_ID;
-    r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
-    rtcIntersect1(scene_->scene, &context, &r);
+    Query query(Crossing::stop);
+    RTCRayHit r = kernel_ray_hit(ray);
+    rtcIntersect1(scene_->scene, &query, &r);
     return r.hit.geomID != RTC_INVALID_GEOMETRY_ID;
 }
 
-bool RayCaster::blocked(const Ray& ray) const noexcept {
-    RTCIntersectContext context;
-    rtcInitIntersectContext(&context);
+Rgb RayCaster::transmitted(const Ray& ray) const noexcept {
+    Query query(Crossing::measure);
     RTCRay r = kernel_ray(ray);
-    rtcOccluded1(scene_->scene, &context, &r);
-    return r.tfar < 0;
+    rtcOccluded1(scene_->scene, &query, &r);
+    return r.tfar < 0 ? Rgb{} : query.through;
 }
 
 RayCaster::Corners RayCaster::corners(std::uint32_t surface, std::uint32_t triangle) const {

@@ -3,8 +3,10 @@
 
 #include <functional>
 #include <memory>
+#include <span>
 #include <vector>
 
+#include "base/random.hpp"
 #include "level/texture.hpp"
 #include "stasigraph/job.hpp"
 #include "stasigraph/level.hpp"
@@ -30,11 +32,19 @@ struct Hit {
     bool back = false;  ///< The face was met from behind.
 };
 
+/// The seed with which ray k of a row passes glass.
+inline std::uint32_t gather_seed(std::uint32_t row_seed, std::uint32_t k) {
+    return combine_bits(row_seed ^ 0x676c6173u, k);
+}
+
 /// Threads: const members are safe from any number of threads.
 /// Owner:   borrows the level and its textures; the caller keeps them alive and unchanged.
 /// Cost:    construction is O(n log n) in triangles counting instances, on one thread (so that the order of
 ///          coincident triangles never depends on the number of threads).
-/// Alpha MASK surfaces let rays through where their texture is below the cutoff.
+///
+/// Cut-outs let rays through where their texture is below the cutoff, for every kind of ray. What lets a part
+/// of the light through (BLEND, transmission; "glass" from here on) is met from both sides alike, except that
+/// a single-sided closed mesh is crossed once: where light leaves it, nothing is taken from it any more.
 class RayCaster {
 public:
     RayCaster(const Level& level, const TextureSet& textures,
@@ -43,12 +53,23 @@ public:
     RayCaster(const RayCaster&) = delete;
     RayCaster& operator=(const RayCaster&) = delete;
 
+    /// The first face met, glass included.
     Hit closest(const Ray& ray) const noexcept;
-    bool blocked(const Ray& ray) const noexcept;
-    /// The closest hits of rays from one origin: hits[i] for directions[i], traced in the given order of
-    /// indices.
-    void closest_batch(Vec3 origin, const Vec3* directions, const std::uint8_t* order, std::uint32_t count,
-                       Hit* hits) const noexcept;
+    /// What is left of white light over the length of the ray: 0 where something solid stands in it.
+    Rgb transmitted(const Ray& ray) const noexcept;
+    /// Whether nothing at all gets through.
+    bool blocked(const Ray& ray) const noexcept { return !(max_channel(transmitted(ray)) > 0); }
+
+    /// Where a sample of light along the ray comes from: glass is passed with the likelihood of what it lets
+    /// through, decided by (seed, surface, triangle) alone; `tint` is the colour of what was passed.
+    Hit gathered(const Ray& ray, std::uint32_t seed, Rgb& tint) const noexcept;
+    /// The same for rays from one origin: hits[i] for directions[i] with the seed gather_seed(row_seed, first
+    /// + i), traced in the given order of indices. `tints` is written only where the answer is true.
+    bool gathered_batch(Vec3 origin, std::span<const Vec3> directions, const std::uint8_t* order,
+                        std::uint32_t row_seed, std::uint32_t first, Hit* hits, Rgb* tints) const noexcept;
+
+    /// Whether a surface is glass.
+    bool is_glass(std::uint32_t surface) const noexcept;
 
     /// The bare kernel on the same rays: only whether something was hit. For benches.
     bool closest_raw(const Ray& ray) const noexcept;

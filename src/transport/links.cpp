@@ -12,7 +12,7 @@ namespace stasigraph {
 namespace {
 
 constexpr std::size_t rows_per_task = 256;  // fixed: pieces never depend on the number of threads
-constexpr std::uint32_t batch = 64;
+constexpr std::uint32_t batch = direction_batch;
 
 /// Morton number of a cell of an 8 by 8 grid.
 constexpr std::uint8_t morton(std::uint32_t x, std::uint32_t y) {
@@ -89,11 +89,12 @@ void find_texels(const TexelSet& texels, const std::vector<std::uint8_t>& two_si
     }
 }
 
-struct TaskResult {
-    std::vector<EmitterHit> emitter_hits;
-};
-
 }  // namespace
+
+void row_directions(const RowSource& source, std::size_t row, std::uint32_t first, std::uint32_t count,
+                    std::array<Vec3, direction_batch>& out) {
+    fill_directions(source.receivers[row], source.seeds[row], first, count, out);
+}
 
 Vec3 row_direction(const RowSource& source, std::size_t row, std::uint32_t k) {
     std::array<Vec3, batch> out;
@@ -118,18 +119,18 @@ void extend_links(const Level& level, const RayCaster& caster, const TexelSet& t
     if (distances) distances->assign(longer.first[rows], 0);
 
     // What a hit needs of its surface, by number: no pointer is followed per ray but the texel's own.
-    std::vector<std::uint8_t> two_sided(level.surfaces.size()), emits(level.surfaces.size());
-    for (std::size_t s = 0; s < level.surfaces.size(); ++s) {
-        const Material& m = level.materials[level.surfaces[s].material];
-        two_sided[s] = m.double_sided;
-        emits[s] = max_channel(m.emission) > 0;
+    std::vector<std::uint8_t> two_sided(level.surfaces.size()), glass(level.surfaces.size());
+    for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
+        two_sided[s] = level.materials[level.surfaces[s].material].double_sided;
+        glass[s] = caster.is_glass(s);
     }
-    std::vector<TaskResult> results((rows + rows_per_task - 1) / rows_per_task);
+    std::vector<std::vector<TintedLink>> results((rows + rows_per_task - 1) / rows_per_task);
     job.parallel(rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
         std::array<Vec3, batch> directions;
         std::array<Hit, batch> hits;
         std::array<std::uint8_t, batch> order;
-        TaskResult& result = results[begin / rows_per_task];
+        std::array<Rgb, batch> tints;
+        std::vector<TintedLink>& tinted = results[begin / rows_per_task];
         for (std::size_t row = begin; row < end; ++row) {
             const std::uint32_t had = links.length(row),
                                 want = static_cast<std::uint32_t>(longer.first[row + 1] - longer.first[row]);
@@ -140,7 +141,9 @@ void extend_links(const Level& level, const RayCaster& caster, const TexelSet& t
             for (std::uint32_t k = had; k < want; k += batch) {
                 const std::uint32_t count = std::min(batch, want - k);
                 fill_directions(r, source.seeds[row], k, count, directions, &order);
-                caster.closest_batch(r.position, directions.data(), order.data(), count, hits.data());
+                const bool any_tint =
+                    caster.gathered_batch(r.position, {directions.data(), count}, order.data(),
+                                          source.seeds[row], k, hits.data(), tints.data());
                 find_texels(texels, two_sided, hits, count, out + k);
                 for (std::uint32_t i = 0; i < count; ++i) {
                     const Hit& hit = hits[i];
@@ -148,31 +151,32 @@ void extend_links(const Level& level, const RayCaster& caster, const TexelSet& t
                         (*distances)[longer.first[row] + k + i] =
                             hit.surface == none ? std::numeric_limits<float>::infinity() : hit.distance;
                     if (hit.surface == none) continue;
-                    const bool absorbs = hit.back && !two_sided[hit.surface];
-                    back_hits += absorbs ? 1 : 0;
-                    if (emits[hit.surface] && !absorbs)
-                        result.emitter_hits.push_back({static_cast<std::uint32_t>(row), k + i, hit.surface,
-                                                       hit.triangle, hit.u, hit.v, directions[i],
-                                                       hit.distance});
+                    back_hits += hit.back && !two_sided[hit.surface] && !glass[hit.surface] ? 1 : 0;
                 }
+                for (std::uint32_t i = 0; any_tint && i < count; ++i)
+                    if (out[k + i] != absorbed_word && !(tints[i] == Rgb{1, 1, 1}))
+                        tinted.push_back({static_cast<std::uint32_t>(row), k + i, tints[i]});
             }
             longer.back_hits[row] = static_cast<std::uint16_t>(std::min(back_hits, 65535u));
         }
         job.advance(end - begin);
     });
 
-    // Old hits of a row come before its new ones, which lie further on in its sequence.
+    // Old ones of a row come before its new ones, which lie further on in its sequence.
     std::size_t old = 0;
-    longer.emitter_hits.reserve(links.emitter_hits.size());
-    for (const TaskResult& result : results)
-        for (const EmitterHit& hit : result.emitter_hits) {
-            while (old < links.emitter_hits.size() && links.emitter_hits[old].row <= hit.row)
-                longer.emitter_hits.push_back(links.emitter_hits[old++]);
-            longer.emitter_hits.push_back(hit);
+    for (const std::vector<TintedLink>& result : results)
+        for (const TintedLink& tint : result) {
+            while (old < links.tints.size() && links.tints[old].row <= tint.row)
+                longer.tints.push_back(links.tints[old++]);
+            longer.tints.push_back(tint);
         }
-    longer.emitter_hits.insert(longer.emitter_hits.end(),
-                               links.emitter_hits.begin() + static_cast<std::ptrdiff_t>(old),
-                               links.emitter_hits.end());
+    longer.tints.insert(longer.tints.end(), links.tints.begin() + static_cast<std::ptrdiff_t>(old),
+                        links.tints.end());
+    if (!longer.tints.empty()) {
+        longer.first_tint.assign(rows + 1, 0);
+        for (const TintedLink& t : longer.tints) ++longer.first_tint[t.row + 1];
+        for (std::size_t i = 0; i < rows; ++i) longer.first_tint[i + 1] += longer.first_tint[i];
+    }
     links = std::move(longer);
 }
 
@@ -245,8 +249,10 @@ void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const Row
             }
             for (std::uint32_t k = 0; k < count; ++k) {
                 if (words[k] >= texel_valid.size() || texel_valid[words[k]]) continue;
+                Rgb tint;
                 const Hit hit =
-                    caster.closest({source.receivers[row].position, row_direction(source, row, k)});
+                    caster.gathered({source.receivers[row].position, row_direction(source, row, k)},
+                                    gather_seed(source.seeds[row], k), tint);
                 words[k] = hit.surface == none
                                ? absorbed_word
                                : visible_neighbour(caster, texels, words[k], caster.place(hit), texel_valid);

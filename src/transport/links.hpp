@@ -1,7 +1,9 @@
 #pragma once
 // Transport links: which texel or sky each gather ray of each row meets.
 
+#include <array>
 #include <cstdint>
+#include <span>
 #include <vector>
 
 #include "chart/texels.hpp"
@@ -14,13 +16,10 @@ namespace stasigraph {
 inline constexpr std::uint32_t absorbed_word = 0xffffffffu;  ///< A back face, or a place without a texel.
 inline constexpr std::uint32_t sky_word = 0xfffffffeu;
 
-/// A gather ray that met an emissive surface: what a direct pass needs to weigh it.
-struct EmitterHit {
+/// A gather ray that passed coloured glass on its way.
+struct TintedLink {
     std::uint32_t row = 0, link = 0;  ///< link: its place in the row.
-    std::uint32_t surface = 0, triangle = 0;
-    float u = 0, v = 0;
-    Vec3 direction;
-    float distance = 0;
+    Rgb tint;
 };
 
 /// What rows start from: texels, or probes in the air.
@@ -31,21 +30,44 @@ struct RowSource {
 };
 
 /// Rules: (1) row i is words[first[i] .. first[i + 1]). (2) word k of a row belongs to direction k of its
-/// seed, so a shorter row is a prefix of a longer one. (3) emitter hits are ordered by row, then by
-/// direction.
+/// seed, so a shorter row is a prefix of a longer one. (3) tinted links are ordered by row, then by
+/// direction; first_tint has one entry for each row and one more, or none where nothing is tinted.
 struct Links {
     std::vector<std::uint64_t> first;
     std::vector<std::uint32_t> words;
     std::vector<std::uint16_t> back_hits;  ///< For each row; saturating.
-    std::vector<EmitterHit> emitter_hits;
+    std::vector<TintedLink> tints;
+    std::vector<std::uint32_t> first_tint;
     std::size_t rows() const { return first.empty() ? 0 : first.size() - 1; }
     std::uint32_t length(std::size_t row) const {
         return static_cast<std::uint32_t>(first[row + 1] - first[row]);
     }
+    /// The tinted ones among a row's links.
+    std::span<const TintedLink> tints_of(std::size_t row) const {
+        if (first_tint.empty()) return {};
+        return {tints.data() + first_tint[row], tints.data() + first_tint[row + 1]};
+    }
+};
+
+/// The tint of link after link of a row, in order.
+class TintReader {
+public:
+    TintReader(const Links& links, std::size_t row) : rest_(links.tints_of(row)) {}
+    Rgb at(std::uint32_t link) {
+        while (!rest_.empty() && rest_.front().link < link) rest_ = rest_.subspan(1);
+        return !rest_.empty() && rest_.front().link == link ? rest_.front().tint : Rgb{1, 1, 1};
+    }
+
+private:
+    std::span<const TintedLink> rest_;
 };
 
 /// Direction k of a row.
 Vec3 row_direction(const RowSource& source, std::size_t row, std::uint32_t k);
+
+/// Calls f(k, direction) for those of the first `count` links of a row that met the sky, in order.
+template <class F>
+void for_sky_links(const Links& links, const RowSource& source, std::size_t row, std::uint32_t count, F f);
 
 /// Traces what `links` lacks to give every row at least `lengths[row]` words; rows already longer stay.
 /// `distances`, where given, receives the length of every new ray (infinite for the sky), in row order.
@@ -68,5 +90,26 @@ std::vector<std::uint8_t> find_valid(const Links& links);
 void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const RowSource& source,
                       const std::vector<std::uint8_t>& row_valid,
                       const std::vector<std::uint8_t>& texel_valid, Links& links, Job& job);
+
+/// Directions are made in batches of so many, as plain arrays that the compiler vectorises.
+inline constexpr std::uint32_t direction_batch = 64;
+void row_directions(const RowSource& source, std::size_t row, std::uint32_t first, std::uint32_t count,
+                    std::array<Vec3, direction_batch>& out);
+
+template <class F>
+void for_sky_links(const Links& links, const RowSource& source, std::size_t row, std::uint32_t count, F f) {
+    const std::uint32_t* words = &links.words[links.first[row]];
+    std::array<Vec3, direction_batch> directions;
+    for (std::uint32_t from = 0; from < count; from += direction_batch) {
+        const std::uint32_t n = std::min(direction_batch, count - from);
+        bool made = false;
+        for (std::uint32_t i = 0; i < n; ++i) {
+            if (words[from + i] != sky_word) continue;
+            if (!made) row_directions(source, row, from, n, directions);
+            made = true;
+            f(from + i, directions[i]);
+        }
+    }
+}
 
 }  // namespace stasigraph

@@ -118,6 +118,20 @@ void apply_links(const Links& links, const std::vector<std::uint32_t>& lengths, 
         for (std::size_t row = begin; row < end; ++row) {
             float* out = &to.values[row * to.stride];
             mean_row_any(blocks, &links.words[links.first[row]], lengths[row], from, out);
+            for (const TintedLink& t : links.tints_of(row)) {
+                if (t.link >= lengths[row]) break;
+                // The mean counted the link as clear: what the glass keeps is taken off again.
+                const float kept[3] = {(1 - t.tint.r) / static_cast<float>(lengths[row]),
+                                       (1 - t.tint.g) / static_cast<float>(lengths[row]),
+                                       (1 - t.tint.b) / static_cast<float>(lengths[row])};
+                const std::uint32_t at = std::min(links.words[links.first[row] + t.link], from.last);
+                const std::uint16_t* sent = &from.values[static_cast<std::size_t>(at) * to.stride];
+                for (std::size_t b = 0; b < blocks; ++b) {
+                    const Lane v = load_half(sent + 8 * b);
+                    for (std::size_t i = 0; i < 8; ++i)
+                        out[8 * b + i] = std::max(0.0f, out[8 * b + i] - v[i] * kept[(8 * b + i) % 3]);
+                }
+            }
             for (std::size_t i = 0; i < to.stride; ++i) out[i] *= from.unit[i];
         }
     });

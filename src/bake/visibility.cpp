@@ -1,0 +1,110 @@
+#include "bake/visibility.hpp"
+
+#include <algorithm>
+
+#include "light/direct.hpp"
+#include "stasigraph/error.hpp"
+
+namespace stasigraph {
+
+namespace {
+
+/// Visible over unhindered light, by luminance; below 0 where the light sends nothing there at all.
+float visible_share(const Light& light, const std::vector<Profile>& profiles, const RayCaster& caster,
+                    const Receiver& r, int samples, std::uint32_t seed) {
+    float all = 0, visible = 0;
+    draw_light(light, profiles, r, samples, seed, [&](Vec3 w, Rgb e, float distance) {
+        const float weight = r.weight(w);
+        if (!(weight > 0)) return;
+        all += weight * luminance(e);
+        visible += weight * luminance(e * caster.transmitted({r.position, w, distance}));
+    });
+    return all > 0 ? visible / all : -1;
+}
+
+/// A light as far as its shadows are concerned.
+Light shape_of(Light light) {
+    light.color = {1, 1, 1};
+    light.group = 0;
+    return light;
+}
+
+VisibilityPage make_page(const std::vector<Light>& lights, const std::vector<Profile>& profiles,
+                         const RayCaster& caster, const RowSource& rows, const PagePlan& plan,
+                         std::size_t number, int samples, Job& job) {
+    VisibilityPage page{.side = plan.side, .lights = {}, .texels = {}};
+    std::vector<std::vector<float>> shares;
+    for (const Light& light : lights) {
+        std::vector<float> share(plan.valid.size());
+        job.parallel(share.size(), 1024, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t i = begin; i < end; ++i) {
+                const std::uint32_t row = plan.valid[i].first;
+                share[i] = visible_share(light, profiles, caster, rows.receivers[row], samples,
+                                         combine_bits(rows.seeds[row], 0x766973u));
+            }
+        });
+        // Less than half a step of eight bits everywhere: it is not on this page.
+        if (std::none_of(share.begin(), share.end(), [](float v) { return v > 0.5f / 255; })) continue;
+        page.lights.push_back(light.name);
+        shares.push_back(std::move(share));
+    }
+    if (page.lights.size() > 4) {
+        std::string names;
+        for (const std::string& n : page.lights) names += (names.empty() ? "" : ", ") + n;
+        throw Error{.what = "more than four lights with bake = \"bounce\" reach one page",
+                    .where = "page " + std::to_string(number),
+                    .value = names,
+                    .remedy = "Give them a range, bake some of them \"whole\", or use smaller pages."};
+    }
+    if (page.lights.empty()) return page;
+    std::vector<std::uint32_t> at(
+        plan.valid.empty() ? 0 : 1 + std::max_element(plan.valid.begin(), plan.valid.end())->first);
+    for (std::uint32_t i = 0; i < plan.valid.size(); ++i) at[plan.valid[i].first] = i;
+    // Where a light sends nothing, for want of facing it, the map says lit: no edge is blurred into that.
+    const auto share = [&](std::size_t channel, std::size_t texel) {
+        if (channel >= shares.size()) return 0.0f;
+        const float v = shares[channel][at[texel]];
+        return v < 0 ? 1.0f : v;
+    };
+    const std::vector<PagePlan> plans{plan};
+    const PageImage three = finish_pages(
+        plans,
+        [&](std::size_t t) {
+            return Rgb{share(0, t), share(1, t), share(2, t)};
+        },
+        job)[0];
+    const PageImage fourth = finish_pages(
+        plans,
+        [&](std::size_t t) {
+            return Rgb{share(3, t), 0, 0};
+        },
+        job)[0];
+    const auto code = [](float v) {
+        return static_cast<std::uint8_t>(std::clamp(v, 0.0f, 1.0f) * 255 + 0.5f);
+    };
+    for (std::size_t i = 0; i < three.texels.size(); ++i)
+        page.texels.push_back({code(three.texels[i].r), code(three.texels[i].g), code(three.texels[i].b),
+                               code(fourth.texels[i].r)});
+    return page;
+}
+
+}  // namespace
+
+const std::vector<VisibilityPage>& VisibilityCache::pages(const Level& level, const RayCaster& caster,
+                                                          const RowSource& rows,
+                                                          const std::vector<PagePlan>& plans, int samples,
+                                                          Job& job) {
+    std::vector<Light> lights;
+    for (const Light& light : level.lights)
+        if (light.role == BakeRole::bounce) lights.push_back(shape_of(light));
+    if (lights == lights_ && level.profiles == profiles_) return pages_;
+    pages_.clear();
+    lights_.clear();
+    for (std::size_t p = 0; p < plans.size() && !lights.empty(); ++p)
+        pages_.push_back(make_page(lights, level.profiles, caster, rows, plans[p], p, samples, job));
+    lights_ = std::move(lights);
+    profiles_ = level.profiles;
+    return pages_;
+}
+
+}  // namespace stasigraph

@@ -1,0 +1,133 @@
+#include "io/sheet_entry.hpp"
+
+#include <algorithm>
+#include <map>
+#include <sstream>
+
+#include "base/text.hpp"
+#include "stasigraph/error.hpp"
+
+namespace stasigraph {
+
+namespace {
+
+using Keys = std::vector<std::string_view>;
+
+const std::map<std::string_view, Keys>& schema() {
+    static const Keys lamp = {"group",   "kelvin", "color",    "tint",    "gain",      "bake",   "lux",
+                              "candela", "nit",    "lumens",   "radius",  "width",     "height", "length",
+                              "range",   "edge",   "diameter", "azimuth", "elevation", "at",     "from",
+                              "toward",  "across", "inner",    "outer",   "profile",   "kind",   "name"};
+    static const Keys light = [] {
+        Keys all = lamp;
+        all.insert(all.end(), {"match", "node"});
+        return all;
+    }();
+    static const std::map<std::string_view, Keys> keys = {
+        {"level", {"scene", "seed", "suns"}},
+        {"lightmap", {"density", "page", "pages", "margin", "block", "max_stretch", "unseen", "shape"}},
+        {"quality", {"tier", "bounces", "noise"}},
+        {"sky",
+         {"radiance", "image", "turn", "type", "lux", "azimuth", "elevation", "ground", "sun", "kelvin",
+          "gain", "group"}},
+        {"surface", {"match", "material", "density", "unwrap", "lit_by", "part", "gain", "group"}},
+        {"light", light},
+        {"rig", {"name", "match", "model", "light"}},
+        {"rig.light", lamp},
+        {"group", {"name", "match"}},
+        {"set", {"name", "gain"}},
+        {"volume", {"name", "low", "high", "spacing"}},
+        {"camera", {"name", "eye", "toward", "fov"}},
+    };
+    return keys;
+}
+
+}  // namespace
+
+std::vector<std::string_view> sheet_tables() {
+    Keys known;
+    for (const auto& [name, keys] : schema())
+        if (name.find('.') == std::string_view::npos) known.push_back(name);
+    return known;
+}
+
+Entry::Entry(const toml::table& table, std::string file, std::string name)
+    : table_(table), file_(std::move(file)), name_(std::move(name)) {
+    const Keys& known = schema().at(name_);
+    for (const auto& [key, value] : table_) {
+        if (std::find(known.begin(), known.end(), key.str()) != known.end()) continue;
+        const std::string near = nearest_word(key.str(), known);
+        std::string all;
+        for (std::string_view k : known) all += (all.empty() ? "" : ", ") + std::string(k);
+        throw Error{.what = "[" + name_ + "] has no such key",
+                    .where = file_ + ":" + std::to_string(key.source().begin.line),
+                    .value = std::string(key.str()),
+                    .remedy = near.empty() ? "Known keys: " + all + "." : "Did you mean \"" + near + "\"?"};
+    }
+}
+
+std::string Entry::where(std::string_view key) const {
+    const toml::node* node = table_.get(key);
+    const auto line = node ? node->source().begin.line : table_.source().begin.line;
+    return file_ + ":" + std::to_string(line) + ": " + name_ + "." + std::string(key);
+}
+
+void Entry::fail(std::string_view key, const std::string& what, const std::string& remedy) const {
+    std::ostringstream value;
+    if (const toml::node* node = table_.get(key)) node->visit([&](const auto& v) { value << v; });
+    throw Error{.what = what, .where = where(key), .value = value.str(), .remedy = remedy};
+}
+
+std::optional<double> Entry::number(std::string_view key, double low, double high) const {
+    if (!has(key)) return std::nullopt;
+    const auto v = table_[key].value<double>();
+    if (!v || table_[key].is_boolean() || !(*v >= low && *v <= high))
+        fail(key, "is not a number from " + to_text(low) + " to " + to_text(high), "");
+    return v;
+}
+
+std::optional<std::string> Entry::text(std::string_view key) const {
+    if (!has(key)) return std::nullopt;
+    const auto v = table_[key].value_exact<std::string>();
+    if (!v) fail(key, "is not a text", "Put it in quotes.");
+    return v;
+}
+
+std::string Entry::needed_text(std::string_view key) const {
+    auto v = text(key);
+    if (!v || v->empty()) fail(key, "is missing", "Give this [[" + name_ + "]] a " + std::string(key) + ".");
+    return *v;
+}
+
+std::optional<Vec3> Entry::vector(std::string_view key, double low, double high) const {
+    if (!has(key)) return std::nullopt;
+    const toml::array* a = table_[key].as_array();
+    double v[3] = {};
+    bool good = a && a->size() == 3;
+    for (std::size_t i = 0; good && i < 3; ++i) {
+        const auto x = (*a)[i].value<double>();
+        good = x && *x >= low && *x <= high;
+        if (good) v[i] = *x;
+    }
+    if (!good)
+        fail(key, "is not three numbers from " + to_text(low) + " to " + to_text(high),
+             "Write for example [1.0, 2.0, 3.0].");
+    return Vec3{static_cast<float>(v[0]), static_cast<float>(v[1]), static_cast<float>(v[2])};
+}
+
+std::optional<Rgb> Entry::color(std::string_view key, double high) const {
+    const auto v = vector(key, 0, high);
+    return v ? std::optional(Rgb{v->x, v->y, v->z}) : std::nullopt;
+}
+
+std::filesystem::path SheetFiles::open(const Entry& e, std::string_view key) {
+    const std::filesystem::path path = referenced_file(folder, e.needed_text(key), e.where(key));
+    hashes += hash_text(read_file(path));
+    return path;
+}
+
+void note_unmatched(Level& level, const Entry& e, const std::string& pattern) {
+    level.notes.push_back(e.where("match") + ": \"" + pattern + "\" matches nothing");
+}
+
+}  // namespace stasigraph

@@ -1,0 +1,235 @@
+#include "light/light_tree.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace stasigraph {
+
+namespace {
+
+constexpr int buckets = 12;
+
+/// Cosine of max(0, a - b) from the cosines and sines of both, each in [0, pi].
+float cos_less(float sin_a, float cos_a, float sin_b, float cos_b) {
+    return cos_a > cos_b ? 1.0f : cos_a * cos_b + sin_a * sin_b;
+}
+float sin_less(float sin_a, float cos_a, float sin_b, float cos_b) {
+    return cos_a > cos_b ? 0.0f : sin_a * cos_b - cos_a * sin_b;
+}
+float sin_of(float cosine) {
+    return std::sqrt(std::max(0.0f, 1 - cosine * cosine));
+}
+
+/// The smallest cone that holds both cones of normals.
+void join_cones(const SourceBounds& a, const SourceBounds& b, SourceBounds& out) {
+    const SourceBounds &wide = a.cone >= b.cone ? a : b, &narrow = a.cone >= b.cone ? b : a;
+    out.emit = std::max(a.emit, b.emit);
+    const float between = std::acos(std::clamp(dot(wide.axis, narrow.axis), -1.0f, 1.0f));
+    if (std::min(between + narrow.cone, pi) <= wide.cone) {
+        out.axis = wide.axis;
+        out.cone = wide.cone;
+        return;
+    }
+    const float cone = (wide.cone + between + narrow.cone) / 2;
+    const Vec3 turn = cross(wide.axis, narrow.axis);
+    if (cone >= pi || !(length(turn) > 1e-6f)) {
+        out.axis = wide.axis;
+        out.cone = pi;
+        return;
+    }
+    const float by = cone - wide.cone;
+    const Vec3 k = normalize(turn);
+    out.axis = normalize(wide.axis * std::cos(by) + cross(k, wide.axis) * std::sin(by));
+    // Rounding must not leave a normal outside.
+    out.cone = std::min(pi, cone + 1e-3f);
+}
+
+SourceBounds join(const SourceBounds& a, const SourceBounds& b) {
+    if (!(a.power > 0)) return b;
+    if (!(b.power > 0)) return a;
+    SourceBounds out;
+    out.low = min(a.low, b.low);
+    out.high = max(a.high, b.high);
+    out.power = a.power + b.power;
+    out.range = a.range > 0 && b.range > 0 ? std::max(a.range, b.range) : 0;
+    join_cones(a, b, out);
+    return out;
+}
+
+/// What a part costs as one: its light times how far it spreads, in place and in direction.
+float cost(const SourceBounds& b) {
+    const Vec3 d = b.high - b.low;
+    const float wide = std::min(b.cone + b.emit, pi), c = std::cos(b.cone), s = std::sin(b.cone);
+    const float omega =
+        2 * pi * (1 - c) + pi / 2 * (2 * wide * s - std::cos(b.cone - 2 * wide) - 2 * b.cone * s + c);
+    return b.power * std::max(omega, 0.1f) * (dot(d, d) + 1e-6f);
+}
+
+float axis_of(Vec3 v, int axis) {
+    return axis == 0 ? v.x : axis == 1 ? v.y : v.z;
+}
+
+}  // namespace
+
+LightTree::LightTree(std::vector<SourceBounds> sources) {
+    std::vector<std::uint32_t> order;
+    for (std::uint32_t i = 0; i < sources.size(); ++i)
+        if (sources[i].power > 0) order.push_back(i);
+    if (order.empty()) return;
+    nodes_.reserve(2 * order.size());
+    build(sources, order, 0, order.size());
+}
+
+std::uint32_t LightTree::build(std::vector<SourceBounds>& sources, std::vector<std::uint32_t>& order,
+                               std::size_t begin, std::size_t end) {
+    SourceBounds all = sources[order[begin]];
+    Vec3 low{1e30f, 1e30f, 1e30f}, high = -low;  // of the middles
+    for (std::size_t i = begin; i < end; ++i) {
+        const SourceBounds& s = sources[order[i]];
+        if (i > begin) all = join(all, s);
+        const Vec3 middle = (s.low + s.high) * 0.5f;
+        low = min(low, middle);
+        high = max(high, middle);
+    }
+    const auto number = static_cast<std::uint32_t>(nodes_.size());
+    nodes_.push_back({.low = all.low,
+                      .high = all.high,
+                      .axis = all.axis,
+                      .cos_cone = std::cos(all.cone),
+                      .sin_cone = std::sin(all.cone),
+                      .cos_emit = all.emit >= pi ? -2.0f : std::cos(all.emit),
+                      .power = all.power,
+                      .range = all.range,
+                      .first = order[begin]});
+    if (end - begin == 1) return number;
+
+    int best_axis = -1, best_split = 0;
+    float best = 1e38f;
+    for (int axis = 0; axis < 3; ++axis) {
+        const float from = axis_of(low, axis), width = axis_of(high, axis) - from;
+        if (!(width > 0)) continue;
+        SourceBounds bucket[buckets];
+        for (std::size_t i = begin; i < end; ++i) {
+            const SourceBounds& s = sources[order[i]];
+            const float at = (axis_of((s.low + s.high) * 0.5f, axis) - from) / width;
+            SourceBounds& b = bucket[std::min(buckets - 1, static_cast<int>(at * buckets))];
+            b = join(b, s);
+        }
+        SourceBounds left[buckets];
+        left[0] = bucket[0];
+        for (int k = 1; k < buckets; ++k) left[k] = join(left[k - 1], bucket[k]);
+        SourceBounds right;
+        for (int k = buckets - 1; k > 0; --k) {
+            right = join(right, bucket[k]);
+            if (!(right.power > 0) || !(left[k - 1].power > 0)) continue;
+            const float c = cost(left[k - 1]) + cost(right);
+            if (c < best) {
+                best = c;
+                best_axis = axis;
+                best_split = k;
+            }
+        }
+    }
+    std::size_t middle = (begin + end) / 2;
+    if (best_axis >= 0) {
+        const float from = axis_of(low, best_axis), width = axis_of(high, best_axis) - from;
+        const auto split = std::stable_partition(
+            order.begin() + static_cast<std::ptrdiff_t>(begin),
+            order.begin() + static_cast<std::ptrdiff_t>(end), [&](std::uint32_t i) {
+                const float at =
+                    (axis_of((sources[i].low + sources[i].high) * 0.5f, best_axis) - from) / width;
+                return std::min(buckets - 1, static_cast<int>(at * buckets)) < best_split;
+            });
+        middle = static_cast<std::size_t>(split - order.begin());
+    }
+    const std::uint32_t first = build(sources, order, begin, middle),
+                        second = build(sources, order, middle, end);
+    nodes_[number].first = first;
+    nodes_[number].second = second;
+    return number;
+}
+
+float LightTree::weight(const Node& n, const Receiver& r) const {
+    const Vec3 middle = (n.low + n.high) * 0.5f, half = (n.high - n.low) * 0.5f, to = middle - r.position;
+    const float radius2 = dot(half, half), d2 = dot(to, to);
+    if (n.range > 0) {
+        const Vec3 out = max(Vec3{}, max(n.low - r.position, r.position - n.high));
+        if (dot(out, out) >= n.range * n.range) return 0;
+    }
+    const float size = n.power / std::max(d2, std::max(radius2, 1e-8f));
+    if (d2 <= radius2) return size;
+    const float d = std::sqrt(d2), sin_ball = std::sqrt(radius2 / d2), cos_ball = std::sqrt(1 - radius2 / d2);
+    const Vec3 w = to * (1 / d);
+    float share = 1;
+    if (!r.in_air) {
+        const float c = dot(r.normal, w);
+        share = cos_less(sin_of(c), c, sin_ball, cos_ball);
+        if (!(share > 0)) return 0;
+    }
+    if (n.cos_emit > -1 && n.cos_cone > -1) {
+        const float c = -dot(n.axis, w), s = sin_of(c);
+        const float c1 = cos_less(s, c, n.sin_cone, n.cos_cone), s1 = sin_less(s, c, n.sin_cone, n.cos_cone);
+        const float facing = cos_less(s1, c1, sin_ball, cos_ball);
+        if (!(facing > n.cos_emit)) return 0;
+        share *= std::max(facing, 0.05f);
+    }
+    return size * share;
+}
+
+void LightTree::cut(const Receiver& receiver, const LightEffort& effort, Cut& cut) const {
+    cut.parts.clear();
+    cut.total = 0;
+    if (nodes_.empty()) return;
+    cut.open.clear();
+    float spread = 0;  // sum of squares of the parts that are more than one source
+    const auto lighter = [](const Part& a, const Part& b) {
+        return a.weight < b.weight || (a.weight == b.weight && a.node > b.node);
+    };
+    const auto add = [&](std::uint32_t node) {
+        const float w = weight(nodes_[node], receiver);
+        if (!(w > 0)) return;
+        cut.total += w;
+        if (is_leaf(node)) return cut.parts.push_back({node, w});
+        spread += w * w;
+        cut.open.push_back({node, w});
+        std::push_heap(cut.open.begin(), cut.open.end(), lighter);
+    };
+    add(0);
+    while (!cut.open.empty() && static_cast<int>(cut.parts.size() + cut.open.size()) < effort.cut &&
+           spread > effort.error * effort.error * cut.total * cut.total) {
+        std::pop_heap(cut.open.begin(), cut.open.end(), lighter);
+        const Part part = cut.open.back();
+        cut.open.pop_back();
+        cut.total -= part.weight;
+        spread -= part.weight * part.weight;
+        add(nodes_[part.node].first);
+        add(nodes_[part.node].second);
+    }
+    cut.parts.insert(cut.parts.end(), cut.open.begin(), cut.open.end());
+    cut.open.clear();
+    cut.total = 0;
+    for (const Part& p : cut.parts) cut.total += p.weight;
+}
+
+std::uint32_t LightTree::choose(std::uint32_t node, const Receiver& receiver, float random,
+                                float& chance) const {
+    chance = 1;
+    while (!is_leaf(node)) {
+        const std::uint32_t a = nodes_[node].first, b = nodes_[node].second;
+        const float wa = weight(nodes_[a], receiver), wb = weight(nodes_[b], receiver);
+        if (!(wa + wb > 0)) return none;
+        const float share = wa / (wa + wb);
+        if (random < share) {
+            random = std::min(random / share, 0x1.fffffep-1f);
+            chance *= share;
+            node = a;
+        } else {
+            random = std::min((random - share) / (1 - share), 0x1.fffffep-1f);
+            chance *= 1 - share;
+            node = b;
+        }
+    }
+    return source(node);
+}
+
+}  // namespace stasigraph
