@@ -1,11 +1,14 @@
-// Writes the demo level: a mountain observatory. Usage: make_observatory FILE.glb
+// Writes the demo level: a mountain observatory, and a sky for its evening. Usage: make_observatory FILE.glb
+// [SKY.exr].
 // North is -Z, the floor of the hall lies at y = 0.
+
+#include <OpenImageIO/imageio.h>
 
 #include <algorithm>
 #include <cstdio>
 #include <fstream>
 
-#include "scene.hpp"
+#include "lighting.hpp"
 
 namespace demo {
 
@@ -563,6 +566,23 @@ std::vector<unsigned char> make_observatory() {
     add_ground(s, m);
     add_terrace(s, m);
     add_moving(s, m);
+    add_lighting(s);
+    s.light("torch",
+            {{"type", "spot"},
+             {"color", {1.0, 0.1, 0.04}},
+             {"intensity", 30},
+             {"range", 9},
+             {"spot", {{"innerConeAngle", 0.2}, {"outerConeAngle", 0.45}}},
+             {"extras", {{"radius", 0.02}}}},
+            {-2.35, 1.2, 2.25}, {0.9, 0.4, 0.3});
+    s.light("terrace_flood",
+            {{"type", "spot"},
+             {"color", {1.0, 0.9, 0.75}},
+             {"intensity", 900},
+             {"range", 16},
+             {"spot", {{"innerConeAngle", 0.5}, {"outerConeAngle", 0.8}}},
+             {"extras", {{"radius", 0.08}}}},
+            {-7.6, 3.25, 3.4}, {-13.5, 0, -0.5});
     const double azimuth = 212 * deg, elevation = 42 * deg;
     const Point from{std::sin(azimuth) * std::cos(elevation), std::sin(elevation),
                      -std::cos(azimuth) * std::cos(elevation)};
@@ -578,13 +598,26 @@ std::vector<unsigned char> make_observatory() {
 
 }  // namespace demo
 
+static bool write_sky(const char* path) {
+    const int width = 256, height = 128;
+    OIIO::ImageSpec spec(width, height, 3, OIIO::TypeDesc::FLOAT);
+    spec.attribute("compression", "zip");
+    spec.attribute("DateTime",
+                   "2000:01:01 00:00:00");  // else the clock is written, and no two files are the same
+    spec.attribute("oiio:ColorSpace", "Linear");
+    const std::vector<float> pixels = demo::evening_sky(width, height);
+    const auto out = OIIO::ImageOutput::create(path);
+    return out && out->open(path, spec) && out->write_image(OIIO::TypeDesc::FLOAT, pixels.data()) &&
+           out->close();
+}
+
 int main(int argc, char** argv) {
-    if (argc != 2) {
-        std::fprintf(stderr, "usage: make_observatory FILE.glb\n");
+    if (argc != 2 && argc != 3) {
+        std::fprintf(stderr, "usage: make_observatory FILE.glb [SKY.exr]\n");
         return 2;
     }
     const std::vector<unsigned char> bytes = demo::make_observatory();
     std::ofstream out(argv[1], std::ios::binary);
     out.write(reinterpret_cast<const char*>(bytes.data()), static_cast<std::streamsize>(bytes.size()));
-    return out.good() ? 0 : 1;
+    return out.good() && (argc == 2 || write_sky(argv[2])) ? 0 : 1;
 }

@@ -52,7 +52,8 @@ Json look_rotation(Point direction) {
 
 Scene::Scene() {
     json_["asset"] = {{"version", "2.0"}, {"generator", "stasigraph demo"}};
-    json_["extensionsUsed"] = {"KHR_lights_punctual", "KHR_materials_emissive_strength"};
+    json_["extensionsUsed"] = {"KHR_lights_punctual", "KHR_materials_emissive_strength",
+                               "KHR_materials_transmission"};
     json_["scene"] = 0;
     json_["scenes"] = Json::array({{{"nodes", Json::array()}}});
     json_["samplers"] = Json::array({Json::object()});
@@ -161,6 +162,10 @@ void Scene::light(const std::string& name, Json light, Point at, Point toward) {
     Json& n = node(name, -1, at);
     n["rotation"] = look_rotation(toward - at);
     n["extensions"]["KHR_lights_punctual"]["light"] = index;
+}
+
+void Scene::place(const std::string& name, Point at, Point toward) {
+    node(name, -1, at)["rotation"] = look_rotation(toward - at);
 }
 
 void Scene::camera(const std::string& name, Point eye, Point toward, double fov) {

@@ -30,6 +30,8 @@ public:
     Json& node(const std::string& name, int mesh, Point at = {}, double turn = 0, Point scale = {1, 1, 1});
     /// A light whose node looks along `toward`.
     void light(const std::string& name, Json light, Point at, Point toward);
+    /// A node without anything on it that looks along `toward`, without roll.
+    void place(const std::string& name, Point at, Point toward);
     void camera(const std::string& name, Point eye, Point toward, double fov);
     std::vector<unsigned char> glb() const;
 

@@ -58,10 +58,15 @@ bool same_passage(const Material& a, const Material& b) {
 struct Sources {
     const Level& level;
     SkyLight sky;
-    std::vector<DirectLight> whole,
-        bounce;  ///< By group; `bounce` holds the lights of which bounces alone are baked.
+    SkyWeights weights, probe_weights;
+    // By group; the second are the lights of which bounces alone are baked.
+    std::vector<DirectLight> whole, bounce;
 
-    Sources(const Level& l, const TextureSet& textures, const RayCaster& caster) : level(l), sky(l.sky) {
+    Sources(const Level& l, const TextureSet& textures, const RayCaster& caster, const TierSettings& tier)
+        : level(l), sky(l.sky) {
+        const auto count = [](int n) { return static_cast<float>(n); };
+        weights = {count(tier.light_samples), count(tier.first_links)};
+        probe_weights = {count(probe_light_samples * tier.light_samples), count(tier.probe_links)};
         for (std::uint32_t g = 0; g < l.groups.size(); ++g) {
             whole.emplace_back(l, textures, caster, sky, g, BakeRole::whole);
             bounce.emplace_back(l, textures, caster, sky, g, BakeRole::bounce);
@@ -99,7 +104,6 @@ struct Baker::State {
     std::vector<std::uint8_t> valid;
     std::vector<PagePlan> plans;
     ProbeNet probes;
-    SkyWeights weights, probe_weights;
 
     /// Explicit samples of a group, kept while its sources stay the same.
     struct GroupCache {
@@ -130,7 +134,8 @@ struct Baker::State {
         const Rgb live = cache[group].bounce[texel];
         return {std::max(0.0f, e.r - live.r), std::max(0.0f, e.g - live.g), std::max(0.0f, e.b - live.b)};
     }
-    BakeFigures figures(const NoiseEstimate& estimate, int bounces) const;
+    BakeFigures figures(const std::vector<float>& noise, const std::vector<std::uint32_t>& row_length,
+                        int bounces) const;
 };
 
 Baker::State::State(Level l, Job& job, const Atlas* previous)
@@ -158,10 +163,6 @@ Baker::State::State(Level l, Job& job, const Atlas* previous)
     measure_probes(probe_rows, probe_links, distances, probes, job);
     lead_past_buried(caster, texels, probe_rows, std::vector<std::uint8_t>(probe_rows.size(), 1), valid,
                      probe_links, job);
-
-    weights = {static_cast<float>(tier.light_samples), static_cast<float>(tier.first_links)};
-    probe_weights = {static_cast<float>(probe_light_samples * tier.light_samples),
-                     static_cast<float>(tier.probe_links)};
 
     footprint.resize(texels.size());
     for (std::uint32_t i = 0; i < texels.size(); ++i) footprint[i] = footprint_of(level, texels, i);
@@ -200,10 +201,12 @@ std::vector<Baker::State::GroupCache> Baker::State::light_groups(const Sources& 
         }
         const std::uint32_t seed = group_seed(lit, g);
         GroupCache& fresh = result.emplace_back(GroupCache{lit.groups[g], std::move(now), {}, {}, {}});
-        fresh.texels = light_texels(sources.whole[g], rows, effort, weights, seed, job);
+        fresh.texels = light_texels(sources.whole[g], rows, effort, sources.weights, seed, job);
         if (!sources.bounce[g].empty())
-            fresh.bounce = light_texels(sources.bounce[g], rows, effort, weights, mix_bits(seed), job);
-        fresh.probes = light_probes(sources.whole[g], probe_rows, for_probes, probe_weights, seed, job);
+            fresh.bounce =
+                light_texels(sources.bounce[g], rows, effort, sources.weights, mix_bits(seed), job);
+        fresh.probes =
+            light_probes(sources.whole[g], probe_rows, for_probes, sources.probe_weights, seed, job);
     }
     return result;
 }
@@ -221,7 +224,7 @@ LightField Baker::State::gather_sources(const Sources& sources, const std::vecto
             }
             if (lit.sky.group == none) continue;
             field.add(i, lit.sky.group,
-                      gathered_sky_sum(sources.sky, rows, links, i, lengths[i], weights) *
+                      gathered_sky_sum(sources.sky, rows, links, i, lengths[i], sources.weights) *
                           (pi / static_cast<float>(lengths[i])));
         }
     });
@@ -261,7 +264,7 @@ std::vector<ProbeLight> Baker::State::solve_probes(const Sources& sources, const
                 }
             }
             if (lit.sky.group != none)
-                gathered_sky(sources.sky, probe_rows, probe_links, p, count, probe_weights,
+                gathered_sky(sources.sky, probe_rows, probe_links, p, count, sources.probe_weights,
                              [&](std::uint32_t, Vec3 w, Rgb e) {
                                  for (std::size_t s = 0; s < set_count; ++s)
                                      add_light(result[s][p], w,
@@ -322,7 +325,7 @@ Baked Baker::light(const Level& wanted, Job& job) {
                         .where = lit.materials[m].name,
                         .value = "",
                         .remedy = "Make a new Baker."};
-    const Sources sources(lit, s.textures, s.caster);
+    const Sources sources(lit, s.textures, s.caster, s.tier);
     const std::vector<Rgb> albedo = s.albedo(lit, job);
     s.cache = s.light_groups(sources, job);
 
@@ -330,28 +333,28 @@ Baked Baker::light(const Level& wanted, Job& job) {
     const auto first = static_cast<std::uint32_t>(s.tier.first_links),
                most = static_cast<std::uint32_t>(s.tier.most_links);
     const NoiseQuestion question{lit.quality.noise > 0 ? lit.quality.noise : s.tier.noise, first, most};
-    const auto estimate_from = [&](const LightField& field) {
-        return estimate_noise(lit, s.rows, s.links, sources.sky, s.weights, albedo, field, s.texels.area,
-                              question, job);
+    const auto noise_of = [&](const LightField& field) {
+        return estimate_noise(lit, s.rows, s.links, sources.sky, sources.weights, albedo, field,
+                              s.texels.area, question, job);
     };
     const std::vector<std::uint32_t> short_rows(s.rows.size(), first);
-    NoiseEstimate estimate{short_rows, std::vector<float>(s.rows.size(), 0.0f)};
+    std::vector<float> noise;
+    std::vector<std::uint32_t> lengths = short_rows;
     job.begin("more links", s.rows.size());
     if (most > first) {
         const LightField short_light = s.gather_sources(sources, short_rows, job);
-        estimate = estimate_from(solve_bounces(s.links, short_rows, albedo, short_light,
-                                               std::min(3, lit.quality.bounces.value_or(3)), job)
-                                     .light);
-        for (std::size_t i = 0; i < s.rows.size(); ++i)
-            if (!s.valid[i]) estimate.lengths[i] = first;
-        extend_links(s.level, s.caster, s.texels, s.rows, estimate.lengths, s.links, job);
+        noise = noise_of(solve_bounces(s.links, short_rows, albedo, short_light,
+                                       std::min(3, lit.quality.bounces.value_or(3)), job)
+                             .light);
+        lengths = row_lengths(s.texels, s.valid, noise, question, job);
+        extend_links(s.level, s.caster, s.texels, s.rows, lengths, s.links, job);
         lead_past_buried(s.caster, s.texels, s.rows, s.valid, s.valid, s.links, job);
     }
-    s.direct = s.gather_sources(sources, estimate.lengths, job);
+    s.direct = s.gather_sources(sources, lengths, job);
     job.begin("bounces", 24);
-    SolveResult solved = solve_bounces(s.links, estimate.lengths, albedo, s.direct, lit.quality.bounces, job);
+    SolveResult solved = solve_bounces(s.links, lengths, albedo, s.direct, lit.quality.bounces, job);
     s.light = std::move(solved.light);
-    if (most == first) estimate = estimate_from(s.light);
+    if (most == first) noise = noise_of(s.light);
     s.sets = lit.sets;
 
     job.begin("finish", lit.sets.size());
@@ -380,11 +383,12 @@ Baked Baker::light(const Level& wanted, Job& job) {
         },
         job);
     job.finish();
-    baked.figures = s.figures(estimate, solved.bounces);
+    baked.figures = s.figures(noise, lengths, solved.bounces);
     return baked;
 }
 
-BakeFigures Baker::State::figures(const NoiseEstimate& estimate, int bounces) const {
+BakeFigures Baker::State::figures(const std::vector<float>& noise,
+                                  const std::vector<std::uint32_t>& row_length, int bounces) const {
     const State& s = *this;
     BakeFigures f;
     const auto first = static_cast<float>(s.tier.first_links);
@@ -394,13 +398,12 @@ BakeFigures Baker::State::figures(const NoiseEstimate& estimate, int bounces) co
         const bool exported = g % 2 == 0 && s.atlas.surfaces[g / 2].page != none;
         (exported ? f.texels : f.patches) += 1;
         f.buried += s.valid[i] ? 0 : 1;
-        lengths += estimate.lengths[i];
+        lengths += row_length[i];
         const auto area = static_cast<double>(s.texels.area[i]);
         if (exported) f.area += area;
         whole += area;
-        before += area * static_cast<double>(estimate.noise[i]);
-        after += area * static_cast<double>(estimate.noise[i] *
-                                            std::sqrt(first / static_cast<float>(estimate.lengths[i])));
+        before += area * static_cast<double>(noise[i]);
+        after += area * static_cast<double>(noise[i] * std::sqrt(first / static_cast<float>(row_length[i])));
     }
     f.links = s.links.words.size();
     f.probes = s.probes.size();

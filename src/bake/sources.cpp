@@ -43,13 +43,13 @@ Rgb gathered_sky_sum(const SkyLight& sky, const RowSource& rows, const Links& li
     return sum;
 }
 
-NoiseEstimate estimate_noise(const Level& level, const RowSource& rows, const Links& links,
-                             const SkyLight& sky, const SkyWeights& weights, const std::vector<Rgb>& albedo,
-                             const LightField& light, const std::vector<float>& area,
-                             const NoiseQuestion& question, Job& job) {
+std::vector<float> estimate_noise(const Level& level, const RowSource& rows, const Links& links,
+                                  const SkyLight& sky, const SkyWeights& weights,
+                                  const std::vector<Rgb>& albedo, const LightField& light,
+                                  const std::vector<float>& area, const NoiseQuestion& question, Job& job) {
     const std::size_t count = light.rows, sets = level.sets.size();
     const std::uint32_t first = question.first;
-    NoiseEstimate estimate{std::vector<std::uint32_t>(count, first), std::vector<float>(count, 0.0f)};
+    std::vector<float> noise(count, 0.0f);
     // What every row receives and sends under every set, side by side; the last row sends nothing.
     std::vector<float> total(count * sets), sent((count + 1) * sets, 0.0f);
     job.parallel(count, 1024, [&](std::size_t begin, std::size_t end) {
@@ -95,18 +95,36 @@ NoiseEstimate estimate_noise(const Level& level, const RowSource& rows, const Li
                 }
                 const auto n = static_cast<float>(first);
                 const float variance = std::max(0.0f, square / n - mean / n * (mean / n)) / n;
-                estimate.noise[i] = std::max(estimate.noise[i],
-                                             std::sqrt(variance) / std::max(total[i * sets + s], floor[s]));
+                noise[i] = std::max(noise[i], std::sqrt(variance) / std::max(total[i * sets + s], floor[s]));
             }
         }
     });
-    for (std::size_t i = 0; i < count; ++i) {
-        const float factor = estimate.noise[i] / question.noise;
-        while (static_cast<float>(estimate.lengths[i]) < static_cast<float>(first) * factor * factor &&
-               estimate.lengths[i] < question.most)
-            estimate.lengths[i] *= 2;
-    }
-    return estimate;
+    return noise;
+}
+
+std::vector<std::uint32_t> row_lengths(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
+                                       const std::vector<float>& noise, const NoiseQuestion& question,
+                                       Job& job) {
+    std::vector<std::uint32_t> lengths(noise.size(), question.first);
+    job.parallel(noise.size(), 1024, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+            if (!valid[i]) continue;
+            float square = 0, count = 0;
+            for (int dy = -2; dy <= 2; ++dy)
+                for (int dx = -2; dx <= 2; ++dx) {
+                    const std::uint32_t n = texels.neighbour(static_cast<std::uint32_t>(i), dx, dy);
+                    if (n == none || n == i || !valid[n]) continue;
+                    square += noise[n] * noise[n];
+                    count += 1;
+                }
+            const float here = count > 0 ? std::sqrt(square / count) : noise[i];
+            const float factor = here / question.noise;
+            while (static_cast<float>(lengths[i]) < static_cast<float>(question.first) * factor * factor &&
+                   lengths[i] < question.most)
+                lengths[i] *= 2;
+        }
+    });
+    return lengths;
 }
 
 }  // namespace stasigraph

@@ -29,18 +29,22 @@ void gathered_sky(const SkyLight& sky, const RowSource& rows, const Links& links
 Rgb gathered_sky_sum(const SkyLight& sky, const RowSource& rows, const Links& links, std::size_t row,
                      std::uint32_t count, const SkyWeights& weights);
 
-/// For each row and set, how uncertain its light is, and how many links would bring it under `noise`.
-struct NoiseEstimate {
-    std::vector<std::uint32_t> lengths;  ///< Powers of two times the first length.
-    std::vector<float> noise;            ///< Relative standard error with the first length, worst set.
-};
 struct NoiseQuestion {
     float noise = 0.04f;  ///< Relative standard error aimed for.
     std::uint32_t first = 64, most = 256;
 };
-NoiseEstimate estimate_noise(const Level& level, const RowSource& rows, const Links& links,
-                             const SkyLight& sky, const SkyWeights& weights, const std::vector<Rgb>& albedo,
-                             const LightField& light, const std::vector<float>& area,
-                             const NoiseQuestion& question, Job& job);
+
+/// For each row, how uncertain its light is with the first links: relative standard error, worst set.
+std::vector<float> estimate_noise(const Level& level, const RowSource& rows, const Links& links,
+                                  const SkyLight& sky, const SkyWeights& weights,
+                                  const std::vector<Rgb>& albedo, const LightField& light,
+                                  const std::vector<float>& area, const NoiseQuestion& question, Job& job);
+
+/// How many links bring each row under the noise asked for: powers of two times the first length. By the
+/// noise of the texels around it and never by its own: a row that happened to miss a bright spot would think
+/// itself quiet, stay short, and all such rows together would be too dark.
+std::vector<std::uint32_t> row_lengths(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
+                                       const std::vector<float>& noise, const NoiseQuestion& question,
+                                       Job& job);
 
 }  // namespace stasigraph

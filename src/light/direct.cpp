@@ -6,32 +6,40 @@ namespace stasigraph {
 
 namespace {
 
-/// Textured emitters are cut up until a part is this even (largest over mean), or is smaller than a pixel of
-/// its texture, or so many parts are made of one triangle.
+/// Textured emitters are cut up until a part is this even (its brightest and darkest place over and under the
+/// mean), or is smaller than a pixel of its texture, or has been cut so often.
 constexpr float even_enough = 1.3f;
 constexpr int most_cuts = 5;
 
-/// Sub-triangle looks: inner points on a lattice, the mean and the largest luminance of which are its light.
-constexpr int looks = 6;
-
+/// What a part of a triangle sends: the mean of places inside, and whether it is even up to its border, where
+/// what lies beside it blends in.
 struct Look {
     Rgb mean;
-    float most = 0;
+    bool even = false;
 };
 Look look_at(const Level& level, const TextureSet& textures, const Surface& s, std::uint32_t triangle,
              const GlowTriangle& t) {
+    constexpr int steps = 6;
     Look look;
+    float most = 0, least = 1e30f;
     int count = 0;
-    for (int i = 0; i < looks; ++i)
-        for (int j = 0; i + j < looks; ++j) {
-            const Vec2 at = t.corner + t.u * ((static_cast<float>(i) + 1 / 3.0f) / looks) +
-                            t.v * ((static_cast<float>(j) + 1 / 3.0f) / looks);
-            const Rgb e = textures.emission(level, s, triangle, at.x, at.y);
-            look.mean += e;
-            look.most = std::max(look.most, luminance(e));
+    const auto at = [&](float x, float y) {
+        const Vec2 p = t.corner + t.u * x + t.v * y;
+        const Rgb e = textures.emission(level, s, triangle, p.x, p.y);
+        most = std::max(most, luminance(e));
+        least = std::min(least, luminance(e));
+        return e;
+    };
+    for (int i = 0; i <= steps; ++i)
+        for (int j = 0; i + j <= steps; ++j) {
+            at(static_cast<float>(i) / steps, static_cast<float>(j) / steps);
+            if (i + j == steps) continue;
+            look.mean +=
+                at((static_cast<float>(i) + 1 / 3.0f) / steps, (static_cast<float>(j) + 1 / 3.0f) / steps);
             ++count;
         }
     look.mean = look.mean * (1.0f / static_cast<float>(count));
+    look.even = most <= even_enough * luminance(look.mean) && least * even_enough >= luminance(look.mean);
     return look;
 }
 
@@ -155,9 +163,7 @@ void DirectLight::add_surface(std::uint32_t number) {
             g.emission = material.emission * surface.emission_gain;
             if (textured) {
                 const Look look = look_at(level_, textures_, surface, t, g);
-                const float mean = luminance(look.mean);
-                const bool even = look.most <= even_enough * mean;
-                if (!even && piece.cuts < most_cuts &&
+                if (!look.even && piece.cuts < most_cuts &&
                     uv_size * std::exp2(-static_cast<float>(piece.cuts)) > 2 * pixel) {
                     const auto part = [&](Vec2 at, float sign) {
                         Piece p = piece;

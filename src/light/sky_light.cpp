@@ -10,8 +10,8 @@ namespace {
 constexpr int most_width = 1024, most_height = 512;
 constexpr int standard_width = 512, standard_height = 256;
 
-/// Excess over the mean worth explicit samples, as a share of the sky's whole light. Lower: shadow rays for
-/// skies that gather rays carry as well. Higher: grain under a bright corner of the sky.
+/// Excess over the mean worth explicit samples, as a share of the sky's whole light. Lower: shadow rays
+/// for skies that gather rays carry as well. Higher: grain under a bright corner of the sky.
 constexpr double least_excess = 0.1;
 
 /// Abramowitz and Stegun 4.4.46; absolute error below 3e-7 in floats.
@@ -127,13 +127,13 @@ void SkyLight::plan_samples() {
         for (int x = 0; x < width_; ++x)
             sum += cell_angle(y, width_, height_) *
                    static_cast<double>(luminance(cells_[static_cast<std::size_t>(y) * width_ + x]));
-    const double mean = sum / (4 * static_cast<double>(pi));
+    const double even = sum / (4 * static_cast<double>(pi));
     std::vector<double> excess(cells_.size());
     double whole = 0;
     for (std::size_t i = 0; i < cells_.size(); ++i) {
         const int row = static_cast<int>(i / static_cast<std::size_t>(width_));
         excess[i] = cell_angle(row, width_, height_) *
-                    std::max(0.0, static_cast<double>(luminance(cells_[i])) - mean);
+                    std::max(0.0, static_cast<double>(luminance(cells_[i])) - even);
         whole += excess[i];
     }
     if (!(whole > least_excess * sum)) return;

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <map>
 
 #include "stasigraph/error.hpp"
@@ -37,22 +38,28 @@ struct Query : RTCIntersectContext {
     Crossing crossing = Crossing::stop;
     bool tinted = false;  ///< Some coloured glass was passed, perhaps behind the hit.
     Rgb through{1, 1, 1};
-    // A triangle may be offered more than once (the tree holds parts of it in several leaves).
+    // A triangle may be offered more than once (the tree holds parts of it in several leaves), and a ray
+    // through an edge meets the triangles on both of its sides: a surface counts once at one distance.
     static constexpr std::size_t most_panes = 48;
+    struct Pane {
+        std::uint32_t surface;
+        float distance;
+    };
     std::size_t panes = 0;
-    std::uint64_t pane[most_panes];
+    Pane pane[most_panes];
 
     explicit Query(Crossing c) : crossing(c) { rtcInitIntersectContext(this); }
     /// False when it was counted before.
-    bool count(std::uint32_t surface, std::uint32_t triangle) {
-        const std::uint64_t id = static_cast<std::uint64_t>(surface) << 32 | triangle;
+    bool count(std::uint32_t surface, float distance) {
+        constexpr float same = 2e-6f;  // of the distance: sixteen steps of a float
         for (std::size_t i = 0; i < panes; ++i)
-            if (pane[i] == id) return false;
+            if (pane[i].surface == surface && std::abs(pane[i].distance - distance) <= same * distance)
+                return false;
         // Behind so many panes nothing is left that matters.
         if (panes == most_panes)
             through = {};
         else
-            pane[panes++] = id;
+            pane[panes++] = {surface, distance};
         return true;
     }
 };
@@ -92,7 +99,8 @@ struct RayCaster::Scene {
     }
 
     /// Whether a ray goes on past a face.
-    bool passes(Query& query, const RTCHit& hit, Vec3 direction, std::uint32_t ray_seed) const {
+    bool passes(Query& query, const RTCHit& hit, Vec3 direction, float distance,
+                std::uint32_t ray_seed) const {
         const Surface& s = level.surfaces[hit.geomID];
         const SurfaceGeometry& g = geometry[hit.geomID];
         if (!g.glass)
@@ -107,12 +115,12 @@ struct RayCaster::Scene {
         }
         if (query.crossing == Crossing::measure) {
             if (!(p.share > 0)) return false;
-            if (query.count(hit.geomID, hit.primID)) query.through = query.through * p.tint * p.share;
+            if (query.count(hit.geomID, distance)) query.through = query.through * p.tint * p.share;
             return max_channel(query.through) > 0;
         }
         if (!(unit_float(combine_bits(combine_bits(ray_seed, hit.geomID), hit.primID)) < p.share))
             return false;
-        if (query.crossing == Crossing::tint && query.count(hit.geomID, hit.primID))
+        if (query.crossing == Crossing::tint && query.count(hit.geomID, distance))
             query.through = query.through * p.tint;
         query.tinted = query.tinted || tints(level.materials[s.material]);
         return true;
@@ -126,7 +134,9 @@ struct RayCaster::Scene {
             const RTCHit hit = rtcGetHitFromHitN(args->hit, args->N, i);
             const Vec3 direction{RTCRayN_dir_x(args->ray, args->N, i), RTCRayN_dir_y(args->ray, args->N, i),
                                  RTCRayN_dir_z(args->ray, args->N, i)};
-            if (scene->passes(query, hit, direction, RTCRayN_id(args->ray, args->N, i))) args->valid[i] = 0;
+            if (scene->passes(query, hit, direction, RTCRayN_tfar(args->ray, args->N, i),
+                              RTCRayN_id(args->ray, args->N, i)))
+                args->valid[i] = 0;
         }
     }
 

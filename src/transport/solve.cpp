@@ -51,6 +51,14 @@ void mean_row_any(std::size_t blocks, const std::uint32_t* words, std::size_t co
             return mean_row<3>(words, count, from, to);
         case 4:
             return mean_row<4>(words, count, from, to);
+        case 5:
+            return mean_row<5>(words, count, from, to);
+        case 6:
+            return mean_row<6>(words, count, from, to);
+        case 7:
+            return mean_row<7>(words, count, from, to);
+        case 8:
+            return mean_row<8>(words, count, from, to);
         default:
             break;
     }
