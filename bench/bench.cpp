@@ -181,14 +181,19 @@ void threads(Level level) {
 }  // namespace
 
 void bench_unwrap();  // unwrap_bench.cpp
+void bench_lights();  // lights_bench.cpp
 
 int main(int argc, char** argv) {
     if (argc == 2 && std::string_view(argv[1]) == "unwrap") {
         bench_unwrap();
         return 0;
     }
+    if (argc == 2 && std::string_view(argv[1]) == "lights") {
+        bench_lights();
+        return 0;
+    }
     if (argc != 2) {
-        fmt::print(stderr, "usage: stasigraph_bench LEVEL.toml | unwrap\n");
+        fmt::print(stderr, "usage: stasigraph_bench LEVEL.toml | unwrap | lights\n");
         return 2;
     }
     try {

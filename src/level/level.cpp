@@ -16,7 +16,7 @@ TierSettings tier_settings(Tier tier) {
                     .most_links = 32,
                     .noise = 0.1f,
                     .light_samples = 4,
-                    .light_cut = 8,
+                    .light_cut = 16,
                     .probe_links = 128};
         case Tier::proof:
             return {.density_scale = 1,
@@ -24,7 +24,7 @@ TierSettings tier_settings(Tier tier) {
                     .most_links = 256,
                     .noise = 0.04f,
                     .light_samples = 16,
-                    .light_cut = 24,
+                    .light_cut = 48,
                     .probe_links = 512};
         case Tier::final:
             break;
@@ -34,7 +34,7 @@ TierSettings tier_settings(Tier tier) {
             .most_links = 1024,
             .noise = 0.02f,
             .light_samples = 64,
-            .light_cut = 64,
+            .light_cut = 256,
             .probe_links = 2048};
 }
 

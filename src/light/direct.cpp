@@ -1,6 +1,9 @@
 #include "light/direct.hpp"
 
 #include <algorithm>
+#include <optional>
+
+#include "level/texture_bounds.hpp"
 
 namespace stasigraph {
 
@@ -11,36 +14,27 @@ namespace {
 constexpr float even_enough = 1.3f;
 constexpr int most_cuts = 5;
 
-/// What a part of a triangle sends: the mean of places inside, and whether it is even up to its border, where
-/// what lies beside it blends in.
-struct Look {
-    Rgb mean;
-    bool even = false;
-};
-Look look_at(const Level& level, const TextureSet& textures, const Surface& s, std::uint32_t triangle,
-             const GlowTriangle& t) {
+/// The mean of what a part of a triangle sends, over a lattice of places inside it.
+Rgb mean_emission(const Level& level, const TextureSet& textures, const GlowTriangle& t) {
     constexpr int steps = 6;
-    Look look;
-    float most = 0, least = 1e30f;
+    Rgb sum;
     int count = 0;
-    const auto at = [&](float x, float y) {
-        const Vec2 p = t.corner + t.u * x + t.v * y;
-        const Rgb e = textures.emission(level, s, triangle, p.x, p.y);
-        most = std::max(most, luminance(e));
-        least = std::min(least, luminance(e));
-        return e;
-    };
-    for (int i = 0; i <= steps; ++i)
-        for (int j = 0; i + j <= steps; ++j) {
-            at(static_cast<float>(i) / steps, static_cast<float>(j) / steps);
-            if (i + j == steps) continue;
-            look.mean +=
-                at((static_cast<float>(i) + 1 / 3.0f) / steps, (static_cast<float>(j) + 1 / 3.0f) / steps);
-            ++count;
+    for (int i = 0; i < steps; ++i)
+        for (int j = 0; i + j < steps; ++j, ++count) {
+            const Vec2 p = t.corner + t.u * ((static_cast<float>(i) + 1 / 3.0f) / steps) +
+                           t.v * ((static_cast<float>(j) + 1 / 3.0f) / steps);
+            sum += textures.emission(level, level.surfaces[t.surface], t.triangle, p.x, p.y);
         }
-    look.mean = look.mean * (1.0f / static_cast<float>(count));
-    look.even = most <= even_enough * luminance(look.mean) && least * even_enough >= luminance(look.mean);
-    return look;
+    return sum * (1.0f / static_cast<float>(count));
+}
+
+/// The angle from the aim beyond which a profile sends nothing, radians.
+float profile_reach(const Profile& p) {
+    if (p.type_b) return pi;
+    std::size_t last = 0;
+    for (std::size_t i = 0; i < p.candela.size(); ++i)
+        if (p.candela[i] > 0) last = std::max(last, i % p.angle.size());
+    return std::min(pi, p.angle[std::min(last + 1, p.angle.size() - 1)] + 1e-3f);
 }
 
 SourceBounds bounds_of(const Lamp& lamp) {
@@ -70,6 +64,11 @@ SourceBounds bounds_of(const Lamp& lamp) {
             b.cone = 0;
             b.emit = l.outer_cone + 1e-3f;
         }
+        if (lamp.profile) {
+            b.cone = 0;
+            b.emit = profile_reach(*lamp.profile);
+        }
+        b.uneven = l.kind == LightKind::spot || lamp.profile;
         b.power = luminance(l.color);
         if (!(b.power > 0)) b.power = max_channel(l.color) * 1e-3f;
     }
@@ -130,6 +129,9 @@ void DirectLight::add_surface(std::uint32_t number) {
         if (use->image != none)
             pixel = std::min(pixel, 1.0f / static_cast<float>(std::max(level_.images[use->image].width,
                                                                        level_.images[use->image].height)));
+    std::optional<TextureBounds> bounds;
+    if (material.emission_texture.image != none)
+        bounds.emplace(level_.images[material.emission_texture.image]);
     struct Piece {
         GlowTriangle triangle;
         int cuts = 0;
@@ -162,8 +164,19 @@ void DirectLight::add_surface(std::uint32_t number) {
             if (!(g.area > 0)) continue;
             g.emission = material.emission * surface.emission_gain;
             if (textured) {
-                const Look look = look_at(level_, textures_, surface, t, g);
-                if (!look.even && piece.cuts < most_cuts &&
+                const auto uv_at = [&](Vec2 p) { return mesh_uv(mesh, t, p.x, p.y); };
+                TextureBounds::Range range{1, 1};
+                if (bounds)
+                    range = bounds->within(material.emission_texture, uv_at(g.corner), uv_at(g.corner + g.u),
+                                           uv_at(g.corner + g.v));
+                if (!(range.most > 0)) continue;  // black all over: it is no light
+                if (material.alpha_mode != AlphaMode::opaque) range.least = 0;
+                const Rgb whole = g.emission;
+                g.emission = mean_emission(level_, textures_, g);
+                const float mean = luminance(g.emission), unit = luminance(whole);
+                const bool even =
+                    range.most * unit <= even_enough * mean && range.least * unit * even_enough >= mean;
+                if (!even && piece.cuts < most_cuts &&
                     uv_size * std::exp2(-static_cast<float>(piece.cuts)) > 2 * pixel) {
                     const auto part = [&](Vec2 at, float sign) {
                         Piece p = piece;
@@ -182,8 +195,9 @@ void DirectLight::add_surface(std::uint32_t number) {
                     part({0, 0}, 1);
                     continue;
                 }
-                // A little is added, so that no lit pixel between the looks is ever out of reach.
-                g.emission = look.mean + material.emission * (surface.emission_gain * 0.01f);
+                // A little of the brightest is added, so that no lit pixel between the looks is ever out of
+                // reach.
+                g.emission += whole * (0.05f * range.most);
             }
             triangles_.push_back(g);
         }

@@ -98,9 +98,11 @@ public:
     void gather(const Receiver& r, const LightEffort& effort, const SkyWeights& weights, std::uint32_t seed,
                 Scratch& scratch, Add&& add) const {
         const auto seen = [&](Vec3 w, Rgb light, float far) {
-            if (!(r.weight(w) > 0) || !(max_channel(light) > 0)) return;
+            if (!(r.weight(w) > 0) || !(max_channel(light) > 0)) return false;
             const Rgb through = caster_.transmitted({r.position, w, far});
-            if (max_channel(through) > 0) add(w, light * through);
+            if (!(max_channel(through) > 0)) return false;
+            add(w, light * through);
+            return true;
         };
         for (std::size_t i = 0; i < suns_.size(); ++i)
             draw_sun(suns_[i], effort.samples, combine_bits(seed, static_cast<std::uint32_t>(i)),
@@ -127,18 +129,40 @@ private:
     void local(const Receiver& r, const LightEffort& effort, std::uint32_t seed, Scratch& scratch,
                Seen&& seen) const {
         tree_.cut(r, effort, scratch);
-        for (const LightTree::Part& part : scratch.parts) {
+        std::sort(scratch.parts.begin(), scratch.parts.end(),
+                  [](const LightTree::Part& a, const LightTree::Part& b) {
+                      return a.weight > b.weight || (a.weight == b.weight && a.node < b.node);
+                  });
+        // Where none of the strongest parts gets through, the receiver lies in another room most likely: of
+        // the others one in four is looked at, for four. What is looked at then depends on earlier rays
+        // alone, so the mean stays right.
+        constexpr std::size_t strongest = 8;
+        constexpr float looked_at = 0.25f;
+        bool lit = false;
+        for (std::size_t i = 0; i < scratch.parts.size(); ++i) {
+            const LightTree::Part& part = scratch.parts[i];
             const std::uint32_t own = combine_bits(seed, part.node);
+            float stands_for = 1;
+            if (i >= strongest && !lit) {
+                if (!(unit_float(mix_bits(own ^ 0x6c6f6f6bu)) < looked_at)) continue;
+                stands_for = 1 / looked_at;
+            }
+            bool got = false;
+            const auto add_scaled = [&](Vec3 w, Rgb light, float far) {
+                got = seen(w, light * stands_for, far) || got;
+            };
             if (tree_.is_leaf(part.node)) {
                 const float share = part.weight / scratch.total;
-                source(tree_.source(part.node), r, effort.samples, share, own, seen);
-                continue;
+                source(tree_.source(part.node), r, effort.samples, share, own, add_scaled);
+            } else {
+                float chance = 1;
+                const std::uint32_t at = tree_.choose(part.node, r, unit_float(mix_bits(own)), chance);
+                if (at == none) continue;
+                source(at, r, 1, 1, own,
+                       [&](Vec3 w, Rgb light, float far) { add_scaled(w, light * (1 / chance), far); });
             }
-            float chance = 1;
-            const std::uint32_t i = tree_.choose(part.node, r, unit_float(mix_bits(own)), chance);
-            if (i == none) continue;
-            source(i, r, 1, 1, own,
-                   [&](Vec3 w, Rgb light, float far) { seen(w, light * (1 / chance), far); });
+            // Only the strongest decide: what one in four found must not change how the next are weighed.
+            if (i < strongest) lit = lit || got;
         }
     }
 
@@ -163,7 +187,7 @@ private:
             const int n = std::max(few, count(t.radius, middle));
             draw_whole(view, view.whole(r), r, n, seed, [&](Vec3 w, Rgb e, float distance, Vec2 at) {
                 // A shadow ray must end before the surface that sends the light.
-                if (t.surface == none) return seen(w, e * t.emission, distance);
+                if (t.surface == none) return void(seen(w, e * t.emission, distance));
                 seen(w, e * emission(t, at), distance - 2 * ray_start_offset);
             });
             return;

@@ -17,6 +17,7 @@ struct SourceBounds {
     float emit = pi / 2;  ///< Beyond the cone it sends nothing further than this off a normal.
     float power = 0;      ///< Intensity at its strongest, candela.
     float range = 0;      ///< Metres; 0 is unlimited.
+    bool uneven = false;  ///< It may send far less than its power to where it sends light at all.
 };
 
 /// How hard to look.
@@ -38,6 +39,7 @@ public:
     struct Part {
         std::uint32_t node = 0;
         float weight = 0;  ///< Estimate of the light it sends to the receiver.
+        float error = 0;   ///< How uncertain one sample of it would leave that.
     };
     struct Cut {
         std::vector<Part> parts, open;  ///< open: a heap while the cut is made, empty after.
@@ -58,9 +60,11 @@ private:
         Vec3 low, high, axis;
         float cos_cone = -1, sin_cone = 0, cos_emit = 0;
         float power = 0, range = 0;
+        bool uneven = false;
         std::uint32_t first = 0, second = none;  ///< Children; of a leaf, its source and none.
     };
     float weight(const Node& node, const Receiver& receiver) const;
+    Part part(std::uint32_t node, const Receiver& receiver) const;
     std::uint32_t build(std::vector<SourceBounds>& sources, std::vector<std::uint32_t>& order,
                         std::size_t begin, std::size_t end);
 

@@ -50,10 +50,10 @@ struct SourceSample {
 };
 
 /// Shadow rays that a source of this radius at this distance is worth, of `samples` for one that fills the
-/// view.
+/// view. Far ones still cast soft shadows, where something stands close to them.
 inline int size_samples(int samples, float radius, float distance) {
-    return std::clamp(static_cast<int>(std::ceil(static_cast<float>(samples) * 10 * radius / distance)), 1,
-                      samples);
+    return std::clamp(static_cast<int>(std::ceil(static_cast<float>(samples) * 10 * radius / distance)),
+                      std::min(samples, 4), samples);
 }
 
 /// Samples of one source from one receiver: prepared once, drawn n times. The mean of `light` over draws is

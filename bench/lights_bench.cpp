@@ -1,0 +1,137 @@
+// What lamps cost, from one to a thousand, at equal noise.
+
+#include <fmt/core.h>
+
+#include <chrono>
+#include <cmath>
+#include <optional>
+
+#include "bake/sources.hpp"
+#include "base/random.hpp"
+#include "stasigraph/stasigraph.hpp"
+
+using namespace stasigraph;
+
+namespace {
+
+constexpr double target = 0.03;  ///< Relative standard error of the direct light, over all texels by area.
+
+void add_box(Level& level, const std::string& name, Vec3 l, Vec3 h) {
+    const Vec3 p[8] = {{l.x, l.y, l.z}, {h.x, l.y, l.z}, {l.x, h.y, l.z}, {h.x, h.y, l.z},
+                       {l.x, l.y, h.z}, {h.x, l.y, h.z}, {l.x, h.y, h.z}, {h.x, h.y, h.z}};
+    const int faces[6][4] = {{0, 4, 6, 2}, {5, 1, 3, 7}, {0, 1, 5, 4},
+                             {6, 7, 3, 2}, {1, 0, 2, 3}, {4, 5, 7, 6}};
+    Mesh mesh{.name = name};
+    for (const auto& f : faces)
+        for (const int k : {0, 1, 2, 0, 2, 3}) {
+            const Vec3 a = p[f[0]], b = p[f[1]], c = p[f[2]];
+            mesh.indices.push_back(static_cast<std::uint32_t>(mesh.positions.size()));
+            mesh.positions.push_back(p[f[k]]);
+            mesh.normals.push_back(normalize(cross(b - a, c - a)));
+        }
+    level.meshes.push_back(std::move(mesh));
+    level.surfaces.push_back(
+        {.name = name, .node = name, .mesh = static_cast<std::uint32_t>(level.meshes.size() - 1)});
+}
+
+/// A floor of 48 by 48 metres under a ceiling, cut into open rooms by thirty walls, with lamps all over it.
+Level hall(int lamps) {
+    Level level;
+    level.materials.push_back({.name = "grey", .base_color = {0.6f, 0.6f, 0.6f}});
+    add_box(level, "floor", {-24, -0.5f, -24}, {24, 0, 24});
+    add_box(level, "ceiling", {-24, 4, -24}, {24, 4.5f, 24});
+    for (int i = 0; i < 5; ++i)
+        for (int j = 0; j < 3; ++j) {
+            const float x = -20 + 9.0f * static_cast<float>(i), z = -21 + 15.0f * static_cast<float>(j);
+            add_box(level, "wall_a" + std::to_string(3 * i + j), {x, -0.1f, z}, {x + 0.3f, 4.1f, z + 9});
+            add_box(level, "wall_b" + std::to_string(3 * i + j), {x + 1.5f, -0.1f, z + 12},
+                    {x + 7, 4.1f, z + 12.3f});
+        }
+    RandomStream random(11, 5);
+    for (int i = 0; i < lamps; ++i) {
+        Light lamp{.name = "lamp_" + std::to_string(i), .radius = 0.05f};
+        const float strength = 3000.0f / static_cast<float>(lamps) * (0.5f + random.next());
+        lamp.color = {strength, strength, strength};
+        lamp.position = {random.next() * 47 - 23.5f, 2 + 1.8f * random.next(), random.next() * 47 - 23.5f};
+        level.lights.push_back(lamp);
+    }
+    level.lightmap = {.density = 3, .page = 1024, .margin = 2};
+    complete_level(level);
+    return level;
+}
+
+struct Pass {
+    double seconds = 0, noise = 0, rays = 0, mean = 0;
+};
+
+/// The direct pass twice with other seeds: half the mean square of the difference is the variance.
+Pass direct_pass(const DirectLight& light, const TexelSet& texels, const RowSource& rows,
+                 const LightEffort& effort, Job& job) {
+    Pass pass;
+    std::vector<Rgb> light_of[2];
+    for (int k = 0; k < 2; ++k) {
+        const auto start = std::chrono::steady_clock::now();
+        light_of[k] = light_texels(light, rows, effort, {}, static_cast<std::uint32_t>(k + 1), job);
+        const double s = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+        pass.seconds = k == 0 ? s : std::min(pass.seconds, s);
+    }
+    // Relative to each texel's light, or a twentieth of the mean where it is darker.
+    double whole = 0, square = 0;
+    for (std::size_t i = 0; i < rows.size(); ++i) {
+        whole += static_cast<double>(texels.area[i]);
+        pass.mean += static_cast<double>(texels.area[i] * light_of[0][i].g);
+    }
+    pass.mean /= whole;
+    for (std::size_t i = 0; i < rows.size(); ++i) {
+        const auto a = static_cast<double>(light_of[0][i].g), b = static_cast<double>(light_of[1][i].g);
+        const double base = std::max((a + b) / 2, 0.05 * pass.mean);
+        square += static_cast<double>(texels.area[i]) * (a - b) * (a - b) / 2 / (base * base);
+    }
+    pass.noise = std::sqrt(square / whole);
+    DirectLight::Scratch scratch;
+    std::size_t rays = 0;
+    for (std::size_t i = 0; i < rows.size(); i += 37)
+        light.gather(rows.receivers[i], effort, {}, 1, scratch, [&](Vec3, Rgb) { ++rays; });
+    pass.rays = static_cast<double>(rays) * 37 / static_cast<double>(rows.size());
+    return pass;
+}
+
+}  // namespace
+
+void bench_lights() {
+    fmt::print(
+        "lamps   effort for {:.0f} % noise      direct pass          lit samples    noise    bake at proof, "
+        "noise of its direct light\n",
+        target * 100);
+    double first = 0, first_bake = 0;
+    for (const int lamps : {1, 10, 100, 1000}) {
+        const Level level = hall(lamps);
+        Job job;
+        const TextureSet textures(level);
+        const RayCaster caster(level, textures, [](const Surface&) { return true; });
+        const SkyLight sky(level.sky);
+        const Atlas atlas = unwrap(level, 1, job);
+        const TexelSet texels = place_texels(level, atlas, job);
+        const RowSource rows = texel_rows(level, texels, 1);
+        const DirectLight light(level, textures, caster, sky, 0);
+        std::optional<Pass> found;
+        LightEffort used;
+        for (const int cut : {4, 8, 12, 16, 24, 32, 48, 64, 96, 128}) {
+            used = {.samples = 16, .cut = cut, .error = static_cast<float>(target)};
+            found = direct_pass(light, texels, rows, used, job);
+            if (found->noise <= target) break;
+        }
+        const auto start = std::chrono::steady_clock::now();
+        Atlas own;
+        bake(level, own, job);
+        const double whole = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+        const Pass proof = direct_pass(light, texels, rows, light_effort(tier_settings(Tier::proof), 0), job);
+        if (lamps == 1) first = found->seconds;
+        if (lamps == 1) first_bake = whole;
+        fmt::print(
+            "{:>5}   cut {:>3}, samples {:>2}      {:>6.2f} s, {:>5.1f} times   {:>6.1f} a texel   {:>4.1f} "
+            "%   {:>6.1f} s, {:>4.1f} times, {:.1f} %\n",
+            lamps, used.cut, used.samples, found->seconds, found->seconds / first, found->rays,
+            found->noise * 100, whole, whole / first_bake, proof.noise * 100);
+    }
+}
