@@ -77,6 +77,16 @@ std::vector<MeterPoint> read_points(const Options& o) {
     return points;
 }
 
+/// Names of the lights that shine in a set without being baked whole.
+std::string live_lights(const Level& level, const std::string& set) {
+    std::string names;
+    const BakeSet& s = level.sets[set_index(level, set)];
+    for (const Light& light : level.lights)
+        if (light.role != BakeRole::whole && s.gains[light.group] > 0)
+            names += (names.empty() ? "" : ", ") + light.name;
+    return names;
+}
+
 Json to_json(const Options& o, const std::string& set, const std::vector<MeterPoint>& points,
              const std::vector<MeterReading>& readings) {
     Json j = {{"set", set}, {"readings", Json::array()}};
@@ -130,6 +140,9 @@ void add_meter(CLI::App& app) {
             const auto readings = o->from == "lightmap" ? meter_lightmap(b.level, b.bake.atlas,
                                                                          b.bake.sets[0], list, o->reach, job)
                                                         : meter_probes(b.bake.probes, b.bake.sets[0], list);
+            const std::string live = live_lights(b.level, set);
+            if (!live.empty() && !o->common.quiet)
+                job.note("the game adds the direct light of " + live + "; it is not in these readings");
             if (o->common.json) {
                 say("{}\n", to_json(*o, set, list, readings).dump(1));
                 return;

@@ -358,8 +358,10 @@ TEST(Roles, files_hold_the_map_and_a_view_draws_what_the_game_will_add) {
     const float middle = lit.at(32, 20, 1);
     EXPECT_GT(middle, 30) << "the flood's own light, though the lightmap holds none of it";
     const Ran metered =
-        tool("meter " + (folder / "l.toml").string() + " --at -13.5,-0.35,0.5 --reach 0.4 --quiet --json");
+        tool("meter " + (folder / "l.toml").string() + " --at -13.5,-0.35,0.5 --reach 0.4 --json");
     ASSERT_EQ(metered.status, 0) << metered.err;
+    EXPECT_NE(metered.err.find("direct light of flood; it is not in these readings"), std::string::npos)
+        << metered.err;
     EXPECT_LT(metered.json()["readings"][0]["irradiance_lux"][1].get<double>(), static_cast<double>(middle));
 }
 

@@ -26,7 +26,10 @@ std::string starter_sheet(const Level& level, const std::string& scene_file) {
                     "[sky]\n";
     const Rgb sky = level.sky.radiance;
     t += "radiance = [" + to_text(sky.r) + ", " + to_text(sky.g) + ", " + to_text(sky.b) +
-         "]   # nit; an open field gets pi times this in lux\n\n";
+         "]   # nit; an open field gets pi times this in lux\n"
+         "# image = \"sky.exr\"      # instead: a latitude-longitude picture; turn = 40, gain = 1.0\n"
+         "# sun   = \"from image\"   # its bright disc becomes the sun\n"
+         "# type  = \"clear\"        # instead: a CIE standard sky that follows the sun; lux = 15000\n\n";
     t += "# Light groups of this level:";
     for (const std::string& g : level.groups) t += " \"" + g + "\"";
     t += "\n";
@@ -53,6 +56,13 @@ std::string starter_sheet(const Level& level, const std::string& scene_file) {
          "\"\n# density = 0.5       # times the level's density\n# unwrap  = \"make\"    # auto | keep | "
          "make: the UVs it brings along, or new ones\n# lit_by  = \"probes\"  # lightmap | probes "
          "| nothing\n"
+         "\n# [[light]]           # a new lamp at every node of a name; also point, spot, disc and tube\n# "
+         "name   = "
+         "\"panel\"\n# kind   = \"rectangle\"\n# node   = \"panel_*\"\n# width  = 0.6\n# height = 1.2\n# "
+         "lumens = 3000    "
+         "  # or nit; points and spots also profile = \"lamp.ies\"\n# bake   = \"bounce\"  # whole | bounce "
+         "(the game adds the "
+         "direct light) | live\n"
          "\n# [[set]]             # what the game switches between; groups not named have a gain of 1\n# "
          "name = \"night\"\n# gain = { ";
     for (std::size_t g = 0; g < level.groups.size(); ++g)
