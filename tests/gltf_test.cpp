@@ -9,8 +9,6 @@
 namespace test {
 namespace {
 
-using Json = nlohmann::ordered_json;
-
 /// Collects binary data and accessors for a .gltf with a buffer file beside it.
 class Builder {
 public:

@@ -87,6 +87,38 @@ Rgb Bake::at(Vec3 point, Vec3 facing, float reach) const {
     return readings[0].irradiance.value_or(Rgb{-1, -1, -1});
 }
 
+static std::string base64(const std::string& bytes) {
+    static const char* digits = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+    std::string out;
+    for (std::size_t i = 0; i < bytes.size(); i += 3) {
+        std::uint32_t v = 0;
+        for (std::size_t k = 0; k < 3; ++k)
+            v = v << 8 | (i + k < bytes.size() ? static_cast<unsigned char>(bytes[i + k]) : 0);
+        for (int k = 3; k >= 0; --k)
+            out += i + 3 - static_cast<std::size_t>(k) <= bytes.size() || k == 3 || k == 2
+                       ? digits[v >> (6 * k) & 63]
+                       : '=';
+    }
+    return out;
+}
+
+Json good_gltf(std::vector<float> positions, std::vector<std::uint16_t> indices) {
+    std::string bytes(reinterpret_cast<const char*>(positions.data()), positions.size() * 4);
+    bytes.append(reinterpret_cast<const char*>(indices.data()), indices.size() * 2);
+    Json j = Json::parse(
+        R"({"asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}], "nodes": [{"name": "floor", "mesh": 0}],
+        "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "indices": 1}]}], "buffers": [{}], "bufferViews": [{}, {}],
+        "accessors": [{"bufferView": 0, "componentType": 5126, "type": "VEC3"}, {"bufferView": 1, "componentType": 5123, "type": "SCALAR"}]})");
+    j["buffers"][0] = {{"uri", "data:application/octet-stream;base64," + base64(bytes)},
+                       {"byteLength", bytes.size()}};
+    j["bufferViews"][0] = {{"buffer", 0}, {"byteLength", positions.size() * 4}};
+    j["bufferViews"][1] = {
+        {"buffer", 0}, {"byteOffset", positions.size() * 4}, {"byteLength", indices.size() * 2}};
+    j["accessors"][0]["count"] = positions.size() / 3;
+    j["accessors"][1]["count"] = indices.size();
+    return j;
+}
+
 Ran run(const std::string& command) {
     const Folder folder;
     const fs::path out = folder / "out", err = folder / "err";

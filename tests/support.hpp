@@ -39,6 +39,11 @@ struct Bake {
 };
 Bake bake_level(Level level, unsigned threads = 0);
 
+using Json = nlohmann::ordered_json;
+/// A glTF of one quad, `floor`, whose buffer is a data URI: positions as floats, then 16-bit indices.
+Json good_gltf(std::vector<float> positions = {-2, 0, 2, 2, 0, 2, 2, 0, -2, -2, 0, -2},
+               std::vector<std::uint16_t> indices = {0, 1, 2, 0, 2, 3});
+
 // ---- programs
 // ------------------------------------------------------------------------------------------------------
 

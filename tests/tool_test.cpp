@@ -20,8 +20,10 @@ std::string demo_baked() {
 
 TEST(Demo, the_generator_still_makes_the_committed_bytes) {
     const Folder folder;
-    const Ran r = run(std::string(STASIGRAPH_MAKE_DEMO) + " " + (folder / "again.glb").string());
+    const Ran r = run(std::string(STASIGRAPH_MAKE_DEMO) + " " + (folder / "again.glb").string() + " " +
+                      (folder / "again.exr").string());
     ASSERT_EQ(r.status, 0) << r.err;
+    EXPECT_TRUE(read_text(folder / "again.exr") == read_text(demo_folder() / "evening.exr"));
     const std::string committed = read_text(demo_folder() / "observatory.glb");
     EXPECT_TRUE(read_text(folder / "again.glb") == committed);
     EXPECT_LT(committed.size(), 3000000u);
