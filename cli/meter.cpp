@@ -79,12 +79,15 @@ std::vector<MeterPoint> read_points(const Options& o) {
 
 /// Names of the lights that shine in a set without being baked whole.
 std::string live_lights(const Level& level, const std::string& set) {
+    constexpr int most_names = 6;
     std::string names;
+    int count = 0;
     const BakeSet& s = level.sets[set_index(level, set)];
     for (const Light& light : level.lights)
-        if (light.role != BakeRole::whole && s.gains[light.group] > 0)
+        if (light.role != BakeRole::whole && max_channel(light.color) * s.gains[light.group] > 0 &&
+            ++count <= most_names)
             names += (names.empty() ? "" : ", ") + light.name;
-    return names;
+    return count > most_names ? fmt::format("{} and {} more", names, count - most_names) : names;
 }
 
 Json to_json(const Options& o, const std::string& set, const std::vector<MeterPoint>& points,

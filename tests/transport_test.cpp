@@ -53,8 +53,8 @@ TEST(Transport, agrees_with_the_reference_on_the_demo_level) {
     Baker baker(level, job);
     baker.light(level, job);
     for (std::uint32_t set = 0; set < level.sets.size(); ++set) {
-        const auto texels = spread_texels(baker.texels(set), 1500);
-        const Difference d = compare(level, texels, set, 600, job);
+        const auto texels = spread_texels(baker.texels(set), 1000);
+        const Difference d = compare(level, texels, set, 500, job);
         printf("%-10s bias %+.2f %%, mean difference %.2f %%\n", level.sets[set].name.c_str(), d.bias * 100,
                d.mean * 100);
         EXPECT_LT(std::abs(d.bias), 0.02) << level.sets[set].name;

@@ -325,6 +325,9 @@ Baked Baker::light(const Level& wanted, Job& job) {
                         .where = lit.materials[m].name,
                         .value = "",
                         .remedy = "Make a new Baker."};
+    // First of all, since too many lights on a page end the bake.
+    const std::vector<VisibilityPage>& visibility =
+        s.visibility.pages(lit, s.caster, s.rows, s.plans, s.tier.light_samples, job);
     const Sources sources(lit, s.textures, s.caster, s.tier);
     const std::vector<Rgb> albedo = s.albedo(lit, job);
     s.cache = s.light_groups(sources, job);
@@ -358,8 +361,12 @@ Baked Baker::light(const Level& wanted, Job& job) {
     s.sets = lit.sets;
 
     job.begin("finish", lit.sets.size());
-    Baked baked{
-        .sets = {}, .albedo = {}, .emission = {}, .visibility = {}, .probes = s.probes, .figures = {}};
+    Baked baked{.sets = {},
+                .albedo = {},
+                .emission = {},
+                .visibility = visibility,
+                .probes = s.probes,
+                .figures = {}};
     std::vector<ProbeLight> probe_light = s.solve_probes(sources, albedo, job);
     for (std::size_t i = 0; i < lit.sets.size(); ++i) {
         const auto mixed = [&](std::size_t texel) {
@@ -372,7 +379,6 @@ Baked Baker::light(const Level& wanted, Job& job) {
             {lit.sets[i].name, finish_pages(s.plans, mixed, job), std::move(probe_light[i])});
         job.advance(1);
     }
-    baked.visibility = s.visibility.pages(lit, s.caster, s.rows, s.plans, s.tier.light_samples, job);
     baked.albedo = finish_pages(
         s.plans, [&](std::size_t i) { return albedo[i]; }, job);
     baked.emission = finish_pages(
