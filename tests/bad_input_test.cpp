@@ -16,13 +16,7 @@ namespace {
 std::string load_error(const std::string& name, const std::string& content, Level* level = nullptr) {
     const Folder folder;
     write_bytes(folder / name, content);
-    try {
-        Level loaded = load_level(folder / name);
-        if (level) *level = loaded;
-        return "";
-    } catch (const Error& e) {
-        return e.text();
-    }
+    return load_outcome(folder / name, level);
 }
 
 TEST(BadGltf, the_good_one_loads) {
@@ -203,13 +197,7 @@ std::string sheet_error(const std::string& sheet, Level* level = nullptr) {
     const Folder folder;
     write_bytes(folder / "scene.gltf", good_gltf().dump());
     write_bytes(folder / "level.toml", "[level]\nscene = \"scene.gltf\"\n" + sheet);
-    try {
-        Level loaded = load_level(folder / "level.toml");
-        if (level) *level = loaded;
-        return "";
-    } catch (const Error& e) {
-        return e.text();
-    }
+    return load_outcome(folder / "level.toml", level);
 }
 
 TEST(BadSheet, each_defect_is_named_with_its_line_and_a_remedy) {

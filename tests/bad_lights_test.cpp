@@ -28,13 +28,7 @@ std::string profile_error(const std::string& file, Level* level = nullptr, const
                 "[level]\nscene = \"level.gltf\"\n[[light]]\nname = \"l\"\nkind = \"point\"\nprofile = "
                 "\"lamp.ies\"\n" +
                     more);
-    try {
-        Level loaded = load_level(folder / "level.toml");
-        if (level) *level = loaded;
-        return "";
-    } catch (const Error& e) {
-        return e.text();
-    }
+    return load_outcome(folder / "level.toml", level);
 }
 
 TEST(BadProfile, each_defect_is_named_with_its_line) {
@@ -151,13 +145,7 @@ std::string sky_error(int width, int height, const std::function<void(std::vecto
     write_bytes(folder / "level.gltf", good_gltf().dump());
     write_bytes(folder / "level.toml",
                 "[level]\nscene = \"level.gltf\"\n[sky]\nimage = \"sky.exr\"\n" + more);
-    try {
-        Level loaded = load_level(folder / "level.toml");
-        if (level) *level = loaded;
-        return "";
-    } catch (const Error& e) {
-        return e.text();
-    }
+    return load_outcome(folder / "level.toml", level);
 }
 
 TEST(BadSky, broken_pixels_are_named_and_refused_or_repaired_and_said) {

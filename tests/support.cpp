@@ -119,6 +119,16 @@ Json good_gltf(std::vector<float> positions, std::vector<std::uint16_t> indices)
     return j;
 }
 
+std::string load_outcome(const fs::path& file, Level* level) {
+    try {
+        Level loaded = load_level(file);
+        if (level) *level = std::move(loaded);
+        return "";
+    } catch (const Error& e) {
+        return e.text();
+    }
+}
+
 Ran run(const std::string& command) {
     const Folder folder;
     const fs::path out = folder / "out", err = folder / "err";

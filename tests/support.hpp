@@ -44,6 +44,9 @@ using Json = nlohmann::ordered_json;
 Json good_gltf(std::vector<float> positions = {-2, 0, 2, 2, 0, 2, 2, 0, -2, -2, 0, -2},
                std::vector<std::uint16_t> indices = {0, 1, 2, 0, 2, 3});
 
+/// Loads a level; the error's text, or "" with the level in `level` where given.
+std::string load_outcome(const fs::path& file, Level* level);
+
 // ---- programs
 // ------------------------------------------------------------------------------------------------------
 
