@@ -123,6 +123,7 @@ struct Baker::State {
     State(Level l, Job& job, const Atlas* previous);
     std::vector<Rgb> albedo(const Level& lit, Job& job) const;
     std::vector<GroupCache> light_groups(const Sources& sources, Job& job);
+    std::vector<float> sky_by_links(const Sources& sources, Job& job) const;
     LightField gather_sources(const Sources& sources, const std::vector<std::uint32_t>& lengths,
                               Job& job) const;
     std::vector<ProbeLight> solve_probes(const Sources& sources, const std::vector<Rgb>& albedo,
@@ -201,14 +202,29 @@ std::vector<Baker::State::GroupCache> Baker::State::light_groups(const Sources& 
         }
         const std::uint32_t seed = group_seed(lit, g);
         GroupCache& fresh = result.emplace_back(GroupCache{lit.groups[g], std::move(now), {}, {}, {}});
-        fresh.texels = light_texels(sources.whole[g], rows, effort, sources.weights, seed, job);
+        fresh.texels = light_texels(sources.whole[g], texels, rows, valid,
+                                    g == lit.sky.group ? sky_by_links(sources, job) : std::vector<float>{},
+                                    effort, sources.weights, seed, job);
         if (!sources.bounce[g].empty())
-            fresh.bounce =
-                light_texels(sources.bounce[g], rows, effort, sources.weights, mix_bits(seed), job);
+            fresh.bounce = light_texels(sources.bounce[g], texels, rows, valid, {}, effort, sources.weights,
+                                        mix_bits(seed), job);
         fresh.probes =
             light_probes(sources.whole[g], probe_rows, for_probes, sources.probe_weights, seed, job);
     }
     return result;
+}
+
+/// Luminance of the sky that the first links of each texel see, lux.
+std::vector<float> Baker::State::sky_by_links(const Sources& sources, Job& job) const {
+    std::vector<float> out(texels.size());
+    const auto first = static_cast<std::uint32_t>(tier.first_links);
+    job.parallel(texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i)
+            if (valid[i])
+                out[i] = luminance(gathered_sky_sum(sources.sky, rows, links, i, first, sources.weights)) *
+                         (pi / static_cast<float>(first));
+    });
+    return out;
 }
 
 LightField Baker::State::gather_sources(const Sources& sources, const std::vector<std::uint32_t>& lengths,

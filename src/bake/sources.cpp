@@ -6,31 +6,10 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::size_t rows_per_task = 256;
-
 /// Light below this share of a set's mean counts as that much: noise in the dark is not seen.
 constexpr double dark_share = 0.05;
 
 }  // namespace
-
-std::vector<Rgb> light_texels(const DirectLight& light, const RowSource& rows, const LightEffort& effort,
-                              const SkyWeights& weights, std::uint32_t seed, Job& job) {
-    std::vector<Rgb> out(rows.size());
-    if (light.empty()) {
-        job.advance(rows.size());
-        return out;
-    }
-    job.parallel(rows.size(), rows_per_task, [&](std::size_t begin, std::size_t end) {
-        DirectLight::Scratch scratch;
-        for (std::size_t i = begin; i < end; ++i) {
-            const Receiver& r = rows.receivers[i];
-            light.gather(r, effort, weights, combine_bits(rows.seeds[i], seed), scratch,
-                         [&](Vec3 w, Rgb e) { out[i] += e * r.weight(w); });
-        }
-        job.advance(end - begin);
-    });
-    return out;
-}
 
 Rgb gathered_sky_sum(const SkyLight& sky, const RowSource& rows, const Links& links, std::size_t row,
                      std::uint32_t count, const SkyWeights& weights) {
@@ -110,13 +89,11 @@ std::vector<std::uint32_t> row_lengths(const TexelSet& texels, const std::vector
         for (std::size_t i = begin; i < end; ++i) {
             if (!valid[i]) continue;
             float square = 0, count = 0;
-            for (int dy = -2; dy <= 2; ++dy)
-                for (int dx = -2; dx <= 2; ++dx) {
-                    const std::uint32_t n = texels.neighbour(static_cast<std::uint32_t>(i), dx, dy);
-                    if (n == none || n == i || !valid[n]) continue;
-                    square += noise[n] * noise[n];
-                    count += 1;
-                }
+            texels.for_neighbours(static_cast<std::uint32_t>(i), 2, [&](std::uint32_t n) {
+                if (!valid[n]) return;
+                square += noise[n] * noise[n];
+                count += 1;
+            });
             const float here = count > 0 ? std::sqrt(square / count) : noise[i];
             const float factor = here / question.noise;
             while (static_cast<float>(lengths[i]) < static_cast<float>(question.first) * factor * factor &&

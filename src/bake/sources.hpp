@@ -7,9 +7,17 @@
 
 namespace stasigraph {
 
-/// Explicitly sampled light of one group on every texel: three floats a texel, lux.
-std::vector<Rgb> light_texels(const DirectLight& light, const RowSource& rows, const LightEffort& effort,
-                              const SkyWeights& weights, std::uint32_t seed, Job& job);
+/// Explicitly sampled light of one group, every row with the same effort: three floats a row, lux.
+std::vector<Rgb> light_rows(const DirectLight& light, const RowSource& rows, const LightEffort& effort,
+                            const SkyWeights& weights, std::uint32_t seed, Job& job);
+
+/// The same on the texels of a level, with more rays where it is noisy, as in penumbrae: until the relative
+/// standard error meets effort.error or nearly nine times the effort is spent. Buried texels stay black.
+/// `besides`: luminance in lux that other techniques add on each texel, for the sky; empty for none.
+std::vector<Rgb> light_texels(const DirectLight& light, const TexelSet& texels, const RowSource& rows,
+                              const std::vector<std::uint8_t>& valid, const std::vector<float>& besides,
+                              const LightEffort& effort, const SkyWeights& weights, std::uint32_t seed,
+                              Job& job);
 
 /// Calls add(k, direction, radiance) for every one of the first `count` links of a row that met the sky: its
 /// radiance in nit, weighed against explicit sampling and tinted by what it passed.

@@ -70,6 +70,17 @@ struct TexelSet {
         return cells[grids[grid[texel]].first_cell + t.first_cell + static_cast<std::size_t>(y) * t.width +
                      x];
     }
+    /// Calls f(texel) for those at most `reach` steps away in the same chart's rectangle, but not itself.
+    template <class F>
+    void for_neighbours(std::uint32_t texel, int reach, F&& f) const {
+        const UvTriangle& t = uv_of(texel);
+        int x = 0, y = 0;
+        place_in_chart(texel, x, y);
+        const std::uint32_t* from = &cells[grids[grid[texel]].first_cell + t.first_cell];
+        for (int v = std::max(0, y - reach); v <= std::min(t.height - 1, y + reach); ++v)
+            for (int u = std::max(0, x - reach); u <= std::min(t.width - 1, x + reach); ++u)
+                if (const std::uint32_t n = from[v * t.width + u]; n != none && n != texel) f(n);
+    }
     /// The texel under a point of a triangle; none when that side has none there.
     std::uint32_t at(std::uint32_t surface, bool back, std::uint32_t triangle, float u, float v) const;
 };

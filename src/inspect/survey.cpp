@@ -77,7 +77,7 @@ double forecast(const Level& level, const TexelSet& texels, const TierSettings& 
     const SkyLight sky(level.sky);
     for (std::uint32_t g = 0; g < level.groups.size(); ++g)
         for (const BakeRole role : {BakeRole::whole, BakeRole::bounce})
-            light_texels(DirectLight(level, textures, caster, sky, g, role), some,
+            light_rows(DirectLight(level, textures, caster, sky, g, role), some,
                          light_effort(tier, level.quality.noise),
                          {static_cast<float>(tier.light_samples), static_cast<float>(tier.first_links)}, g,
                          job);

@@ -134,18 +134,17 @@ private:
                       return a.weight > b.weight || (a.weight == b.weight && a.node < b.node);
                   });
         // Where none of the strongest parts gets through, the receiver lies in another room most likely: of
-        // the others one in four is looked at, for four. What is looked at then depends on earlier rays
-        // alone, so the mean stays right.
+        // the others one in four (`faint`) is looked at, for four. What is looked at then depends on earlier
+        // rays alone, so the mean stays right.
         constexpr std::size_t strongest = 8;
-        constexpr float looked_at = 0.25f;
         bool lit = false;
         for (std::size_t i = 0; i < scratch.parts.size(); ++i) {
             const LightTree::Part& part = scratch.parts[i];
             const std::uint32_t own = combine_bits(seed, part.node);
             float stands_for = 1;
             if (i >= strongest && !lit) {
-                if (!(unit_float(mix_bits(own ^ 0x6c6f6f6bu)) < looked_at)) continue;
-                stands_for = 1 / looked_at;
+                if (!(unit_float(mix_bits(own ^ 0x6c6f6f6bu)) < effort.faint)) continue;
+                stands_for = 1 / effort.faint;
             }
             bool got = false;
             const auto add_scaled = [&](Vec3 w, Rgb light, float far) {
@@ -161,7 +160,7 @@ private:
                 source(at, r, 1, 1, own,
                        [&](Vec3 w, Rgb light, float far) { add_scaled(w, light * (1 / chance), far); });
             }
-            // Only the strongest decide: what one in four found must not change how the next are weighed.
+            // Only the strongest decide: what a few found must not change how the next are weighed.
             if (i < strongest) lit = lit || got;
         }
     }

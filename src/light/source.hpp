@@ -53,7 +53,7 @@ struct SourceSample {
 /// view. Far ones still cast soft shadows, where something stands close to them.
 inline int size_samples(int samples, float radius, float distance) {
     return std::clamp(static_cast<int>(std::ceil(static_cast<float>(samples) * 10 * radius / distance)),
-                      std::min(samples, 4), samples);
+                      std::max(1, samples / 4), samples);
 }
 
 /// Samples of one source from one receiver: prepared once, drawn n times. The mean of `light` over draws is
