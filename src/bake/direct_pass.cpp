@@ -15,8 +15,8 @@ constexpr std::size_t rows_per_task = 256;
 
 /// A glance is a quarter of the effort asked for; a look is worth two of them, and a long look so many.
 constexpr int glances = 4, look = 2, long_look[] = {3, 9, 27};
-/// Noise in the dark is not seen beside what is bright: light below this share of its root mean square over
-/// the lit texels counts as that much.
+/// Noise in the dark is not seen beside what is bright: light below this share of its mean over the lit
+/// texels counts as that much.
 constexpr double dark_share = 0.05;
 constexpr int reach = 2;  ///< Texels to every side that tell what a texel needs.
 /// Twice the rays lower the variance by more than half, since they are spread evenly.
