@@ -33,13 +33,14 @@ void add_box(Level& level, const std::string& name, Vec3 l, Vec3 h) {
         {.name = name, .node = name, .mesh = static_cast<std::uint32_t>(level.meshes.size() - 1)});
 }
 
-/// A floor of 48 by 48 metres under a ceiling, cut into open rooms by thirty walls, with lamps all over it.
-Level hall(int lamps) {
+/// A floor of 48 by 48 metres under a ceiling, with lamps all over it; cut into open rooms by thirty walls or
+/// left whole.
+Level hall(int lamps, bool walls) {
     Level level;
     level.materials.push_back({.name = "grey", .base_color = {0.6f, 0.6f, 0.6f}});
     add_box(level, "floor", {-24, -0.5f, -24}, {24, 0, 24});
     add_box(level, "ceiling", {-24, 4, -24}, {24, 4.5f, 24});
-    for (int i = 0; i < 5; ++i)
+    for (int i = 0; i < (walls ? 5 : 0); ++i)
         for (int j = 0; j < 3; ++j) {
             const float x = -20 + 9.0f * static_cast<float>(i), z = -21 + 15.0f * static_cast<float>(j);
             add_box(level, "wall_a" + std::to_string(3 * i + j), {x, -0.1f, z}, {x + 0.3f, 4.1f, z + 9});
@@ -92,13 +93,10 @@ Pass direct_pass(const DirectLight& light, const TexelSet& texels, const RowSour
     return pass;
 }
 
-}  // namespace
-
-void bench_lights() {
-    fmt::print("lamps   direct pass at proof            noise (aim {:.0f} %)   whole bake\n", aim * 100);
+void bench_hall(bool walls) {
     double first = 0, first_bake = 0;
     for (const int lamps : {1, 10, 100, 1000}) {
-        const Level level = hall(lamps);
+        const Level level = hall(lamps, walls);
         Job job;
         const TextureSet textures(level);
         const RayCaster caster(level, textures, [](const Surface&) { return true; });
@@ -116,5 +114,15 @@ void bench_lights() {
         if (lamps == 1) first_bake = whole;
         fmt::print("{:>5}   {:>6.2f} s, {:>5.1f} times      {:>4.1f} %          {:>6.1f} s, {:>4.1f} times\n",
                    lamps, pass.seconds, pass.seconds / first, pass.noise * 100, whole, whole / first_bake);
+    }
+}
+
+}  // namespace
+
+void bench_lights() {
+    for (const bool walls : {true, false}) {
+        fmt::print("{}\n", walls ? "hall cut into rooms by thirty walls" : "the same hall without walls");
+        fmt::print("lamps   direct pass at proof            noise (aim {:.0f} %)   whole bake\n", aim * 100);
+        bench_hall(walls);
     }
 }

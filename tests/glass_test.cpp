@@ -126,8 +126,6 @@ TEST(Glass, a_cut_out_casts_the_shape_of_its_texture) {
 
 /// Irradiance everywhere in a closed room of one reflectance and one glow is pi glow / (1 - reflectance).
 void expect_furnace(const Bake& b, float rho, float glow, double tolerance) {
-    // What `proof` aims for, of links and of explicit light alike.
-    const double noise = 0.04;
     double sum = 0, square = 0;
     int n = 0;
     const double expected = static_cast<double>(pi * glow / (1 - rho));
@@ -138,11 +136,11 @@ void expect_furnace(const Bake& b, float rho, float glow, double tolerance) {
                 ++n;
                 const double off = static_cast<double>(page.texels[i].g) / expected - 1;
                 square += off * off;
-                EXPECT_NEAR(off, 0, 5 * noise);
+                EXPECT_NEAR(off, 0, 0.12);
             }
     ASSERT_GT(n, 500);
     EXPECT_NEAR(sum / n, expected, tolerance * expected);
-    EXPECT_LT(std::sqrt(square / n), noise);
+    EXPECT_LT(std::sqrt(square / n), 0.04);  // what `proof` aims for
 }
 
 TEST(Furnace, holds_with_textures_sheets_glass_and_squeezed_and_mirrored_instances) {

@@ -133,6 +133,70 @@ TEST(Lamps, a_ball_at_three_heights_also_where_the_horizon_cuts_it) {
     }
 }
 
+TEST(Lamps, a_thousand_in_rooms_meet_the_noise_and_are_as_bright_as_summed_one_by_one) {
+    Level level;
+    add_floor(level, 24);
+    add_quad(level, "ceiling", {-12, 4, -12}, {12, 4, -12}, {12, 4, 12}, {-12, 4, 12}, {0.5f, 0.5f, 0.5f});
+    for (int i = 0; i < 3; ++i) {
+        const float x = -7 + 7 * static_cast<float>(i);
+        const std::string number = std::to_string(i);
+        add_box(level, "wall_a" + number, {x, -0.1f, -12}, {x + 0.3f, 4.1f, 3}, false, {0.5f, 0.5f, 0.5f});
+        add_box(level, "wall_b" + number, {x + 1, -0.1f, 6}, {x + 6, 4.1f, 6.3f}, false, {0.5f, 0.5f, 0.5f});
+    }
+    constexpr int lamps = 1000;
+    std::uint32_t state = 7;
+    const auto random = [&] {
+        state = state * 1664525u + 1013904223u;
+        return static_cast<float>(state >> 8) / static_cast<float>(1 << 24);
+    };
+    for (int i = 0; i < lamps; ++i) {
+        Light l = lamp(LightKind::point, {random() * 23 - 11.5f, 2 + 1.8f * random(), random() * 23 - 11.5f},
+                       1 + random());
+        l.name += std::to_string(i);
+        l.radius = 0.05f;
+        level.lights.push_back(l);
+    }
+    level.lightmap = {.density = 2, .page = 512, .margin = 2};
+    level.quality = {.tier = Tier::proof, .bounces = 0};
+    const Bake one = bake_level(level);
+    level.quality.seed = 2;
+    const Bake two = bake_level(level);
+
+    double mean = 0, square = 0;
+    int n = 0;
+    const auto each = [&](auto&& use) {
+        for (std::size_t p = 0; p < one.baked.sets[0].pages.size(); ++p) {
+            const PageImage &a = one.baked.sets[0].pages[p], &b = two.baked.sets[0].pages[p];
+            for (std::size_t i = 0; i < a.texels.size(); ++i)
+                if (a.state[i] == 1)
+                    use(static_cast<double>(a.texels[i].g), static_cast<double>(b.texels[i].g));
+        }
+    };
+    each([&](double a, double) {
+        mean += a;
+        ++n;
+    });
+    mean /= n;
+    each([&](double a, double b) {
+        const double base = std::max((a + b) / 2, 0.05 * mean);
+        square += (a - b) * (a - b) / 2 / (base * base);
+    });
+    EXPECT_GT(n, 3000);
+    EXPECT_LT(std::sqrt(square / n), 0.04) << "what proof aims for";
+
+    // The same light in ten bakes of a hundred lamps each.
+    double parts = 0;
+    for (int k = 0; k < lamps; k += 100) {
+        Level some = level;
+        some.lights = {level.lights.begin() + k, level.lights.begin() + k + 100};
+        const Bake part = bake_level(some);
+        for (const PageImage& page : part.baked.sets[0].pages)
+            for (std::size_t i = 0; i < page.texels.size(); ++i)
+                if (page.state[i] == 1) parts += static_cast<double>(page.texels[i].g);
+    }
+    EXPECT_NEAR(parts / n, mean, 0.003 * mean);
+}
+
 TEST(Lamps, the_exponent_shapes_a_spots_edge_and_lumens_are_what_it_sends) {
     Light spot = lamp(LightKind::spot, {0, 2, 0}, 100);
     spot.inner_cone = 15 * pi / 180;

@@ -19,9 +19,15 @@ constexpr int glances = 4, look = 2, long_look[] = {3, 9, 27};
 /// texels counts as that much.
 constexpr double dark_share = 0.05;
 constexpr int reach = 2;  ///< Texels to every side that tell what a texel needs.
-/// Twice the rays lower the variance by more than half, since they are spread evenly.
+/// Twice the rays lower the variance by more than half, since they are spread evenly and the lamps told apart
+/// better; estimates are weighed by that.
 constexpr float gain = 1.3f;
 constexpr int few = 8;  ///< With fewer neighbours than that a texel is looked at anyway.
+
+/// What an estimate from so many glances' worth of rays weighs; one over its variance, that of a glance is 1.
+float worth(int n) {
+    return std::pow(static_cast<float>(n), gain);
+}
 
 LightEffort times(const LightEffort& e, int factor) {
     return {.samples = std::min(e.samples * factor, 256),
@@ -77,13 +83,14 @@ struct Field {
             count += 1;
         });
         if (!(count > 0)) return 0;
-        // With a variance of v for one glance, the difference has v + v / look, both together v / (1 + look).
-        constexpr float together = static_cast<float>(look) / ((1 + look) * (1 + look));
+        // With a variance of v for one glance, the difference has v + v / worth, both together v / (1 +
+        // worth).
+        const float both = 1 + worth(look), together = worth(look) / (both * both);
         const float allowed = std::max(light / count, least) * noise;
         const float over = square / count * together / (allowed * allowed);
         if (!(over > 1)) return 0;
         for (const int n : long_look)
-            if (over <= std::pow(static_cast<float>(1 + look + n) / (1 + look), gain)) return n;
+            if (over <= (both + worth(n)) / both) return n;
         return long_look[std::size(long_look) - 1];
     }
 };
@@ -141,7 +148,7 @@ std::vector<Rgb> light_texels(const DirectLight& light, const TexelSet& texels, 
     pass([&](std::size_t i, DirectLight::Scratch&) {
         if (looked[i]) {
             field.difference[i] = luminance(out[i]) - luminance(second[i]);
-            out[i] = (out[i] + second[i] * look) * (1.0f / (1 + look));
+            out[i] = (out[i] + second[i] * worth(look)) * (1 / (1 + worth(look)));
         }
         field.mean[i] = luminance(out[i]) + (besides.empty() ? 0 : besides[i]);
     });
@@ -151,8 +158,8 @@ std::vector<Rgb> light_texels(const DirectLight& light, const TexelSet& texels, 
         const int n = looked[i] ? field.wanted(i, least, effort.error) : 0;
         if (n == 0) return;
         const Rgb c = light_of(light, rows, i, times(glance, n), weights, mix_bits(seed ^ 2u), scratch);
-        const auto f = static_cast<float>(n);
-        out[i] = (out[i] * (1 + look) + c * f) * (1 / (1 + look + f));
+        const float before = 1 + worth(look), now = worth(n);
+        out[i] = (out[i] * before + c * now) * (1 / (before + now));
     });
     return out;
 }
