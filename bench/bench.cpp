@@ -182,6 +182,7 @@ void threads(Level level) {
 
 void bench_unwrap();  // unwrap_bench.cpp
 void bench_lights();  // lights_bench.cpp
+void bench_quality(const char* file, const std::vector<int>& links);  // quality_bench.cpp
 
 int main(int argc, char** argv) {
     if (argc == 2 && std::string_view(argv[1]) == "unwrap") {
@@ -192,11 +193,19 @@ int main(int argc, char** argv) {
         bench_lights();
         return 0;
     }
-    if (argc != 2) {
-        fmt::print(stderr, "usage: stasigraph_bench LEVEL.toml | unwrap | lights\n");
+    const bool quality = argc > 2 && std::string_view(argv[1]) == "quality";
+    if (argc != 2 && !quality) {
+        fmt::print(stderr,
+                   "usage: stasigraph_bench LEVEL.toml | unwrap | lights | quality LEVEL.toml [LINKS ...]\n");
         return 2;
     }
     try {
+        if (quality) {
+            std::vector<int> links;
+            for (int k = 3; k < argc; ++k) links.push_back(std::atoi(argv[k]));
+            bench_quality(argv[2], links.empty() ? std::vector{16, 32, 64, 256, 512} : links);
+            return 0;
+        }
         Level level = load_level(argv[1]);
         complete_level(level);
         Job job = make_job(0);

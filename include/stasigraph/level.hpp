@@ -214,10 +214,15 @@ struct LightmapSettings {
 
 enum class Tier : std::uint8_t { glance, proof, final };
 
+/// Whether light that came by links is smoothed where that lowers its error.
+enum class Denoise : std::uint8_t { automatic, off };
+
 struct QualitySettings {
     Tier tier = Tier::proof;
     std::optional<int> bounces;  ///< Number of bounces; empty means until settled.
     float noise = 0;             ///< Relative standard error aimed for; 0 means the tier's own.
+    int links = 0;               ///< Gather rays of every texel, [8, 4096]; 0 means the tier's own, by noise.
+    Denoise denoise = Denoise::automatic;
     std::uint32_t seed = 1;
     friend bool operator==(const QualitySettings&, const QualitySettings&) = default;
 };
@@ -232,6 +237,8 @@ struct TierSettings {
     int probe_links;
 };
 TierSettings tier_settings(Tier tier);
+/// The same with what the settings ask for instead.
+TierSettings tier_settings(const QualitySettings& quality);
 
 /// Threads: const use is safe from any number of threads.
 struct Level {

@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <utility>
 
+#include "bake/guide_denoise.hpp"
 #include "bake/sources.hpp"
 #include "bake/visibility.hpp"
 #include "finish/pages.hpp"
@@ -65,7 +66,9 @@ struct Sources {
     Sources(const Level& l, const TextureSet& textures, const RayCaster& caster, const TierSettings& tier)
         : level(l), sky(l.sky) {
         const auto count = [](int n) { return static_cast<float>(n); };
-        weights = {count(tier.light_samples), count(tier.first_links)};
+        // By the tier's own number of links, so that any other number shows the same light by links.
+        const TierSettings own = tier_settings(l.quality.tier);
+        weights = {count(own.light_samples), count(own.first_links)};
         probe_weights = {count(probe_light_samples * tier.light_samples), count(tier.probe_links)};
         for (std::uint32_t g = 0; g < l.groups.size(); ++g) {
             whole.emplace_back(l, textures, caster, sky, g, BakeRole::whole);
@@ -115,15 +118,18 @@ struct Baker::State {
     };
     std::vector<GroupCache> cache;
     VisibilityCache visibility;
+    std::optional<TexelGraph> graph;  ///< Made when first wanted.
 
-    // The last light() call.
-    LightField light, direct;
+    // The last light() call: as solved, without what comes by links from surfaces, and as it is shown.
+    LightField light, direct, shown;
     std::vector<BakeSet> sets;
 
     State(Level l, Job& job, const Atlas* previous);
     std::vector<Rgb> albedo(const Level& lit, Job& job) const;
     std::vector<GroupCache> light_groups(const Sources& sources, Job& job);
     std::vector<float> sky_by_links(const Sources& sources, Job& job) const;
+    LightField smooth(const Sources& sources, const std::vector<Rgb>& albedo,
+                      const std::vector<std::uint32_t>& lengths, Job& job);
     LightField gather_sources(const Sources& sources, const std::vector<std::uint32_t>& lengths,
                               Job& job) const;
     std::vector<ProbeLight> solve_probes(const Sources& sources, const std::vector<Rgb>& albedo,
@@ -141,7 +147,7 @@ struct Baker::State {
 
 Baker::State::State(Level l, Job& job, const Atlas* previous)
     : level(std::move(l)),
-      tier(tier_settings(level.quality.tier)),
+      tier(tier_settings(level.quality)),
       textures(level),
       caster(level, textures, [](const Surface& s) { return s.part != Part::moving; }),
       atlas(unwrap(level, tier.density_scale, job, previous)),
@@ -247,6 +253,44 @@ LightField Baker::State::gather_sources(const Sources& sources, const std::vecto
     return field;
 }
 
+/// The solved light with what came by links smoothed; explicit light keeps its shadow edges.
+LightField Baker::State::smooth(const Sources& sources, const std::vector<Rgb>& albedo,
+                                const std::vector<std::uint32_t>& lengths, Job& job) {
+    const std::size_t groups = sources.level.groups.size();
+    std::vector<std::uint8_t> wanted(texels.size());
+    for (std::size_t i = 0; i < texels.size(); ++i)
+        wanted[i] =
+            valid[i] && texels.grid[i] % 2 == 0 && atlas.surfaces[texels.grid[i] / 2].page != none ? 1 : 0;
+    if (!graph) graph = connect_texels(texels, wanted, caster, job);
+    LightField field = light;
+    const auto each_explicit = [&](float sign) {
+        job.parallel(texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t i = begin; i < end; ++i)
+                for (std::size_t g = 0; valid[i] && g < groups; ++g) {
+                    field.add(i, g, cache[g].texels[i] * sign);
+                    if (!cache[g].bounce.empty()) field.add(i, g, cache[g].bounce[i] * sign);
+                }
+        });
+    };
+    each_explicit(-1);
+    const DenoiseGuide guide = guide_denoise({.texels = texels,
+                                              .rows = rows,
+                                              .links = links,
+                                              .lengths = lengths,
+                                              .wanted = wanted,
+                                              .albedo = albedo,
+                                              .light = light,
+                                              .by_links = field,
+                                              .groups = groups,
+                                              .sky = sources.sky,
+                                              .weights = sources.weights,
+                                              .sky_group = sources.level.sky.group},
+                                             job);
+    denoise(texels, *graph, wanted, guide, field, job);
+    each_explicit(1);
+    return field;
+}
+
 std::vector<ProbeLight> Baker::State::solve_probes(const Sources& sources, const std::vector<Rgb>& albedo,
                                                    Job& job) const {
     const Level& lit = sources.level;
@@ -307,6 +351,7 @@ Baker::Baker(Level level, Job& job, const Atlas* previous) {
               {"direct light", 15},
               {"more links", 25},
               {"bounces", 8},
+              {"denoise", 4},
               {"finish", 2}});
     state_ = new State(std::move(level), job, previous);
 }
@@ -328,7 +373,8 @@ Baked Baker::light(const Level& wanted, Job& job) {
     complete_level(lit);
     check_level(lit);
     if (lit.surfaces.size() != s.level.surfaces.size() || lit.meshes.size() != s.level.meshes.size() ||
-        lit.quality.tier != s.level.quality.tier || lit.quality.seed != s.level.quality.seed ||
+        lit.quality.tier != s.level.quality.tier || lit.quality.links != s.level.quality.links ||
+        lit.quality.seed != s.level.quality.seed ||
         !(lit.lightmap == s.level.lightmap))
         throw Error{
             .what = "the level's geometry or lightmap settings are not those the links were recorded for",
@@ -375,6 +421,8 @@ Baked Baker::light(const Level& wanted, Job& job) {
     s.light = std::move(solved.light);
     if (most == first) noise = noise_of(s.light);
     s.sets = lit.sets;
+    job.begin("denoise", 1);
+    s.shown = lit.quality.denoise == Denoise::automatic ? s.smooth(sources, albedo, lengths, job) : s.light;
 
     job.begin("finish", lit.sets.size());
     Baked baked{.sets = {},
@@ -388,7 +436,7 @@ Baked Baker::light(const Level& wanted, Job& job) {
         const auto mixed = [&](std::size_t texel) {
             Rgb sum;
             for (std::size_t g = 0; g < lit.groups.size(); ++g)
-                sum += s.baked_part(s.light, texel, g) * lit.sets[i].gains[g];
+                sum += s.baked_part(s.shown, texel, g) * lit.sets[i].gains[g];
             return sum;
         };
         baked.sets.push_back(
@@ -453,10 +501,12 @@ std::vector<TexelLight> Baker::texels(std::uint32_t set) const {
                   .valid = s.valid[i] != 0,
                   .exported = g % 2 == 0 && s.atlas.surfaces[g / 2].page != none,
                   .direct = {},
+                  .sampled = {},
                   .total = {}};
         for (std::size_t group = 0; group < s.sets[set].gains.size(); ++group) {
             out[i].direct += s.baked_part(s.direct, i, group) * s.sets[set].gains[group];
-            out[i].total += s.baked_part(s.light, i, group) * s.sets[set].gains[group];
+            if (s.valid[i]) out[i].sampled += s.cache[group].texels[i] * s.sets[set].gains[group];
+            out[i].total += s.baked_part(s.shown, i, group) * s.sets[set].gains[group];
         }
     }
     return out;

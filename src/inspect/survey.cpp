@@ -92,7 +92,7 @@ double forecast(const Level& level, const TexelSet& texels, const TierSettings& 
 }  // namespace
 
 Survey survey(const Level& level, Job& job) {
-    const TierSettings tier = tier_settings(level.quality.tier);
+    const TierSettings tier = tier_settings(level.quality);
     const Atlas atlas = unwrap(level, tier.density_scale, job);
     const TexelSet texels = place_texels(level, atlas, job);
     Survey s;

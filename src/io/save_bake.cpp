@@ -142,7 +142,7 @@ std::string atlas_hash(const Atlas& atlas) {
 namespace {
 
 Json settings_json(const Level& level) {
-    const TierSettings tier = tier_settings(level.quality.tier);
+    const TierSettings tier = tier_settings(level.quality);
     Json j = {{"density", level.lightmap.density},
               {"density_scale", tier.density_scale},
               {"page", level.lightmap.page},
@@ -150,7 +150,9 @@ Json settings_json(const Level& level) {
               {"shape", "flat"},
               {"tier", tier_name(level.quality.tier)},
               {"seed", level.quality.seed},
-              {"noise", level.quality.noise > 0 ? level.quality.noise : tier.noise}};
+              {"noise", level.quality.noise > 0 ? level.quality.noise : tier.noise},
+              {"links", {tier.first_links, tier.most_links}},
+              {"denoise", level.quality.denoise == Denoise::automatic ? "auto" : "off"}};
     j["bounces"] = level.quality.bounces ? Json(*level.quality.bounces) : Json("settle");
     return j;
 }

@@ -111,6 +111,15 @@ struct Sheet::State {
                     e.fail("tier", "is no tier", "Use \"glance\", \"proof\" or \"final\".");
             }
             if (const auto v = e.number("noise", 0.001, 1)) level.quality.noise = static_cast<float>(*v);
+            if (const auto v = e.number("links", 8, 4096)) {
+                if (*v != std::floor(*v)) e.fail("links", "is not a whole number", "");
+                level.quality.links = static_cast<int>(*v);
+            }
+            if (const auto v = e.text("denoise")) {
+                if (*v != "auto" && *v != "off")
+                    e.fail("denoise", "says neither yes nor no", "Use \"auto\" or \"off\".");
+                level.quality.denoise = *v == "auto" ? Denoise::automatic : Denoise::off;
+            }
             if (e.has("bounces")) {
                 const toml::node* node = e.node("bounces");
                 if (node->is_string()) {

@@ -22,7 +22,9 @@ std::string starter_sheet(const Level& level, const std::string& scene_file) {
                     "[quality]\n"
                     "tier    = \"proof\"   # glance | proof | final\n"
                     "bounces = \"settle\"  # or a whole number; 0 is direct light only\n"
-                    "# noise = 0.02      # relative error aimed for; the tier's own when left out\n\n"
+                    "# noise = 0.02      # relative error aimed for; the tier's own when left out\n"
+                    "# links = 512       # gather rays of every texel, instead of as many as the noise asks for\n"
+                    "# denoise = \"off\"   # bounced light is smoothed where that brings it nearer the truth\n\n"
                     "[sky]\n";
     const Rgb sky = level.sky.radiance;
     t += "radiance = [" + to_text(sky.r) + ", " + to_text(sky.g) + ", " + to_text(sky.b) +

@@ -38,6 +38,12 @@ TierSettings tier_settings(Tier tier) {
             .probe_links = 2048};
 }
 
+TierSettings tier_settings(const QualitySettings& quality) {
+    TierSettings t = tier_settings(quality.tier);
+    if (quality.links > 0) t.first_links = t.most_links = quality.links;
+    return t;
+}
+
 std::uint32_t group_index(Level& level, const std::string& name) {
     const auto found = std::find(level.groups.begin(), level.groups.end(), name);
     if (found != level.groups.end()) return static_cast<std::uint32_t>(found - level.groups.begin());
@@ -203,6 +209,11 @@ void check_level(const Level& level) {
                     .where = "quality.bounces",
                     .value = std::to_string(*level.quality.bounces),
                     .remedy = "Use 0 to 1000, or \"settle\"."};
+    if (level.quality.links != 0 && (level.quality.links < 8 || level.quality.links > 4096))
+        throw Error{.what = "number of links is out of range",
+                    .where = "quality.links",
+                    .value = std::to_string(level.quality.links),
+                    .remedy = "Use 8 to 4096, or 0 for the tier's own."};
     check_range(level.quality.noise, 0, 1, "quality.noise", "noise target is out of range",
                 "Use 0.001 to 1, e.g. 0.02.");
     for (const Volume& v : level.volumes) {

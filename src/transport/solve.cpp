@@ -145,6 +145,24 @@ void apply_links(const Links& links, const std::vector<std::uint32_t>& lengths, 
     });
 }
 
+void add_squares(const std::uint32_t* words, std::size_t count, const HalfField& from,
+                 std::vector<float>& squares) {
+    const std::size_t stride = squares.size();
+    std::fill(squares.begin(), squares.end(), 0.0f);
+    for (std::size_t k = 0; k < count; ++k) {
+        if (words[k] >= from.last) continue;
+        const std::uint16_t* row = from.values.data() + static_cast<std::size_t>(words[k]) * stride;
+        for (std::size_t i = 0; i < stride; i += 8) {
+            const Lane v = load_half(row + i);
+            Lane sum;
+            __builtin_memcpy(&sum, &squares[i], sizeof sum);
+            sum += v * v;
+            __builtin_memcpy(&squares[i], &sum, sizeof sum);
+        }
+    }
+    for (std::size_t i = 0; i < stride; ++i) squares[i] *= from.unit[i] * from.unit[i];
+}
+
 void reflect(const LightField& light, const std::vector<Rgb>& albedo, HalfField& out, Job& job) {
     const std::size_t rows = light.rows, stride = light.stride;
     std::vector<std::vector<float>> largest((rows + rows_per_task - 1) / rows_per_task);

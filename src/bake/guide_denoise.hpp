@@ -1,0 +1,27 @@
+#pragma once
+// What the smoothing of a bake is guided by: how uncertain each texel's light is, and how near what it sees.
+
+#include "bake/sources.hpp"
+#include "finish/denoise.hpp"
+
+namespace stasigraph {
+
+/// A bake as the guide is made from it; all borrowed during the call.
+struct GuideSource {
+    const TexelSet& texels;
+    const RowSource& rows;
+    const Links& links;
+    const std::vector<std::uint32_t>& lengths;
+    const std::vector<std::uint8_t>& wanted;
+    const std::vector<Rgb>& albedo;
+    const LightField &light, &by_links;  ///< All of it; what came by links.
+    std::size_t groups = 0;
+    const SkyLight& sky;
+    const SkyWeights& weights;
+    std::uint32_t sky_group = none;
+};
+
+/// Looks at the first links of every wanted row, at most 64. Cost: as much as one bounce over those.
+DenoiseGuide guide_denoise(const GuideSource& source, Job& job);
+
+}  // namespace stasigraph
