@@ -180,8 +180,8 @@ void threads(Level level) {
 
 }  // namespace
 
-void bench_unwrap();  // unwrap_bench.cpp
-void bench_lights();  // lights_bench.cpp
+void bench_unwrap();                                                  // unwrap_bench.cpp
+void bench_lights();                                                  // lights_bench.cpp
 void bench_quality(const char* file, const std::vector<int>& links);  // quality_bench.cpp
 
 int main(int argc, char** argv) {

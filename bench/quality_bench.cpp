@@ -23,30 +23,33 @@ struct Errors {
     double light = 0, by_links = 0;
 };
 
-/// Root mean square over the lightmapped area, each texel against its own light or a twentieth of the mean.
-Errors errors_of(const std::vector<TexelLight>& ours, const std::vector<TexelLight>& truth) {
-    const auto both = [&](std::size_t i) { return ours[i].exported && ours[i].valid && truth[i].valid; };
-    const auto links = [](const TexelLight& t) { return static_cast<double>(luminance(t.total - t.sampled)); };
+/// Root mean square over all lightmap texels, each against its own light or a twentieth of the mean. By
+/// area, or every texel alike.
+Errors errors_of(const std::vector<TexelLight>& ours, const std::vector<TexelLight>& truth, bool by_area) {
+    const auto weight = [&](std::size_t i) {
+        const bool both = ours[i].exported && ours[i].valid && truth[i].valid;
+        return both ? (by_area ? static_cast<double>(ours[i].area) : 1.0) : 0.0;
+    };
+    const auto links = [](const TexelLight& t) {
+        return static_cast<double>(luminance(t.total - t.sampled));
+    };
     const auto all = [](const TexelLight& t) { return static_cast<double>(luminance(t.total)); };
-    double area = 0, mean = 0, mean_links = 0;
+    double whole = 0, mean = 0, mean_links = 0;
     for (std::size_t i = 0; i < ours.size(); ++i) {
-        if (!both(i)) continue;
-        const auto a = static_cast<double>(ours[i].area);
-        area += a;
-        mean += a * all(truth[i]);
-        mean_links += a * links(truth[i]);
+        whole += weight(i);
+        mean += weight(i) * all(truth[i]);
+        mean_links += weight(i) * links(truth[i]);
     }
     Errors e;
+    const auto add = [&](double& to, std::size_t i, double is, double should, double typical) {
+        const double off = (is - should) / std::max(should, 0.05 * typical);
+        to += weight(i) * off * off;
+    };
     for (std::size_t i = 0; i < ours.size(); ++i) {
-        if (!both(i)) continue;
-        const auto a = static_cast<double>(ours[i].area);
-        e.light +=
-            a * std::pow((all(ours[i]) - all(truth[i])) / std::max(all(truth[i]), 0.05 * mean / area), 2);
-        e.by_links += a * std::pow((links(ours[i]) - links(truth[i])) /
-                                       std::max(links(truth[i]), 0.05 * mean_links / area),
-                                   2);
+        add(e.light, i, all(ours[i]), all(truth[i]), mean / whole);
+        add(e.by_links, i, links(ours[i]), links(truth[i]), mean_links / whole);
     }
-    return {std::sqrt(e.light / area), std::sqrt(e.by_links / area)};
+    return {std::sqrt(e.light / whole), std::sqrt(e.by_links / whole)};
 }
 
 struct Run {
@@ -79,16 +82,23 @@ void bench_quality(const char* file, const std::vector<int>& links) {
     level.volumes.clear();
     Job job;
     const auto truth = light(level, converged_links, {Denoise::off}, job)[0].sets;
-    fmt::print("error against {} links a texel, density of glance\n", converged_links);
-    fmt::print("links  set          light off    on  times   by links off    on  times   smoothing\n");
+    fmt::print(
+        "error against {} links a texel, density of glance; off, smoothed, times\n"
+        "                     every texel alike                        by area\n"
+        "links  set           all light            by links            all light            by links\n",
+        converged_links);
     for (const int n : links) {
         const auto runs = light(level, n, {Denoise::off, Denoise::automatic}, job);
         for (std::size_t s = 0; s < level.sets.size(); ++s) {
-            const Errors off = errors_of(runs[0].sets[s], truth[s]), on = errors_of(runs[1].sets[s], truth[s]);
-            fmt::print("{:>5}  {:<12} {:>5.1f} % {:>5.1f} %  {:>4.1f}        {:>5.1f} % {:>5.1f} %  {:>4.1f}   {:>6.2f} s\n", n,
-                       level.sets[s].name, off.light * 100, on.light * 100, off.light / on.light,
-                       off.by_links * 100, on.by_links * 100, off.by_links / on.by_links,
-                       runs[1].seconds - runs[0].seconds);
+            fmt::print("{:>5}  {:<10}", n, level.sets[s].name);
+            for (const bool by_area : {false, true}) {
+                const Errors off = errors_of(runs[0].sets[s], truth[s], by_area),
+                             on = errors_of(runs[1].sets[s], truth[s], by_area);
+                fmt::print("  {:>4.1f} % {:>4.1f} % {:>4.1f}   {:>4.1f} % {:>4.1f} % {:>4.1f}",
+                           off.light * 100, on.light * 100, off.light / on.light, off.by_links * 100,
+                           on.by_links * 100, off.by_links / on.by_links);
+            }
+            fmt::print("\n");
         }
     }
 }

@@ -57,8 +57,8 @@ struct TexelLight {
     float area = 0;  ///< Square metres.
     std::uint32_t surface = 0;
     bool valid = false, exported = false;
-    /// Lux, under one set: before any bounce; the part of that which did not come by links; all of it, smoothed
-    /// where the level asks for it.
+    /// Lux, under one set: before any bounce; the part of that which did not come by links; all of it,
+    /// smoothed where the level asks for it.
     Rgb direct, sampled, total;
 };
 
@@ -81,9 +81,9 @@ public:
     const Level& level() const noexcept;
 
     /// Lights the level. `lit` may differ from the level this was made with in lights, sky, groups, sets,
-    /// bounces, noise and material colours, not in geometry, UVs, tier, links or seed; throws Error when it does.
-    /// Only groups whose sources changed since the last call are sampled again. The result depends on `lit`
-    /// alone, never on the calls before.
+    /// bounces, noise and material colours, not in geometry, UVs, tier, links or seed; throws Error when it
+    /// does. Only groups whose sources changed since the last call are sampled again. The result depends on
+    /// `lit` alone, never on the calls before.
     Baked light(const Level& lit, Job& job);
 
     /// Every texel under one set of the last light().

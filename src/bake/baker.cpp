@@ -278,9 +278,9 @@ LightField Baker::State::smooth(const Sources& sources, const std::vector<Rgb>& 
                                               .links = links,
                                               .lengths = lengths,
                                               .wanted = wanted,
+                                              .graph = *graph,
                                               .albedo = albedo,
                                               .light = light,
-                                              .by_links = field,
                                               .groups = groups,
                                               .sky = sources.sky,
                                               .weights = sources.weights,
@@ -374,8 +374,7 @@ Baked Baker::light(const Level& wanted, Job& job) {
     check_level(lit);
     if (lit.surfaces.size() != s.level.surfaces.size() || lit.meshes.size() != s.level.meshes.size() ||
         lit.quality.tier != s.level.quality.tier || lit.quality.links != s.level.quality.links ||
-        lit.quality.seed != s.level.quality.seed ||
-        !(lit.lightmap == s.level.lightmap))
+        lit.quality.seed != s.level.quality.seed || !(lit.lightmap == s.level.lightmap))
         throw Error{
             .what = "the level's geometry or lightmap settings are not those the links were recorded for",
             .where = lit.name,

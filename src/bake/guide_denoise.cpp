@@ -7,60 +7,103 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::uint32_t most_looked_at = 64;
-/// Rows are spread evenly, so that their mean varies less than their links scatter: measured on the demo
-/// level against rows of 2048, this share of the scatter by length at 32 links, and falling by that power.
-constexpr float even_share = 0.8f, even_power = 0.25f;
+constexpr std::uint32_t most_looked_at = 256;
+/// Rows are spread evenly, so that their mean varies less than their links scatter, the less the smoother
+/// what they see: with a variance of length to the power of -p, for p from 1 to 2, the halves of a row tell
+/// how much less, and the share left is close to this power of theirs.
+constexpr float halves_power = 1.0f;
+constexpr int compared_steps = 3;  ///< Over so many steps around a texel halves and scatter are compared.
 /// A link that met nothing usable tells of something this many spacings away; nearer than the second: that.
 constexpr float absorbed_distance = 0.4f, least_distance = 0.08f;
 constexpr float open_reach = 1e3f;  ///< Metres; of texels that see the sky alone.
 
-}  // namespace
+/// For each texel and group, all channels summed: the variance of its light if its links were independent,
+/// and the same as its two halves have it.
+struct Spread {
+    std::vector<float> scatter, halves;
+};
 
-DenoiseGuide guide_denoise(const GuideSource& s, Job& job) {
+Spread spread_of(const GuideSource& s, Job& job) {
     const std::size_t count = s.texels.size(), groups = s.groups, stride = s.light.stride;
-    DenoiseGuide guide{.reach = std::vector<float>(count, open_reach),
-                       .variance = std::vector<float>(count * groups, 0.0f),
-                       .groups = groups};
-    const std::vector<float> spacing = grid_spacing(s.texels);
+    Spread spread{std::vector<float>(count * groups, 0.0f), std::vector<float>(count * groups, 0.0f)};
     HalfField sent;
     reflect(s.light, s.albedo, sent, job);
     job.parallel(count, 256, [&](std::size_t begin, std::size_t end) {
-        std::vector<float> squares(stride);
+        std::vector<float> sum[2], squares[2];
+        for (auto* v : {&sum[0], &sum[1], &squares[0], &squares[1]}) v->resize(stride);
         for (std::size_t i = begin; i < end; ++i) {
             if (!s.wanted[i]) continue;
-            const std::uint32_t length = s.lengths[i], n = std::min(length, most_looked_at);
-            add_squares(&s.links.words[s.links.first[i]], n, sent, squares);
-            if (s.sky_group != none) {
-                Rgb sky;
-                gathered_sky(s.sky, s.rows, s.links, i, n, s.weights,
-                             [&](std::uint32_t, Vec3, Rgb e) { sky += e * e * (pi * pi); });
-                float* own = &squares[3 * s.sky_group];
-                own[0] += sky.r;
-                own[1] += sky.g;
-                own[2] += sky.b;
-            }
-            const auto links = static_cast<float>(length);
-            const float share = even_share * std::pow(32 / links, even_power) / links;
+            const std::uint32_t length = s.lengths[i], half = std::min(length, most_looked_at) / 2;
+            const std::uint32_t* words = &s.links.words[s.links.first[i]];
+            link_moments(words, half, sent, sum[0], squares[0]);
+            link_moments(words + half, half, sent, sum[1], squares[1]);
+            if (s.sky_group != none)
+                gathered_sky(s.sky, s.rows, s.links, i, 2 * half, s.weights,
+                             [&](std::uint32_t k, Vec3, Rgb e) {
+                                 const std::size_t at = 3 * s.sky_group, h = k < half ? 0 : 1;
+                                 const float v[3] = {e.r * pi, e.g * pi, e.b * pi};
+                                 for (std::size_t c = 0; c < 3; ++c) {
+                                     sum[h][at + c] += v[c];
+                                     squares[h][at + c] += v[c] * v[c];
+                                 }
+                             });
+            const auto n = static_cast<float>(2 * half);
             for (std::size_t g = 0; g < groups; ++g) {
-                float scatter = 0;
+                float scatter = 0, difference = 0;
                 for (std::size_t c = 3 * g; c < 3 * g + 3; ++c) {
-                    const float mean = s.by_links.values[i * stride + c];
-                    scatter += std::max(0.0f, squares[c] / static_cast<float>(n) - mean * mean);
+                    const float mean = (sum[0][c] + sum[1][c]) / n, apart = (sum[0][c] - sum[1][c]) / n;
+                    scatter += std::max(0.0f, (squares[0][c] + squares[1][c]) / n - mean * mean);
+                    difference += apart * apart;
                 }
-                guide.variance[i * groups + g] = scatter * share;
+                spread.scatter[i * groups + g] = scatter / static_cast<float>(length);
+                spread.halves[i * groups + g] = difference * n / static_cast<float>(length);
             }
-            const float unit = spacing[s.texels.grid[i]];
-            float near = 0;
-            for (std::uint32_t k = 0; k < n; ++k) {
-                const std::uint32_t word = s.links.words[s.links.first[i] + k];
-                if (word == absorbed_word)
-                    near += 1 / (absorbed_distance * unit);
-                else if (word != sky_word)
-                    near += 1 / std::max(least_distance * unit,
-                                         stasigraph::length(s.texels.position[word] - s.texels.position[i]));
-            }
-            if (near > 0) guide.reach[i] = std::min(open_reach, static_cast<float>(n) / near);
+        }
+    });
+    return spread;
+}
+
+/// Harmonic mean distance to what a texel's links met.
+float reach_of(const GuideSource& s, std::size_t i, float spacing) {
+    const std::uint32_t n = std::min(s.lengths[i], most_looked_at);
+    float near = 0;
+    for (std::uint32_t k = 0; k < n; ++k) {
+        const std::uint32_t word = s.links.words[s.links.first[i] + k];
+        if (word == absorbed_word)
+            near += 1 / (absorbed_distance * spacing);
+        else if (word != sky_word)
+            near += 1 / std::max(least_distance * spacing,
+                                 length(s.texels.position[word] - s.texels.position[i]));
+    }
+    return near > 0 ? std::min(open_reach, static_cast<float>(n) / near) : open_reach;
+}
+
+}  // namespace
+
+DenoiseGuide guide_denoise(const GuideSource& s, Job& job) {
+    const std::size_t count = s.texels.size(), groups = s.groups;
+    DenoiseGuide guide{.reach = std::vector<float>(count, open_reach), .variance = {}, .groups = groups};
+    const Spread spread = spread_of(s, job);
+    guide.variance = spread.scatter;
+    const std::vector<float> spacing = grid_spacing(s.texels);
+    job.parallel(count, 256, [&](std::size_t begin, std::size_t end) {
+        Neighbourhood near;
+        std::vector<float> scatter(groups), halves(groups);
+        for (std::size_t i = begin; i < end; ++i) {
+            if (!s.wanted[i]) continue;
+            guide.reach[i] = reach_of(s, i, spacing[s.texels.grid[i]]);
+            near.collect(s.graph, static_cast<std::uint32_t>(i), compared_steps);
+            std::fill(scatter.begin(), scatter.end(), 0.0f);
+            std::fill(halves.begin(), halves.end(), 0.0f);
+            for (std::size_t k = 0; k < near.size(); ++k)
+                for (std::size_t g = 0; g < groups; ++g) {
+                    scatter[g] += spread.scatter[near[k] * groups + g];
+                    halves[g] += spread.halves[near[k] * groups + g];
+                }
+            for (std::size_t g = 0; g < groups; ++g)
+                if (scatter[g] > 0)
+                    guide.variance[i * groups + g] *=
+                        std::pow(std::min(1.0f, halves[g] / scatter[g]), halves_power);
         }
     });
     return guide;

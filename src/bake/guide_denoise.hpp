@@ -13,15 +13,16 @@ struct GuideSource {
     const Links& links;
     const std::vector<std::uint32_t>& lengths;
     const std::vector<std::uint8_t>& wanted;
+    const TexelGraph& graph;
     const std::vector<Rgb>& albedo;
-    const LightField &light, &by_links;  ///< All of it; what came by links.
+    const LightField& light;
     std::size_t groups = 0;
     const SkyLight& sky;
     const SkyWeights& weights;
     std::uint32_t sky_group = none;
 };
 
-/// Looks at the first links of every wanted row, at most 64. Cost: as much as one bounce over those.
+/// Looks at the first links of every wanted row, at most 256. Cost: as much as one bounce over those.
 DenoiseGuide guide_denoise(const GuideSource& source, Job& job);
 
 }  // namespace stasigraph

@@ -9,18 +9,21 @@ namespace {
 
 constexpr std::size_t texels_per_task = 256;
 
-/// One way to fit: over so many steps along the graph, falling off over `narrow` times the distance to what
-/// is seen, by a constant or a plane.
+/// One way to fit: over so many steps along the graph, by a constant or a plane. Weights fall off over
+/// `narrow` times the distance to what is seen, and to 1/e where 1 - the cosine between the normals is
+/// `turn`.
 struct Fit {
     int steps;
-    float narrow;
+    float narrow, turn;
     bool plane;
 };
 /// From the narrowest to the widest. A plane over few texels costs more noise than it saves error.
-constexpr Fit fits[] = {{2, 0.1f, false}, {4, 0.2f, true}, {6, 0.4f, true}, {8, 0.8f, true}};
+constexpr Fit fits[] = {{2, 0.15f, 0.02f, false},
+                        {4, 0.4f, 0.02f, true},
+                        {6, 1, 0.04f, true},
+                        {8, 3, 0.08f, true},
+                        {8, 10, 0.16f, true}};
 constexpr std::size_t fit_count = std::size(fits);
-/// A turn of normals by an angle whose 1 - cosine is this weighs 1/e.
-constexpr float turn = 0.02f;
 /// A plane's slope is held by this share of the neighbourhood's own size: thin strips have none across.
 constexpr float slope_hold = 0.01f;
 constexpr int judged_steps = 3;  ///< How far around a texel the fits are judged.
@@ -45,7 +48,8 @@ public:
             y[k] = dot(way, frame.bitangent);
             const float by = length(way) / std::min(guide.reach[i], guide.reach[j]);
             far[k] = by * by;
-            base[k] = t.area[j] * std::exp((dot(t.normal[i], t.normal[j]) - 1) / turn);
+            area[k] = t.area[j];
+            turned[k] = 1 - dot(t.normal[i], t.normal[j]);
         }
     }
     /// Weights that add up to 1; returns how many neighbours have one.
@@ -53,7 +57,7 @@ public:
         float sum = 0, sx = 0, sy = 0, sxx = 0, syy = 0, sxy = 0;
         std::size_t n = 0;
         for (; n < near.size() && near.step(n) <= fit.steps; ++n) {
-            w[n] = base[n] * std::exp(-0.5f * far[n] / (fit.narrow * fit.narrow));
+            w[n] = area[n] * std::exp(-0.5f * far[n] / (fit.narrow * fit.narrow) - turned[n] / fit.turn);
             sum += w[n];
             sx += w[n] * x[n];
             sy += w[n] * y[n];
@@ -81,7 +85,7 @@ public:
     Neighbourhood near;
 
 private:
-    std::array<float, Neighbourhood::most> x{}, y{}, far{}, base{};
+    std::array<float, Neighbourhood::most> x{}, y{}, far{}, area{}, turned{};
 };
 
 std::vector<Fitted> fit_all(const TexelSet& texels, const TexelGraph& graph,

@@ -14,8 +14,9 @@ namespace stasigraph {
 
 /// What the smoothing is guided by, for each texel.
 struct DenoiseGuide {
-    std::vector<float> reach;     ///< Harmonic mean distance to what the texel sees, metres; over 0.
-    std::vector<float> variance;  ///< `groups` values a texel: of its light, all channels summed, lux squared.
+    std::vector<float> reach;  ///< Harmonic mean distance to what the texel sees, metres; over 0.
+    std::vector<float>
+        variance;  ///< `groups` values a texel: of its light, all channels summed, lux squared.
     std::size_t groups = 0;
 };
 

@@ -10,7 +10,7 @@ namespace stasigraph {
 
 namespace {
 
-constexpr float least_cosine = 0.9f;
+constexpr float least_cosine = 0.8f;
 /// Over a border a texel may be so many spacings away, and that share of the way off the plane.
 constexpr float border_reach = 1.6f, border_rise = 0.3f;
 /// Height of the rays that look for walls, in spacings: above what is between two texels of a bent surface,
@@ -27,8 +27,8 @@ struct Connector {
 
     bool open(std::uint32_t a, std::uint32_t b) const {
         if (dot(texels.normal[a], texels.normal[b]) < least_cosine) return false;
-        const float up = ray_start_offset +
-                         sight_height * std::min(spacing[texels.grid[a]], spacing[texels.grid[b]]);
+        const float up =
+            ray_start_offset + sight_height * std::min(spacing[texels.grid[a]], spacing[texels.grid[b]]);
         const Vec3 from = texels.position[a] + texels.face_normal[a] * up,
                    to = texels.position[b] + texels.face_normal[b] * up, way = to - from;
         const float far = length(way);

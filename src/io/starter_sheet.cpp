@@ -6,26 +6,27 @@
 namespace stasigraph {
 
 std::string starter_sheet(const Level& level, const std::string& scene_file) {
-    std::string t = "# Bake sheet of " + level.name +
-                    ". Every key is optional; lines with # show what is possible.\n\n"
-                    "[level]\nscene = \"" +
-                    scene_file +
-                    "\"\n\n"
-                    "[lightmap]\n"
-                    "density = 16.0      # texels per metre\n"
-                    "page    = 1024      # texels, a power of two\n"
-                    "margin  = 4         # texels kept free around each chart\n"
-                    "# pages = 1         # at most so many; the density gives way, evenly\n"
-                    "# block = 4         # no two charts in one block of a compressed texture\n"
-                    "# max_stretch = 1.5 # lower: more even texels, more seams\n"
-                    "# unseen = \"shrink\" # what nobody can see from the volumes gets least\n\n"
-                    "[quality]\n"
-                    "tier    = \"proof\"   # glance | proof | final\n"
-                    "bounces = \"settle\"  # or a whole number; 0 is direct light only\n"
-                    "# noise = 0.02      # relative error aimed for; the tier's own when left out\n"
-                    "# links = 512       # gather rays of every texel, instead of as many as the noise asks for\n"
-                    "# denoise = \"off\"   # bounced light is smoothed where that brings it nearer the truth\n\n"
-                    "[sky]\n";
+    std::string t =
+        "# Bake sheet of " + level.name +
+        ". Every key is optional; lines with # show what is possible.\n\n"
+        "[level]\nscene = \"" +
+        scene_file +
+        "\"\n\n"
+        "[lightmap]\n"
+        "density = 16.0      # texels per metre\n"
+        "page    = 1024      # texels, a power of two\n"
+        "margin  = 4         # texels kept free around each chart\n"
+        "# pages = 1         # at most so many; the density gives way, evenly\n"
+        "# block = 4         # no two charts in one block of a compressed texture\n"
+        "# max_stretch = 1.5 # lower: more even texels, more seams\n"
+        "# unseen = \"shrink\" # what nobody can see from the volumes gets least\n\n"
+        "[quality]\n"
+        "tier    = \"proof\"   # glance | proof | final\n"
+        "bounces = \"settle\"  # or a whole number; 0 is direct light only\n"
+        "# noise = 0.02      # relative error aimed for; the tier's own when left out\n"
+        "# links = 512       # gather rays of every texel, instead of as many as the noise asks for\n"
+        "# denoise = \"off\"   # bounced light is smoothed where that brings it nearer the truth\n\n"
+        "[sky]\n";
     const Rgb sky = level.sky.radiance;
     t += "radiance = [" + to_text(sky.r) + ", " + to_text(sky.g) + ", " + to_text(sky.b) +
          "]   # nit; an open field gets pi times this in lux\n"

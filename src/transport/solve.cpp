@@ -145,22 +145,29 @@ void apply_links(const Links& links, const std::vector<std::uint32_t>& lengths, 
     });
 }
 
-void add_squares(const std::uint32_t* words, std::size_t count, const HalfField& from,
-                 std::vector<float>& squares) {
-    const std::size_t stride = squares.size();
+void link_moments(const std::uint32_t* words, std::size_t count, const HalfField& from,
+                  std::vector<float>& sum, std::vector<float>& squares) {
+    const std::size_t stride = sum.size();
+    std::fill(sum.begin(), sum.end(), 0.0f);
     std::fill(squares.begin(), squares.end(), 0.0f);
     for (std::size_t k = 0; k < count; ++k) {
         if (words[k] >= from.last) continue;
         const std::uint16_t* row = from.values.data() + static_cast<std::size_t>(words[k]) * stride;
         for (std::size_t i = 0; i < stride; i += 8) {
             const Lane v = load_half(row + i);
-            Lane sum;
-            __builtin_memcpy(&sum, &squares[i], sizeof sum);
-            sum += v * v;
-            __builtin_memcpy(&squares[i], &sum, sizeof sum);
+            Lane s, q;
+            __builtin_memcpy(&s, &sum[i], sizeof s);
+            __builtin_memcpy(&q, &squares[i], sizeof q);
+            s += v;
+            q += v * v;
+            __builtin_memcpy(&sum[i], &s, sizeof s);
+            __builtin_memcpy(&squares[i], &q, sizeof q);
         }
     }
-    for (std::size_t i = 0; i < stride; ++i) squares[i] *= from.unit[i] * from.unit[i];
+    for (std::size_t i = 0; i < stride; ++i) {
+        sum[i] *= from.unit[i];
+        squares[i] *= from.unit[i] * from.unit[i];
+    }
 }
 
 void reflect(const LightField& light, const std::vector<Rgb>& albedo, HalfField& out, Job& job) {

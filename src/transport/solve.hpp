@@ -57,9 +57,10 @@ struct HalfField {
 /// Albedo times irradiance of every row.
 void reflect(const LightField& light, const std::vector<Rgb>& albedo, HalfField& out, Job& job);
 
-/// For each column, the sum over the words of what they send, squared.
-void add_squares(const std::uint32_t* words, std::size_t count, const HalfField& from,
-                 std::vector<float>& squares);
+/// Sums and sums of squares over the words of what they send, a column each; tints aside. Both are written
+/// anew and have the field's stride.
+void link_moments(const std::uint32_t* words, std::size_t count, const HalfField& from,
+                  std::vector<float>& sum, std::vector<float>& squares);
 
 /// One application of the links: to[row] = mean over the row's first lengths[row] links.
 void apply_links(const Links& links, const std::vector<std::uint32_t>& lengths, const HalfField& from,
