@@ -55,9 +55,11 @@ public:
     /// Weights that add up to 1; returns how many neighbours have one.
     std::size_t weigh(const Fit& fit, std::array<float, Neighbourhood::most>& w) const {
         float sum = 0, sx = 0, sy = 0, sxx = 0, syy = 0, sxy = 0;
+        const float wide = 0.125f / (fit.narrow * fit.narrow), bent = 0.25f / fit.turn;
         std::size_t n = 0;
         for (; n < near.size() && near.step(n) <= fit.steps; ++n) {
-            w[n] = area[n] * std::exp(-0.5f * far[n] / (fit.narrow * fit.narrow) - turned[n] / fit.turn);
+            const float fall = 1 + far[n] * wide + turned[n] * bent;
+            w[n] = area[n] / (fall * fall * fall * fall);
             sum += w[n];
             sx += w[n] * x[n];
             sy += w[n] * y[n];
@@ -115,7 +117,8 @@ std::vector<Fitted> fit_all(const TexelSet& texels, const TexelGraph& graph,
                 float kept = 0, change = 0;
                 for (std::size_t k = 0; k < n; ++k) {
                     const float* from = &light.values[static_cast<std::size_t>(around.near[k]) * stride];
-                    for (std::size_t c = 0; c < stride; ++c) to[c] += w[k] * from[c];
+                    if (std::abs(w[k]) > 1e-5f)
+                        for (std::size_t c = 0; c < stride; ++c) to[c] += w[k] * from[c];
                     kept += w[k] * w[k];
                     const float d = w[k] - (k < last ? before[k] : 0.0f);
                     change += d * d;
