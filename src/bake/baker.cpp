@@ -59,16 +59,19 @@ bool same_passage(const Material& a, const Material& b) {
 struct Sources {
     const Level& level;
     SkyLight sky;
-    SkyWeights weights, probe_weights;
+    RowSkyWeights weights;
+    SkyWeights probe_weights;
     // By group; the second are the lights of which bounces alone are baked.
     std::vector<DirectLight> whole, bounce;
 
-    Sources(const Level& l, const TextureSet& textures, const RayCaster& caster, const TierSettings& tier)
+    Sources(const Level& l, const TextureSet& textures, const RayCaster& caster, const TierSettings& tier,
+            const std::vector<float>& explicit_worth)
         : level(l), sky(l.sky) {
         const auto count = [](int n) { return static_cast<float>(n); };
         // By the tier's own number of links, so that any other number shows the same light by links.
         const TierSettings own = tier_settings(l.quality.tier);
-        weights = {count(own.light_samples), count(own.first_links)};
+        weights.open = {count(own.light_samples), count(own.first_links)};
+        weights.worth = explicit_worth;
         probe_weights = {count(probe_light_samples * tier.light_samples), count(tier.probe_links)};
         for (std::uint32_t g = 0; g < l.groups.size(); ++g) {
             whole.emplace_back(l, textures, caster, sky, g, BakeRole::whole);
@@ -105,6 +108,7 @@ struct Baker::State {
     RowSource rows, probe_rows;
     Links links, probe_links;
     std::vector<std::uint8_t> valid;
+    std::vector<float> explicit_worth;  ///< Of explicit samples of the sky, for each row.
     std::vector<PagePlan> plans;
     ProbeNet probes;
 
@@ -158,6 +162,7 @@ Baker::State::State(Level l, Job& job, const Atlas* previous)
     extend_links(level, caster, texels, rows, std::vector<std::uint32_t>(rows.size(), first), links, job);
     valid = find_valid(links);
     lead_past_buried(caster, texels, rows, valid, valid, links, job);
+    explicit_worth = explicit_sky_worth(texels, valid, links, job);
     plans = plan_pages(atlas, texels, valid, job);
 
     probes = place_lattices(level.volumes);
@@ -227,8 +232,9 @@ std::vector<float> Baker::State::sky_by_links(const Sources& sources, Job& job) 
     job.parallel(texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)
             if (valid[i])
-                out[i] = luminance(gathered_sky_sum(sources.sky, rows, links, i, first, sources.weights)) *
-                         (pi / static_cast<float>(first));
+                out[i] =
+                    luminance(gathered_sky_sum(sources.sky, rows, links, i, first, sources.weights.at(i))) *
+                    (pi / static_cast<float>(first));
     });
     return out;
 }
@@ -246,7 +252,7 @@ LightField Baker::State::gather_sources(const Sources& sources, const std::vecto
             }
             if (lit.sky.group == none) continue;
             field.add(i, lit.sky.group,
-                      gathered_sky_sum(sources.sky, rows, links, i, lengths[i], sources.weights) *
+                      gathered_sky_sum(sources.sky, rows, links, i, lengths[i], sources.weights.at(i)) *
                           (pi / static_cast<float>(lengths[i])));
         }
     });
@@ -389,7 +395,7 @@ Baked Baker::light(const Level& wanted, Job& job) {
     // First of all, since too many lights on a page end the bake.
     const std::vector<VisibilityPage>& visibility =
         s.visibility.pages(lit, s.caster, s.rows, s.plans, s.tier.light_samples, job);
-    const Sources sources(lit, s.textures, s.caster, s.tier);
+    const Sources sources(lit, s.textures, s.caster, s.tier, s.explicit_worth);
     const std::vector<Rgb> albedo = s.albedo(lit, job);
     s.cache = s.light_groups(sources, job);
 

@@ -37,10 +37,10 @@ LightEffort times(const LightEffort& e, int factor) {
 }
 
 Rgb light_of(const DirectLight& light, const RowSource& rows, std::size_t i, const LightEffort& effort,
-             const SkyWeights& weights, std::uint32_t seed, DirectLight::Scratch& scratch) {
+             const RowSkyWeights& weights, std::uint32_t seed, DirectLight::Scratch& scratch) {
     const Receiver& r = rows.receivers[i];
     Rgb sum;
-    light.gather(r, effort, weights, combine_bits(rows.seeds[i], seed), scratch,
+    light.gather(r, effort, weights.at(i), combine_bits(rows.seeds[i], seed), scratch,
                  [&](Vec3 w, Rgb e) { sum += e * r.weight(w); });
     return sum;
 }
@@ -98,7 +98,7 @@ struct Field {
 }  // namespace
 
 std::vector<Rgb> light_rows(const DirectLight& light, const RowSource& rows, const LightEffort& effort,
-                            const SkyWeights& weights, std::uint32_t seed, Job& job) {
+                            const RowSkyWeights& weights, std::uint32_t seed, Job& job) {
     std::vector<Rgb> out(rows.size());
     if (light.empty()) {
         job.advance(rows.size());
@@ -115,7 +115,7 @@ std::vector<Rgb> light_rows(const DirectLight& light, const RowSource& rows, con
 
 std::vector<Rgb> light_texels(const DirectLight& light, const TexelSet& texels, const RowSource& rows,
                               const std::vector<std::uint8_t>& valid, const std::vector<float>& besides,
-                              const LightEffort& effort, const SkyWeights& weights, std::uint32_t seed,
+                              const LightEffort& effort, const RowSkyWeights& weights, std::uint32_t seed,
                               Job& job) {
     std::vector<Rgb> out(rows.size());
     if (light.empty()) {

@@ -18,7 +18,7 @@ struct GuideSource {
     const LightField& light;
     std::size_t groups = 0;
     const SkyLight& sky;
-    const SkyWeights& weights;
+    const RowSkyWeights& weights;
     std::uint32_t sky_group = none;
 };
 

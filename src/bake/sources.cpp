@@ -9,7 +9,40 @@ namespace {
 /// Light below this share of a set's mean counts as that much: noise in the dark is not seen.
 constexpr double dark_share = 0.05;
 
+/// So many links of each neighbour tell how open to the sky a row is; below the share explicit samples are
+/// worth nothing.
+constexpr std::uint32_t links_asked = 16;
+constexpr float least_open = 0.01f;
+
 }  // namespace
+
+std::vector<float> explicit_sky_worth(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
+                                      const Links& links, Job& job) {
+    const auto sky_links = [&](std::size_t i) {
+        const std::uint32_t n = std::min(links.length(i), links_asked);
+        const std::uint32_t* words = &links.words[links.first[i]];
+        return static_cast<float>(std::count(words, words + n, sky_word)) / static_cast<float>(n);
+    };
+    std::vector<float> open(texels.size(), 0.0f), worth(texels.size(), 1.0f);
+    job.parallel(texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i)
+            if (valid[i]) open[i] = sky_links(i);
+    });
+    job.parallel(texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+            float sum = 0, count = 0;
+            texels.for_neighbours(static_cast<std::uint32_t>(i), 2, [&](std::uint32_t n) {
+                if (!valid[n]) return;
+                sum += open[n];
+                count += 1;
+            });
+            if (!(count > 0)) continue;
+            const float share = sum / count;
+            worth[i] = share < least_open ? 0 : share * share;
+        }
+    });
+    return worth;
+}
 
 Rgb gathered_sky_sum(const SkyLight& sky, const RowSource& rows, const Links& links, std::size_t row,
                      std::uint32_t count, const SkyWeights& weights) {
@@ -23,7 +56,7 @@ Rgb gathered_sky_sum(const SkyLight& sky, const RowSource& rows, const Links& li
 }
 
 std::vector<float> estimate_noise(const Level& level, const RowSource& rows, const Links& links,
-                                  const SkyLight& sky, const SkyWeights& weights,
+                                  const SkyLight& sky, const RowSkyWeights& weights,
                                   const std::vector<Rgb>& albedo, const LightField& light,
                                   const std::vector<float>& area, const NoiseQuestion& question, Job& job) {
     const std::size_t count = light.rows, sets = level.sets.size();
@@ -59,7 +92,7 @@ std::vector<float> estimate_noise(const Level& level, const RowSource& rows, con
                 if (sky.even())
                     std::fill(from_sky.begin(), from_sky.end(), luminance(sky.radiance({})));
                 else
-                    gathered_sky(sky, rows, links, i, first, weights,
+                    gathered_sky(sky, rows, links, i, first, weights.at(i),
                                  [&](std::uint32_t k, Vec3, Rgb e) { from_sky[k] = luminance(e); });
             }
             for (std::size_t s = 0; s < sets; ++s) {

@@ -7,16 +7,29 @@
 
 namespace stasigraph {
 
+/// How the sky is shared out on each row between explicit samples and links: explicit samples are worth the
+/// less the less of the sky a row's neighbours see, since few of them get through a window, and those bright.
+/// Never by the row's own links, so that the mean stays right.
+struct RowSkyWeights {
+    SkyWeights open;           ///< Of a row that sees all of it.
+    std::vector<float> worth;  ///< For each row, in [0, 1]; empty: 1.
+    SkyWeights at(std::size_t row) const {
+        return {worth.empty() ? open.light_samples : open.light_samples * worth[row], open.gather_samples};
+    }
+};
+std::vector<float> explicit_sky_worth(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
+                                      const Links& links, Job& job);
+
 /// Explicitly sampled light of one group, every row with the same effort: three floats a row, lux.
 std::vector<Rgb> light_rows(const DirectLight& light, const RowSource& rows, const LightEffort& effort,
-                            const SkyWeights& weights, std::uint32_t seed, Job& job);
+                            const RowSkyWeights& weights, std::uint32_t seed, Job& job);
 
 /// The same on the texels of a level, with more rays where it is noisy, as in penumbrae: until the relative
 /// standard error meets effort.error or nearly nine times the effort is spent. Buried texels stay black.
 /// `besides`: luminance in lux that other techniques add on each texel, for the sky; empty for none.
 std::vector<Rgb> light_texels(const DirectLight& light, const TexelSet& texels, const RowSource& rows,
                               const std::vector<std::uint8_t>& valid, const std::vector<float>& besides,
-                              const LightEffort& effort, const SkyWeights& weights, std::uint32_t seed,
+                              const LightEffort& effort, const RowSkyWeights& weights, std::uint32_t seed,
                               Job& job);
 
 /// Calls add(k, direction, radiance) for every one of the first `count` links of a row that met the sky: its
@@ -44,7 +57,7 @@ struct NoiseQuestion {
 
 /// For each row, how uncertain its light is with the first links: relative standard error, worst set.
 std::vector<float> estimate_noise(const Level& level, const RowSource& rows, const Links& links,
-                                  const SkyLight& sky, const SkyWeights& weights,
+                                  const SkyLight& sky, const RowSkyWeights& weights,
                                   const std::vector<Rgb>& albedo, const LightField& light,
                                   const std::vector<float>& area, const NoiseQuestion& question, Job& job);
 

@@ -77,10 +77,12 @@ double forecast(const Level& level, const TexelSet& texels, const TierSettings& 
     const SkyLight sky(level.sky);
     for (std::uint32_t g = 0; g < level.groups.size(); ++g)
         for (const BakeRole role : {BakeRole::whole, BakeRole::bounce})
-            light_rows(DirectLight(level, textures, caster, sky, g, role), some,
-                         light_effort(tier, level.quality.noise),
-                         {static_cast<float>(tier.light_samples), static_cast<float>(tier.first_links)}, g,
-                         job);
+            light_rows(
+                DirectLight(level, textures, caster, sky, g, role), some,
+                light_effort(tier, level.quality.noise),
+                {.open = {static_cast<float>(tier.light_samples), static_cast<float>(tier.first_links)},
+                 .worth = {}},
+                g, job);
     const double direct_seconds = seconds_since(start);
     const double share = static_cast<double>(all.size()) / static_cast<double>(some.size());
     const double grown = tier.most_links > tier.first_links ? growth : 0;

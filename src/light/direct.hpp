@@ -107,7 +107,7 @@ public:
         for (std::size_t i = 0; i < suns_.size(); ++i)
             draw_sun(suns_[i], effort.samples, combine_bits(seed, static_cast<std::uint32_t>(i)),
                      [&](Vec3 w, Rgb e, float far, Vec2) { seen(w, e, far); });
-        if (sky_) sky_samples(r, effort.samples, weights, combine_bits(seed, 0x736b79u), seen);
+        if (sky_ && weights.light_samples > 0) sky_samples(r, effort.samples, weights, combine_bits(seed, 0x736b79u), seen);
         if (!tree_.empty()) local(r, effort, combine_bits(seed, 0x6c6f63u), scratch, seen);
     }
 
