@@ -62,6 +62,7 @@ void add_bake(CLI::App& app) {
                           {"buried_texels", f.buried},  {"links", f.links},
                           {"mean_links", f.mean_links}, {"noise", f.noise},
                           {"bounces", f.bounces},       {"area_m2", f.area},
+                          {"seam_jump", f.seam},        {"seam_jump_before", f.seam_before},
                           {"probes", f.probes},         {"buried_probes", f.buried_probes},
                           {"pages", atlas.pages}};
                 for (const auto& t : times) j["stages"].push_back({{"name", t.name}, {"seconds", t.seconds}});
@@ -76,6 +77,8 @@ void add_bake(CLI::App& app) {
             if (f.buried > 0)
                 say("{} texels lie inside geometry and were filled from their neighbours\n",
                     count_text(static_cast<double>(f.buried)));
+            say("light jumps by {:.1f} % over seams, {:.1f} % before they were fitted\n", f.seam * 100,
+                f.seam_before * 100);
             if (f.probes > 0)
                 say("{} probes, {} of them inside geometry and unused\n", f.probes, f.buried_probes);
             if (!o->common.quiet) {

@@ -36,8 +36,10 @@ struct BakeFigures {
     std::size_t links = 0;  ///< Recorded for texels and patches.
     std::size_t probes = 0, buried_probes = 0;
     int bounces = 0;
-    double area = 0;                    ///< Square metres of lightmapped surface.
-    float mean_links = 0;               ///< Links a row uses under this light.
+    double area = 0;                  ///< Square metres of lightmapped surface.
+    float mean_links = 0;             ///< Links a row uses under this light.
+    float seam_before = 0, seam = 0;  ///< Mean jump of light over seams, share of the light there, worst set;
+                                      ///< before and after they were fitted.
     float noise_before = 0, noise = 0;  ///< Estimated, area-weighted mean over texels of the worst set; with
                                         ///< the first links and with those used.
 };

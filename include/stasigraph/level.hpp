@@ -217,12 +217,16 @@ enum class Tier : std::uint8_t { glance, proof, final };
 /// Whether light that came by links is smoothed where that lowers its error.
 enum class Denoise : std::uint8_t { automatic, off };
 
+/// Whether both sides of a seam are brought to agree.
+enum class Seams : std::uint8_t { automatic, off };
+
 struct QualitySettings {
     Tier tier = Tier::proof;
     std::optional<int> bounces;  ///< Number of bounces; empty means until settled.
     float noise = 0;             ///< Relative standard error aimed for; 0 means the tier's own.
     int links = 0;               ///< Gather rays of every texel, [8, 4096]; 0 means the tier's own, by noise.
     Denoise denoise = Denoise::automatic;
+    Seams seams = Seams::automatic;
     std::uint32_t seed = 1;
     friend bool operator==(const QualitySettings&, const QualitySettings&) = default;
 };

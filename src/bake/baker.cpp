@@ -4,7 +4,7 @@
 #include "bake/guide_denoise.hpp"
 #include "bake/sources.hpp"
 #include "bake/visibility.hpp"
-#include "finish/pages.hpp"
+#include "finish/seams.hpp"
 #include "probe/probe_rows.hpp"
 #include "stasigraph/bake.hpp"
 #include "stasigraph/error.hpp"
@@ -110,6 +110,7 @@ struct Baker::State {
     std::vector<std::uint8_t> valid;
     std::vector<float> explicit_worth;  ///< Of explicit samples of the sky, for each row.
     std::vector<PagePlan> plans;
+    SeamPlan seams;
     ProbeNet probes;
 
     /// Explicit samples of a group, kept while its sources stay the same.
@@ -164,6 +165,7 @@ Baker::State::State(Level l, Job& job, const Atlas* previous)
     lead_past_buried(caster, texels, rows, valid, valid, links, job);
     explicit_worth = explicit_sky_worth(texels, valid, links, job);
     plans = plan_pages(atlas, texels, valid, job);
+    seams = plan_seams(level, atlas, plans, job);
 
     probes = place_lattices(level.volumes);
     probe_rows = stasigraph::probe_rows(probes, level.quality.seed);
@@ -437,6 +439,7 @@ Baked Baker::light(const Level& wanted, Job& job) {
                 .probes = s.probes,
                 .figures = {}};
     std::vector<ProbeLight> probe_light = s.solve_probes(sources, albedo, job);
+    double seam_before = 0, seam_after = 0;
     for (std::size_t i = 0; i < lit.sets.size(); ++i) {
         const auto mixed = [&](std::size_t texel) {
             Rgb sum;
@@ -444,8 +447,12 @@ Baked Baker::light(const Level& wanted, Job& job) {
                 sum += s.baked_part(s.shown, texel, g) * lit.sets[i].gains[g];
             return sum;
         };
-        baked.sets.push_back(
-            {lit.sets[i].name, finish_pages(s.plans, mixed, job), std::move(probe_light[i])});
+        std::vector<PageImage> pages = finish_pages(s.plans, mixed, job);
+        const double before = seam_jump(s.seams, pages);
+        if (lit.quality.seams == Seams::automatic) fit_seams(s.seams, s.plans, pages, job);
+        seam_before = std::max(seam_before, before);
+        seam_after = std::max(seam_after, seam_jump(s.seams, pages));
+        baked.sets.push_back({lit.sets[i].name, std::move(pages), std::move(probe_light[i])});
         job.advance(1);
     }
     baked.albedo = finish_pages(
@@ -459,6 +466,8 @@ Baked Baker::light(const Level& wanted, Job& job) {
         job);
     job.finish();
     baked.figures = s.figures(noise, lengths, solved.bounces);
+    baked.figures.seam_before = static_cast<float>(seam_before);
+    baked.figures.seam = static_cast<float>(seam_after);
     return baked;
 }
 

@@ -100,20 +100,23 @@ std::vector<PageImage> finish_pages(const std::vector<PagePlan>& plans,
                 page.texels[plan.valid[i].second] = value(plan.valid[i].first);
         });
     }
-    job.parallel(plans.size(), 1, [&](std::size_t p, std::size_t) {
-        for (const PagePlan::Fill& f : plans[p].fills) {
-            Rgb sum;
-            float count = 0;
-            for_neighbours(plans[p].side, f.place, [&](int k, std::uint32_t n) {
-                if (!(f.neighbours >> k & 1)) return;
-                const float w = k < 4 ? 2.0f : 1.0f;
-                sum += pages[p].texels[n] * w;
-                count += w;
-            });
-            pages[p].texels[f.place] = sum * (1 / count);
-        }
-    });
+    job.parallel(plans.size(), 1, [&](std::size_t p, std::size_t) { fill_page(plans[p], {}, pages[p]); });
     return pages;
+}
+
+void fill_page(const PagePlan& plan, const std::vector<std::uint8_t>& kept, PageImage& page) {
+    for (const PagePlan::Fill& f : plan.fills) {
+        if (!kept.empty() && kept[f.place]) continue;
+        Rgb sum;
+        float count = 0;
+        for_neighbours(plan.side, f.place, [&](int k, std::uint32_t n) {
+            if (!(f.neighbours >> k & 1)) return;
+            const float w = k < 4 ? 2.0f : 1.0f;
+            sum += page.texels[n] * w;
+            count += w;
+        });
+        page.texels[f.place] = sum * (1 / count);
+    }
 }
 
 Rgb sample_page(const PageImage& page, Vec2 at) {

@@ -25,6 +25,9 @@ std::vector<PagePlan> plan_pages(const Atlas& atlas, const TexelSet& texels,
 std::vector<PageImage> finish_pages(const std::vector<PagePlan>& plans,
                                     const std::function<Rgb(std::size_t texel)>& value, Job& job);
 
+/// Fills what a plan fills, all but the places marked as kept.
+void fill_page(const PagePlan& plan, const std::vector<std::uint8_t>& kept, PageImage& page);
+
 /// Bilinear lookup as a game's sampler does it, at a position in texels of the page.
 Rgb sample_page(const PageImage& page, Vec2 at);
 

@@ -152,7 +152,8 @@ Json settings_json(const Level& level) {
               {"seed", level.quality.seed},
               {"noise", level.quality.noise > 0 ? level.quality.noise : tier.noise},
               {"links", {tier.first_links, tier.most_links}},
-              {"denoise", level.quality.denoise == Denoise::automatic ? "auto" : "off"}};
+              {"denoise", level.quality.denoise == Denoise::automatic ? "auto" : "off"},
+              {"seams", level.quality.seams == Seams::automatic ? "auto" : "off"}};
     j["bounces"] = level.quality.bounces ? Json(*level.quality.bounces) : Json("settle");
     return j;
 }

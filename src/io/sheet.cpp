@@ -120,6 +120,11 @@ struct Sheet::State {
                     e.fail("denoise", "says neither yes nor no", "Use \"auto\" or \"off\".");
                 level.quality.denoise = *v == "auto" ? Denoise::automatic : Denoise::off;
             }
+            if (const auto v = e.text("seams")) {
+                if (*v != "auto" && *v != "off")
+                    e.fail("seams", "says neither yes nor no", "Use \"auto\" or \"off\".");
+                level.quality.seams = *v == "auto" ? Seams::automatic : Seams::off;
+            }
             if (e.has("bounces")) {
                 const toml::node* node = e.node("bounces");
                 if (node->is_string()) {
