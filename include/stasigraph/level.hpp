@@ -201,7 +201,7 @@ struct BakeSet {
 struct LightmapSettings {
     float density = 16;  ///< Texels per metre of surface. Range (0, 4096].
     int page = 1024;     ///< Texels; a power of two in [16, 16384].
-    int margin = 4;      ///< Texels kept free around each chart. Range [1, 64].
+    int margin = 4;      ///< Texels kept free around each chart. Range [1, 64]; see margin_for_mips().
     /// Largest stretch of any triangle a texel can show: the greater of the longest direction and the inverse
     /// of the shortest, against an even density. Range [1.01, 10]. Lower: more seams. Higher: uneven texels.
     float max_stretch = 1.5f;
@@ -211,6 +211,10 @@ struct LightmapSettings {
         false;  ///< Charts that cannot be seen from any volume (or camera) get the least density.
     friend bool operator==(const LightmapSettings&, const LightmapSettings&) = default;
 };
+
+/// Texels of margin with which a page can be halved so often before a lookup at a chart's edge mixes in
+/// another chart: 2^(halvings + 1), half of it filled from either side. Range [0, 5].
+int margin_for_mips(int halvings);
 
 enum class Tier : std::uint8_t { glance, proof, final };
 

@@ -450,6 +450,7 @@ Baked Baker::light(const Level& wanted, Job& job) {
         std::vector<PageImage> pages = finish_pages(s.plans, mixed, job);
         const double before = seam_jump(s.seams, pages);
         if (lit.quality.seams == Seams::automatic) fit_seams(s.seams, s.plans, pages, job);
+        job.parallel(pages.size(), 1, [&](std::size_t p, std::size_t) { fill_rest(pages[p]); });
         seam_before = std::max(seam_before, before);
         seam_after = std::max(seam_after, seam_jump(s.seams, pages));
         baked.sets.push_back({lit.sets[i].name, std::move(pages), std::move(probe_light[i])});

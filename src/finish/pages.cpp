@@ -119,6 +119,59 @@ void fill_page(const PagePlan& plan, const std::vector<std::uint8_t>& kept, Page
     }
 }
 
+void fill_rest(PageImage& page) {
+    struct Grid {
+        int side;
+        std::vector<Rgb> light;
+        std::vector<float> weight;
+    };
+    std::vector<Grid> levels(1);
+    levels[0] = {page.side, page.texels, std::vector<float>(page.texels.size())};
+    for (std::size_t i = 0; i < page.texels.size(); ++i) {
+        // Deeply buried texels were left dark.
+        const bool filled = page.state[i] % 2 == 1 || (page.state[i] == 2 && max_channel(page.texels[i]) > 0);
+        levels[0].weight[i] = filled ? 1.0f : 0.0f;
+    }
+    while (levels.back().side > 1) {
+        const Grid& fine = levels.back();
+        const int side = fine.side / 2;
+        const auto cells = static_cast<std::size_t>(side) * static_cast<std::size_t>(side);
+        Grid coarse{side, std::vector<Rgb>(cells), std::vector<float>(cells)};
+        for (int y = 0; y < side; ++y)
+            for (int x = 0; x < side; ++x) {
+                Rgb sum;
+                float weight = 0;
+                for (int k = 0; k < 4; ++k) {
+                    const auto from = static_cast<std::size_t>((2 * y + k / 2) * fine.side + 2 * x + k % 2);
+                    sum += fine.light[from] * fine.weight[from];
+                    weight += fine.weight[from];
+                }
+                const auto to = static_cast<std::size_t>(y * side + x);
+                if (weight > 0) coarse.light[to] = sum * (1 / weight);
+                coarse.weight[to] = std::min(1.0f, weight);
+            }
+        levels.push_back(std::move(coarse));
+    }
+    for (std::size_t l = levels.size() - 1; l-- > 0;) {
+        Grid &fine = levels[l], &coarse = levels[l + 1];
+        for (int y = 0; y < fine.side; ++y)
+            for (int x = 0; x < fine.side; ++x) {
+                const auto at = static_cast<std::size_t>(y * fine.side + x);
+                if (fine.weight[at] > 0) continue;
+                // Bilinear between the four coarse cells around.
+                const int cx = x / 2, cy = y / 2;
+                const int ox = std::clamp(cx + (x % 2 ? 1 : -1), 0, coarse.side - 1),
+                          oy = std::clamp(cy + (y % 2 ? 1 : -1), 0, coarse.side - 1);
+                const auto light = [&](int px, int py) {
+                    return coarse.light[static_cast<std::size_t>(py * coarse.side + px)];
+                };
+                fine.light[at] = light(cx, cy) * 0.5625f + (light(ox, cy) + light(cx, oy)) * 0.1875f +
+                                 light(ox, oy) * 0.0625f;
+            }
+    }
+    page.texels = std::move(levels[0].light);
+}
+
 Rgb sample_page(const PageImage& page, Vec2 at) {
     const float x = at.x - 0.5f, y = at.y - 0.5f, fx = std::floor(x), fy = std::floor(y);
     const auto clamp = [&](float v) { return std::clamp(static_cast<int>(v), 0, page.side - 1); };

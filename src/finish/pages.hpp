@@ -28,6 +28,10 @@ std::vector<PageImage> finish_pages(const std::vector<PagePlan>& plans,
 /// Fills what a plan fills, all but the places marked as kept.
 void fill_page(const PagePlan& plan, const std::vector<std::uint8_t>& kept, PageImage& page);
 
+/// Fills what is still empty from coarser and coarser means of what is not (pull-push: Gortler et al., The
+/// Lumigraph, 1996), so that the page's smaller levels are made of light. States stay.
+void fill_rest(PageImage& page);
+
 /// Bilinear lookup as a game's sampler does it, at a position in texels of the page.
 Rgb sample_page(const PageImage& page, Vec2 at);
 

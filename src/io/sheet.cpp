@@ -83,6 +83,11 @@ struct Sheet::State {
                 if (v) to = static_cast<int>(*v);
             };
             whole("margin", 1, 64, level.lightmap.margin);
+            if (e.has("mips_safe")) {
+                int halvings = 0;
+                whole("mips_safe", 0, 5, halvings);
+                level.lightmap.margin = std::max(level.lightmap.margin, margin_for_mips(halvings));
+            }
             whole("pages", 1, 4096, level.lightmap.pages);
             whole("block", 1, 8, level.lightmap.block);
             if (level.lightmap.block != 1 && level.lightmap.block != 4 && level.lightmap.block != 8)

@@ -25,7 +25,8 @@ const std::map<std::string_view, Keys>& schema() {
     }();
     static const std::map<std::string_view, Keys> keys = {
         {"level", {"scene", "seed", "suns"}},
-        {"lightmap", {"density", "page", "pages", "margin", "block", "max_stretch", "unseen", "shape"}},
+        {"lightmap",
+         {"density", "page", "pages", "margin", "mips_safe", "block", "max_stretch", "unseen", "shape"}},
         {"quality", {"tier", "bounces", "noise", "links", "denoise", "seams"}},
         {"sky",
          {"radiance", "image", "turn", "type", "lux", "azimuth", "elevation", "ground", "sun", "kelvin",

@@ -8,6 +8,10 @@
 
 namespace stasigraph {
 
+int margin_for_mips(int halvings) {
+    return 2 << std::clamp(halvings, 0, 5);
+}
+
 TierSettings tier_settings(Tier tier) {
     switch (tier) {
         case Tier::glance:
