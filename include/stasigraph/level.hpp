@@ -87,6 +87,7 @@ struct Place {
     Affine to_world;
     std::uint32_t parent = none;       ///< Into Level::places.
     std::uint32_t source_node = none;  ///< Its number in the glTF.
+    bool rig_copy = false;             ///< A rig put it there in an earlier bake.
 };
 
 /// Luminous intensity by direction, from a photometric file (IES LM-63), unfolded to all angles.

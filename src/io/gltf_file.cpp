@@ -141,6 +141,11 @@ GltfFile read_gltf(const fs::path& path) {
     if (!file.json.is_object()) root.fail("is not a glTF document");
     const JsonPlace asset = root["asset"];
     if (!asset || !asset["version"].text("").starts_with("2.")) asset.fail("does not say version 2.x");
+    if (asset["extras"]["colours"].text("") == "baked light")
+        throw Error{.what = "this is a preview: the light of a bake is in its colours",
+                    .where = where,
+                    .value = "",
+                    .remedy = "Bake the scene it was made from."};
     std::string hashes = hash_text(bytes);
     const JsonPlace buffers = root["buffers"];
     for (std::size_t i = 0; i < buffers.size(); ++i) {

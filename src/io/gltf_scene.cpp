@@ -316,6 +316,8 @@ private:
             const std::string name = node["name"].text("node_" + std::to_string(step.node));
             level_.places.push_back(
                 {.name = name, .to_world = world, .parent = inherited.place, .source_node = step.node});
+            if (const JsonPlace extras = node["extras"]; extras && extras.json().is_object())
+                level_.places.back().rig_copy = extras.json().value("rig_copy", Json()) == true;
             inherited.place = static_cast<std::uint32_t>(level_.places.size() - 1);
             if (node["mesh"]) add_surfaces(node, step.node, name, world, inherited);
             if (node["camera"]) add_camera(node["camera"], name, world);

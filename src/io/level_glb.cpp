@@ -93,6 +93,8 @@ private:
         std::map<std::vector<std::uint32_t>, std::size_t> made;
         for (std::uint32_t n = 0; out_.json.contains("nodes") && n < out_.json["nodes"].size(); ++n) {
             Json& node = out_.json["nodes"][n];
+            // Where an earlier bake put it is no longer so.
+            if (node.contains("extras") && node["extras"].is_object()) node["extras"].erase("lightmap");
             if (!node.contains("mesh")) continue;
             const auto mesh = node["mesh"].get<std::uint32_t>();
             // Nodes share a mesh again when every primitive got the same layout.
@@ -147,6 +149,7 @@ private:
                          {"matrix",
                           {m.x.x, m.x.y, m.x.z, 0, m.y.x, m.y.y, m.y.z, 0, m.z.x, m.z.y, m.z.z, 0, m.origin.x,
                            m.origin.y, m.origin.z, 1}}};
+            node["extras"]["rig_copy"] = true;
             if (mapped) add_place(node, 0, s);
             const std::size_t number = out_.json["nodes"].size();
             out_.json["nodes"].push_back(std::move(node));

@@ -19,7 +19,8 @@ public:
 
     Bytes run() {
         Json& j = out_.json;
-        j["asset"] = {{"version", "2.0"}, {"generator", "stasigraph"}};
+        j["asset"] = {
+            {"version", "2.0"}, {"generator", "stasigraph"}, {"extras", {{"colours", "baked light"}}}};
         j["extensionsUsed"] = Json::array({"KHR_materials_unlit"});
         pages();
         Json roots = Json::array();

@@ -252,10 +252,21 @@ std::vector<std::uint32_t> surfaces_below(const Level& level, std::uint32_t plac
     return found;
 }
 
+/// What a rig of an earlier bake left at these places; it is put there anew.
+void forget_copies(Level& level, const std::vector<std::uint32_t>& places) {
+    std::erase_if(level.surfaces, [&](const Surface& s) {
+        const auto at = std::find_if(level.places.begin(), level.places.end(),
+                                     [&](const Place& p) { return p.source_node == s.source_node; });
+        return s.copy_of == none && at != level.places.end() && at->rig_copy &&
+               std::any_of(places.begin(), places.end(),
+                           [&](std::uint32_t i) { return at->name.starts_with(level.places[i].name + "/"); });
+    });
+}
+
 std::vector<std::uint32_t> places_matching(const Level& level, const std::string& pattern) {
     std::vector<std::uint32_t> found;
     for (std::uint32_t i = 0; i < level.places.size(); ++i)
-        if (glob_match(pattern, level.places[i].name)) found.push_back(i);
+        if (!level.places[i].rig_copy && glob_match(pattern, level.places[i].name)) found.push_back(i);
     return found;
 }
 
@@ -318,6 +329,7 @@ void apply_rig(const Entry& e, SheetFiles& files, Level& level) {
         e.fail("name", "has neither lamps nor a model", "Add [[rig.light]] tables, or model = \"node\".");
     const std::vector<std::uint32_t> found = places_matching(level, match);
     if (found.empty()) return note_unmatched(level, e, match);
+    if (model != none) forget_copies(level, found);
     const std::vector<std::uint32_t> parts = surfaces_below(level, model);
     for (const std::uint32_t i : found) {
         const Place place = level.places[i];
