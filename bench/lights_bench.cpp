@@ -72,8 +72,8 @@ Pass direct_pass(const DirectLight& light, const TexelSet& texels, const RowSour
     std::vector<Rgb> light_of[2];
     for (int k = 0; k < 2; ++k) {
         const auto start = std::chrono::steady_clock::now();
-        light_of[k] =
-            light_texels(light, texels, rows, valid, {}, effort, {}, static_cast<std::uint32_t>(k + 1), job);
+        light_of[k] = light_texels(light, texels, rows, {}, valid, {}, effort, {},
+                                   static_cast<std::uint32_t>(k + 1), job);
         const double s = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
         pass.seconds = k == 0 ? s : std::min(pass.seconds, s);
     }

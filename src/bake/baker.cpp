@@ -105,6 +105,7 @@ struct Baker::State {
     Atlas atlas;
     TexelSet texels;
     std::vector<Footprint> footprint;
+    Footprints footprints;
     RowSource rows, probe_rows;
     Links links, probe_links;
     std::vector<std::uint8_t> valid;
@@ -158,11 +159,13 @@ Baker::State::State(Level l, Job& job, const Atlas* previous)
       atlas(unwrap(level, tier.density_scale, job, previous)),
       texels(place_texels(level, atlas, job)) {
     rows = texel_rows(level, texels, level.quality.seed);
+    lift_receivers(level, texels, caster, rows, job);
     const auto first = static_cast<std::uint32_t>(tier.first_links);
     job.begin("links", rows.size());
     extend_links(level, caster, texels, rows, std::vector<std::uint32_t>(rows.size(), first), links, job);
     valid = find_valid(links);
     lead_past_buried(caster, texels, rows, valid, valid, links, job);
+    footprints = Footprints(texels, valid, caster, job);
     explicit_worth = explicit_sky_worth(texels, valid, links, job);
     plans = plan_pages(atlas, texels, valid, job);
     seams = plan_seams(level, atlas, plans, job);
@@ -215,12 +218,12 @@ std::vector<Baker::State::GroupCache> Baker::State::light_groups(const Sources& 
         }
         const std::uint32_t seed = group_seed(lit, g);
         GroupCache& fresh = result.emplace_back(GroupCache{lit.groups[g], std::move(now), {}, {}, {}});
-        fresh.texels = light_texels(sources.whole[g], texels, rows, valid,
+        fresh.texels = light_texels(sources.whole[g], texels, rows, footprints, valid,
                                     g == lit.sky.group ? sky_by_links(sources, job) : std::vector<float>{},
                                     effort, sources.weights, seed, job);
         if (!sources.bounce[g].empty())
-            fresh.bounce = light_texels(sources.bounce[g], texels, rows, valid, {}, effort, sources.weights,
-                                        mix_bits(seed), job);
+            fresh.bounce = light_texels(sources.bounce[g], texels, rows, footprints, valid, {}, effort,
+                                        sources.weights, mix_bits(seed), job);
         fresh.probes =
             light_probes(sources.whole[g], probe_rows, for_probes, sources.probe_weights, seed, job);
     }
@@ -450,7 +453,7 @@ Baked Baker::light(const Level& wanted, Job& job) {
         std::vector<PageImage> pages = finish_pages(s.plans, mixed, job);
         const double before = seam_jump(s.seams, pages);
         if (lit.quality.seams == Seams::automatic) fit_seams(s.seams, s.plans, pages, job);
-        job.parallel(pages.size(), 1, [&](std::size_t p, std::size_t) { fill_rest(pages[p]); });
+        job.parallel(pages.size(), 1, [&](std::size_t p, std::size_t) { fill_rest(s.plans[p], pages[p]); });
         seam_before = std::max(seam_before, before);
         seam_after = std::max(seam_after, seam_jump(s.seams, pages));
         baked.sets.push_back({lit.sets[i].name, std::move(pages), std::move(probe_light[i])});

@@ -37,11 +37,15 @@ LightEffort times(const LightEffort& e, int factor) {
 }
 
 Rgb light_of(const DirectLight& light, const RowSource& rows, std::size_t i, const LightEffort& effort,
-             const RowSkyWeights& weights, std::uint32_t seed, DirectLight::Scratch& scratch) {
+             const RowSkyWeights& weights, const Footprints& footprints, std::uint32_t seed,
+             DirectLight::Scratch& scratch) {
     const Receiver& r = rows.receivers[i];
+    const std::uint32_t own = combine_bits(rows.seeds[i], seed);
     Rgb sum;
-    light.gather(r, effort, weights.at(i), combine_bits(rows.seeds[i], seed), scratch,
-                 [&](Vec3 w, Rgb e) { sum += e * r.weight(w); });
+    light.gather(
+        r, effort, weights.at(i), own, scratch,
+        [&](std::uint32_t k) { return footprints.offset(i, sobol_point_beside(own, k)); },
+        [&](Vec3 w, Rgb e) { sum += e * r.weight(w); });
     return sum;
 }
 
@@ -90,7 +94,7 @@ struct Field {
         const float over = square / count * together / (allowed * allowed);
         if (!(over > 1)) return 0;
         for (const int n : long_look)
-            if (over <= (both + worth(n)) / both) return n;
+            if (over <= (both + static_cast<float>(n)) / both) return n;
         return long_look[std::size(long_look) - 1];
     }
 };
@@ -107,16 +111,16 @@ std::vector<Rgb> light_rows(const DirectLight& light, const RowSource& rows, con
     job.parallel(rows.size(), rows_per_task, [&](std::size_t begin, std::size_t end) {
         DirectLight::Scratch scratch;
         for (std::size_t i = begin; i < end; ++i)
-            out[i] = light_of(light, rows, i, effort, weights, seed, scratch);
+            out[i] = light_of(light, rows, i, effort, weights, {}, seed, scratch);
         job.advance(end - begin);
     });
     return out;
 }
 
 std::vector<Rgb> light_texels(const DirectLight& light, const TexelSet& texels, const RowSource& rows,
-                              const std::vector<std::uint8_t>& valid, const std::vector<float>& besides,
-                              const LightEffort& effort, const RowSkyWeights& weights, std::uint32_t seed,
-                              Job& job) {
+                              const Footprints& footprints, const std::vector<std::uint8_t>& valid,
+                              const std::vector<float>& besides, const LightEffort& effort,
+                              const RowSkyWeights& weights, std::uint32_t seed, Job& job) {
     std::vector<Rgb> out(rows.size());
     if (light.empty()) {
         job.advance(rows.size());
@@ -135,7 +139,7 @@ std::vector<Rgb> light_texels(const DirectLight& light, const TexelSet& texels, 
     };
     Field field{texels, valid, std::vector<float>(rows.size()), std::vector<float>(rows.size())};
     pass([&](std::size_t i, DirectLight::Scratch& scratch) {
-        out[i] = light_of(light, rows, i, glance, weights, seed, scratch);
+        out[i] = light_of(light, rows, i, glance, weights, footprints, seed, scratch);
         field.mean[i] = luminance(out[i]);
     });
     const LightEffort looking = times(glance, look);
@@ -143,7 +147,8 @@ std::vector<Rgb> light_texels(const DirectLight& light, const TexelSet& texels, 
     std::vector<std::uint8_t> looked(rows.size());
     pass([&](std::size_t i, DirectLight::Scratch& scratch) {
         looked[i] = field.worth_a_look(i) ? 1 : 0;
-        if (looked[i]) second[i] = light_of(light, rows, i, looking, weights, mix_bits(seed ^ 1u), scratch);
+        if (looked[i])
+            second[i] = light_of(light, rows, i, looking, weights, footprints, mix_bits(seed ^ 1u), scratch);
     });
     pass([&](std::size_t i, DirectLight::Scratch&) {
         if (looked[i]) {
@@ -157,7 +162,8 @@ std::vector<Rgb> light_texels(const DirectLight& light, const TexelSet& texels, 
     pass([&](std::size_t i, DirectLight::Scratch& scratch) {
         const int n = looked[i] ? field.wanted(i, least, effort.error) : 0;
         if (n == 0) return;
-        const Rgb c = light_of(light, rows, i, times(glance, n), weights, mix_bits(seed ^ 2u), scratch);
+        const Rgb c =
+            light_of(light, rows, i, times(glance, n), weights, footprints, mix_bits(seed ^ 2u), scratch);
         const float before = 1 + worth(look), now = worth(n);
         out[i] = (out[i] * before + c * now) * (1 / (before + now));
     });

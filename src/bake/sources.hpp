@@ -1,6 +1,7 @@
 #pragma once
 // What the rows of a level receive straight from its sources: the first term of the solve.
 
+#include "bake/footprint.hpp"
 #include "light/direct.hpp"
 #include "transport/links.hpp"
 #include "transport/solve.hpp"
@@ -26,11 +27,12 @@ std::vector<Rgb> light_rows(const DirectLight& light, const RowSource& rows, con
 
 /// The same on the texels of a level, with more rays where it is noisy, as in penumbrae: until the relative
 /// standard error meets effort.error or nearly nine times the effort is spent. Buried texels stay black.
-/// `besides`: luminance in lux that other techniques add on each texel, for the sky; empty for none.
+/// Shadows are averaged over each texel's footprint. `besides`: luminance in lux that other techniques add on
+/// each texel, for the sky; empty for none.
 std::vector<Rgb> light_texels(const DirectLight& light, const TexelSet& texels, const RowSource& rows,
-                              const std::vector<std::uint8_t>& valid, const std::vector<float>& besides,
-                              const LightEffort& effort, const RowSkyWeights& weights, std::uint32_t seed,
-                              Job& job);
+                              const Footprints& footprints, const std::vector<std::uint8_t>& valid,
+                              const std::vector<float>& besides, const LightEffort& effort,
+                              const RowSkyWeights& weights, std::uint32_t seed, Job& job);
 
 /// Calls add(k, direction, radiance) for every one of the first `count` links of a row that met the sky: its
 /// radiance in nit, weighed against explicit sampling and tinted by what it passed.

@@ -56,6 +56,28 @@ inline constexpr auto sobol_table = [] {
     return table;
 }();
 
+/// The same of dimensions three and four, for what is sampled together with a point of the first two.
+/// Direction numbers by Joe and Kuo, Constructing Sobol Sequences with Better Two-Dimensional Projections,
+/// 2008.
+template <int degree, std::uint32_t a, std::uint32_t m1, std::uint32_t m2, std::uint32_t m3>
+inline constexpr auto sobol_table_of = [] {
+    constexpr int bits = 10;  // of the table's indices
+    std::array<std::uint32_t, bits> v{m1 << 31, m2 << 30, m3 << 29};
+    for (int i = degree; i < bits; ++i) {
+        v[i] = v[i - degree] ^ (v[i - degree] >> degree);
+        for (int k = 1; k < degree; ++k)
+            if (a >> (degree - 1 - k) & 1u) v[i] ^= v[i - k];
+    }
+    std::array<std::uint32_t, sobol_table_size> table{};
+    for (std::uint32_t i = 0; i < sobol_table_size; ++i) {
+        std::uint32_t x = 0;
+        for (int b = 0; b < bits; ++b)
+            if (i >> b & 1u) x ^= v[static_cast<std::size_t>(b)];
+        table[i] = reverse_bits(x);
+    }
+    return table;
+}();
+
 constexpr float unit_float(std::uint32_t bits) {
     return static_cast<float>(bits >> 8) * 0x1p-24f;
 }
@@ -65,6 +87,16 @@ inline Vec2 sobol_point(std::uint32_t seed, std::uint32_t index) {
     const std::uint32_t second = index < sobol_table_size ? sobol_table[index] : sobol_reversed(index);
     const std::uint32_t x = reverse_bits(scramble_reversed(index, seed));
     const std::uint32_t y = reverse_bits(scramble_reversed(second, mix_bits(seed ^ 0x68bc21ebu)));
+    return {unit_float(x), unit_float(y)};
+}
+
+/// Dimensions three and four of the sequence whose first two are sobol_point(); repeats after 1024.
+inline Vec2 sobol_point_beside(std::uint32_t seed, std::uint32_t index) {
+    const std::uint32_t i = index % sobol_table_size;
+    const std::uint32_t x =
+        reverse_bits(scramble_reversed(sobol_table_of<2, 1, 1, 3, 0>[i], mix_bits(seed ^ 0x7f4a7c15u)));
+    const std::uint32_t y =
+        reverse_bits(scramble_reversed(sobol_table_of<3, 1, 1, 3, 1>[i], mix_bits(seed ^ 0x2545f491u)));
     return {unit_float(x), unit_float(y)};
 }
 

@@ -119,7 +119,7 @@ void fill_page(const PagePlan& plan, const std::vector<std::uint8_t>& kept, Page
     }
 }
 
-void fill_rest(PageImage& page) {
+void fill_rest(const PagePlan& plan, PageImage& page) {
     struct Grid {
         int side;
         std::vector<Rgb> light;
@@ -127,11 +127,8 @@ void fill_rest(PageImage& page) {
     };
     std::vector<Grid> levels(1);
     levels[0] = {page.side, page.texels, std::vector<float>(page.texels.size())};
-    for (std::size_t i = 0; i < page.texels.size(); ++i) {
-        // Deeply buried texels were left dark.
-        const bool filled = page.state[i] % 2 == 1 || (page.state[i] == 2 && max_channel(page.texels[i]) > 0);
-        levels[0].weight[i] = filled ? 1.0f : 0.0f;
-    }
+    for (const auto& [texel, place] : plan.valid) levels[0].weight[place] = 1;
+    for (const PagePlan::Fill& f : plan.fills) levels[0].weight[f.place] = 1;
     while (levels.back().side > 1) {
         const Grid& fine = levels.back();
         const int side = fine.side / 2;

@@ -30,7 +30,7 @@ void fill_page(const PagePlan& plan, const std::vector<std::uint8_t>& kept, Page
 
 /// Fills what is still empty from coarser and coarser means of what is not (pull-push: Gortler et al., The
 /// Lumigraph, 1996), so that the page's smaller levels are made of light. States stay.
-void fill_rest(PageImage& page);
+void fill_rest(const PagePlan& plan, PageImage& page);
 
 /// Bilinear lookup as a game's sampler does it, at a position in texels of the page.
 Rgb sample_page(const PageImage& page, Vec2 at);

@@ -94,12 +94,23 @@ public:
 
     /// Calls add(direction, Rgb) with light that arrives at the receiver: illuminance on a plane across the
     /// direction, so that the caller weighs it by the cosine or projects it. Unbiased for any effort.
-    template <class Add>
+    ///
+    /// `place(k)`: by how far shadow ray k starts beside the receiver, metres, so that what hides the light
+    /// is averaged over a texel.
+    template <class Place, class Add>
     void gather(const Receiver& r, const LightEffort& effort, const SkyWeights& weights, std::uint32_t seed,
-                Scratch& scratch, Add&& add) const {
+                Scratch& scratch, Place&& place, Add&& add) const {
+        std::uint32_t rays = 0;
         const auto seen = [&](Vec3 w, Rgb light, float far) {
             if (!(r.weight(w) > 0) || !(max_channel(light) > 0)) return false;
-            const Rgb through = caster_.transmitted({r.position, w, far});
+            const Vec3 aside = place(rays++);
+            Ray ray{r.position + aside, w, far};
+            if (far < 1e29f) {
+                const Vec3 way = w * far - aside;
+                ray.far = length(way);
+                ray.direction = way * (1 / std::max(ray.far, 1e-20f));
+            }
+            const Rgb through = caster_.transmitted(ray);
             if (!(max_channel(through) > 0)) return false;
             add(w, light * through);
             return true;
@@ -107,8 +118,17 @@ public:
         for (std::size_t i = 0; i < suns_.size(); ++i)
             draw_sun(suns_[i], effort.samples, combine_bits(seed, static_cast<std::uint32_t>(i)),
                      [&](Vec3 w, Rgb e, float far, Vec2) { seen(w, e, far); });
-        if (sky_ && weights.light_samples > 0) sky_samples(r, effort.samples, weights, combine_bits(seed, 0x736b79u), seen);
+        if (sky_ && weights.light_samples > 0)
+            sky_samples(r, effort.samples, weights, combine_bits(seed, 0x736b79u), seen);
         if (!tree_.empty()) local(r, effort, combine_bits(seed, 0x6c6f63u), scratch, seen);
+    }
+
+    /// The same, all rays from the receiver itself.
+    template <class Add>
+    void gather(const Receiver& r, const LightEffort& effort, const SkyWeights& weights, std::uint32_t seed,
+                Scratch& scratch, Add&& add) const {
+        gather(
+            r, effort, weights, seed, scratch, [](std::uint32_t) { return Vec3{}; }, add);
     }
 
     bool empty() const { return suns_.empty() && !sky_ && tree_.empty(); }

@@ -1,0 +1,40 @@
+#pragma once
+// Where light is sampled: all over a texel's footprint, and off the flat face on smooth-shaded meshes.
+
+#include "trace/ray_caster.hpp"
+#include "transport/links.hpp"
+
+namespace stasigraph {
+
+/// How far each texel reaches to its four neighbours in the chart: halfway, where the neighbour is not buried
+/// and a short ray to it meets nothing, else not at all. So a texel cut by a wall counts on its middle's side
+/// alone. An empty one reaches nowhere.
+class Footprints {
+public:
+    Footprints() = default;
+    /// Cost: two short rays a texel.
+    Footprints(const TexelSet& texels, const std::vector<std::uint8_t>& valid, const RayCaster& caster,
+               Job& job);
+
+    /// From a texel's middle to a place of its footprint; `place` in [0, 1)^2. Metres.
+    Vec3 offset(std::size_t texel, Vec2 place) const {
+        if (sides_.empty()) return {};
+        const Sides& s = sides_[texel];
+        const float x = place.x - 0.5f, y = place.y - 0.5f;
+        return (x > 0 ? s.right * x : s.left * -x) + (y > 0 ? s.below * y : s.above * -y);
+    }
+
+private:
+    struct Sides {
+        Vec3 left, right, above, below;  ///< To the neighbours.
+    };
+    std::vector<Sides> sides_;
+};
+
+/// Lifts the receivers of smooth-shaded meshes to the surface their normals tell of, where nothing stands
+/// between, so that the shadow of a coarse mesh on itself begins where that surface's would. Their horizon
+/// is then that of the shading normal. Hanika, Hacking the Shadow Terminator, Ray Tracing Gems II, 2021.
+void lift_receivers(const Level& level, const TexelSet& texels, const RayCaster& caster, RowSource& rows,
+                    Job& job);
+
+}  // namespace stasigraph
