@@ -33,6 +33,7 @@ LightEffort times(const LightEffort& e, int factor) {
     return {.samples = std::min(e.samples * factor, 256),
             .cut = std::min(e.cut * factor, 1024),
             .error = e.error / std::sqrt(static_cast<float>(factor)),
+            .spread = e.spread,
             .faint = std::min(1.0f, e.faint * static_cast<float>(factor))};
 }
 
@@ -127,6 +128,7 @@ std::vector<Rgb> light_texels(const DirectLight& light, const TexelSet& texels, 
         return out;
     }
     LightEffort glance = effort;
+    glance.spread = true;
     glance.samples = std::max(1, effort.samples / glances);
     glance.cut = std::max(1, effort.cut / glances);
     const auto pass = [&](auto&& each) {

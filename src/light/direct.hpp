@@ -49,7 +49,11 @@ template <class Add>
 void draw_sun(const Light& light, int samples, std::uint32_t seed, Add&& add) {
     const Vec3 axis = -light.direction;
     const float half = 0.5f * light.angular_diameter;
-    if (!(half > 0)) return add(axis, light.color, 1e30f, Vec2{});
+    if (!(half > 0)) {
+        for (int k = 0; k < samples; ++k)
+            add(axis, light.color * (1 / static_cast<float>(samples)), 1e30f, Vec2{});
+        return;
+    }
     const float sine = std::sin(half), gap = sine * sine / (1 + std::cos(half));
     const Rgb each = light.color * (2 / ((2 - gap) * static_cast<float>(samples)));
     const Frame frame(axis);
@@ -64,7 +68,8 @@ template <class Add>
 void draw_light(const Light& light, const std::vector<Profile>& profiles, const Receiver& r, int samples,
                 std::uint32_t seed, Add&& add) {
     const auto drop = [&](Vec3 w, Rgb e, float distance, Vec2) { add(w, e, distance); };
-    if (light.kind == LightKind::sun) return draw_sun(light, samples, seed, drop);
+    if (light.kind == LightKind::sun)
+        return draw_sun(light, light.angular_diameter > 0 ? samples : 1, seed, drop);
     if (light.kind == LightKind::rectangle) {
         for (const GlowTriangle& half : rectangle_halves(light))
             draw_samples(TriangleView(half, r), samples, seed,
@@ -116,7 +121,8 @@ public:
             return true;
         };
         for (std::size_t i = 0; i < suns_.size(); ++i)
-            draw_sun(suns_[i], effort.samples, combine_bits(seed, static_cast<std::uint32_t>(i)),
+            draw_sun(suns_[i], suns_[i].angular_diameter > 0 || effort.spread ? effort.samples : 1,
+                     combine_bits(seed, static_cast<std::uint32_t>(i)),
                      [&](Vec3 w, Rgb e, float far, Vec2) { seen(w, e, far); });
         if (sky_ && weights.light_samples > 0)
             sky_samples(r, effort.samples, weights, combine_bits(seed, 0x736b79u), seen);
@@ -172,12 +178,12 @@ private:
             };
             if (tree_.is_leaf(part.node)) {
                 const float share = part.weight / scratch.total;
-                source(tree_.source(part.node), r, effort.samples, share, own, add_scaled);
+                source(tree_.source(part.node), r, effort, share, own, add_scaled);
             } else {
                 float chance = 1;
                 const std::uint32_t at = tree_.choose(part.node, r, unit_float(mix_bits(own)), chance);
                 if (at == none) continue;
-                source(at, r, 1, 1, own,
+                source(at, r, {.samples = 1}, 1, own,
                        [&](Vec3 w, Rgb light, float far) { add_scaled(w, light * (1 / chance), far); });
             }
             // Only the strongest decide: what a few found must not change how the next are weighed.
@@ -188,8 +194,9 @@ private:
     /// Light of one source; `share` of the light at the receiver that seems to be its own, and of the
     /// samples.
     template <class Seen>
-    void source(std::uint32_t number, const Receiver& r, int samples, float share, std::uint32_t seed,
-                Seen&& seen) const {
+    void source(std::uint32_t number, const Receiver& r, const LightEffort& effort, float share,
+                std::uint32_t seed, Seen&& seen) const {
+        const int samples = effort.samples;
         const auto count = [&](float radius, Vec3 middle) {
             const float d = std::max(length(middle - r.position), 1e-6f);
             const auto n = static_cast<float>(size_samples(samples, radius, d));
@@ -221,7 +228,7 @@ private:
         const BallView ball(lamp, r);
         if (!ball.empty())
             draw_whole(ball, ball.whole(r) * ball.intensity(), r,
-                       radius > 0 ? count(radius, lamp.light.position) : 1, seed, plain);
+                       radius > 0 || effort.spread ? count(radius, lamp.light.position) : 1, seed, plain);
     }
 
     Rgb emission(const GlowTriangle& t, Vec2 at) const {

@@ -25,6 +25,7 @@ struct LightEffort {
     int samples = 16;     ///< Shadow rays for a source that fills the view.
     int cut = 24;         ///< Parts into which the sources are told apart, at most.
     float error = 0.04f;  ///< Parts are split until what is left to chance is under this share of the light.
+    bool spread = false;  ///< Rays start all over a texel: sources without a size get several, too.
     float faint = 0.25f;  ///< Share that is looked at of the weaker parts where the strongest are hidden.
 };
 
