@@ -137,6 +137,9 @@ TEST_P(Sealed, room_of_single_sheets_keeps_a_hundred_thousand_lux_outside) {
 }
 INSTANTIATE_TEST_SUITE_P(Densities, Sealed, testing::Values(4.0f, 8.0f, 16.0f, 32.0f));
 
+/// Along the middle of a flat side of twelve: the next ones lie edge-on to the light.
+constexpr float sun_turn = pi / 12;
+
 /// A round pier, smooth shaded, under a level sun, on nothing.
 Bake pier(int sides) {
     Level level;
@@ -160,7 +163,7 @@ Bake pier(int sides) {
     level.lights.push_back({.name = "sun",
                             .kind = LightKind::sun,
                             .color = {1000, 1000, 1000},
-                            .direction = {-1, 0, 0},
+                            .direction = {-std::cos(sun_turn), 0, -std::sin(sun_turn)},
                             .angular_diameter = 0.0093f});
     level.lightmap = {.density = 32, .page = 512, .margin = 2};
     level.quality.bounces = 0;
@@ -178,7 +181,7 @@ TEST(Terminator, of_a_pier_of_twelve_sides_is_that_of_its_twin_of_many) {
         const float face = 0.5f * std::cos(step / 2) / std::cos(within);
         const Rgb round = fine.at(out * 0.5f, out), flat = coarse.at(out * face, out);
         worst = std::max(worst, static_cast<double>(std::abs(flat.g - round.g)));
-        EXPECT_NEAR(round.g, 1000 * std::max(0.0f, std::cos(a)), 40) << degrees;
+        EXPECT_NEAR(round.g, 1000 * std::max(0.0f, std::cos(a - sun_turn)), 40) << degrees;
     }
     EXPECT_LT(worst, 60) << "of a sun of 1000 lux";
 }
