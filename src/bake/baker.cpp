@@ -147,6 +147,7 @@ struct Baker::State {
         const Rgb live = cache[group].bounce[texel];
         return {std::max(0.0f, e.r - live.r), std::max(0.0f, e.g - live.g), std::max(0.0f, e.b - live.b)};
     }
+    std::vector<std::vector<PageImage>> mix_pages(const Level& lit, double& seam_before, Job& job) const;
     BakeFigures figures(const std::vector<float>& noise, const std::vector<std::uint32_t>& row_length,
                         int bounces) const;
 };
@@ -350,6 +351,30 @@ std::vector<ProbeLight> Baker::State::solve_probes(const Sources& sources, const
     return result;
 }
 
+/// The pages of every set, seams fitted group by group: light is added up, and so what is fitted must be,
+/// while a fit may not go below zero. `seam_before` receives the worst set's jump without.
+std::vector<std::vector<PageImage>> Baker::State::mix_pages(const Level& lit, double& seam_before,
+                                                            Job& job) const {
+    const auto dark = finish_pages(
+        plans, [](std::size_t) { return Rgb{}; }, job);
+    std::vector<std::vector<PageImage>> fitted(lit.sets.size(), dark), raw = fitted;
+    const auto add = [&](const std::vector<PageImage>& from, float gain, std::vector<PageImage>& to) {
+        for (std::size_t p = 0; gain > 0 && p < from.size(); ++p)
+            job.parallel(from[p].texels.size(), 65536, [&](std::size_t begin, std::size_t end) {
+                for (std::size_t i = begin; i < end; ++i) to[p].texels[i] += from[p].texels[i] * gain;
+            });
+    };
+    for (std::size_t g = 0; g < lit.groups.size(); ++g) {
+        std::vector<PageImage> pages = finish_pages(
+            plans, [&](std::size_t i) { return baked_part(shown, i, g); }, job);
+        for (std::size_t i = 0; i < raw.size(); ++i) add(pages, lit.sets[i].gains[g], raw[i]);
+        if (lit.quality.seams == Seams::automatic) fit_seams(seams, plans, pages, job);
+        for (std::size_t i = 0; i < fitted.size(); ++i) add(pages, lit.sets[i].gains[g], fitted[i]);
+    }
+    for (const auto& pages : raw) seam_before = std::max(seam_before, seam_jump(seams, pages));
+    return fitted;
+}
+
 Baker::Baker(Level level, Job& job, const Atlas* previous) {
     complete_level(level);
     check_level(level);
@@ -443,20 +468,12 @@ Baked Baker::light(const Level& wanted, Job& job) {
                 .figures = {}};
     std::vector<ProbeLight> probe_light = s.solve_probes(sources, albedo, job);
     double seam_before = 0, seam_after = 0;
+    std::vector<std::vector<PageImage>> fitted = s.mix_pages(lit, seam_before, job);
     for (std::size_t i = 0; i < lit.sets.size(); ++i) {
-        const auto mixed = [&](std::size_t texel) {
-            Rgb sum;
-            for (std::size_t g = 0; g < lit.groups.size(); ++g)
-                sum += s.baked_part(s.shown, texel, g) * lit.sets[i].gains[g];
-            return sum;
-        };
-        std::vector<PageImage> pages = finish_pages(s.plans, mixed, job);
-        const double before = seam_jump(s.seams, pages);
-        if (lit.quality.seams == Seams::automatic) fit_seams(s.seams, s.plans, pages, job);
-        job.parallel(pages.size(), 1, [&](std::size_t p, std::size_t) { fill_rest(s.plans[p], pages[p]); });
-        seam_before = std::max(seam_before, before);
-        seam_after = std::max(seam_after, seam_jump(s.seams, pages));
-        baked.sets.push_back({lit.sets[i].name, std::move(pages), std::move(probe_light[i])});
+        job.parallel(fitted[i].size(), 1,
+                     [&](std::size_t p, std::size_t) { fill_rest(s.plans[p], fitted[i][p]); });
+        seam_after = std::max(seam_after, seam_jump(s.seams, fitted[i]));
+        baked.sets.push_back({lit.sets[i].name, std::move(fitted[i]), std::move(probe_light[i])});
         job.advance(1);
     }
     baked.albedo = finish_pages(

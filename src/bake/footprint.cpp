@@ -34,7 +34,8 @@ Footprints::Footprints(const TexelSet& texels, const std::vector<std::uint8_t>& 
         const Vec3 from = texels.position[a] + texels.face_normal[a] * up,
                    to = texels.position[b] + texels.face_normal[b] * up, over = to - from;
         const float l = length(over);
-        return l > 0 && !caster.blocked({from, over * (1 / l), l});
+        // Glass parts light as a wall does.
+        return l > 0 && caster.closest({from, over * (1 / l), l}).surface == none;
     };
     std::vector<std::uint8_t> reach(texels.size(), 0);
     job.parallel(texels.size(), 2048, [&](std::size_t begin, std::size_t end) {

@@ -38,7 +38,7 @@ std::vector<float> explicit_sky_worth(const TexelSet& texels, const std::vector<
             });
             if (!(count > 0)) continue;
             const float share = sum / count;
-            worth[i] = share < least_open ? 0 : share * share;
+            worth[i] = share < least_open ? 0 : share;
         }
     });
     return worth;

@@ -14,9 +14,10 @@ constexpr float least_cosine = 0.985f;
 constexpr float same_place = 1e-4f;  ///< Metres.
 /// Places along a seam for each texel of its length, how much agreement there is worth against a texel's own
 /// light, and how firmly texels that hold no light of their own are held. Lower strength: jumps stay.
-constexpr float per_texel = 2, strength = 30, hold_filled = 0.05f;
+constexpr float per_texel = 2, hold_filled = 0.05f;
+constexpr double strength = 30;
 constexpr int most_steps = 60;
-constexpr float good_enough = 1e-4f;  ///< Of the first residual.
+constexpr double good_enough = 1e-3;  ///< Of the first residual.
 
 /// An edge of a triangle on a chart's border, its ends in the order of their places in the world.
 struct Edge {
@@ -130,35 +131,41 @@ private:
     std::vector<std::vector<std::uint32_t>> number_;
 };
 
-Rgb difference(const SeamPlan::Sample& s, const std::vector<Rgb>& x) {
-    Rgb d;
-    for (std::size_t k = 0; k < 8; ++k) d += x[s.at[k]] * s.weight[k];
+/// Light of three channels in double: the fit of a mix of sets is then the mix of their fits.
+struct Triple {
+    double r = 0, g = 0, b = 0;
+    Triple& operator+=(const Triple& o) {
+        r += o.r;
+        g += o.g;
+        b += o.b;
+        return *this;
+    }
+    friend Triple operator*(const Triple& a, double f) { return {a.r * f, a.g * f, a.b * f}; }
+    friend Triple operator*(const Triple& a, const Triple& f) { return {a.r * f.r, a.g * f.g, a.b * f.b}; }
+};
+
+Triple difference(const SeamPlan::Sample& s, const std::vector<Triple>& x) {
+    Triple d;
+    for (std::size_t k = 0; k < 8; ++k) d += x[s.at[k]] * static_cast<double>(s.weight[k]);
     return d;
 }
 
 /// to = (hold + strength R^T R) x.
-void apply(const SeamPlan& plan, const std::vector<Rgb>& x, std::vector<Rgb>& to) {
-    for (std::size_t i = 0; i < x.size(); ++i) to[i] = x[i] * plan.hold[i];
+void apply(const SeamPlan& plan, const std::vector<Triple>& x, std::vector<Triple>& to) {
+    for (std::size_t i = 0; i < x.size(); ++i) to[i] = x[i] * static_cast<double>(plan.hold[i]);
     for (const SeamPlan::Sample& s : plan.samples) {
-        const Rgb d = difference(s, x) * strength;
-        for (std::size_t k = 0; k < 8; ++k) to[s.at[k]] += d * s.weight[k];
+        const Triple d = difference(s, x) * strength;
+        for (std::size_t k = 0; k < 8; ++k) to[s.at[k]] += d * static_cast<double>(s.weight[k]);
     }
 }
 
-struct Sums {
-    double r = 0, g = 0, b = 0;
-};
-Sums dot_of(const std::vector<Rgb>& a, const std::vector<Rgb>& b) {
-    Sums s;
-    for (std::size_t i = 0; i < a.size(); ++i) {
-        s.r += static_cast<double>(a[i].r) * static_cast<double>(b[i].r);
-        s.g += static_cast<double>(a[i].g) * static_cast<double>(b[i].g);
-        s.b += static_cast<double>(a[i].b) * static_cast<double>(b[i].b);
-    }
+Triple dot_of(const std::vector<Triple>& a, const std::vector<Triple>& b) {
+    Triple s;
+    for (std::size_t i = 0; i < a.size(); ++i) s += a[i] * b[i];
     return s;
 }
-Rgb ratio(const Sums& a, const Sums& b) {
-    const auto one = [](double p, double q) { return q > 0 ? static_cast<float>(p / q) : 0.0f; };
+Triple ratio(const Triple& a, const Triple& b) {
+    const auto one = [](double p, double q) { return q > 0 ? p / q : 0.0; };
     return {one(a.r, b.r), one(a.g, b.g), one(a.b, b.b)};
 }
 
@@ -184,35 +191,41 @@ void fit_seams(const SeamPlan& plan, const std::vector<PagePlan>& pages, std::ve
                Job& job) {
     const std::size_t n = plan.texels.size();
     if (n == 0) return;
-    std::vector<Rgb> light(n), by(n), residual(n), way(n), applied(n);
-    for (std::size_t i = 0; i < n; ++i) light[i] = images[plan.texels[i].page].texels[plan.texels[i].place];
+    std::vector<Triple> light(n), by(n), residual(n), way(n), applied(n);
+    for (std::size_t i = 0; i < n; ++i) {
+        const Rgb e = images[plan.texels[i].page].texels[plan.texels[i].place];
+        light[i] = {static_cast<double>(e.r), static_cast<double>(e.g), static_cast<double>(e.b)};
+    }
     for (const SeamPlan::Sample& s : plan.samples) {
-        const Rgb d = difference(s, light) * -strength;
-        for (std::size_t k = 0; k < 8; ++k) residual[s.at[k]] += d * s.weight[k];
+        const Triple d = difference(s, light) * -strength;
+        for (std::size_t k = 0; k < 8; ++k) residual[s.at[k]] += d * static_cast<double>(s.weight[k]);
     }
     way = residual;
-    Sums left = dot_of(residual, residual);
-    const Sums first = left;
+    Triple left = dot_of(residual, residual);
+    const Triple first = left * (good_enough * good_enough);
     for (int step = 0; step < most_steps; ++step) {
-        const double limit = static_cast<double>(good_enough) * static_cast<double>(good_enough);
-        if (left.r <= limit * first.r && left.g <= limit * first.g && left.b <= limit * first.b) break;
+        if (left.r <= first.r && left.g <= first.g && left.b <= first.b) break;
         apply(plan, way, applied);
-        const Rgb far = ratio(left, dot_of(way, applied));
+        const Triple far = ratio(left, dot_of(way, applied));
         for (std::size_t i = 0; i < n; ++i) {
             by[i] += way[i] * far;
-            residual[i] = residual[i] - applied[i] * far;
+            residual[i] += applied[i] * far * -1.0;
         }
-        const Sums now = dot_of(residual, residual);
-        const Rgb turn = ratio(now, left);
+        const Triple now = dot_of(residual, residual), turn = ratio(now, left);
         left = now;
-        for (std::size_t i = 0; i < n; ++i) way[i] = residual[i] + way[i] * turn;
+        for (std::size_t i = 0; i < n; ++i) {
+            way[i] = way[i] * turn;
+            way[i] += residual[i];
+        }
     }
     std::vector<std::vector<std::uint8_t>> kept;
     for (const PageImage& image : images) kept.emplace_back(image.texels.size(), std::uint8_t{0});
     for (std::size_t i = 0; i < n; ++i) {
         const SeamPlan::Texel t = plan.texels[i];
-        const Rgb e = light[i] + by[i];
-        images[t.page].texels[t.place] = {std::max(0.0f, e.r), std::max(0.0f, e.g), std::max(0.0f, e.b)};
+        light[i] += by[i];
+        images[t.page].texels[t.place] = {static_cast<float>(std::max(0.0, light[i].r)),
+                                          static_cast<float>(std::max(0.0, light[i].g)),
+                                          static_cast<float>(std::max(0.0, light[i].b))};
         kept[t.page][t.place] = 1;
     }
     job.parallel(images.size(), 1,

@@ -32,7 +32,7 @@ struct Connector {
         const Vec3 from = texels.position[a] + texels.face_normal[a] * up,
                    to = texels.position[b] + texels.face_normal[b] * up, way = to - from;
         const float far = length(way);
-        return !(far > 1e-6f) || !caster.blocked({from, way * (1 / far), far});
+        return !(far > 1e-6f) || caster.closest({from, way * (1 / far), far}).surface == none;
     }
     bool on_rim(std::uint32_t i) const {
         return texels.neighbour(i, 1, 0) == none || texels.neighbour(i, -1, 0) == none ||
