@@ -111,11 +111,13 @@ TEST(ClosedForms, a_wide_sun_has_a_penumbra_with_half_its_light_in_the_middle) {
     const Bake b = bake_level(level);
     const float whole = b.at({4, 0, 0}, up).r;
     EXPECT_NEAR(whole, 100000 * std::cos(pi / 4), 400);
-    // Many places along the edge: the middle of the penumbra without bias, and no noisier than `proof` aims for.
+    // Many places along the edge: the middle of the penumbra without bias, and no noisier than `proof` aims
+    // for.
     double sum = 0, square = 0;
     constexpr int places = 60;
     for (int k = 0; k < places; ++k) {
-        const auto v = static_cast<double>(b.at({1, 0, -2 + 4 * static_cast<float>(k) / places}, up).r / whole);
+        const auto v =
+            static_cast<double>(b.at({1, 0, -2 + 4 * static_cast<float>(k) / places}, up).r / whole);
         sum += v;
         square += v * v;
     }
