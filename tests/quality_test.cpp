@@ -341,6 +341,17 @@ TEST(OwnInput, a_level_that_was_baked_bakes_again_as_if_it_never_was) {
     EXPECT_NE(preview.err.find("the light of a bake is in its colours"), std::string::npos) << preview.err;
 }
 
+TEST(OwnInput, is_told_by_our_own_mark_alone_and_extras_of_others_may_be_anything) {
+    for (const Json& extras :
+         {Json("made by hand"), Json({1, 2}), Json({{"colours", {"red", "blue"}}}), Json()}) {
+        const Folder folder;
+        Json gltf = good_gltf();
+        gltf["asset"]["extras"] = extras;
+        write_bytes(folder / "l.gltf", gltf.dump());
+        EXPECT_EQ(load_outcome(folder / "l.gltf", nullptr), "") << extras;
+    }
+}
+
 TEST(OwnInput, what_a_rig_put_up_before_is_not_put_up_twice) {
     const Folder folder;
     for (const char* name : {"bollard.ies", "washer.ies", "observatory.toml"})

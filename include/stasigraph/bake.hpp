@@ -69,7 +69,8 @@ struct TexelLight {
 /// Threads: one call at a time.
 /// Owner:   keeps its own copy of the level.
 /// Cost:    construction traces the first links; light() traces what the light's noise wants beyond them,
-/// once. Memory:  about 100 bytes a texel, 4 bytes a link and 24 bytes a texel and group.
+/// once. Memory:  about 150 bytes a texel, 4 bytes a link and 36 bytes a texel and group; while smoothing
+///          60 bytes a texel and group more.
 class Baker {
 public:
     /// `previous`: as for unwrap(); looked at during the call only.

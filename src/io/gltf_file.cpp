@@ -141,7 +141,10 @@ GltfFile read_gltf(const fs::path& path) {
     if (!file.json.is_object()) root.fail("is not a glTF document");
     const JsonPlace asset = root["asset"];
     if (!asset || !asset["version"].text("").starts_with("2.")) asset.fail("does not say version 2.x");
-    if (asset["extras"]["colours"].text("") == "baked light")
+    // Extras of others may be anything.
+    const Json& said = asset.json();
+    if (said.contains("extras") && said["extras"].is_object() &&
+        said["extras"].value("colours", Json()) == "baked light")
         throw Error{.what = "this is a preview: the light of a bake is in its colours",
                     .where = where,
                     .value = "",

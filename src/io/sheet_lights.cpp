@@ -254,6 +254,8 @@ std::vector<std::uint32_t> surfaces_below(const Level& level, std::uint32_t plac
 
 /// What a rig of an earlier bake left at these places; it is put there anew.
 void forget_copies(Level& level, const std::vector<std::uint32_t>& places) {
+    if (std::none_of(level.places.begin(), level.places.end(), [](const Place& p) { return p.rig_copy; }))
+        return;
     std::erase_if(level.surfaces, [&](const Surface& s) {
         const auto at = std::find_if(level.places.begin(), level.places.end(),
                                      [&](const Place& p) { return p.source_node == s.source_node; });

@@ -16,7 +16,7 @@ std::string starter_sheet(const Level& level, const std::string& scene_file) {
         "density = 16.0      # texels per metre\n"
         "page    = 1024      # texels, a power of two\n"
         "margin  = 4         # texels kept free around each chart\n"
-        "# mips_safe = 3    # or: a margin with which pages can be halved three times\n"
+        "# mips_safe = 3     # or: a margin with which pages can be halved three times\n"
         "# pages = 1         # at most so many; the density gives way, evenly\n"
         "# block = 4         # no two charts in one block of a compressed texture\n"
         "# max_stretch = 1.5 # lower: more even texels, more seams\n"
