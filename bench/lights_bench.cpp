@@ -68,12 +68,20 @@ struct Pass {
 Pass direct_pass(const DirectLight& light, const TexelSet& texels, const RowSource& rows,
                  const LightEffort& effort, Job& job) {
     const std::vector<std::uint8_t> valid(rows.size(), 1);
+    const Footprints middles;
+    const RowSkyWeights weights;
     Pass pass;
     std::vector<Rgb> light_of[2];
     for (int k = 0; k < 2; ++k) {
         const auto start = std::chrono::steady_clock::now();
-        light_of[k] = light_texels(light, texels, rows, {}, valid, {}, effort, {},
-                                   static_cast<std::uint32_t>(k + 1), job);
+        light_of[k] = light_texels({.light = light,
+                                    .rows = rows,
+                                    .footprints = middles,
+                                    .effort = effort,
+                                    .weights = weights,
+                                    .seed = static_cast<std::uint32_t>(k + 1)},
+                                   texels, valid, {}, job)
+                          .light;
         const double s = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
         pass.seconds = k == 0 ? s : std::min(pass.seconds, s);
     }

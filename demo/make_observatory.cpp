@@ -21,6 +21,24 @@ struct Materials {
         red_glass, screen, console, panel, cloth, skin, paint, canvas;
 };
 
+/// A tangent-space normal map from heights, in pixels, that repeat.
+int normal_map(Scene& s, const std::string& name, int side, const std::function<double(int, int)>& height) {
+    return s.texture(name, side, side, 3, [=](int x, int y) {
+        const auto at = [&](int px, int py) { return height((px + side) % side, (py + side) % side); };
+        const double dx = (at(x + 1, y) - at(x - 1, y)) / 2, dy = (at(x, y + 1) - at(x, y - 1)) / 2,
+                     l = std::sqrt(dx * dx + dy * dy + 1);
+        return std::array<double, 4>{0.5 - 0.5 * dx / l, 0.5 + 0.5 * dy / l, 0.5 + 0.5 / l, 1};
+    });
+}
+
+/// Dressed stone in courses, half a metre by a quarter, with bevelled joints.
+double stone_height(int x, int y) {
+    const int course = y / 32, u = (x + 32 * (course % 2)) % 64, v = y % 32;
+    const double edge = std::min({u, 63 - u, v, 31 - v}), bevel = std::min(1.0, edge / 4);
+    return 3.2 * bevel * (2 - bevel) + 0.9 * noise((x + 32 * (course % 2)) / 64, course, 31) * bevel +
+           0.8 * noise(x / 3, y / 3, 32);
+}
+
 Materials make_materials(Scene& s) {
     Materials m{};
     const int tiles = s.texture("tiles", 64, 64, 3, [](int x, int y) {
@@ -70,6 +88,7 @@ Materials make_materials(Scene& s) {
     m.wood = plain("wood", {0.55, 0.42, 0.3}, 0.8, planks);
     m.rock = plain("rock", {0.55, 0.53, 0.5}, 1, rock);
     m.stone = plain("stone", {0.62, 0.58, 0.52}, 0.95, rock);
+    s.last()["normalTexture"] = {{"index", normal_map(s, "stone_normals", 128, stone_height)}};
     m.water = plain("water", {0.03, 0.06, 0.07}, 0.05);
     m.bark = plain("bark", {0.16, 0.1, 0.07});
     Json& n = s.material("needles", {0.9, 0.95, 0.85}, 1, needles);

@@ -22,6 +22,7 @@ public:
     /// Further keys of the glTF material (emission, sides, alpha) go into the returned object.
     Json& material(const std::string& name, Color base, double roughness = 0.9, int texture = -1,
                    double metallic = 0);
+    Json& last() { return json_["materials"].back(); }
     int last_material() const { return static_cast<int>(json_["materials"].size()) - 1; }
     int mesh(const std::string& name, const Shape& shape, int material);
     /// A mesh of several primitives, one for each (shape, material).

@@ -16,9 +16,22 @@ struct PageImage {
     std::vector<std::uint8_t> state;  ///< 0 empty, 1 valid, 2 buried in geometry, 3 filled margin.
 };
 
+/// How light on a page changes with the normal: of the order-1 spherical harmonics of irradiance, the three
+/// coefficients of order 1 for each texel and channel, lux: 1-1 (y), 10 (z), 11 (x) of world coordinates, real
+/// orthonormal and cosine-convolved as in probes. The one of order 0 is left to the flat page, which is their
+/// value on the surface's own normal: so both agree everywhere, also where filtering blends the two sides of
+/// an edge. Rows from the top; margins filled.
+struct DirectionalPage {
+    int side = 0;
+    std::vector<std::array<Rgb, 3>> texels;
+};
+/// Lux on a unit normal near the surface's own (interpolated, unit length); 0 where the sum is less.
+Rgb directional_irradiance(Rgb flat, const std::array<Rgb, 3>& order1, Vec3 own, Vec3 normal);
+
 struct BakedSet {
     std::string name;
     std::vector<PageImage> pages;
+    std::vector<DirectionalPage> directional;  ///< By page; empty unless the shape is directional.
     ProbeLight probes;
 };
 
@@ -53,7 +66,8 @@ struct Baked {
     BakeFigures figures;
 };
 
-/// A texel's place and its light as solved, before margins: for tests, benches and statistics.
+/// A texel's place and its light as solved, before margins, seams and normal maps: for tests, benches and
+/// statistics.
 struct TexelLight {
     Vec3 position, normal, face_normal;
     float area = 0;  ///< Square metres.

@@ -39,17 +39,28 @@ struct Material {
     /// channel of its texture times this. Without effect on materials that emit.
     float transmission = 0;
     TextureUse transmission_texture;
+    /// Tangent-space normals as in glTF: red along +U, green up the image; x and y times normal_scale.
+    TextureUse normal_texture;
+    float normal_scale = 1;
     bool double_sided = false;
     AlphaMode alpha_mode = AlphaMode::opaque;
     float alpha_cutoff = 0.5f;
 };
 
+/// The way +U runs along a surface, unit length, and the side of cross(normal, along) that is up the image.
+struct Tangent {
+    Vec3 along{1, 0, 0};
+    float side = 1;  ///< 1 or -1.
+};
+
 /// One triangle list with its own vertices, in the node's own space. Normals are unit length.
 /// uv0 is empty or as long as positions; uv1 likewise: the level's own lightmap UVs, when it brings them.
+/// tangents likewise; where there are none, normal maps lie along the UVs of each triangle.
 struct Mesh {
     std::string name;
     std::vector<Vec3> positions, normals;
     std::vector<Vec2> uv0, uv1;
+    std::vector<Tangent> tangents;
     std::vector<std::uint32_t> indices;
     std::uint32_t source_mesh = none, source_primitive = none;  ///< Where it stands in the glTF.
     std::size_t triangle_count() const { return indices.size() / 3; }
@@ -199,7 +210,14 @@ struct BakeSet {
     std::vector<float> gains;
 };
 
+/// What a texel of a lightmap holds.
+enum class LightmapShape : std::uint8_t {
+    flat,        ///< Irradiance on the surface; normal maps are baked in as far as texels show them.
+    directional  ///< That, and irradiance by normal as spherical harmonics of orders 0 and 1.
+};
+
 struct LightmapSettings {
+    LightmapShape shape = LightmapShape::flat;
     float density = 16;  ///< Texels per metre of surface. Range (0, 4096].
     int page = 1024;     ///< Texels; a power of two in [16, 16384].
     int margin = 4;      ///< Texels kept free around each chart. Range [1, 64]; see margin_for_mips().

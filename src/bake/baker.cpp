@@ -2,9 +2,9 @@
 #include <utility>
 
 #include "bake/guide_denoise.hpp"
+#include "bake/set_pages.hpp"
 #include "bake/sources.hpp"
 #include "bake/visibility.hpp"
-#include "finish/seams.hpp"
 #include "probe/probe_rows.hpp"
 #include "stasigraph/bake.hpp"
 #include "stasigraph/error.hpp"
@@ -95,6 +95,22 @@ Footprint footprint_of(const Level& level, const TexelSet& texels, std::uint32_t
     return {b * (uv.ac.y / turn) - c * (uv.ab.y / turn), c * (uv.ab.x / turn) - b * (uv.ac.x / turn)};
 }
 
+/// What the normal maps of materials make of the texels' normals, on average.
+std::vector<Vec3> bent_normals(const Level& level, const TextureSet& textures, const TexelSet& texels,
+                               const std::vector<Footprint>& footprint, Job& job) {
+    std::vector<Vec3> out(texels.size());
+    job.parallel(out.size(), 4096, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+            const float side = texels.grid[i] % 2 == 1 ? -1.0f : 1.0f;
+            out[i] = textures.mapped_normal(level, level.surfaces[texels.grid[i] / 2], texels.triangle[i],
+                                            texels.barycentric[i], footprint[i], texels.normal[i] * side,
+                                            texels.face_normal[i] * side) *
+                     side;
+        }
+    });
+    return out;
+}
+
 }  // namespace
 
 struct Baker::State {
@@ -110,6 +126,8 @@ struct Baker::State {
     Links links, probe_links;
     std::vector<std::uint8_t> valid;
     std::vector<float> explicit_worth;  ///< Of explicit samples of the sky, for each row.
+    bool want_slopes = false;
+    std::vector<Vec3> bent;  ///< Normals by the materials' maps; empty where pages do not show them.
     std::vector<PagePlan> plans;
     SeamPlan seams;
     ProbeNet probes;
@@ -119,23 +137,28 @@ struct Baker::State {
         std::string name;
         GroupSources sources;
         std::vector<Rgb> texels;
-        std::vector<Rgb> bounce;  ///< Of lights whose direct light stays live; empty where there are none.
+        std::vector<Slope> slopes;  ///< Of `texels`; empty where nothing wants them.
+        std::vector<Rgb> bounce;    ///< Of lights whose direct light stays live; empty where there are none.
         std::vector<ShRgb> probes;
     };
     std::vector<GroupCache> cache;
     VisibilityCache visibility;
     std::optional<TexelGraph> graph;  ///< Made when first wanted.
 
-    // The last light() call: as solved, without what comes by links from surfaces, and as it is shown.
-    LightField light, direct, shown;
+    // The last light() call: as solved, without what comes by links from surfaces, as it is shown, and the
+    // slopes of that.
+    LightField light, direct, shown, slopes;
     std::vector<BakeSet> sets;
 
     State(Level l, Job& job, const Atlas* previous);
     std::vector<Rgb> albedo(const Level& lit, Job& job) const;
     std::vector<GroupCache> light_groups(const Sources& sources, Job& job);
     std::vector<float> sky_by_links(const Sources& sources, Job& job) const;
-    LightField smooth(const Sources& sources, const std::vector<Rgb>& albedo,
+    void finish_light(const Sources& sources, const std::vector<Rgb>& albedo,
                       const std::vector<std::uint32_t>& lengths, Job& job);
+    LightField slopes_by_links(const Sources& sources, const std::vector<Rgb>& albedo,
+                               const std::vector<std::uint32_t>& lengths,
+                               const std::vector<std::uint8_t>& wanted, Job& job) const;
     LightField gather_sources(const Sources& sources, const std::vector<std::uint32_t>& lengths,
                               Job& job) const;
     std::vector<ProbeLight> solve_probes(const Sources& sources, const std::vector<Rgb>& albedo,
@@ -147,7 +170,6 @@ struct Baker::State {
         const Rgb live = cache[group].bounce[texel];
         return {std::max(0.0f, e.r - live.r), std::max(0.0f, e.g - live.g), std::max(0.0f, e.b - live.b)};
     }
-    std::vector<std::vector<PageImage>> mix_pages(const Level& lit, double& seam_before, Job& job) const;
     BakeFigures figures(const std::vector<float>& noise, const std::vector<std::uint32_t>& row_length,
                         int bounces) const;
 };
@@ -184,6 +206,9 @@ Baker::State::State(Level l, Job& job, const Atlas* previous)
 
     footprint.resize(texels.size());
     for (std::uint32_t i = 0; i < texels.size(); ++i) footprint[i] = footprint_of(level, texels, i);
+    const bool directional = level.lightmap.shape == LightmapShape::directional;
+    want_slopes = directional || has_normal_maps(level);
+    if (want_slopes && !directional) bent = bent_normals(level, textures, texels, footprint, job);
 }
 
 std::vector<Rgb> Baker::State::albedo(const Level& lit, Job& job) const {
@@ -218,13 +243,28 @@ std::vector<Baker::State::GroupCache> Baker::State::light_groups(const Sources& 
             continue;
         }
         const std::uint32_t seed = group_seed(lit, g);
-        GroupCache& fresh = result.emplace_back(GroupCache{lit.groups[g], std::move(now), {}, {}, {}});
-        fresh.texels = light_texels(sources.whole[g], texels, rows, footprints, valid,
-                                    g == lit.sky.group ? sky_by_links(sources, job) : std::vector<float>{},
-                                    effort, sources.weights, seed, job);
-        if (!sources.bounce[g].empty())
-            fresh.bounce = light_texels(sources.bounce[g], texels, rows, footprints, valid, {}, effort,
-                                        sources.weights, mix_bits(seed), job);
+        GroupCache& fresh = result.emplace_back(GroupCache{lit.groups[g], std::move(now), {}, {}, {}, {}});
+        const DirectPass pass{.light = sources.whole[g],
+                        .rows = rows,
+                        .footprints = footprints,
+                        .effort = effort,
+                        .weights = sources.weights,
+                        .seed = seed,
+                        .slopes = want_slopes};
+        DirectTexels whole =
+            light_texels(pass, texels, valid,
+                         g == lit.sky.group ? sky_by_links(sources, job) : std::vector<float>{}, job);
+        fresh.texels = std::move(whole.light);
+        fresh.slopes = std::move(whole.slope);
+        if (!sources.bounce[g].empty()) {
+            const DirectPass bounce{.light = sources.bounce[g],
+                                    .rows = rows,
+                                    .footprints = footprints,
+                                    .effort = effort,
+                                    .weights = sources.weights,
+                                    .seed = mix_bits(seed)};
+            fresh.bounce = light_texels(bounce, texels, valid, {}, job).light;
+        }
         fresh.probes =
             light_probes(sources.whole[g], probe_rows, for_probes, sources.probe_weights, seed, job);
     }
@@ -265,17 +305,21 @@ LightField Baker::State::gather_sources(const Sources& sources, const std::vecto
     return field;
 }
 
-/// The solved light with what came by links smoothed; explicit light keeps its shadow edges.
-LightField Baker::State::smooth(const Sources& sources, const std::vector<Rgb>& albedo,
+/// The solved light as it is shown: what came by links smoothed, while explicit light keeps its shadow edges;
+/// and its slopes.
+void Baker::State::finish_light(const Sources& sources, const std::vector<Rgb>& albedo,
                                 const std::vector<std::uint32_t>& lengths, Job& job) {
     const std::size_t groups = sources.level.groups.size();
+    const bool smooth = sources.level.quality.denoise == Denoise::automatic;
+    shown = light;
+    slopes = {};
+    if (!smooth && !want_slopes) return;
     std::vector<std::uint8_t> wanted(texels.size());
     for (std::size_t i = 0; i < texels.size(); ++i)
         wanted[i] =
             valid[i] && texels.grid[i] % 2 == 0 && atlas.surfaces[texels.grid[i] / 2].page != none ? 1 : 0;
-    if (!graph) graph = connect_texels(texels, wanted, caster, job);
-    LightField field = light;
-    const auto each_explicit = [&](float sign) {
+    if (want_slopes) slopes = slopes_by_links(sources, albedo, lengths, wanted, job);
+    const auto each_explicit = [&](float sign, LightField& field) {
         job.parallel(texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
             for (std::size_t i = begin; i < end; ++i)
                 for (std::size_t g = 0; valid[i] && g < groups; ++g) {
@@ -284,22 +328,51 @@ LightField Baker::State::smooth(const Sources& sources, const std::vector<Rgb>& 
                 }
         });
     };
-    each_explicit(-1);
-    const DenoiseGuide guide = guide_denoise({.texels = texels,
-                                              .rows = rows,
-                                              .links = links,
-                                              .lengths = lengths,
-                                              .wanted = wanted,
-                                              .graph = *graph,
-                                              .albedo = albedo,
-                                              .light = light,
-                                              .groups = groups,
-                                              .sky = sources.sky,
-                                              .weights = sources.weights,
-                                              .sky_group = sources.level.sky.group},
-                                             job);
-    denoise(texels, *graph, wanted, guide, field, job);
-    each_explicit(1);
+    if (smooth) {
+        if (!graph) graph = connect_texels(texels, wanted, caster, job);
+        each_explicit(-1, shown);
+        const DenoiseGuide guide = guide_denoise({.texels = texels,
+                                                  .rows = rows,
+                                                  .links = links,
+                                                  .lengths = lengths,
+                                                  .wanted = wanted,
+                                                  .graph = *graph,
+                                                  .albedo = albedo,
+                                                  .light = light,
+                                                  .groups = groups,
+                                                  .sky = sources.sky,
+                                                  .weights = sources.weights,
+                                                  .sky_group = sources.level.sky.group},
+                                                 job);
+        const FitChoice choice = denoise(texels, *graph, wanted, guide, shown, job);
+        each_explicit(1, shown);
+        if (want_slopes) denoise_slopes(texels, *graph, wanted, guide, choice, slopes, job);
+    }
+    job.parallel(want_slopes ? texels.size() : 0, 4096, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i)
+            for (std::size_t g = 0; wanted[i] && g < groups; ++g) add_slope(slopes, i, g, cache[g].slopes[i]);
+    });
+}
+
+LightField Baker::State::slopes_by_links(const Sources& sources, const std::vector<Rgb>& albedo,
+                                         const std::vector<std::uint32_t>& lengths,
+                                         const std::vector<std::uint8_t>& wanted, Job& job) const {
+    HalfField sent;
+    reflect(light, albedo, sent, job);
+    LightField field = link_slopes(links, lengths, rows, wanted, sent, sources.level.groups.size(), job);
+    const std::uint32_t sky = sources.level.sky.group;
+    job.parallel(sky == none ? 0 : texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+            if (!wanted[i]) continue;
+            const float share = pi / static_cast<float>(lengths[i]);
+            Slope sum;
+            gathered_sky(sources.sky, rows, links, i, lengths[i], sources.weights.at(i),
+                         [&](std::uint32_t, Vec3 w, Rgb e) {
+                             sum += slope_along(e * share, gathered_slope(rows.receivers[i], w));
+                         });
+            add_slope(field, i, sky, sum);
+        }
+    });
     return field;
 }
 
@@ -351,30 +424,6 @@ std::vector<ProbeLight> Baker::State::solve_probes(const Sources& sources, const
     return result;
 }
 
-/// The pages of every set, seams fitted group by group: light is added up, and so what is fitted must be,
-/// while a fit may not go below zero. `seam_before` receives the worst set's jump without.
-std::vector<std::vector<PageImage>> Baker::State::mix_pages(const Level& lit, double& seam_before,
-                                                            Job& job) const {
-    const auto dark = finish_pages(
-        plans, [](std::size_t) { return Rgb{}; }, job);
-    std::vector<std::vector<PageImage>> fitted(lit.sets.size(), dark), raw = fitted;
-    const auto add = [&](const std::vector<PageImage>& from, float gain, std::vector<PageImage>& to) {
-        for (std::size_t p = 0; gain > 0 && p < from.size(); ++p)
-            job.parallel(from[p].texels.size(), 65536, [&](std::size_t begin, std::size_t end) {
-                for (std::size_t i = begin; i < end; ++i) to[p].texels[i] += from[p].texels[i] * gain;
-            });
-    };
-    for (std::size_t g = 0; g < lit.groups.size(); ++g) {
-        std::vector<PageImage> pages = finish_pages(
-            plans, [&](std::size_t i) { return baked_part(shown, i, g); }, job);
-        for (std::size_t i = 0; i < raw.size(); ++i) add(pages, lit.sets[i].gains[g], raw[i]);
-        if (lit.quality.seams == Seams::automatic) fit_seams(seams, plans, pages, job);
-        for (std::size_t i = 0; i < fitted.size(); ++i) add(pages, lit.sets[i].gains[g], fitted[i]);
-    }
-    for (const auto& pages : raw) seam_before = std::max(seam_before, seam_jump(seams, pages));
-    return fitted;
-}
-
 Baker::Baker(Level level, Job& job, const Atlas* previous) {
     complete_level(level);
     check_level(level);
@@ -417,8 +466,11 @@ Baked Baker::light(const Level& wanted, Job& job) {
             .value = "",
             .remedy = "Make a new Baker."};
     for (std::size_t m = 0; m < lit.materials.size() && m < s.level.materials.size(); ++m)
-        if (!same_passage(lit.materials[m], s.level.materials[m]))
-            throw Error{.what = "what a material lets through is not what the links were recorded with",
+        if (!same_passage(lit.materials[m], s.level.materials[m]) ||
+            lit.materials[m].normal_texture.image != s.level.materials[m].normal_texture.image ||
+            lit.materials[m].normal_scale != s.level.materials[m].normal_scale)
+            throw Error{.what = "what a material lets through, or its normal map, is not what the links were "
+                                "recorded with",
                         .where = lit.materials[m].name,
                         .value = "",
                         .remedy = "Make a new Baker."};
@@ -457,7 +509,7 @@ Baked Baker::light(const Level& wanted, Job& job) {
     if (most == first) noise = noise_of(s.light);
     s.sets = lit.sets;
     job.begin("denoise", 1);
-    s.shown = lit.quality.denoise == Denoise::automatic ? s.smooth(sources, albedo, lengths, job) : s.light;
+    s.finish_light(sources, albedo, lengths, job);
 
     job.begin("finish", lit.sets.size());
     Baked baked{.sets = {},
@@ -467,15 +519,17 @@ Baked Baker::light(const Level& wanted, Job& job) {
                 .probes = s.probes,
                 .figures = {}};
     std::vector<ProbeLight> probe_light = s.solve_probes(sources, albedo, job);
-    double seam_before = 0, seam_after = 0;
-    std::vector<std::vector<PageImage>> fitted = s.mix_pages(lit, seam_before, job);
-    for (std::size_t i = 0; i < lit.sets.size(); ++i) {
-        job.parallel(fitted[i].size(), 1,
-                     [&](std::size_t p, std::size_t) { fill_rest(s.plans[p], fitted[i][p]); });
-        seam_after = std::max(seam_after, seam_jump(s.seams, fitted[i]));
-        baked.sets.push_back({lit.sets[i].name, std::move(fitted[i]), std::move(probe_light[i])});
-        job.advance(1);
-    }
+    AllPages pages = make_pages({.level = lit,
+                                 .texels = s.texels,
+                                 .plans = s.plans,
+                                 .seams = s.seams,
+                                 .light = [&](std::size_t i, std::size_t g) { return s.baked_part(s.shown, i, g); },
+                                 .slopes = s.slopes,
+                                 .bent = s.bent},
+                                job);
+    for (std::size_t i = 0; i < lit.sets.size(); ++i)
+        baked.sets.push_back({lit.sets[i].name, std::move(pages.sets[i].pages),
+                              std::move(pages.sets[i].directional), std::move(probe_light[i])});
     baked.albedo = finish_pages(
         s.plans, [&](std::size_t i) { return albedo[i]; }, job);
     baked.emission = finish_pages(
@@ -487,8 +541,8 @@ Baked Baker::light(const Level& wanted, Job& job) {
         job);
     job.finish();
     baked.figures = s.figures(noise, lengths, solved.bounces);
-    baked.figures.seam_before = static_cast<float>(seam_before);
-    baked.figures.seam = static_cast<float>(seam_after);
+    baked.figures.seam_before = static_cast<float>(pages.seam_before);
+    baked.figures.seam = static_cast<float>(pages.seam);
     return baked;
 }
 

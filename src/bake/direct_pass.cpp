@@ -37,16 +37,24 @@ LightEffort times(const LightEffort& e, int factor) {
             .faint = std::min(1.0f, e.faint * static_cast<float>(factor))};
 }
 
-Rgb light_of(const DirectLight& light, const RowSource& rows, std::size_t i, const LightEffort& effort,
-             const RowSkyWeights& weights, const Footprints& footprints, std::uint32_t seed,
-             DirectLight::Scratch& scratch) {
-    const Receiver& r = rows.receivers[i];
-    const std::uint32_t own = combine_bits(rows.seeds[i], seed);
-    Rgb sum;
-    light.gather(
-        r, effort, weights.at(i), own, scratch,
-        [&](std::uint32_t k) { return footprints.offset(i, sobol_point_beside(own, k)); },
-        [&](Vec3 w, Rgb e) { sum += e * r.weight(w); });
+/// Light and, where asked for, its slope.
+struct Estimate {
+    Rgb light;
+    Slope slope;
+};
+
+Estimate light_of(const DirectPass& pass, std::size_t i, const LightEffort& effort, std::uint32_t seed,
+                  DirectLight::Scratch& scratch) {
+    const Receiver& r = pass.rows.receivers[i];
+    const std::uint32_t own = combine_bits(pass.rows.seeds[i], seed);
+    Estimate sum;
+    pass.light.gather(
+        r, effort, pass.weights.at(i), own, scratch,
+        [&](std::uint32_t k) { return pass.footprints.offset(i, sobol_point_beside(own, k)); },
+        [&](Vec3 w, Rgb e) {
+            sum.light += e * r.weight(w);
+            if (pass.slopes) sum.slope += slope_along(e, slope_of(r.normal, w));
+        });
     return sum;
 }
 
@@ -105,69 +113,68 @@ struct Field {
 std::vector<Rgb> light_rows(const DirectLight& light, const RowSource& rows, const LightEffort& effort,
                             const RowSkyWeights& weights, std::uint32_t seed, Job& job) {
     std::vector<Rgb> out(rows.size());
-    if (light.empty()) {
-        job.advance(rows.size());
-        return out;
-    }
-    job.parallel(rows.size(), rows_per_task, [&](std::size_t begin, std::size_t end) {
+    const Footprints middles;
+    const DirectPass pass{
+        .light = light, .rows = rows, .footprints = middles, .effort = effort, .weights = weights};
+    job.parallel(light.empty() ? 0 : rows.size(), rows_per_task, [&](std::size_t begin, std::size_t end) {
         DirectLight::Scratch scratch;
-        for (std::size_t i = begin; i < end; ++i)
-            out[i] = light_of(light, rows, i, effort, weights, {}, seed, scratch);
+        for (std::size_t i = begin; i < end; ++i) out[i] = light_of(pass, i, effort, seed, scratch).light;
         job.advance(end - begin);
     });
     return out;
 }
 
-std::vector<Rgb> light_texels(const DirectLight& light, const TexelSet& texels, const RowSource& rows,
-                              const Footprints& footprints, const std::vector<std::uint8_t>& valid,
-                              const std::vector<float>& besides, const LightEffort& effort,
-                              const RowSkyWeights& weights, std::uint32_t seed, Job& job) {
-    std::vector<Rgb> out(rows.size());
-    if (light.empty()) {
-        job.advance(rows.size());
+DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
+                          const std::vector<std::uint8_t>& valid, const std::vector<float>& besides,
+                          Job& job) {
+    const std::size_t count = pass.rows.size();
+    DirectTexels out{std::vector<Rgb>(count), std::vector<Slope>(pass.slopes ? count : 0)};
+    if (pass.light.empty()) {
+        job.advance(count);
         return out;
     }
-    LightEffort glance = effort;
+    LightEffort glance = pass.effort;
     glance.spread = true;
-    glance.samples = std::max(1, effort.samples / glances);
-    glance.cut = std::max(1, effort.cut / glances);
-    const auto pass = [&](auto&& each) {
-        job.parallel(rows.size(), rows_per_task, [&](std::size_t begin, std::size_t end) {
+    glance.samples = std::max(1, pass.effort.samples / glances);
+    glance.cut = std::max(1, pass.effort.cut / glances);
+    const auto each_texel = [&](auto&& each) {
+        job.parallel(count, rows_per_task, [&](std::size_t begin, std::size_t end) {
             DirectLight::Scratch scratch;
             for (std::size_t i = begin; i < end; ++i)
                 if (valid[i]) each(i, scratch);
             job.advance((end - begin) / 4);
         });
     };
-    Field field{texels, valid, std::vector<float>(rows.size()), std::vector<float>(rows.size())};
-    pass([&](std::size_t i, DirectLight::Scratch& scratch) {
-        out[i] = light_of(light, rows, i, glance, weights, footprints, seed, scratch);
-        field.mean[i] = luminance(out[i]);
+    // Takes another estimate into a texel's light, by what both weigh.
+    const auto add = [&](std::size_t i, const Estimate& e, float before, float now) {
+        const float share = now / (before + now);
+        out.light[i] = out.light[i] * (1 - share) + e.light * share;
+        if (pass.slopes) out.slope[i] = out.slope[i] * (1 - share) + e.slope * share;
+    };
+    Field field{texels, valid, std::vector<float>(count), std::vector<float>(count)};
+    each_texel([&](std::size_t i, DirectLight::Scratch& scratch) {
+        add(i, light_of(pass, i, glance, pass.seed, scratch), 0, 1);
+        field.mean[i] = luminance(out.light[i]);
     });
     const LightEffort looking = times(glance, look);
-    std::vector<Rgb> second(rows.size());
-    std::vector<std::uint8_t> looked(rows.size());
-    pass([&](std::size_t i, DirectLight::Scratch& scratch) {
+    std::vector<std::uint8_t> looked(count);
+    each_texel([&](std::size_t i, DirectLight::Scratch& scratch) {
         looked[i] = field.worth_a_look(i) ? 1 : 0;
-        if (looked[i])
-            second[i] = light_of(light, rows, i, looking, weights, footprints, mix_bits(seed ^ 1u), scratch);
+        if (!looked[i]) return;
+        const Estimate second = light_of(pass, i, looking, mix_bits(pass.seed ^ 1u), scratch);
+        field.difference[i] = field.mean[i] - luminance(second.light);
+        add(i, second, 1, worth(look));
     });
-    pass([&](std::size_t i, DirectLight::Scratch&) {
-        if (looked[i]) {
-            field.difference[i] = luminance(out[i]) - luminance(second[i]);
-            out[i] = (out[i] + second[i] * worth(look)) * (1 / (1 + worth(look)));
-        }
-        field.mean[i] = luminance(out[i]) + (besides.empty() ? 0 : besides[i]);
+    each_texel([&](std::size_t i, DirectLight::Scratch&) {
+        field.mean[i] = luminance(out.light[i]) + (besides.empty() ? 0 : besides[i]);
     });
     const float least = field.floor();
     if (!(least > 0)) return out;
-    pass([&](std::size_t i, DirectLight::Scratch& scratch) {
-        const int n = looked[i] ? field.wanted(i, least, effort.error) : 0;
-        if (n == 0) return;
-        const Rgb c =
-            light_of(light, rows, i, times(glance, n), weights, footprints, mix_bits(seed ^ 2u), scratch);
-        const float before = 1 + worth(look), now = worth(n);
-        out[i] = (out[i] * before + c * now) * (1 / (before + now));
+    each_texel([&](std::size_t i, DirectLight::Scratch& scratch) {
+        const int n = looked[i] ? field.wanted(i, least, pass.effort.error) : 0;
+        if (n > 0)
+            add(i, light_of(pass, i, times(glance, n), mix_bits(pass.seed ^ 2u), scratch), 1 + worth(look),
+                worth(n));
     });
     return out;
 }

@@ -3,8 +3,7 @@
 
 #include "bake/footprint.hpp"
 #include "light/direct.hpp"
-#include "transport/links.hpp"
-#include "transport/solve.hpp"
+#include "transport/link_slopes.hpp"
 
 namespace stasigraph {
 
@@ -25,14 +24,26 @@ std::vector<float> explicit_sky_worth(const TexelSet& texels, const std::vector<
 std::vector<Rgb> light_rows(const DirectLight& light, const RowSource& rows, const LightEffort& effort,
                             const RowSkyWeights& weights, std::uint32_t seed, Job& job);
 
-/// The same on the texels of a level, with more rays where it is noisy, as in penumbrae: until the relative
-/// standard error meets effort.error or nearly nine times the effort is spent. Buried texels stay black.
-/// Shadows are averaged over each texel's footprint. `besides`: luminance in lux that other techniques add on
-/// each texel, for the sky; empty for none.
-std::vector<Rgb> light_texels(const DirectLight& light, const TexelSet& texels, const RowSource& rows,
-                              const Footprints& footprints, const std::vector<std::uint8_t>& valid,
-                              const std::vector<float>& besides, const LightEffort& effort,
-                              const RowSkyWeights& weights, std::uint32_t seed, Job& job);
+/// One group's light on the texels of a level, as it is to be sampled.
+struct DirectPass {
+    const DirectLight& light;
+    const RowSource& rows;
+    const Footprints& footprints;  ///< Shadows are averaged over them.
+    LightEffort effort;
+    const RowSkyWeights& weights;
+    std::uint32_t seed = 0;
+    bool slopes = false;  ///< Their slopes as well.
+};
+struct DirectTexels {
+    std::vector<Rgb> light;    ///< Lux; buried texels stay black.
+    std::vector<Slope> slope;  ///< Empty unless asked for.
+};
+/// With more rays where it is noisy, as in penumbrae: until the relative standard error meets effort.error or
+/// nearly nine times the effort is spent. `besides`: luminance in lux that other techniques add on each texel,
+/// for the sky; empty for none.
+DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
+                          const std::vector<std::uint8_t>& valid, const std::vector<float>& besides,
+                          Job& job);
 
 /// Calls add(k, direction, radiance) for every one of the first `count` links of a row that met the sky: its
 /// radiance in nit, weighed against explicit sampling and tinted by what it passed.

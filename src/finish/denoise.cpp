@@ -135,11 +135,11 @@ std::vector<Fitted> fit_all(const TexelSet& texels, const TexelGraph& graph,
 }
 
 /// For each texel and group the fit whose error seems least; 0 is none.
-std::vector<std::uint8_t> judge(const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
-                                const DenoiseGuide& guide, const LightField& light,
-                                const std::vector<Fitted>& fitted, Job& job) {
+FitChoice judge(const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
+                const DenoiseGuide& guide, const LightField& light, const std::vector<Fitted>& fitted,
+                Job& job) {
     const std::size_t stride = light.stride, groups = guide.groups;
-    std::vector<std::uint8_t> choice(light.rows * groups, 0);
+    FitChoice choice(light.rows * groups, 0);
     job.parallel(light.rows, texels_per_task, [&](std::size_t begin, std::size_t end) {
         Neighbourhood near;
         std::vector<float> squares(fit_count * stride), noise(fit_count * groups), variance(groups);
@@ -186,10 +186,10 @@ std::vector<std::uint8_t> judge(const TexelGraph& graph, const std::vector<std::
 
 }  // namespace
 
-void denoise(const TexelSet& texels, const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
-             const DenoiseGuide& guide, LightField& light, Job& job) {
+FitChoice denoise(const TexelSet& texels, const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
+                  const DenoiseGuide& guide, LightField& light, Job& job) {
     const std::vector<Fitted> fitted = fit_all(texels, graph, wanted, guide, light, job);
-    const std::vector<std::uint8_t> choice = judge(graph, wanted, guide, light, fitted, job);
+    FitChoice choice = judge(graph, wanted, guide, light, fitted, job);
     // Neighbours' choices count as well, so that no border shows where the choice changes.
     const std::size_t stride = light.stride, groups = guide.groups;
     job.parallel(light.rows, texels_per_task, [&](std::size_t begin, std::size_t end) {
@@ -210,6 +210,44 @@ void denoise(const TexelSet& texels, const TexelGraph& graph, const std::vector<
             }
         }
     });
+    return choice;
+}
+
+void denoise_slopes(const TexelSet& texels, const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
+                    const DenoiseGuide& guide, const FitChoice& choice, LightField& slopes, Job& job) {
+    const std::size_t stride = slopes.stride, groups = guide.groups;
+    LightField smooth = slopes;
+    job.parallel(slopes.rows, texels_per_task, [&](std::size_t begin, std::size_t end) {
+        Around around;
+        Neighbourhood near;
+        std::array<float, Neighbourhood::most> w;
+        std::vector<float> share((fit_count + 1) * groups);
+        for (std::size_t i = begin; i < end; ++i) {
+            if (!wanted[i]) continue;
+            near.collect(graph, static_cast<std::uint32_t>(i), 1);
+            std::fill(share.begin(), share.end(), 0.0f);
+            for (std::size_t k = 0; k < near.size(); ++k)
+                for (std::size_t g = 0; g < groups; ++g)
+                    share[choice[near[k] * groups + g] * groups + g] += 1 / static_cast<float>(near.size());
+            float* to = &smooth.values[i * stride];
+            for (std::size_t g = 0; g < groups; ++g)
+                for (std::size_t c = 9 * g; c < 9 * g + 9; ++c) to[c] *= share[g];
+            around.look(texels, graph, guide, static_cast<std::uint32_t>(i));
+            for (std::size_t f = 0; f < fit_count; ++f) {
+                const float* of_fit = &share[(f + 1) * groups];
+                if (std::all_of(of_fit, of_fit + groups, [](float v) { return v == 0; })) continue;
+                const std::size_t n = around.weigh(fits[f], w);
+                for (std::size_t k = 0; k < n; ++k) {
+                    if (!(std::abs(w[k]) > 1e-5f)) continue;
+                    const float* from = &slopes.values[static_cast<std::size_t>(around.near[k]) * stride];
+                    for (std::size_t g = 0; g < groups; ++g)
+                        for (std::size_t c = 9 * g; of_fit[g] > 0 && c < 9 * g + 9; ++c)
+                            to[c] += w[k] * of_fit[g] * from[c];
+                }
+            }
+        }
+    });
+    slopes = std::move(smooth);
 }
 
 }  // namespace stasigraph

@@ -8,7 +8,7 @@
 // al., Adaptive Sampling and Reconstruction using Greedy Error Minimization, 2011.
 
 #include "finish/texel_graph.hpp"
-#include "transport/solve.hpp"
+#include "transport/link_slopes.hpp"
 
 namespace stasigraph {
 
@@ -20,9 +20,16 @@ struct DenoiseGuide {
     std::size_t groups = 0;
 };
 
-/// Replaces the light of every texel of the graph (those with `wanted`). Light is never below 0.
+/// Which fit was taken where: `groups` values a texel, 0 for none.
+using FitChoice = std::vector<std::uint8_t>;
+
+/// Replaces the light of every texel of the graph (those with `wanted`) and says how. Light is never below 0.
 /// Same bytes for any number of threads. Memory: five times the field during the call.
-void denoise(const TexelSet& texels, const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
-             const DenoiseGuide& guide, LightField& light, Job& job);
+FitChoice denoise(const TexelSet& texels, const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
+                  const DenoiseGuide& guide, LightField& light, Job& job);
+
+/// Smooths the slopes of the same light in the same way; see link_slopes(). Memory: the field once more.
+void denoise_slopes(const TexelSet& texels, const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
+                    const DenoiseGuide& guide, const FitChoice& choice, LightField& slopes, Job& job);
 
 }  // namespace stasigraph

@@ -169,16 +169,38 @@ void fill_rest(const PagePlan& plan, PageImage& page) {
     page.texels = std::move(levels[0].light);
 }
 
-Rgb sample_page(const PageImage& page, Vec2 at) {
+namespace {
+
+/// Calls f(place on the page, weight) for the four texels around a position.
+template <class F>
+void for_bilinear(int side, Vec2 at, F f) {
     const float x = at.x - 0.5f, y = at.y - 0.5f, fx = std::floor(x), fy = std::floor(y);
-    const auto clamp = [&](float v) { return std::clamp(static_cast<int>(v), 0, page.side - 1); };
-    const int x0 = clamp(fx), x1 = clamp(fx + 1), y0 = clamp(fy), y1 = clamp(fy + 1);
     const float tx = x - fx, ty = y - fy;
-    const auto texel = [&](int px, int py) {
-        return page.texels[static_cast<std::size_t>(py) * page.side + px];
+    const auto place = [&](float px, float py) {
+        return static_cast<std::size_t>(std::clamp(static_cast<int>(py), 0, side - 1)) *
+                   static_cast<std::size_t>(side) +
+               static_cast<std::size_t>(std::clamp(static_cast<int>(px), 0, side - 1));
     };
-    return texel(x0, y0) * ((1 - tx) * (1 - ty)) + texel(x1, y0) * (tx * (1 - ty)) +
-           texel(x0, y1) * ((1 - tx) * ty) + texel(x1, y1) * (tx * ty);
+    f(place(fx, fy), (1 - tx) * (1 - ty));
+    f(place(fx + 1, fy), tx * (1 - ty));
+    f(place(fx, fy + 1), (1 - tx) * ty);
+    f(place(fx + 1, fy + 1), tx * ty);
+}
+
+}  // namespace
+
+Rgb sample_page(const PageImage& page, Vec2 at) {
+    Rgb sum;
+    for_bilinear(page.side, at, [&](std::size_t i, float w) { sum += page.texels[i] * w; });
+    return sum;
+}
+
+std::array<Rgb, 3> sample_page(const DirectionalPage& page, Vec2 at) {
+    std::array<Rgb, 3> sum;
+    for_bilinear(page.side, at, [&](std::size_t i, float w) {
+        for (std::size_t c = 0; c < 3; ++c) sum[c] += page.texels[i][c] * w;
+    });
+    return sum;
 }
 
 }  // namespace stasigraph

@@ -187,8 +187,8 @@ SeamPlan plan_seams(const Level& level, const Atlas& atlas, const std::vector<Pa
     return plan;
 }
 
-void fit_seams(const SeamPlan& plan, const std::vector<PagePlan>& pages, std::vector<PageImage>& images,
-               Job& job) {
+void fit_seams(const SeamPlan& plan, const std::vector<PagePlan>& pages, double least,
+               std::vector<PageImage>& images, Job& job) {
     const std::size_t n = plan.texels.size();
     if (n == 0) return;
     std::vector<Triple> light(n), by(n), residual(n), way(n), applied(n);
@@ -223,9 +223,9 @@ void fit_seams(const SeamPlan& plan, const std::vector<PagePlan>& pages, std::ve
     for (std::size_t i = 0; i < n; ++i) {
         const SeamPlan::Texel t = plan.texels[i];
         light[i] += by[i];
-        images[t.page].texels[t.place] = {static_cast<float>(std::max(0.0, light[i].r)),
-                                          static_cast<float>(std::max(0.0, light[i].g)),
-                                          static_cast<float>(std::max(0.0, light[i].b))};
+        images[t.page].texels[t.place] = {static_cast<float>(std::max(least, light[i].r)),
+                                          static_cast<float>(std::max(least, light[i].g)),
+                                          static_cast<float>(std::max(least, light[i].b))};
         kept[t.page][t.place] = 1;
     }
     job.parallel(images.size(), 1,

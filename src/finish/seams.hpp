@@ -28,9 +28,10 @@ struct SeamPlan {
 SeamPlan plan_seams(const Level& level, const Atlas& atlas, const std::vector<PagePlan>& pages, Job& job);
 
 /// Moves the texels along seams as little as it takes (least squares, by conjugate gradients) for both sides
-/// to agree, and fills the margins anew. Same bytes for any number of threads.
-void fit_seams(const SeamPlan& plan, const std::vector<PagePlan>& pages, std::vector<PageImage>& images,
-               Job& job);
+/// to agree, and fills the margins anew. `least`: below it nothing goes, 0 for light. Same bytes for any
+/// number of threads.
+void fit_seams(const SeamPlan& plan, const std::vector<PagePlan>& pages, double least,
+               std::vector<PageImage>& images, Job& job);
 
 /// Mean over all seams, by length, of how far the two sides are apart, against the light there (or a
 /// hundredth of the mean over all seams, where it is darker).

@@ -1,6 +1,8 @@
 #pragma once
 // Shared by the writers and readers of results.
 
+#include <span>
+
 #include "io/files.hpp"
 #include "stasigraph/io.hpp"
 
@@ -12,6 +14,20 @@ void write_scaled_exr(const std::filesystem::path& to, int width, int height, co
                       int exponent);
 /// The values as they were, by the exponent in the header.
 std::vector<Rgb> read_scaled_exr(const std::filesystem::path& path, int side);
+
+/// Layers of one size in one file, their channels named "<layer>.R" and so on; `values` holds one colour of
+/// each layer for each pixel. Scaled as above.
+struct LayeredImage {
+    int width = 0, height = 0;
+    std::vector<std::string> layers;
+    std::vector<Rgb> values;
+};
+void write_layered_exr(const std::filesystem::path& to, const LayeredImage& image, int exponent);
+/// Throws Error where the size is another or a layer is missing.
+LayeredImage read_layered_exr(const std::filesystem::path& path, int side, std::vector<std::string> layers);
+
+/// The smallest exponent, 0 or more, that brings every channel under 16384.
+int image_exponent(std::span<const Rgb> pixels);
 Bytes encode_png(int width, int height, const std::vector<std::uint8_t>& rgb);
 Bytes encode_png_rgba(int width, int height, const std::vector<std::uint8_t>& rgba);
 

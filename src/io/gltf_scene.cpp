@@ -137,6 +137,10 @@ private:
             if (!(material.transmission >= 0 && material.transmission <= 1))
                 glass["transmissionFactor"].fail("is not in 0 to 1");
             material.transmission_texture = texture_use(glass["transmissionTexture"]);
+            material.normal_texture = texture_use(m["normalTexture"]);
+            material.normal_scale = static_cast<float>(m["normalTexture"]["scale"].number(1));
+            if (!std::isfinite(material.normal_scale))
+                m["normalTexture"]["scale"].fail("is not finite");
             material.double_sided = m["doubleSided"].flag(false);
             material.alpha_cutoff = static_cast<float>(m["alphaCutoff"].number(0.5));
             const std::string mode = m["alphaMode"].text("OPAQUE");
@@ -193,7 +197,7 @@ private:
     }
 
     Mesh read_primitive(const JsonPlace& primitive, const std::string& name) {
-        Mesh mesh{.name = name, .positions = {}, .normals = {}, .uv0 = {}, .uv1 = {}, .indices = {}};
+        Mesh mesh{.name = name, .positions = {}, .normals = {}, .uv0 = {}, .uv1 = {}, .tangents = {}, .indices = {}};
         const auto mode = primitive["mode"].count(4);
         if (mode > 6) primitive["mode"].fail("is no primitive mode of glTF");
         if (mode < 4) {
@@ -206,7 +210,8 @@ private:
         if (position.components == 0) primitive.fail("has no POSITION");
         const AccessorView normal = attribute(primitive, "NORMAL", 3, position.count),
                            uv0 = attribute(primitive, "TEXCOORD_0", 2, position.count),
-                           uv1 = attribute(primitive, "TEXCOORD_1", 2, position.count);
+                           uv1 = attribute(primitive, "TEXCOORD_1", 2, position.count),
+                           tangent = attribute(primitive, "TANGENT", 4, position.count);
         std::vector<std::uint8_t> good(position.count, 1);
         for (std::size_t i = 0; i < position.count; ++i) {
             Vec3 p{position.number(i, 0), position.number(i, 1), position.number(i, 2)};
@@ -223,6 +228,11 @@ private:
                 return std::isfinite(x) && std::isfinite(y) ? Vec2{x, y} : Vec2{};
             };
             if (uv0.components) mesh.uv0.push_back(finite(uv0.number(i, 0), uv0.number(i, 1)));
+            if (tangent.components) {
+                const Vec3 t{tangent.number(i, 0), tangent.number(i, 1), tangent.number(i, 2)};
+                mesh.tangents.push_back(
+                    {is_finite(t) ? normalize(t) : Vec3{}, tangent.number(i, 3) < 0 ? -1.0f : 1.0f});
+            }
             if (uv1.components) mesh.uv1.push_back({uv1.number(i, 0), uv1.number(i, 1)});
         }
         add_triangles(primitive, mode, good, mesh);

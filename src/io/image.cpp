@@ -135,15 +135,32 @@ void write_exr(const std::filesystem::path& to, int width, int height, const std
     write_scaled_exr(to, width, height, pixels, 0);
 }
 
+int image_exponent(std::span<const Rgb> pixels) {
+    float most = 0;
+    for (Rgb c : pixels) most = std::max({most, std::abs(c.r), std::abs(c.g), std::abs(c.b)});
+    int exponent = 0;
+    while (std::ldexp(most, -exponent) >= 16384.0f) ++exponent;
+    return exponent;
+}
+
 void write_scaled_exr(const std::filesystem::path& to, int width, int height, const std::vector<Rgb>& pixels,
                       int exponent) {
-    OIIO::ImageSpec spec(width, height, 3, OIIO::TypeDesc::HALF);
+    write_layered_exr(to, {width, height, {""}, pixels}, exponent);
+}
+
+void write_layered_exr(const std::filesystem::path& to, const LayeredImage& image, int exponent) {
+    OIIO::ImageSpec spec(image.width, image.height, static_cast<int>(3 * image.layers.size()),
+                         OIIO::TypeDesc::HALF);
+    for (std::size_t l = 0; l < image.layers.size(); ++l)
+        for (std::size_t c = 0; c < 3; ++c)
+            spec.channelnames[3 * l + c] =
+                (image.layers[l].empty() ? "" : image.layers[l] + ".") + std::string(1, "RGB"[c]);
     spec.attribute("compression", "zip");
     spec.attribute("stasigraph:exponent", exponent);
-    spec.attribute("DateTime",
-                   "2000:01:01 00:00:00");  // else the clock is written, and no two files are the same
+    // Else the clock is written, and no two files are the same.
+    spec.attribute("DateTime", "2000:01:01 00:00:00");
     spec.attribute("oiio:ColorSpace", "Linear");
-    std::vector<Rgb> scaled(pixels);
+    std::vector<Rgb> scaled(image.values);
     const float scale = std::ldexp(1.0f, -exponent);
     for (Rgb& c : scaled) c = c * scale;
     write_beside(to, [&](const std::filesystem::path& file) {
@@ -152,6 +169,10 @@ void write_scaled_exr(const std::filesystem::path& to, int width, int height, co
 }
 
 std::vector<Rgb> read_scaled_exr(const std::filesystem::path& path, int side) {
+    return read_layered_exr(path, side, {""}).values;
+}
+
+LayeredImage read_layered_exr(const std::filesystem::path& path, int side, std::vector<std::string> layers) {
     const auto fail = [&](const std::string& why) {
         throw Error{.what = "a baked page cannot be read",
                     .where = path.string(),
@@ -161,13 +182,29 @@ std::vector<Rgb> read_scaled_exr(const std::filesystem::path& path, int side) {
     const auto input = OIIO::ImageInput::open(path.string());
     if (!input) fail(OIIO::geterror());
     const OIIO::ImageSpec spec = input->spec();
-    if (spec.width != side || spec.height != side || spec.nchannels != 3)
+    const std::size_t channels = 3 * layers.size();
+    if (spec.width != side || spec.height != side || spec.nchannels != static_cast<int>(channels))
         fail("its size is not that of the page");
-    std::vector<Rgb> pixels(static_cast<std::size_t>(side) * side);
-    if (!input->read_image(0, 0, 0, 3, OIIO::TypeDesc::FLOAT, pixels.data())) fail(input->geterror());
+    std::vector<std::size_t> from;
+    for (const std::string& layer : layers)
+        for (const char c : {'R', 'G', 'B'}) {
+            const std::string name = (layer.empty() ? "" : layer + ".") + std::string(1, c);
+            const auto at = std::find(spec.channelnames.begin(), spec.channelnames.end(), name);
+            if (at == spec.channelnames.end()) fail("it has no channel " + name);
+            from.push_back(static_cast<std::size_t>(at - spec.channelnames.begin()));
+        }
+    const std::size_t pixels = static_cast<std::size_t>(side) * static_cast<std::size_t>(side);
+    std::vector<float> read(pixels * channels);
+    if (!input->read_image(0, 0, 0, static_cast<int>(channels), OIIO::TypeDesc::FLOAT, read.data()))
+        fail(input->geterror());
+    LayeredImage image{side, side, std::move(layers), std::vector<Rgb>(pixels * channels / 3)};
     const float scale = std::ldexp(1.0f, spec.get_int_attribute("stasigraph:exponent", 0));
-    for (Rgb& c : pixels) c = c * scale;
-    return pixels;
+    for (std::size_t i = 0; i < image.values.size(); ++i) {
+        const float* p = &read[i / (channels / 3) * channels];
+        const std::size_t* c = &from[3 * (i % (channels / 3))];
+        image.values[i] = Rgb{p[c[0]], p[c[1]], p[c[2]]} * scale;
+    }
+    return image;
 }
 
 }  // namespace stasigraph

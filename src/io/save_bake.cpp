@@ -12,14 +12,8 @@ namespace stasigraph {
 
 namespace {
 
-/// The smallest exponent, 0 or more, that brings the largest texel under 16384.
-int image_exponent(const PageImage& page) {
-    float most = 0;
-    for (Rgb c : page.texels) most = std::max(most, max_channel(c));
-    int exponent = 0;
-    while (std::ldexp(most, -exponent) >= 16384.0f) ++exponent;
-    return exponent;
-}
+/// Layers of a directional page, in the order of DirectionalPage.
+const std::vector<std::string> harmonics = {"1-1", "10", "11"};
 
 Json vec(Vec2 v) {
     return Json::array({v.x, v.y});
@@ -147,7 +141,7 @@ Json settings_json(const Level& level) {
               {"density_scale", tier.density_scale},
               {"page", level.lightmap.page},
               {"margin", level.lightmap.margin},
-              {"shape", "flat"},
+              {"shape", level.lightmap.shape == LightmapShape::flat ? "flat" : "directional"},
               {"tier", tier_name(level.quality.tier)},
               {"seed", level.quality.seed},
               {"noise", level.quality.noise > 0 ? level.quality.noise : tier.noise},
@@ -208,10 +202,21 @@ Json write_set(const Level& level, const BakedSet& set, const std::vector<float>
     for (std::size_t p = 0; p < set.pages.size(); ++p) {
         const PageImage& page = set.pages[p];
         const std::string name = set.name + "/lightmap-" + std::to_string(p) + ".exr";
-        const int exponent = image_exponent(page);
+        const int exponent = image_exponent(page.texels);
         write_scaled_exr(written.folder / name, page.side, page.side, page.texels, exponent);
         written.add(name);
         entry["lightmaps"].push_back({{"file", name}, {"exponent", exponent}});
+    }
+    for (std::size_t p = 0; p < set.directional.size(); ++p) {
+        const DirectionalPage& page = set.directional[p];
+        const std::string name = set.name + "/directional-" + std::to_string(p) + ".exr";
+        LayeredImage image{page.side, page.side, harmonics, {}};
+        image.values.reserve(3 * page.texels.size());
+        for (const auto& t : page.texels) image.values.insert(image.values.end(), t.begin(), t.end());
+        const int exponent = image_exponent(image.values);
+        write_layered_exr(written.folder / name, image, exponent);
+        written.add(name);
+        entry["directional"].push_back({{"file", name}, {"exponent", exponent}});
     }
     return entry;
 }
@@ -255,10 +260,12 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
             entry = earlier_entry(before, uvs, set.name);
             if (entry.is_null()) continue;
             kept.push_back(probe_sets.size());
-            for (const Json& map : entry["lightmaps"]) written.add(map.value("file", ""), false);
+            for (const char* maps : {"lightmaps", "directional"})
+                for (const Json& map : entry.value(maps, Json::array()))
+                    written.add(map.value("file", ""), false);
             written.add(set.name + "/preview.glb", false);
         }
-        probe_sets.push_back({.name = set.name, .pages = {}, .probes = set.probes});
+        probe_sets.push_back({.name = set.name, .pages = {}, .directional = {}, .probes = set.probes});
         manifest["sets"].push_back(std::move(entry));
     }
     manifest["surfaces"] = surfaces_json(level, atlas);
@@ -321,7 +328,7 @@ SavedBake load_bake(const fs::path& folder, const Level& level, const std::strin
     std::string names;
     const JsonPlace sets = root["sets"];
     for (std::size_t s = 0; s < sets.size(); ++s) {
-        BakedSet set{.name = sets[s]["name"].text(""), .pages = {}, .probes = {}};
+        BakedSet set{.name = sets[s]["name"].text(""), .pages = {}, .directional = {}, .probes = {}};
         names += (names.empty() ? "" : ", ") + set.name;
         if (!only.empty() && set.name != only) continue;
         // Each set says what it was made from: a bake of one set leaves the others as they were.
@@ -332,6 +339,17 @@ SavedBake load_bake(const fs::path& folder, const Level& level, const std::strin
         for (std::size_t p = 0; p < maps.size(); ++p) {
             const fs::path file = referenced_file(folder, maps[p]["file"].text(""), "manifest.json");
             set.pages.push_back({atlas.pages[p], read_scaled_exr(file, atlas.pages[p]), {}});
+        }
+        const JsonPlace directional = sets[s]["directional"];
+        if (directional && directional.size() != atlas.pages.size())
+            directional.fail("has not one file for each page");
+        for (std::size_t p = 0; p < directional.size(); ++p) {
+            const fs::path file = referenced_file(folder, directional[p]["file"].text(""), "manifest.json");
+            const LayeredImage image = read_layered_exr(file, atlas.pages[p], harmonics);
+            DirectionalPage& page = set.directional.emplace_back();
+            page.side = image.width;
+            page.texels.resize(image.values.size() / 3);
+            for (std::size_t i = 0; i < image.values.size(); ++i) page.texels[i / 3][i % 3] = image.values[i];
         }
         saved.sets.push_back(std::move(set));
     }

@@ -101,8 +101,11 @@ struct Sheet::State {
                            "Use \"shrink\" or \"keep\".");
                 level.lightmap.shrink_unseen = *v == "shrink";
             }
-            if (const auto v = e.text("shape"); v && *v != "flat")
-                e.fail("shape", "this version makes flat lightmaps only", "Use \"flat\".");
+            if (const auto v = e.text("shape")) {
+                if (*v != "flat" && *v != "directional")
+                    e.fail("shape", "is no shape of a lightmap", "Use \"flat\" or \"directional\".");
+                level.lightmap.shape = *v == "flat" ? LightmapShape::flat : LightmapShape::directional;
+            }
         });
         each("quality", [&](const Entry& e) {
             if (const auto v = e.text("tier")) {

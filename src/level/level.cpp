@@ -90,6 +90,8 @@ void check_mesh(const Mesh& mesh) {
         fail("TEXCOORD_0 has the wrong length", mesh.uv0.size());
     if (!mesh.uv1.empty() && mesh.uv1.size() != mesh.positions.size())
         fail("TEXCOORD_1 has the wrong length", mesh.uv1.size());
+    if (!mesh.tangents.empty() && mesh.tangents.size() != mesh.positions.size())
+        fail("TANGENT has the wrong length", mesh.tangents.size());
     for (std::size_t i = 0; i < mesh.positions.size(); ++i)
         if (!is_finite(mesh.positions[i]) || !is_finite(mesh.normals[i]))
             fail("a position or normal is not finite", i);
@@ -205,6 +207,15 @@ void check_level(const Level& level) {
         check_range(m.alpha, 0, 1e6f, "material " + m.name, "alpha is out of range", "Use 0 to 1.");
         check_range(m.transmission, 0, 1, "material " + m.name, "transmission is out of range",
                     "Use 0 to 1.");
+        check_range(m.normal_scale, -100, 100, "material " + m.name, "scale of the normal map is out of range",
+                    "Use -100 to 100, 1 for the map as it is.");
+        for (const TextureUse* use :
+             {&m.base_texture, &m.emission_texture, &m.transmission_texture, &m.normal_texture})
+            if (use->image != none && use->image >= level.images.size())
+                throw Error{.what = "a material names an image that does not exist",
+                            .where = "material " + m.name,
+                            .value = std::to_string(use->image),
+                            .remedy = ""};
     }
     for (const Light& light : level.lights) check_light(level, light);
     check_sky(level.sky);

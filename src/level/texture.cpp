@@ -39,34 +39,54 @@ bool lets_through(const Material& m) {
     return m.alpha_mode != AlphaMode::opaque || tints(m);
 }
 
-TextureSet::TextureSet(const Level& level) {
-    for (const Image& image : level.images) {
-        std::vector<Mip>& mips = images_.emplace_back();
-        Mip base{image.width, image.height,
-                 std::vector<Texel4>(static_cast<std::size_t>(image.width) * image.height)};
-        const auto& table = linear_table();
-        for (std::size_t i = 0; i < base.pixels.size(); ++i) {
-            const std::uint8_t* p = &image.rgba[4 * i];
-            base.pixels[i] = {table[p[0]], table[p[1]], table[p[2]], static_cast<float>(p[3]) / 255.0f};
-        }
-        mips.push_back(std::move(base));
-        while (mips.back().width > 1 || mips.back().height > 1) {
-            const Mip& from = mips.back();
-            Mip to{std::max(1, from.width / 2), std::max(1, from.height / 2), {}};
-            for (int y = 0; y < to.height; ++y)
-                for (int x = 0; x < to.width; ++x) {
-                    Texel4 sum;
-                    for (int k = 0; k < 4; ++k) {
-                        const int sx = std::min(2 * x + (k & 1), from.width - 1),
-                                  sy = std::min(2 * y + (k >> 1), from.height - 1);
-                        const Texel4& p = from.pixels[static_cast<std::size_t>(sy) * from.width + sx];
-                        sum = {sum.r + p.r / 4, sum.g + p.g / 4, sum.b + p.b / 4, sum.a + p.a / 4};
-                    }
-                    to.pixels.push_back(sum);
-                }
-            mips.push_back(std::move(to));
-        }
+bool has_normal_maps(const Level& level) {
+    return std::any_of(level.surfaces.begin(), level.surfaces.end(), [&](const Surface& s) {
+        return s.part == Part::still && s.lit_by == LitBy::lightmap &&
+               level.materials[s.material].normal_texture.image != none &&
+               !level.meshes[s.mesh].uv0.empty();
+    });
+}
+
+TextureSet::TextureSet(const Level& level) : images_(level.images.size()), normals_(level.images.size()) {
+    for (const Material& m : level.materials) {
+        for (const TextureUse* use : {&m.base_texture, &m.emission_texture, &m.transmission_texture})
+            if (use->image != none && images_[use->image].empty())
+                images_[use->image] = make_mips(level.images[use->image], true);
+        const std::uint32_t bumps = m.normal_texture.image;
+        if (bumps != none && normals_[bumps].empty()) normals_[bumps] = make_mips(level.images[bumps], false);
     }
+}
+
+TextureSet::Mips TextureSet::make_mips(const Image& image, bool colors) {
+    Mips mips;
+    Mip base{image.width, image.height,
+             std::vector<Texel4>(static_cast<std::size_t>(image.width) * image.height)};
+    const auto& table = linear_table();
+    const auto value = [&](std::uint8_t code) {
+        return colors ? table[code] : static_cast<float>(code) * (2 / 255.0f) - 1;
+    };
+    for (std::size_t i = 0; i < base.pixels.size(); ++i) {
+        const std::uint8_t* p = &image.rgba[4 * i];
+        base.pixels[i] = {value(p[0]), value(p[1]), value(p[2]), static_cast<float>(p[3]) / 255.0f};
+    }
+    mips.push_back(std::move(base));
+    while (mips.back().width > 1 || mips.back().height > 1) {
+        const Mip& from = mips.back();
+        Mip to{std::max(1, from.width / 2), std::max(1, from.height / 2), {}};
+        for (int y = 0; y < to.height; ++y)
+            for (int x = 0; x < to.width; ++x) {
+                Texel4 sum;
+                for (int k = 0; k < 4; ++k) {
+                    const int sx = std::min(2 * x + (k & 1), from.width - 1),
+                              sy = std::min(2 * y + (k >> 1), from.height - 1);
+                    const Texel4& p = from.pixels[static_cast<std::size_t>(sy) * from.width + sx];
+                    sum = {sum.r + p.r / 4, sum.g + p.g / 4, sum.b + p.b / 4, sum.a + p.a / 4};
+                }
+                to.pixels.push_back(sum);
+            }
+        mips.push_back(std::move(to));
+    }
+    return mips;
 }
 
 Texel4 TextureSet::fetch(const Mip& mip, const TextureUse& use, float x, float y) {
@@ -94,8 +114,10 @@ Texel4 TextureSet::fetch(const Mip& mip, const TextureUse& use, float x, float y
 }
 
 Texel4 TextureSet::sample(const TextureUse& use, Vec2 uv, float footprint) const {
-    if (use.image == none) return {1, 1, 1, 1};
-    const std::vector<Mip>& mips = images_[use.image];
+    return use.image == none ? Texel4{1, 1, 1, 1} : look_up(images_[use.image], use, uv, footprint);
+}
+
+Texel4 TextureSet::look_up(const Mips& mips, const TextureUse& use, Vec2 uv, float footprint) {
     // KHR_texture_transform: scale, then rotate, then move.
     const float c = std::cos(use.rotation), s = std::sin(use.rotation);
     const Vec2 q{uv.x * use.scale.x, uv.y * use.scale.y};
@@ -138,21 +160,82 @@ Rgb TextureSet::albedo(const Level& level, const Surface& surface, std::uint32_t
     return hold(c);
 }
 
+namespace {
+
+/// Calls f(uv, width) for sixteen places in an even grid over a parallelogram of UVs.
+template <class F>
+void for_places(Vec2 middle, const Footprint& footprint, F f) {
+    constexpr int side = 4;
+    const float width = std::max(length(footprint.across), length(footprint.down)) / side;
+    for (int i = 0; i < side * side; ++i) {
+        const float x = (static_cast<float>(i % side) + 0.5f) / side - 0.5f,
+                    y = (static_cast<float>(i / side) + 0.5f) / side - 0.5f;
+        f(middle + footprint.across * x + footprint.down * y, width);
+    }
+}
+
+/// Toward +U along a triangle, and up the image, in the world; neither unit length.
+struct Along {
+    Vec3 right, up;
+};
+Along along_triangle(const Mesh& mesh, std::uint32_t triangle, const Affine& to_world) {
+    const std::uint32_t* i = &mesh.indices[3 * static_cast<std::size_t>(triangle)];
+    const Vec3 b = transform_vector(to_world, mesh.positions[i[1]] - mesh.positions[i[0]]),
+               c = transform_vector(to_world, mesh.positions[i[2]] - mesh.positions[i[0]]);
+    const Vec2 p = mesh.uv0[i[1]] - mesh.uv0[i[0]], q = mesh.uv0[i[2]] - mesh.uv0[i[0]];
+    const float sign = cross(p, q) < 0 ? -1.0f : 1.0f;
+    return {(b * q.y - c * p.y) * sign, (b * q.x - c * p.x) * sign};
+}
+
+}  // namespace
+
 Rgb TextureSet::mean_albedo(const Level& level, const Surface& surface, std::uint32_t triangle,
                             Vec2 barycentric, const Footprint& footprint) const {
     const Material& m = level.materials[surface.material];
     if (m.base_texture.image == none) return hold(m.base_color);
-    constexpr int side = 4;
-    const Vec2 middle = mesh_uv(level.meshes[surface.mesh], triangle, barycentric.x, barycentric.y);
-    const float width = std::max(length(footprint.across), length(footprint.down)) / side;
     Rgb sum;
-    for (int i = 0; i < side * side; ++i) {
-        const float x = (static_cast<float>(i % side) + 0.5f) / side - 0.5f,
-                    y = (static_cast<float>(i / side) + 0.5f) / side - 0.5f;
-        const Texel4 t = sample(m.base_texture, middle + footprint.across * x + footprint.down * y, width);
-        sum += Rgb{t.r, t.g, t.b} * m.base_color;
+    for_places(mesh_uv(level.meshes[surface.mesh], triangle, barycentric.x, barycentric.y), footprint,
+               [&](Vec2 uv, float width) {
+                   const Texel4 t = sample(m.base_texture, uv, width);
+                   sum += Rgb{t.r, t.g, t.b} * m.base_color;
+               });
+    return hold(sum * (1.0f / 16));
+}
+
+Vec3 TextureSet::mapped_normal(const Level& level, const Surface& surface, std::uint32_t triangle,
+                               Vec2 barycentric, const Footprint& footprint, Vec3 normal, Vec3 face) const {
+    const Material& m = level.materials[surface.material];
+    const Mesh& mesh = level.meshes[surface.mesh];
+    if (m.normal_texture.image == none || mesh.uv0.empty()) return normal;
+    Vec3 sum;
+    const Vec2 middle = mesh_uv(mesh, triangle, barycentric.x, barycentric.y);
+    const auto add = [&](Vec2 uv, float width) {
+        const Texel4 t = look_up(normals_[m.normal_texture.image], m.normal_texture, uv, width);
+        sum = sum + Vec3{t.r * m.normal_scale, t.g * m.normal_scale, std::max(t.b, 0.0f)};
+    };
+    if (footprint.across == Vec2{} && footprint.down == Vec2{})
+        add(middle, 0);
+    else
+        for_places(middle, footprint, add);
+    const Along along = along_triangle(mesh, triangle, surface.to_world);
+    Vec3 right = along.right;
+    float side = dot(cross(normal, right), along.up) < 0 ? -1.0f : 1.0f;
+    if (!mesh.tangents.empty()) {
+        const std::uint32_t* i = &mesh.indices[3 * static_cast<std::size_t>(triangle)];
+        const Vec3 t = mesh.tangents[i[0]].along * (1 - barycentric.x - barycentric.y) +
+                       mesh.tangents[i[1]].along * barycentric.x + mesh.tangents[i[2]].along * barycentric.y;
+        right = transform_vector(surface.to_world, t);
+        side = mesh.tangents[i[0]].side * (determinant(surface.to_world) < 0 ? -1.0f : 1.0f);
     }
-    return hold(sum * (1.0f / (side * side)));
+    right = normalize(right - normal * dot(normal, right));
+    if (!(length(right) > 0.5f)) return normal;
+    const Vec3 bent =
+        normalize(right * sum.x + cross(normal, right) * (side * sum.y) + normal * sum.z);
+    if (!(length(bent) > 0.5f)) return normal;
+    // A bump that would look behind its own face is held at the horizon.
+    constexpr float least = 0.05f;
+    const float up = dot(bent, face);
+    return up >= least ? bent : normalize(bent + face * (least - up));
 }
 
 Rgb TextureSet::emission(const Level& level, const Surface& surface, std::uint32_t triangle, float u,

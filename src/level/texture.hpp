@@ -23,11 +23,14 @@ inline constexpr float most_albedo = 0.95f;
 /// An sRGB-coded byte as linear light, 0 to 1.
 float linear_byte(std::uint8_t code);
 
+/// Whether any lightmapped surface has a normal map.
+bool has_normal_maps(const Level& level);
+
 /// Whether light may pass a material anywhere, and whether it may be coloured on the way.
 bool lets_through(const Material& material);
 bool tints(const Material& material);
 
-/// Threads: const use is safe from any number of threads. Cost: 21 bytes a source pixel.
+/// Threads: const use is safe from any number of threads. Cost: 21 bytes a source pixel and use.
 class TextureSet {
 public:
     explicit TextureSet(const Level& level);
@@ -43,6 +46,11 @@ public:
     /// as wide as its share.
     Rgb mean_albedo(const Level& level, const Surface& surface, std::uint32_t triangle, Vec2 barycentric,
                     const Footprint& footprint) const;
+    /// The shading normal bent by the material's normal map, averaged over a parallelogram of UVs around a
+    /// point. `normal` and `face`: the interpolated and the triangle's own, both outward and unit length;
+    /// `normal` itself where there is no map. Never turned away from the face.
+    Vec3 mapped_normal(const Level& level, const Surface& surface, std::uint32_t triangle, Vec2 barycentric,
+                       const Footprint& footprint, Vec3 normal, Vec3 face) const;
     /// Nit, less what the surface lets through at that point.
     Rgb emission(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v) const;
     float alpha(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v) const;
@@ -60,8 +68,12 @@ private:
         int width = 0, height = 0;
         std::vector<Texel4> pixels;
     };
+    using Mips = std::vector<Mip>;
+    static Mips make_mips(const Image& image, bool colors);
     static Texel4 fetch(const Mip& mip, const TextureUse& use, float x, float y);
-    std::vector<std::vector<Mip>> images_;
+    static Texel4 look_up(const Mips& mips, const TextureUse& use, Vec2 uv, float footprint);
+    std::vector<Mips> images_;   ///< As linear light; empty where no material uses it so.
+    std::vector<Mips> normals_;  ///< As vectors in [-1, 1]; likewise.
 };
 
 /// The interpolated normal in the world, unit length; `face` where it is missing, broken or turned away from

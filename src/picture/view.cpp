@@ -54,7 +54,7 @@ public:
             const bool two_sided = level_.materials[surface.material].double_sided;
             // As a game culls them: the backs of single-sided faces are not there.
             if (!hit.back || two_sided) {
-                const Rgb own = shade(hit, caster_.place(hit), direction);
+                const Rgb own = shade(hit, bumped_place(hit), direction);
                 if (!caster_.is_glass(hit.surface) || settings_.show == Show::charts ||
                     settings_.show == Show::density)
                     return sum + through * own;
@@ -69,6 +69,18 @@ public:
     }
 
 private:
+    /// The place of a hit, its normal bent by the material's map.
+    RayCaster::Place bumped_place(const Hit& hit) const {
+        RayCaster::Place place = caster_.place(hit);
+        const Surface& surface = level_.surfaces[hit.surface];
+        if (level_.materials[surface.material].normal_texture.image == none) return place;
+        const float side = hit.back ? -1.0f : 1.0f;
+        place.normal = textures_.mapped_normal(level_, surface, hit.triangle, {hit.u, hit.v}, {},
+                                               place.normal * side, place.face_normal * side) *
+                       side;
+        return place;
+    }
+
     Rgb shade(const Hit& hit, const RayCaster::Place& place, Vec3 direction) const {
         const Surface& surface = level_.surfaces[hit.surface];
         switch (settings_.show) {
@@ -155,11 +167,21 @@ private:
         const SurfaceUv& uv = atlas_.surfaces[hit.surface];
         const Rgb live = live_light(hit, place);
         if (uv.page != none && !hit.back)
-            return live + sample_page(light_.set->pages[uv.page], page_place(hit));
+            return live + mapped_light(hit, place);
         if (surface.lit_by == LitBy::nothing) return live;
         return live + probe_irradiance(
                           probe_weights(*light_.probes, place.position + place.face_normal * 0.05f, true),
                           light_.set->probes, place.normal);
+    }
+
+    /// From the lightmap, as a game's shader reads it.
+    Rgb mapped_light(const Hit& hit, const RayCaster::Place& place) const {
+        const std::uint32_t page = atlas_.surfaces[hit.surface].page;
+        const Vec2 at = page_place(hit);
+        const Rgb flat = sample_page(light_.set->pages[page], at);
+        if (light_.set->directional.empty()) return flat;
+        return directional_irradiance(flat, sample_page(light_.set->directional[page], at),
+                                      caster_.place(hit).normal, place.normal);
     }
 
     Rgb charts(const Hit& hit) const {

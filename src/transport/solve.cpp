@@ -1,9 +1,10 @@
 #include "transport/solve.hpp"
 
-#include <immintrin.h>
 #include <algorithm>
 #include <cmath>
 #include <numeric>
+
+#include "transport/half_row.hpp"
 
 namespace stasigraph {
 
@@ -11,13 +12,6 @@ namespace {
 
 constexpr std::size_t rows_per_task = 1024;  // fixed: sums are the same for any number of threads
 constexpr float settled = 0.001f;
-
-typedef float Lane __attribute__((vector_size(32)));
-
-/// Eight 16-bit floats at p as a lane (F16C).
-inline Lane load_half(const std::uint16_t* p) {
-    return reinterpret_cast<Lane>(_mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(p))));
-}
 
 /// Sums the rows that the words name, `blocks` lanes of eight 16-bit floats each, and divides by their
 /// number.
