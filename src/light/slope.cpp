@@ -22,7 +22,7 @@ Shares shares_at(double cosine) {
     double along = 0, along_square = 0, across = 0, across_square = 0;
     for (int i = 0; i < rings; ++i) {
         const double p = (i + 0.5) / rings * half_turn / 2, c = std::cos(p), s = std::sin(p);
-        const double weight = s * c * c * c * c;
+        const double c4 = c * c * c * c, weight = s * c4 * c4;
         for (int k = 0; k < turns; ++k) {
             const double q = std::cos((k + 0.5) / turns * half_turn);
             const double light = std::max(0.0, cosine * c + sine * s * q);
