@@ -48,6 +48,7 @@ Show show_from(const std::string& name) {
            : name == "albedo"  ? Show::albedo
            : name == "charts"  ? Show::charts
            : name == "density" ? Show::density
+           : name == "occlusion" ? Show::occlusion
                                : Show::lit;
 }
 
@@ -58,7 +59,7 @@ void run(const Options& o, ViewSettings settings, Job& job) {
     const bool needs_light = settings.show == Show::lit || settings.show == Show::light;
     const fs::path folder = o.folder.empty() ? default_output(o.common.level) : o.folder;
     BakedLevel b;
-    if (needs_light) {
+    if (needs_light || settings.show == Show::occlusion) {
         const Level names = load_level(o.common.level);
         b = load_baked(o.common, folder, names.sets[set_index(names, o.set)].name);
     } else {
@@ -68,7 +69,8 @@ void run(const Options& o, ViewSettings settings, Job& job) {
                               earlier.surfaces.empty() ? nullptr : &earlier);
     }
     const Camera camera = choose_camera(o, b.level);
-    const ViewLight light{needs_light ? &b.bake.sets[0] : nullptr, &b.bake.probes, &b.bake.visibility};
+    const ViewLight light{needs_light ? &b.bake.sets[0] : nullptr, &b.bake.probes, &b.bake.visibility,
+                          &b.bake.occlusion};
     const Picture picture = view(b.level, b.bake.atlas, light, camera, settings, job);
     const std::string set = needs_light ? b.bake.sets[0].name : "";
     const fs::path file =
@@ -112,8 +114,8 @@ void add_view(CLI::App& app) {
     eye->needs(toward);
     c->add_option("--fov", o->fov, "vertical field of view with --eye, degrees")
         ->check(CLI::Range(1.0, 170.0));
-    c->add_option("--show", o->show, "lit, light, albedo, charts or density")
-        ->check(CLI::IsMember({"lit", "light", "albedo", "charts", "density"}));
+    c->add_option("--show", o->show, "lit, light, albedo, charts, density or occlusion")
+        ->check(CLI::IsMember({"lit", "light", "albedo", "charts", "density", "occlusion"}));
     c->add_option("--set", o->set, "the bake set; the first unless given");
     c->add_option("--exposure", o->ev, "exposure value at ISO 100, or auto");
     c->add_option("--size", o->size, "WIDTHxHEIGHT in pixels");

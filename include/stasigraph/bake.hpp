@@ -43,6 +43,14 @@ struct VisibilityPage {
     std::vector<std::array<std::uint8_t, 4>> texels;  ///< Empty where no such light reaches the page.
 };
 
+/// How open the surroundings of each texel are, 0 to 1: over cosine-distributed directions the mean of 1 where
+/// nothing is met within reach and of (distance / reach)^2 where something is. Rows from the top; margins
+/// filled.
+struct OcclusionPage {
+    int side = 0;
+    std::vector<float> texels;
+};
+
 /// What a bake came to.
 struct BakeFigures {
     std::size_t texels = 0, patches = 0, buried = 0;
@@ -59,9 +67,8 @@ struct BakeFigures {
 
 struct Baked {
     std::vector<BakedSet> sets;
-    std::vector<PageImage> albedo;    ///< Base colour by page, what light is multiplied with in the preview.
-    std::vector<PageImage> emission;  ///< Nit by page.
     std::vector<VisibilityPage> visibility;  ///< By page; empty where every light is baked whole or live.
+    std::vector<OcclusionPage> occlusion;    ///< By page; empty unless the level asks for it.
     ProbeNet probes;
     BakeFigures figures;
 };

@@ -54,6 +54,7 @@ struct SavedBake {
     std::vector<BakedSet> sets;
     ProbeNet probes;
     std::vector<VisibilityPage> visibility;
+    std::vector<OcclusionPage> occlusion;
     bool stale = false;  ///< The scene or the sheet changed since.
     std::string tier;
 };

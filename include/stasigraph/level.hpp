@@ -254,6 +254,22 @@ struct QualitySettings {
     friend bool operator==(const QualitySettings&, const QualitySettings&) = default;
 };
 
+/// A map of how open the surroundings of each texel are.
+struct OcclusionSettings {
+    float reach = 0;  ///< Metres; what is farther away hides nothing. Range [0.01, 1000]; 0: no map.
+    friend bool operator==(const OcclusionSettings&, const OcclusionSettings&) = default;
+};
+
+/// What shares a texture of light times base colour.
+enum class CombinedBy : std::uint8_t { nothing, page, surface };
+
+/// Light times base colour as ordinary textures, for what cannot draw lightmaps.
+struct CombinedSettings {
+    CombinedBy by = CombinedBy::nothing;  ///< nothing: none are made.
+    int detail = 2;                       ///< Pixels along a texel. Range [1, 16].
+    std::optional<float> exposure;        ///< Exposure value at ISO 100; empty: metered, set by set.
+};
+
 /// What a tier stands for.
 struct TierSettings {
     float density_scale;          ///< Times the sheet's density.
@@ -262,6 +278,7 @@ struct TierSettings {
     int light_samples;            ///< Shadow rays for a light large enough to need them.
     int light_cut;                ///< Into how many parts the lamps of a group are told apart, at most.
     int probe_links;
+    int occlusion_rays;  ///< A texel.
 };
 TierSettings tier_settings(Tier tier);
 /// The same with what the settings ask for instead.
@@ -282,6 +299,8 @@ struct Level {
     std::vector<Camera> cameras;
     std::vector<Volume> volumes;
     LightmapSettings lightmap;
+    OcclusionSettings occlusion;
+    CombinedSettings combined;
     QualitySettings quality;
     std::vector<std::string> notes;      ///< What was skipped or assumed while loading, one sentence each.
     std::string name;                    ///< File name without folder and ending.

@@ -11,8 +11,8 @@ namespace stasigraph {
 
 /// What view() draws. `lit`: the level as the player sees it; `light`: baked light on white; `albedo`;
 /// `charts`: each chart in a colour of its own; `density`: a checker of texels, coloured from too coarse
-/// (warm) to too fine (cool).
-enum class Show : std::uint8_t { lit, light, albedo, charts, density };
+/// (warm) to too fine (cool); `occlusion`: how open the surroundings are, white where nothing is near.
+enum class Show : std::uint8_t { lit, light, albedo, charts, density, occlusion };
 
 struct ViewSettings {
     int width = 1280, height = 800;  ///< Pixels. Range [8, 8192].
@@ -31,6 +31,7 @@ struct ViewLight {
     const BakedSet* set = nullptr;
     const ProbeNet* probes = nullptr;
     const std::vector<VisibilityPage>* visibility = nullptr;  ///< May be null or empty.
+    const std::vector<OcclusionPage>* occlusion = nullptr;    ///< By page; Show::occlusion alone needs it.
 };
 
 /// Draws a level from a camera. Lights with bake = "bounce" and "live" shine as they will in the game: the

@@ -2,6 +2,7 @@
 #include <utility>
 
 #include "bake/guide_denoise.hpp"
+#include "bake/occlusion.hpp"
 #include "bake/set_pages.hpp"
 #include "bake/sources.hpp"
 #include "bake/visibility.hpp"
@@ -143,6 +144,9 @@ struct Baker::State {
     };
     std::vector<GroupCache> cache;
     VisibilityCache visibility;
+    OcclusionSettings occlusion_of;  ///< What `occlusion` was made for.
+    Denoise occlusion_smoothed = Denoise::off;
+    std::vector<OcclusionPage> occlusion;
     std::optional<TexelGraph> graph;  ///< Made when first wanted.
 
     // The last light() call: as solved, without what comes by links from surfaces, as it is shown, and the
@@ -161,6 +165,8 @@ struct Baker::State {
                                const std::vector<std::uint8_t>& wanted, Job& job) const;
     LightField gather_sources(const Sources& sources, const std::vector<std::uint32_t>& lengths,
                               Job& job) const;
+    std::vector<std::uint8_t> lightmapped() const;
+    const std::vector<OcclusionPage>& occlude(const Level& lit, Job& job);
     std::vector<ProbeLight> solve_probes(const Sources& sources, const std::vector<Rgb>& albedo,
                                          Job& job) const;
     /// A group's share of `field` that goes into the lightmap: without the direct light that stays live.
@@ -305,6 +311,44 @@ LightField Baker::State::gather_sources(const Sources& sources, const std::vecto
     return field;
 }
 
+/// Which texels a page shows.
+std::vector<std::uint8_t> Baker::State::lightmapped() const {
+    std::vector<std::uint8_t> wanted(texels.size());
+    for (std::size_t i = 0; i < texels.size(); ++i)
+        wanted[i] =
+            valid[i] && texels.grid[i] % 2 == 0 && atlas.surfaces[texels.grid[i] / 2].page != none ? 1 : 0;
+    return wanted;
+}
+
+const std::vector<OcclusionPage>& Baker::State::occlude(const Level& lit, Job& job) {
+    if (occlusion_of == lit.occlusion && occlusion_smoothed == lit.quality.denoise) return occlusion;
+    occlusion.clear();
+    occlusion_of = lit.occlusion;
+    occlusion_smoothed = lit.quality.denoise;
+    if (!(lit.occlusion.reach > 0)) return occlusion;
+    job.begin("occlusion", 1);
+    const std::vector<std::uint8_t> wanted = lightmapped();
+    const bool smooth = lit.quality.denoise == Denoise::automatic;
+    if (smooth && !graph) graph = connect_texels(texels, wanted, caster, job);
+    const std::vector<float> open = measure_openness({.texels = texels,
+                                                      .rows = rows,
+                                                      .caster = caster,
+                                                      .wanted = wanted,
+                                                      .graph = smooth ? &*graph : nullptr,
+                                                      .reach = lit.occlusion.reach,
+                                                      .rays = tier.occlusion_rays},
+                                                     job);
+    std::vector<PageImage> pages = finish_pages(
+        plans, [&](std::size_t i) { return Rgb{open[i], open[i], open[i]}; }, job);
+    for (std::size_t p = 0; p < pages.size(); ++p) {
+        fill_rest(plans[p], pages[p]);
+        OcclusionPage& page = occlusion.emplace_back();
+        page.side = pages[p].side;
+        for (const Rgb& c : pages[p].texels) page.texels.push_back(c.r);
+    }
+    return occlusion;
+}
+
 /// The solved light as it is shown: what came by links smoothed, while explicit light keeps its shadow edges;
 /// and its slopes.
 void Baker::State::finish_light(const Sources& sources, const std::vector<Rgb>& albedo,
@@ -314,10 +358,7 @@ void Baker::State::finish_light(const Sources& sources, const std::vector<Rgb>& 
     shown = light;
     slopes = {};
     if (!smooth && !want_slopes) return;
-    std::vector<std::uint8_t> wanted(texels.size());
-    for (std::size_t i = 0; i < texels.size(); ++i)
-        wanted[i] =
-            valid[i] && texels.grid[i] % 2 == 0 && atlas.surfaces[texels.grid[i] / 2].page != none ? 1 : 0;
+    const std::vector<std::uint8_t> wanted = lightmapped();
     if (want_slopes) slopes = slopes_by_links(sources, albedo, lengths, wanted, job);
     const auto each_explicit = [&](float sign, LightField& field) {
         job.parallel(texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
@@ -437,6 +478,7 @@ Baker::Baker(Level level, Job& job, const Atlas* previous) {
               {"more links", 25},
               {"bounces", 8},
               {"denoise", 4},
+              {"occlusion", level.occlusion.reach > 0 ? 4.0f : 0.0f},
               {"finish", 2}});
     state_ = new State(std::move(level), job, previous);
 }
@@ -511,11 +553,11 @@ Baked Baker::light(const Level& wanted, Job& job) {
     job.begin("denoise", 1);
     s.finish_light(sources, albedo, lengths, job);
 
+    const std::vector<OcclusionPage>& occlusion = s.occlude(lit, job);
     job.begin("finish", lit.sets.size());
     Baked baked{.sets = {},
-                .albedo = {},
-                .emission = {},
                 .visibility = visibility,
+                .occlusion = occlusion,
                 .probes = s.probes,
                 .figures = {}};
     std::vector<ProbeLight> probe_light = s.solve_probes(sources, albedo, job);
@@ -530,15 +572,6 @@ Baked Baker::light(const Level& wanted, Job& job) {
     for (std::size_t i = 0; i < lit.sets.size(); ++i)
         baked.sets.push_back({lit.sets[i].name, std::move(pages.sets[i].pages),
                               std::move(pages.sets[i].directional), std::move(probe_light[i])});
-    baked.albedo = finish_pages(
-        s.plans, [&](std::size_t i) { return albedo[i]; }, job);
-    baked.emission = finish_pages(
-        s.plans,
-        [&](std::size_t i) {
-            return s.textures.emission(lit, lit.surfaces[s.texels.grid[i] / 2], s.texels.triangle[i],
-                                       s.texels.barycentric[i].x, s.texels.barycentric[i].y);
-        },
-        job);
     job.finish();
     baked.figures = s.figures(noise, lengths, solved.bounces);
     baked.figures.seam_before = static_cast<float>(pages.seam_before);

@@ -80,32 +80,43 @@ float reach_of(const GuideSource& s, std::size_t i, float spacing) {
 
 }  // namespace
 
-DenoiseGuide guide_denoise(const GuideSource& s, Job& job) {
-    const std::size_t count = s.texels.size(), groups = s.groups;
-    DenoiseGuide guide{.reach = std::vector<float>(count, open_reach), .variance = {}, .groups = groups};
-    const Spread spread = spread_of(s, job);
-    guide.variance = spread.scatter;
-    const std::vector<float> spacing = grid_spacing(s.texels);
-    job.parallel(count, 256, [&](std::size_t begin, std::size_t end) {
+void temper_variance(const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
+                     const std::vector<float>& halves, DenoiseGuide& guide, Job& job) {
+    const std::size_t groups = guide.groups;
+    const std::vector<float> scatter = guide.variance;
+    job.parallel(wanted.size(), 256, [&](std::size_t begin, std::size_t end) {
         Neighbourhood near;
-        std::vector<float> scatter(groups), halves(groups);
+        std::vector<float> scattered(groups), apart(groups);
         for (std::size_t i = begin; i < end; ++i) {
-            if (!s.wanted[i]) continue;
-            guide.reach[i] = reach_of(s, i, spacing[s.texels.grid[i]]);
-            near.collect(s.graph, static_cast<std::uint32_t>(i), compared_steps);
-            std::fill(scatter.begin(), scatter.end(), 0.0f);
-            std::fill(halves.begin(), halves.end(), 0.0f);
+            if (!wanted[i]) continue;
+            near.collect(graph, static_cast<std::uint32_t>(i), compared_steps);
+            std::fill(scattered.begin(), scattered.end(), 0.0f);
+            std::fill(apart.begin(), apart.end(), 0.0f);
             for (std::size_t k = 0; k < near.size(); ++k)
                 for (std::size_t g = 0; g < groups; ++g) {
-                    scatter[g] += spread.scatter[near[k] * groups + g];
-                    halves[g] += spread.halves[near[k] * groups + g];
+                    scattered[g] += scatter[near[k] * groups + g];
+                    apart[g] += halves[near[k] * groups + g];
                 }
             for (std::size_t g = 0; g < groups; ++g)
-                if (scatter[g] > 0)
+                if (scattered[g] > 0)
                     guide.variance[i * groups + g] *=
-                        std::pow(std::min(1.0f, halves[g] / scatter[g]), halves_power);
+                        std::pow(std::min(1.0f, apart[g] / scattered[g]), halves_power);
         }
     });
+}
+
+DenoiseGuide guide_denoise(const GuideSource& s, Job& job) {
+    const std::size_t count = s.texels.size();
+    Spread spread = spread_of(s, job);
+    DenoiseGuide guide{.reach = std::vector<float>(count, open_reach),
+                       .variance = std::move(spread.scatter),
+                       .groups = s.groups};
+    const std::vector<float> spacing = grid_spacing(s.texels);
+    job.parallel(count, 256, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i)
+            if (s.wanted[i]) guide.reach[i] = reach_of(s, i, spacing[s.texels.grid[i]]);
+    });
+    temper_variance(s.graph, s.wanted, spread.halves, guide, job);
     return guide;
 }
 

@@ -25,4 +25,9 @@ struct GuideSource {
 /// Looks at the first links of every wanted row, at most 256. Cost: as much as one bounce over those.
 DenoiseGuide guide_denoise(const GuideSource& source, Job& job);
 
+/// Lowers a guide's variances, as their samples scatter, by what even spreading gains: told by `halves`, the
+/// squared difference of the means of each texel's two halves of samples, over the texels around.
+void temper_variance(const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
+                     const std::vector<float>& halves, DenoiseGuide& guide, Job& job);
+
 }  // namespace stasigraph

@@ -203,4 +203,10 @@ std::array<Rgb, 3> sample_page(const DirectionalPage& page, Vec2 at) {
     return sum;
 }
 
+float sample_page(const OcclusionPage& page, Vec2 at) {
+    float sum = 0;
+    for_bilinear(page.side, at, [&](std::size_t i, float w) { sum += page.texels[i] * w; });
+    return sum;
+}
+
 }  // namespace stasigraph

@@ -35,5 +35,6 @@ void fill_rest(const PagePlan& plan, PageImage& page);
 /// Bilinear lookup as a game's sampler does it, at a position in texels of the page.
 Rgb sample_page(const PageImage& page, Vec2 at);
 std::array<Rgb, 3> sample_page(const DirectionalPage& page, Vec2 at);
+float sample_page(const OcclusionPage& page, Vec2 at);
 
 }  // namespace stasigraph

@@ -30,6 +30,8 @@ LayeredImage read_layered_exr(const std::filesystem::path& path, int side, std::
 int image_exponent(std::span<const Rgb> pixels);
 Bytes encode_png(int width, int height, const std::vector<std::uint8_t>& rgb);
 Bytes encode_png_rgba(int width, int height, const std::vector<std::uint8_t>& rgba);
+/// One channel that is no colour.
+Bytes encode_png_grey(int width, int height, const std::vector<std::uint8_t>& grey);
 
 const char* tier_name(Tier tier);
 
@@ -38,9 +40,6 @@ bool fit_atlas(const Level& level, Atlas& atlas);
 
 /// What ties a saved bake to the UVs it was made for.
 std::string atlas_hash(const Atlas& atlas);
-
-void write_preview_glb(const std::filesystem::path& to, const Level& level, const Atlas& atlas,
-                       const Baked& baked, std::size_t set);
 
 /// probes.bin: see docs/files.md.
 Bytes pack_probes(const ProbeNet& net, const std::vector<const BakedSet*>& sets);

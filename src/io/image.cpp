@@ -112,14 +112,14 @@ void write_png(const std::filesystem::path& to, int width, int height, const std
 
 static Bytes encode(int width, int height, int channels, const std::vector<std::uint8_t>& pixels) {
     OIIO::ImageSpec spec(width, height, channels, OIIO::TypeDesc::UINT8);
-    spec.attribute("oiio:ColorSpace", "sRGB");
+    spec.attribute("oiio:ColorSpace", channels == 1 ? "Linear" : "sRGB");
     spec.attribute("oiio:UnassociatedAlpha", 1);
     OIIO::Filesystem::IOVecOutput bytes;
     const auto output = OIIO::ImageOutput::create("page.png", &bytes);
     if (!output || !output->open("page.png", spec) ||
         !output->write_image(OIIO::TypeDesc::UINT8, pixels.data()) || !output->close())
         throw Error{.what = "an image could not be encoded",
-                    .where = "preview",
+                    .where = "PNG",
                     .value = output ? output->geterror() : OIIO::geterror(),
                     .remedy = ""};
     return bytes.buffer();
@@ -129,6 +129,9 @@ Bytes encode_png(int width, int height, const std::vector<std::uint8_t>& rgb) {
 }
 Bytes encode_png_rgba(int width, int height, const std::vector<std::uint8_t>& rgba) {
     return encode(width, height, 4, rgba);
+}
+Bytes encode_png_grey(int width, int height, const std::vector<std::uint8_t>& grey) {
+    return encode(width, height, 1, grey);
 }
 
 void write_exr(const std::filesystem::path& to, int width, int height, const std::vector<Rgb>& pixels) {

@@ -4,6 +4,7 @@
 #include "io/bake_files.hpp"
 #include "io/gltf_scene.hpp"
 #include "io/json_place.hpp"
+#include "io/lit_glb.hpp"
 #include "stasigraph/error.hpp"
 
 namespace fs = std::filesystem;
@@ -256,6 +257,17 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
             entry = write_set(level, set, level.sets[i].gains, written);
             write_preview_glb(folder / set.name / "preview.glb", level, atlas, baked, i);
             written.add(set.name + "/preview.glb");
+            if (level.combined.by != CombinedBy::nothing) {
+                const CombinedFiles combined = write_combined(folder / set.name, level, atlas, baked, i);
+                entry["combined"] = {{"file", set.name + "/combined.glb"},
+                                     {"exposure_ev", combined.exposure},
+                                     {"images", Json::array()}};
+                written.add(set.name + "/combined.glb");
+                for (const std::string& image : combined.images) {
+                    entry["combined"]["images"].push_back(set.name + "/" + image);
+                    written.add(set.name + "/" + image);
+                }
+            }
         } else {
             entry = earlier_entry(before, uvs, set.name);
             if (entry.is_null()) continue;
@@ -264,6 +276,11 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
                 for (const Json& map : entry.value(maps, Json::array()))
                     written.add(map.value("file", ""), false);
             written.add(set.name + "/preview.glb", false);
+            if (const Json combined = entry.value("combined", Json::object()); combined.contains("file")) {
+                written.add(combined.value("file", ""), false);
+                for (const Json& image : combined.value("images", Json::array()))
+                    if (image.is_string()) written.add(image.get<std::string>(), false);
+            }
         }
         probe_sets.push_back({.name = set.name, .pages = {}, .directional = {}, .probes = set.probes});
         manifest["sets"].push_back(std::move(entry));
@@ -278,6 +295,16 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
         write_file(folder / name, encode_png_rgba(page.side, page.side, rgba));
         written.add(name);
         manifest["visibility"].push_back({{"page", p}, {"file", name}, {"lights", page.lights}});
+    }
+    for (std::size_t p = 0; p < baked.occlusion.size(); ++p) {
+        const OcclusionPage& page = baked.occlusion[p];
+        const std::string name = "occlusion-" + std::to_string(p) + ".png";
+        std::vector<std::uint8_t> grey;
+        for (const float v : page.texels) grey.push_back(static_cast<std::uint8_t>(v * 255 + 0.5f));
+        write_file(folder / name, encode_png_grey(page.side, page.side, grey));
+        written.add(name);
+        manifest["occlusion"]["reach"] = level.occlusion.reach;
+        manifest["occlusion"]["files"].push_back(name);
     }
     if (baked.probes.size() > 0) {
         keep_probes(folder, baked.probes, kept, probe_sets);
@@ -373,6 +400,18 @@ SavedBake load_bake(const fs::path& folder, const Level& level, const std::strin
             maps[m]["file"].fail("has not the size of its page");
         for (std::size_t i = 0; i < image.rgba.size(); i += 4)
             page.texels.push_back({image.rgba[i], image.rgba[i + 1], image.rgba[i + 2], image.rgba[i + 3]});
+    }
+    const JsonPlace open = root["occlusion"]["files"];
+    if (open && open.size() != atlas.pages.size()) open.fail("has not one file for each page");
+    for (std::size_t p = 0; p < open.size(); ++p) {
+        const fs::path file = referenced_file(folder, open[p].text(""), "manifest.json");
+        const Image image = decode_image(read_file(file), file.string());
+        OcclusionPage& page = saved.occlusion.emplace_back();
+        page.side = atlas.pages[p];
+        if (image.width != page.side || image.height != page.side)
+            open[p].fail("has not the size of its page");
+        for (std::size_t i = 0; i < image.rgba.size(); i += 4)
+            page.texels.push_back(static_cast<float>(image.rgba[i]) / 255);
     }
     if (root["probes"])
         unpack_probes(read_file(folder / "probes.bin"), (folder / "probes.bin").string(), saved.probes,

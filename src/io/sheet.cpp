@@ -41,7 +41,8 @@ struct Sheet::State {
                             .value = name,
                             .remedy = near.empty() ? "" : "Did you mean \"" + near + "\"?"};
             }
-            const bool single = name == "level" || name == "lightmap" || name == "quality" || name == "sky";
+            const bool single = name == "level" || name == "lightmap" || name == "quality" || name == "sky" ||
+                                name == "occlusion" || name == "combined";
             if (single ? !value.is_table() : !value.is_array_of_tables())
                 throw Error{.what = "must be written as a table",
                             .where = where,
@@ -143,6 +144,29 @@ struct Sheet::State {
                     if (v != std::floor(v)) e.fail("bounces", "is not a whole number", "");
                     level.quality.bounces = static_cast<int>(v);
                 }
+            }
+        });
+    }
+
+    void further_maps(Level& level) const {
+        each("occlusion", [&](const Entry& e) {
+            level.occlusion.reach = static_cast<float>(e.number("reach", 0.01, 1000).value_or(1.5));
+        });
+        each("combined", [&](const Entry& e) {
+            const std::string by = e.text("by").value_or("page");
+            if (by != "page" && by != "surface")
+                e.fail("by", "says neither what shares a texture", "Use \"page\" or \"surface\".");
+            level.combined.by = by == "page" ? CombinedBy::page : CombinedBy::surface;
+            if (const auto v = e.number("detail", 1, 16)) {
+                if (*v != std::floor(*v)) e.fail("detail", "is not a whole number", "");
+                level.combined.detail = static_cast<int>(*v);
+            }
+            if (!e.has("exposure")) return;
+            if (e.node("exposure")->is_string()) {
+                if (*e.text("exposure") != "auto")
+                    e.fail("exposure", "is no exposure", "Use a number (EV at ISO 100), or \"auto\".");
+            } else {
+                level.combined.exposure = static_cast<float>(*e.number("exposure", -20, 30));
             }
         });
     }
@@ -288,6 +312,7 @@ std::string Sheet::scene() const {
 void Sheet::apply(Level& level) const {
     State& s = *state_;
     s.settings(level);
+    s.further_maps(level);
     s.each("sky", [&](const Entry& e) { apply_sky(e, s.files, level); });
     s.each("rig", [&](const Entry& e) { apply_rig(e, s.files, level); });
     s.surfaces(level);

@@ -28,6 +28,8 @@ const std::map<std::string_view, Keys>& schema() {
         {"lightmap",
          {"density", "page", "pages", "margin", "mips_safe", "block", "max_stretch", "unseen", "shape"}},
         {"quality", {"tier", "bounces", "noise", "links", "denoise", "seams"}},
+        {"occlusion", {"reach"}},
+        {"combined", {"by", "detail", "exposure"}},
         {"sky",
          {"radiance", "image", "turn", "type", "lux", "azimuth", "elevation", "ground", "sun", "kelvin",
           "gain", "group"}},

@@ -21,7 +21,8 @@ TierSettings tier_settings(Tier tier) {
                     .noise = 0.1f,
                     .light_samples = 4,
                     .light_cut = 16,
-                    .probe_links = 128};
+                    .probe_links = 128,
+                    .occlusion_rays = 32};
         case Tier::proof:
             return {.density_scale = 1,
                     .first_links = 64,
@@ -29,7 +30,8 @@ TierSettings tier_settings(Tier tier) {
                     .noise = 0.04f,
                     .light_samples = 16,
                     .light_cut = 48,
-                    .probe_links = 512};
+                    .probe_links = 512,
+                    .occlusion_rays = 64};
         case Tier::final:
             break;
     }
@@ -39,7 +41,8 @@ TierSettings tier_settings(Tier tier) {
             .noise = 0.02f,
             .light_samples = 64,
             .light_cut = 256,
-            .probe_links = 2048};
+            .probe_links = 2048,
+            .occlusion_rays = 256};
 }
 
 TierSettings tier_settings(const QualitySettings& quality) {
@@ -217,6 +220,14 @@ void check_level(const Level& level) {
                             .value = std::to_string(use->image),
                             .remedy = ""};
     }
+    if (level.occlusion.reach != 0)
+        check_range(level.occlusion.reach, 0.01f, 1000, "occlusion.reach", "reach is out of range",
+                    "Use 0.01 to 1000 metres.");
+    if (level.combined.detail < 1 || level.combined.detail > 16)
+        throw Error{.what = "detail of combined textures is out of range",
+                    .where = "combined.detail",
+                    .value = std::to_string(level.combined.detail),
+                    .remedy = "Use 1 to 16 pixels along a texel."};
     for (const Light& light : level.lights) check_light(level, light);
     check_sky(level.sky);
     if (level.quality.bounces && (*level.quality.bounces < 0 || *level.quality.bounces > 1000))

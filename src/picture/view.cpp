@@ -90,6 +90,12 @@ private:
                 return charts(hit) * shape(place);
             case Show::density:
                 return density(hit, place, direction) * shape(place);
+            case Show::occlusion: {
+                const std::uint32_t page = hit.back ? none : atlas_.surfaces[hit.surface].page;
+                if (page == none) return Rgb{0.09f, 0.09f, 0.1f};
+                const float open = sample_page((*light_.occlusion)[page], page_place(hit));
+                return {open, open, open};
+            }
             case Show::light:
                 return irradiance(hit, place) * (1 / pi);
             case Show::lit:
@@ -242,6 +248,11 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
                     .where = "view",
                     .value = "",
                     .remedy = "Run `stasigraph bake` first."};
+    if (settings.show == Show::occlusion && (!light.occlusion || light.occlusion->size() != atlas.pages.size()))
+        throw Error{.what = "the bake has no occlusion map",
+                    .where = "view",
+                    .value = "",
+                    .remedy = "Add [occlusion] with reach = 1.5 (metres) to the sheet, and bake."};
     const Viewer viewer(level, atlas, light, settings, camera.vertical_fov);
     Picture picture{settings.width, settings.height,
                     std::vector<Rgb>(static_cast<std::size_t>(settings.width) * settings.height)};
