@@ -6,6 +6,44 @@ namespace cli {
 
 using namespace stasigraph;
 
+namespace {
+
+Json shared_json(const std::vector<SharedTexels>& shared) {
+    Json list = Json::array();
+    for (const SharedTexels& t : shared)
+        list.push_back({{"surface", t.surface},
+                        {"texels", t.texels},
+                        {"at", vec(t.at)},
+                        {"set", t.set},
+                        {"lux", {t.dark, t.bright}},
+                        {"wall_m", t.wall},
+                        {"density_that_parts", t.density},
+                        {"thickness_that_parts_m", t.thickness}});
+    return list;
+}
+
+/// Where texels are too large for a wall, and what would part both sides.
+void say_shared(const std::vector<SharedTexels>& shared) {
+    constexpr std::size_t most = 5;
+    for (std::size_t i = 0; i < std::min(shared.size(), most); ++i) {
+        const SharedTexels& t = shared[i];
+        const std::string wall = t.wall > 0 ? fmt::format("a wall of {:.3g} m", t.wall) : "a sheet",
+                          remedy = t.wall > 0
+                                       ? fmt::format("{:.0f} texels per metre, or {:.2g} m of wall, part them",
+                                                     std::ceil(t.density), t.thickness)
+                                       : fmt::format("end the surface at it, make it {:.2g} m thick, or use {:.0f} texels "
+                                                     "per metre to keep that within 5 cm of it",
+                                                     t.thickness, std::ceil(t.density));
+        say("{}: {} texels on either side of {} share light, most at {:.2f}, {:.2f}, {:.2f} ({:.3g} and {:.3g} "
+            "lux, set {}); {}\n",
+            t.surface, t.texels, wall, t.at.x, t.at.y, t.at.z, t.dark, t.bright, t.set, remedy);
+    }
+    if (shared.size() > most)
+        say("{} more surfaces share light across walls; --json lists them\n", shared.size() - most);
+}
+
+}  // namespace
+
 void add_bake(CLI::App& app) {
     struct Options {
         Common common;
@@ -59,13 +97,15 @@ void add_bake(CLI::App& app) {
             if (o->common.json) {
                 Json j = {{"out", out.string()},        {"seconds", seconds},
                           {"texels", f.texels},         {"patches", f.patches},
-                          {"buried_texels", f.buried},  {"links", f.links},
+                          {"buried_texels", f.buried},  {"moved_texels", f.moved},
+                          {"links", f.links},
                           {"mean_links", f.mean_links}, {"noise", f.noise},
                           {"bounces", f.bounces},       {"area_m2", f.area},
                           {"seam_jump", f.seam},        {"seam_jump_before", f.seam_before},
                           {"probes", f.probes},         {"buried_probes", f.buried_probes},
                           {"pages", atlas.pages}};
                 for (const auto& t : times) j["stages"].push_back({{"name", t.name}, {"seconds", t.seconds}});
+                j["shared_texels"] = shared_json(baked.shared);
                 for (const auto& p : files) j["files"].push_back(p.string());
                 say("{}\n", j.dump(1));
                 return;
@@ -74,9 +114,11 @@ void add_bake(CLI::App& app) {
                 "bounces\n",
                 count_text(static_cast<double>(f.texels)), count_text(static_cast<double>(f.patches)),
                 static_cast<double>(f.links) / 1e6, f.mean_links, f.noise * 100, f.bounces);
-            if (f.buried > 0)
-                say("{} texels lie inside geometry and were filled from their neighbours\n",
-                    count_text(static_cast<double>(f.buried)));
+            if (f.buried + f.moved > 0)
+                say("{} texels lie inside geometry and were filled from their neighbours, {} in part and were "
+                    "sampled in the rest\n",
+                    count_text(static_cast<double>(f.buried)), count_text(static_cast<double>(f.moved)));
+            say_shared(baked.shared);
             say("light jumps by {:.1f} % over seams, {:.1f} % before they were fitted\n", f.seam * 100,
                 f.seam_before * 100);
             if (f.probes > 0)

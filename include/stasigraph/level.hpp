@@ -279,6 +279,7 @@ struct TierSettings {
     int light_cut;                ///< Into how many parts the lamps of a group are told apart, at most.
     int probe_links;
     int occlusion_rays;  ///< A texel.
+    float smoothing;     ///< How much noise counts against detail: over 1 smooths more.
 };
 TierSettings tier_settings(Tier tier);
 /// The same with what the settings ask for instead.

@@ -3,7 +3,9 @@
 
 #include "bake/guide_denoise.hpp"
 #include "bake/occlusion.hpp"
+#include "bake/open_places.hpp"
 #include "bake/set_pages.hpp"
+#include "bake/shared_texels.hpp"
 #include "bake/sources.hpp"
 #include "bake/visibility.hpp"
 #include "probe/probe_rows.hpp"
@@ -126,8 +128,10 @@ struct Baker::State {
     RowSource rows, probe_rows;
     Links links, probe_links;
     std::vector<std::uint8_t> valid;
+    std::size_t moved = 0;
+    std::vector<SharedPair> shared;
     std::vector<float> explicit_worth;  ///< Of explicit samples of the sky, for each row.
-    bool want_slopes = false;
+    SlopeRows sloped;  ///< Texels whose slopes pages show, and those they are smoothed with.
     std::vector<Vec3> bent;  ///< Normals by the materials' maps; empty where pages do not show them.
     std::vector<PagePlan> plans;
     SeamPlan seams;
@@ -138,7 +142,7 @@ struct Baker::State {
         std::string name;
         GroupSources sources;
         std::vector<Rgb> texels;
-        std::vector<Slope> slopes;  ///< Of `texels`; empty where nothing wants them.
+        std::vector<Slope> slopes;  ///< By row of `sloped`.
         std::vector<Rgb> bounce;    ///< Of lights whose direct light stays live; empty where there are none.
         std::vector<ShRgb> probes;
     };
@@ -161,8 +165,7 @@ struct Baker::State {
     void finish_light(const Sources& sources, const std::vector<Rgb>& albedo,
                       const std::vector<std::uint32_t>& lengths, Job& job);
     LightField slopes_by_links(const Sources& sources, const std::vector<Rgb>& albedo,
-                               const std::vector<std::uint32_t>& lengths,
-                               const std::vector<std::uint8_t>& wanted, Job& job) const;
+                               const std::vector<std::uint32_t>& lengths, Job& job) const;
     LightField gather_sources(const Sources& sources, const std::vector<std::uint32_t>& lengths,
                               Job& job) const;
     std::vector<std::uint8_t> lightmapped() const;
@@ -193,7 +196,9 @@ Baker::State::State(Level l, Job& job, const Atlas* previous)
     job.begin("links", rows.size());
     extend_links(level, caster, texels, rows, std::vector<std::uint32_t>(rows.size(), first), links, job);
     valid = find_valid(links);
+    moved = move_to_open(level, caster, texels, rows, links, valid, job);
     lead_past_buried(caster, texels, rows, valid, valid, links, job);
+    shared = find_shared(texels, lightmapped(), caster, job);
     footprints = Footprints(texels, valid, caster, job);
     explicit_worth = explicit_sky_worth(texels, valid, links, job);
     plans = plan_pages(atlas, texels, valid, job);
@@ -213,8 +218,16 @@ Baker::State::State(Level l, Job& job, const Atlas* previous)
     footprint.resize(texels.size());
     for (std::uint32_t i = 0; i < texels.size(); ++i) footprint[i] = footprint_of(level, texels, i);
     const bool directional = level.lightmap.shape == LightmapShape::directional;
-    want_slopes = directional || has_normal_maps(level);
-    if (want_slopes && !directional) bent = bent_normals(level, textures, texels, footprint, job);
+    if (!directional && !has_normal_maps(level)) return;
+    std::vector<std::uint8_t> shown_slopes = lightmapped();
+    if (!directional) {
+        bent = bent_normals(level, textures, texels, footprint, job);
+        for (std::size_t i = 0; i < bent.size(); ++i)
+            if (bent[i] == texels.normal[i]) shown_slopes[i] = 0;
+        graph = connect_texels(texels, lightmapped(), caster, job);
+        shown_slopes = grown(*graph, std::move(shown_slopes), smoothing_steps);
+    }
+    sloped = SlopeRows(shown_slopes);
 }
 
 std::vector<Rgb> Baker::State::albedo(const Level& lit, Job& job) const {
@@ -256,7 +269,7 @@ std::vector<Baker::State::GroupCache> Baker::State::light_groups(const Sources& 
                         .effort = effort,
                         .weights = sources.weights,
                         .seed = seed,
-                        .slopes = want_slopes};
+                        .slopes = sloped.empty() ? nullptr : &sloped};
         DirectTexels whole =
             light_texels(pass, texels, valid,
                          g == lit.sky.group ? sky_by_links(sources, job) : std::vector<float>{}, job);
@@ -357,9 +370,9 @@ void Baker::State::finish_light(const Sources& sources, const std::vector<Rgb>& 
     const bool smooth = sources.level.quality.denoise == Denoise::automatic;
     shown = light;
     slopes = {};
-    if (!smooth && !want_slopes) return;
+    if (!smooth && sloped.empty()) return;
     const std::vector<std::uint8_t> wanted = lightmapped();
-    if (want_slopes) slopes = slopes_by_links(sources, albedo, lengths, wanted, job);
+    if (!sloped.empty()) slopes = slopes_by_links(sources, albedo, lengths, job);
     const auto each_explicit = [&](float sign, LightField& field) {
         job.parallel(texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
             for (std::size_t i = begin; i < end; ++i)
@@ -372,7 +385,7 @@ void Baker::State::finish_light(const Sources& sources, const std::vector<Rgb>& 
     if (smooth) {
         if (!graph) graph = connect_texels(texels, wanted, caster, job);
         each_explicit(-1, shown);
-        const DenoiseGuide guide = guide_denoise({.texels = texels,
+        DenoiseGuide guide = guide_denoise({.texels = texels,
                                                   .rows = rows,
                                                   .links = links,
                                                   .lengths = lengths,
@@ -385,33 +398,33 @@ void Baker::State::finish_light(const Sources& sources, const std::vector<Rgb>& 
                                                   .weights = sources.weights,
                                                   .sky_group = sources.level.sky.group},
                                                  job);
-        const FitChoice choice = denoise(texels, *graph, wanted, guide, shown, job);
+        guide.strength = tier.smoothing;
+        const SlopesToSmooth to_smooth{sloped, slopes};
+        denoise(texels, *graph, wanted, guide, shown, sloped.empty() ? nullptr : &to_smooth, job);
         each_explicit(1, shown);
-        if (want_slopes) denoise_slopes(texels, *graph, wanted, guide, choice, slopes, job);
     }
-    job.parallel(want_slopes ? texels.size() : 0, 4096, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t i = begin; i < end; ++i)
-            for (std::size_t g = 0; wanted[i] && g < groups; ++g) add_slope(slopes, i, g, cache[g].slopes[i]);
+    job.parallel(sloped.texel.size(), 4096, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t row = begin; row < end; ++row)
+            for (std::size_t g = 0; g < groups; ++g) add_slope(slopes, row, g, cache[g].slopes[row]);
     });
 }
 
 LightField Baker::State::slopes_by_links(const Sources& sources, const std::vector<Rgb>& albedo,
-                                         const std::vector<std::uint32_t>& lengths,
-                                         const std::vector<std::uint8_t>& wanted, Job& job) const {
+                                         const std::vector<std::uint32_t>& lengths, Job& job) const {
     HalfField sent;
     reflect(light, albedo, sent, job);
-    LightField field = link_slopes(links, lengths, rows, wanted, sent, sources.level.groups.size(), job);
+    LightField field = link_slopes(links, lengths, rows, sloped, sent, sources.level.groups.size(), job);
     const std::uint32_t sky = sources.level.sky.group;
-    job.parallel(sky == none ? 0 : texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t i = begin; i < end; ++i) {
-            if (!wanted[i]) continue;
+    job.parallel(sky == none ? 0 : sloped.texel.size(), 1024, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t row = begin; row < end; ++row) {
+            const std::uint32_t i = sloped.texel[row];
             const float share = pi / static_cast<float>(lengths[i]);
             Slope sum;
             gathered_sky(sources.sky, rows, links, i, lengths[i], sources.weights.at(i),
                          [&](std::uint32_t, Vec3 w, Rgb e) {
                              sum += slope_along(e * share, gathered_slope(rows.receivers[i], w));
                          });
-            add_slope(field, i, sky, sum);
+            add_slope(field, row, sky, sum);
         }
     });
     return field;
@@ -559,6 +572,7 @@ Baked Baker::light(const Level& wanted, Job& job) {
                 .visibility = visibility,
                 .occlusion = occlusion,
                 .probes = s.probes,
+                .shared = {},
                 .figures = {}};
     std::vector<ProbeLight> probe_light = s.solve_probes(sources, albedo, job);
     AllPages pages = make_pages({.level = lit,
@@ -566,12 +580,18 @@ Baked Baker::light(const Level& wanted, Job& job) {
                                  .plans = s.plans,
                                  .seams = s.seams,
                                  .light = [&](std::size_t i, std::size_t g) { return s.baked_part(s.shown, i, g); },
+                                 .sloped = s.sloped,
                                  .slopes = s.slopes,
                                  .bent = s.bent},
                                 job);
     for (std::size_t i = 0; i < lit.sets.size(); ++i)
         baked.sets.push_back({lit.sets[i].name, std::move(pages.sets[i].pages),
                               std::move(pages.sets[i].directional), std::move(probe_light[i])});
+    baked.shared = shared_texels({.level = lit,
+                                  .atlas = s.atlas,
+                                  .texels = s.texels,
+                                  .light = [&](std::size_t i, std::size_t g) { return s.baked_part(s.shown, i, g); }},
+                                 s.shared);
     job.finish();
     baked.figures = s.figures(noise, lengths, solved.bounces);
     baked.figures.seam_before = static_cast<float>(pages.seam_before);
@@ -597,6 +617,7 @@ BakeFigures Baker::State::figures(const std::vector<float>& noise,
         before += area * static_cast<double>(noise[i]);
         after += area * static_cast<double>(noise[i] * std::sqrt(first / static_cast<float>(row_length[i])));
     }
+    f.moved = s.moved;
     f.links = s.links.words.size();
     f.probes = s.probes.size();
     for (float v : s.probes.validity) f.buried_probes += v < 0.7f ? 1 : 0;

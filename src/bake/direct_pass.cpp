@@ -47,13 +47,14 @@ Estimate light_of(const DirectPass& pass, std::size_t i, const LightEffort& effo
                   DirectLight::Scratch& scratch) {
     const Receiver& r = pass.rows.receivers[i];
     const std::uint32_t own = combine_bits(pass.rows.seeds[i], seed);
+    const bool sloped = pass.slopes && pass.slopes->of(i) != none;
     Estimate sum;
     pass.light.gather(
         r, effort, pass.weights.at(i), own, scratch,
         [&](std::uint32_t k) { return pass.footprints.offset(i, sobol_point_beside(own, k)); },
         [&](Vec3 w, Rgb e) {
             sum.light += e * r.weight(w);
-            if (pass.slopes) sum.slope += slope_along(e, slope_of(r.normal, w));
+            if (sloped) sum.slope += slope_along(e, slope_of(r.normal, w));
         });
     return sum;
 }
@@ -128,7 +129,7 @@ DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
                           const std::vector<std::uint8_t>& valid, const std::vector<float>& besides,
                           Job& job) {
     const std::size_t count = pass.rows.size();
-    DirectTexels out{std::vector<Rgb>(count), std::vector<Slope>(pass.slopes ? count : 0)};
+    DirectTexels out{std::vector<Rgb>(count), std::vector<Slope>(pass.slopes ? pass.slopes->texel.size() : 0)};
     if (pass.light.empty()) {
         job.advance(count);
         return out;
@@ -149,7 +150,8 @@ DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
     const auto add = [&](std::size_t i, const Estimate& e, float before, float now) {
         const float share = now / (before + now);
         out.light[i] = out.light[i] * (1 - share) + e.light * share;
-        if (pass.slopes) out.slope[i] = out.slope[i] * (1 - share) + e.slope * share;
+        const std::uint32_t row = pass.slopes ? pass.slopes->of(i) : none;
+        if (row != none) out.slope[row] = out.slope[row] * (1 - share) + e.slope * share;
     };
     Field field{texels, valid, std::vector<float>(count), std::vector<float>(count)};
     each_texel([&](std::size_t i, DirectLight::Scratch& scratch) {

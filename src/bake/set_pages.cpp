@@ -26,8 +26,9 @@ void fill_all(const std::vector<PagePlan>& plans, Pages& pages, Job& job) {
 /// Light on the normals that flat pages show.
 Rgb flat_light(const LayerSource& s, std::size_t texel, std::size_t group) {
     const Rgb e = s.light(texel, group);
-    if (s.bent.empty()) return e;
-    const Rgb turned = e + dot(slope_at(s.slopes, texel, group), s.bent[texel] - s.texels.normal[texel]);
+    const std::uint32_t row = s.bent.empty() ? none : s.sloped.of(texel);
+    if (row == none) return e;
+    const Rgb turned = e + dot(slope_at(s.slopes, row, group), s.bent[texel] - s.texels.normal[texel]);
     return {std::max(0.0f, turned.r), std::max(0.0f, turned.g), std::max(0.0f, turned.b)};
 }
 
@@ -40,7 +41,9 @@ std::vector<DirectionalPage> directional_pages(const LayerSource& s, const std::
             s.plans,
             [&](std::size_t i) {
                 Rgb sum;
-                for (std::size_t g = 0; g < gains.size(); ++g) sum += s.slopes.get(i, 3 * g + a) * gains[g];
+                const std::uint32_t row = s.sloped.of(i);
+                for (std::size_t g = 0; row != none && g < gains.size(); ++g)
+                    sum += s.slopes.get(row, 3 * g + a) * gains[g];
                 return sum;
             },
             job);

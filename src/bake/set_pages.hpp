@@ -13,7 +13,9 @@ struct LayerSource {
     const std::vector<PagePlan>& plans;
     const SeamPlan& seams;
     std::function<Rgb(std::size_t texel, std::size_t group)> light;  ///< Lux on a texel's own normal.
-    const LightField& slopes;  ///< Of the same; needed where the shape is directional or `bent` is given.
+    const SlopeRows& sloped;
+    const LightField& slopes;  ///< Of the same, over `sloped`: all texels where the shape is directional, else
+                               ///< those whose `bent` is not their own normal.
     const std::vector<Vec3>& bent;  ///< Normals that flat pages show, for each texel; empty: the texels' own.
 };
 

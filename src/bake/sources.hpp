@@ -32,11 +32,11 @@ struct DirectPass {
     LightEffort effort;
     const RowSkyWeights& weights;
     std::uint32_t seed = 0;
-    bool slopes = false;  ///< Their slopes as well.
+    const SlopeRows* slopes = nullptr;  ///< The texels whose slopes are wanted as well.
 };
 struct DirectTexels {
     std::vector<Rgb> light;    ///< Lux; buried texels stay black.
-    std::vector<Slope> slope;  ///< Empty unless asked for.
+    std::vector<Slope> slope;  ///< By row of those asked for.
 };
 /// With more rays where it is noisy, as in penumbrae: until the relative standard error meets effort.error or
 /// nearly nine times the effort is spent. `besides`: luminance in lux that other techniques add on each texel,

@@ -85,6 +85,9 @@ struct TexelSet {
     std::uint32_t at(std::uint32_t surface, bool back, std::uint32_t triangle, float u, float v) const;
 };
 
+/// Whether each of two texels lies in the other's plane, to a 500th of the way between them.
+bool in_one_plane(const TexelSet& texels, std::uint32_t a, std::uint32_t b);
+
 TexelSet place_texels(const Level& level, const Atlas& atlas, Job& job);
 
 }  // namespace stasigraph

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "transport/half_row.hpp"
+
 namespace stasigraph {
 
 namespace {
@@ -24,31 +26,108 @@ constexpr Fit fits[] = {{2, 0.15f, 0.02f, false},
                         {8, 3, 0.08f, true},
                         {8, 10, 0.16f, true}};
 constexpr std::size_t fit_count = std::size(fits);
+static_assert(fits[fit_count - 1].steps == smoothing_steps);
 /// A plane's slope is held by this share of the neighbourhood's own size: thin strips have none across.
 constexpr float slope_hold = 0.01f;
-constexpr int judged_steps = 3;  ///< How far around a texel the fits are judged.
+constexpr int judged_steps = 4;  ///< How far around a texel the fits are judged.
+/// Two texels may have the same light while their difference over its noise, squared and as root mean square
+/// over the groups, is under the first; beyond it they count for less, the faster the larger the second. From
+/// 1.5 to 3 and 2 to 8 change errors on the demo level by less than 3 %.
+constexpr float like_until = 2, unlike_fall = 2;
+constexpr float least_variance = 1e-12f;  ///< Lux squared; so that none is a number, too.
+
+/// Which fit was taken where: `groups` values a texel, 0 for none.
+using FitChoice = std::vector<std::uint8_t>;
 
 /// What a fit did at each texel.
 struct Fitted {
     LightField light;
-    std::vector<float> kept;    ///< Sum of squared weights: the share of the noise that is left.
-    std::vector<float> change;  ///< The same of the difference to the next narrower fit.
+    std::vector<float> self;  ///< A texel's own weight: the share of its noise that it still has.
 };
+
+/// What is smoothed, and by what.
+struct Input {
+    const TexelSet& texels;
+    const TexelGraph& graph;
+    const std::vector<std::uint8_t>& wanted;
+    const DenoiseGuide& guide;
+    const LightField& light;
+    /// By which texels are compared, `lanes` of eight groups for each: light, channels summed, and variance.
+    std::size_t lanes = 0;
+    std::vector<float> grey, expected;
+
+    /// How much the light of one texel says of another's, in (0, 1].
+    float likeness(std::size_t i, std::size_t j) const {
+        const std::size_t stride = 8 * lanes;
+        Lane apart{}, count{};
+        for (std::size_t l = 0; l < stride; l += 8) {
+            Lane a, b, va, vb;
+            __builtin_memcpy(&a, &grey[i * stride + l], sizeof a);
+            __builtin_memcpy(&b, &grey[j * stride + l], sizeof b);
+            __builtin_memcpy(&va, &expected[i * stride + l], sizeof va);
+            __builtin_memcpy(&vb, &expected[j * stride + l], sizeof vb);
+            const Lane d = a - b, v = va + vb, q = d * d / (3 * (v + least_variance));
+            apart += q * q;
+            count += v > 0 ? Lane{} + 1 : Lane{};
+        }
+        float sum = 0, n = 0;
+        for (int k = 0; k < 8; ++k) {
+            sum += apart[k];
+            n += count[k];
+        }
+        if (!(n > 0)) return 1;
+        const float fall = 1 + unlike_fall * std::max(0.0f, std::sqrt(sum / n) - like_until);
+        return 1 / (fall * fall);
+    }
+};
+
+/// Fills in what texels are compared by. The variance is the larger of a texel's own and of the geometric mean
+/// around it: a row that met a bright spot knows of it, one that missed it learns from its neighbours, and a
+/// few noisy ones beyond an edge do not make a quiet one noisy.
+void prepare_likeness(Input& in, Job& job) {
+    const std::size_t groups = in.guide.groups, stride = (groups + 7) / 8 * 8, count = in.wanted.size();
+    const std::vector<float>& variance = in.guide.variance;
+    in.lanes = stride / 8;
+    in.grey.assign(count * stride, 0.0f);
+    in.expected.assign(count * stride, 0.0f);
+    std::vector<float> log_variance(variance.size());
+    job.parallel(count, texels_per_task, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t k = begin * groups; k < end * groups; ++k)
+            log_variance[k] = std::log(std::max(variance[k], least_variance));
+    });
+    job.parallel(count, texels_per_task, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+            if (!in.wanted[i]) continue;
+            for (std::size_t g = 0; g < groups; ++g) {
+                const Rgb e = in.light.get(i, g);
+                in.grey[i * stride + g] = e.r + e.g + e.b;
+                float sum = log_variance[i * groups + g], around = 1;
+                for (const std::uint32_t n : in.graph.beside[i]) {
+                    if (n == none) break;
+                    sum += log_variance[n * groups + g];
+                    around += 1;
+                }
+                in.expected[i * stride + g] = std::max(variance[i * groups + g], std::exp(sum / around));
+            }
+        }
+    });
+}
 
 /// A texel's neighbours as seen from it: place in its tangent plane, distance against what is seen.
 class Around {
 public:
-    void look(const TexelSet& t, const TexelGraph& graph, const DenoiseGuide& guide, std::uint32_t i) {
-        near.collect(graph, i, fits[fit_count - 1].steps);
+    void look(const Input& in, std::uint32_t i) {
+        const TexelSet& t = in.texels;
+        near.collect(in.graph, i, fits[fit_count - 1].steps);
         const Frame frame(t.normal[i]);
         for (std::size_t k = 0; k < near.size(); ++k) {
             const std::uint32_t j = near[k];
             const Vec3 way = t.position[j] - t.position[i];
             x[k] = dot(way, frame.tangent);
             y[k] = dot(way, frame.bitangent);
-            const float by = length(way) / std::min(guide.reach[i], guide.reach[j]);
+            const float by = length(way) / std::min(in.guide.reach[i], in.guide.reach[j]);
             far[k] = by * by;
-            area[k] = t.area[j];
+            area[k] = t.area[j] * in.likeness(i, j);
             turned[k] = 1 - dot(t.normal[i], t.normal[j]);
         }
     }
@@ -90,107 +169,129 @@ private:
     std::array<float, Neighbourhood::most> x{}, y{}, far{}, area{}, turned{};
 };
 
-std::vector<Fitted> fit_all(const TexelSet& texels, const TexelGraph& graph,
-                            const std::vector<std::uint8_t>& wanted, const DenoiseGuide& guide,
-                            const LightField& light, Job& job) {
+std::vector<Fitted> fit_all(const Input& in, Job& job) {
+    const LightField& light = in.light;
     std::vector<Fitted> out(fit_count);
     for (Fitted& f : out) {
         f.light.rows = light.rows;
         f.light.stride = light.stride;
         f.light.values.resize(light.values.size());
-        f.kept.resize(light.rows);
-        f.change.resize(light.rows);
+        f.self.resize(light.rows);
     }
     const std::size_t stride = light.stride;
     job.parallel(light.rows, texels_per_task, [&](std::size_t begin, std::size_t end) {
         Around around;
-        std::array<float, Neighbourhood::most> w, before;
+        std::array<float, Neighbourhood::most> w;
         for (std::size_t i = begin; i < end; ++i) {
-            if (!wanted[i]) continue;
-            around.look(texels, graph, guide, static_cast<std::uint32_t>(i));
-            before.fill(0);
-            before[0] = 1;
-            std::size_t last = 1;
+            if (!in.wanted[i]) continue;
+            around.look(in, static_cast<std::uint32_t>(i));
             for (std::size_t f = 0; f < fit_count; ++f) {
                 const std::size_t n = around.weigh(fits[f], w);
                 float* to = &out[f].light.values[i * stride];
-                float kept = 0, change = 0;
                 for (std::size_t k = 0; k < n; ++k) {
+                    if (!(std::abs(w[k]) > 1e-5f)) continue;
                     const float* from = &light.values[static_cast<std::size_t>(around.near[k]) * stride];
-                    if (std::abs(w[k]) > 1e-5f)
-                        for (std::size_t c = 0; c < stride; ++c) to[c] += w[k] * from[c];
-                    kept += w[k] * w[k];
-                    const float d = w[k] - (k < last ? before[k] : 0.0f);
-                    change += d * d;
-                    before[k] = w[k];
+                    for (std::size_t c = 0; c < stride; ++c) to[c] += w[k] * from[c];
                 }
-                last = n;
                 for (std::size_t c = 0; c < stride; ++c) to[c] = std::max(0.0f, to[c]);
-                out[f].kept[i] = kept;
-                out[f].change[i] = change;
+                out[f].self[i] = w[0];
             }
         }
     });
     return out;
 }
 
-/// For each texel and group the fit whose error seems least; 0 is none.
-FitChoice judge(const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
-                const DenoiseGuide& guide, const LightField& light, const std::vector<Fitted>& fitted,
-                Job& job) {
-    const std::size_t stride = light.stride, groups = guide.groups;
-    FitChoice choice(light.rows * groups, 0);
-    job.parallel(light.rows, texels_per_task, [&](std::size_t begin, std::size_t end) {
+/// For each texel and group the fit whose error seems least; 0 is none. All errors of a group are compared with
+/// what the light's own noise, the same for all of them, adds.
+FitChoice judge(const Input& in, const std::vector<Fitted>& fitted, Job& job) {
+    const std::size_t stride = in.light.stride, groups = in.guide.groups;
+    FitChoice choice(in.light.rows * groups, 0);
+    job.parallel(in.light.rows, texels_per_task, [&](std::size_t begin, std::size_t end) {
         Neighbourhood near;
-        std::vector<float> squares(fit_count * stride), noise(fit_count * groups), variance(groups);
+        std::vector<float> change(fit_count * stride), error((fit_count + 1) * groups);
         for (std::size_t i = begin; i < end; ++i) {
-            if (!wanted[i]) continue;
-            near.collect(graph, static_cast<std::uint32_t>(i), judged_steps);
-            std::fill(squares.begin(), squares.end(), 0.0f);
-            std::fill(noise.begin(), noise.end(), 0.0f);
-            std::fill(variance.begin(), variance.end(), 0.0f);
+            if (!in.wanted[i]) continue;
+            near.collect(in.graph, static_cast<std::uint32_t>(i), judged_steps);
+            std::fill(change.begin(), change.end(), 0.0f);
+            std::fill(error.begin(), error.end(), 0.0f);
             for (std::size_t k = 0; k < near.size(); ++k) {
                 const std::size_t j = near[k];
-                const float* v = &guide.variance[j * groups];
-                for (std::size_t g = 0; g < groups; ++g) variance[g] += v[g];
-                const float* narrower = &light.values[j * stride];
+                const float like = in.likeness(i, j), noisy = 2 * in.guide.strength * like;
+                const float *variance = &in.guide.variance[j * groups], *own = &in.light.values[j * stride];
+                for (std::size_t g = 0; g < groups; ++g) error[g] += noisy * variance[g];
                 for (std::size_t f = 0; f < fit_count; ++f) {
-                    const float* wider = &fitted[f].light.values[j * stride];
+                    const float *fit = &fitted[f].light.values[j * stride], self = noisy * fitted[f].self[j];
+                    float *changed = &change[f * stride], *of_fit = &error[(f + 1) * groups];
                     for (std::size_t c = 0; c < stride; ++c) {
-                        const float d = wider[c] - narrower[c];
-                        squares[f * stride + c] += d * d;
+                        const float d = fit[c] - own[c];
+                        changed[c] += like * d * d;
                     }
-                    const float change = fitted[f].change[j];
-                    for (std::size_t g = 0; g < groups; ++g) noise[f * groups + g] += change * v[g];
-                    narrower = wider;
+                    for (std::size_t g = 0; g < groups; ++g) of_fit[g] += self * variance[g];
                 }
             }
-            const float each = 1 / static_cast<float>(near.size());
+            for (std::size_t f = 0; f < fit_count; ++f)
+                for (std::size_t c = 0; c < 3 * groups; ++c) error[(f + 1) * groups + c / 3] += change[f * stride + c];
             for (std::size_t g = 0; g < groups; ++g) {
-                const float own = variance[g] * each;
-                float least = own, detail = 0;
-                for (std::size_t f = 0; f < fit_count; ++f) {
-                    const float* s = &squares[f * stride + 3 * g];
-                    const float beyond = (s[0] + s[1] + s[2] - noise[f * groups + g]) * each;
-                    detail += std::sqrt(std::max(0.0f, beyond));
-                    const float error = detail * detail + fitted[f].kept[i] * own;
-                    if (!(error < least)) continue;
-                    least = error;
-                    choice[i * groups + g] = static_cast<std::uint8_t>(f + 1);
-                }
+                std::size_t best = 0;
+                for (std::size_t f = 1; f <= fit_count; ++f)
+                    if (error[f * groups + g] < error[best * groups + g]) best = f;
+                choice[i * groups + g] = static_cast<std::uint8_t>(best);
             }
         }
     });
     return choice;
 }
 
+void smooth_slopes(const Input& in, const FitChoice& choice, const SlopesToSmooth& to_smooth, Job& job) {
+    const LightField& slopes = to_smooth.slopes;
+    const std::size_t stride = slopes.stride, groups = in.guide.groups;
+    LightField smooth = slopes;
+    job.parallel(slopes.rows, texels_per_task, [&](std::size_t begin, std::size_t end) {
+        Around around;
+        Neighbourhood near;
+        std::array<float, Neighbourhood::most> w;
+        std::vector<float> share((fit_count + 1) * groups);
+        for (std::size_t row = begin; row < end; ++row) {
+            const std::uint32_t i = to_smooth.rows.texel[row];
+            if (!in.wanted[i]) continue;
+            near.collect(in.graph, i, 1);
+            std::fill(share.begin(), share.end(), 0.0f);
+            for (std::size_t k = 0; k < near.size(); ++k)
+                for (std::size_t g = 0; g < groups; ++g)
+                    share[choice[near[k] * groups + g] * groups + g] += 1 / static_cast<float>(near.size());
+            float* to = &smooth.values[row * stride];
+            for (std::size_t g = 0; g < groups; ++g)
+                for (std::size_t c = 9 * g; c < 9 * g + 9; ++c) to[c] *= share[g];
+            around.look(in, i);
+            for (std::size_t f = 0; f < fit_count; ++f) {
+                const float* of_fit = &share[(f + 1) * groups];
+                if (std::all_of(of_fit, of_fit + groups, [](float v) { return v == 0; })) continue;
+                const std::size_t n = around.weigh(fits[f], w);
+                for (std::size_t k = 0; k < n; ++k) {
+                    const std::uint32_t beside = to_smooth.rows.of(around.near[k]);
+                    if (!(std::abs(w[k]) > 1e-5f) || beside == none) continue;
+                    const float* from = &slopes.values[static_cast<std::size_t>(beside) * stride];
+                    for (std::size_t g = 0; g < groups; ++g)
+                        for (std::size_t c = 9 * g; of_fit[g] > 0 && c < 9 * g + 9; ++c)
+                            to[c] += w[k] * of_fit[g] * from[c];
+                }
+            }
+        }
+    });
+    to_smooth.slopes = std::move(smooth);
+}
+
 }  // namespace
 
-FitChoice denoise(const TexelSet& texels, const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
-                  const DenoiseGuide& guide, LightField& light, Job& job) {
-    const std::vector<Fitted> fitted = fit_all(texels, graph, wanted, guide, light, job);
-    FitChoice choice = judge(graph, wanted, guide, light, fitted, job);
-    // Neighbours' choices count as well, so that no border shows where the choice changes.
+void denoise(const TexelSet& texels, const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
+             const DenoiseGuide& guide, LightField& light, const SlopesToSmooth* slopes, Job& job) {
+    Input in{texels, graph, wanted, guide, light, 0, {}, {}};
+    prepare_likeness(in, job);
+    const std::vector<Fitted> fitted = fit_all(in, job);
+    const FitChoice choice = judge(in, fitted, job);
+    if (slopes) smooth_slopes(in, choice, *slopes, job);
+    // Neighbours' choices count as well, so that no border shows where the choice changes. A texel looks at its
+    // own light alone here, so that it can be replaced in place.
     const std::size_t stride = light.stride, groups = guide.groups;
     job.parallel(light.rows, texels_per_task, [&](std::size_t begin, std::size_t end) {
         Neighbourhood near;
@@ -210,44 +311,6 @@ FitChoice denoise(const TexelSet& texels, const TexelGraph& graph, const std::ve
             }
         }
     });
-    return choice;
-}
-
-void denoise_slopes(const TexelSet& texels, const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
-                    const DenoiseGuide& guide, const FitChoice& choice, LightField& slopes, Job& job) {
-    const std::size_t stride = slopes.stride, groups = guide.groups;
-    LightField smooth = slopes;
-    job.parallel(slopes.rows, texels_per_task, [&](std::size_t begin, std::size_t end) {
-        Around around;
-        Neighbourhood near;
-        std::array<float, Neighbourhood::most> w;
-        std::vector<float> share((fit_count + 1) * groups);
-        for (std::size_t i = begin; i < end; ++i) {
-            if (!wanted[i]) continue;
-            near.collect(graph, static_cast<std::uint32_t>(i), 1);
-            std::fill(share.begin(), share.end(), 0.0f);
-            for (std::size_t k = 0; k < near.size(); ++k)
-                for (std::size_t g = 0; g < groups; ++g)
-                    share[choice[near[k] * groups + g] * groups + g] += 1 / static_cast<float>(near.size());
-            float* to = &smooth.values[i * stride];
-            for (std::size_t g = 0; g < groups; ++g)
-                for (std::size_t c = 9 * g; c < 9 * g + 9; ++c) to[c] *= share[g];
-            around.look(texels, graph, guide, static_cast<std::uint32_t>(i));
-            for (std::size_t f = 0; f < fit_count; ++f) {
-                const float* of_fit = &share[(f + 1) * groups];
-                if (std::all_of(of_fit, of_fit + groups, [](float v) { return v == 0; })) continue;
-                const std::size_t n = around.weigh(fits[f], w);
-                for (std::size_t k = 0; k < n; ++k) {
-                    if (!(std::abs(w[k]) > 1e-5f)) continue;
-                    const float* from = &slopes.values[static_cast<std::size_t>(around.near[k]) * stride];
-                    for (std::size_t g = 0; g < groups; ++g)
-                        for (std::size_t c = 9 * g; of_fit[g] > 0 && c < 9 * g + 9; ++c)
-                            to[c] += w[k] * of_fit[g] * from[c];
-                }
-            }
-        }
-    });
-    slopes = std::move(smooth);
 }
 
 }  // namespace stasigraph

@@ -2,10 +2,10 @@
 // Smooths light that came by few rays, as far as that brings it nearer the truth and no further.
 //
 // Each texel's light is fitted by a constant or a plane over ever larger neighbourhoods, narrow where what it
-// sees is near. How far to go is told apart for every light group from the light itself: what a wider fit
-// changes beyond what its noise explains is detail, and the mean square error of a fit is that detail squared
-// plus the noise it leaves. After Goldenshluger and Lepski's comparison of estimates (2011) and Rousselle et
-// al., Adaptive Sampling and Reconstruction using Greedy Error Minimization, 2011.
+// sees is near, and by those texels alone that may have the same light as far as the noise of both can tell.
+// How far to go is told for every light group from the light itself: the mean square error of a fit is what it
+// changes, squared, plus twice the noise it shares with what it is compared to, less the noise of that (Stein,
+// Estimation of the Mean of a Multivariate Normal Distribution, 1981).
 
 #include "finish/texel_graph.hpp"
 #include "transport/link_slopes.hpp"
@@ -18,18 +18,22 @@ struct DenoiseGuide {
     std::vector<float>
         variance;  ///< `groups` values a texel: of its light, all channels summed, lux squared.
     std::size_t groups = 0;
+    float strength = 1;  ///< Over 1 smooths more than the least error wants, for few links; [0.5, 2].
 };
 
-/// Which fit was taken where: `groups` values a texel, 0 for none.
-using FitChoice = std::vector<std::uint8_t>;
+/// Slopes that are smoothed as the light is. Rows without a full neighbourhood of rows are left as they are in
+/// part.
+struct SlopesToSmooth {
+    const SlopeRows& rows;
+    LightField& slopes;
+};
+/// How far around a texel light may come from, in steps of the graph.
+inline constexpr int smoothing_steps = 8;
 
-/// Replaces the light of every texel of the graph (those with `wanted`) and says how. Light is never below 0.
-/// Same bytes for any number of threads. Memory: five times the field during the call.
-FitChoice denoise(const TexelSet& texels, const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
-                  const DenoiseGuide& guide, LightField& light, Job& job);
-
-/// Smooths the slopes of the same light in the same way; see link_slopes(). Memory: the field once more.
-void denoise_slopes(const TexelSet& texels, const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
-                    const DenoiseGuide& guide, const FitChoice& choice, LightField& slopes, Job& job);
+/// Replaces the light of every texel of the graph (those with `wanted`), which is never below 0; `slopes` may
+/// be null. Same bytes for any number of threads. Memory: six times the field during the call, and the slopes
+/// once more.
+void denoise(const TexelSet& texels, const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
+             const DenoiseGuide& guide, LightField& light, const SlopesToSmooth* slopes, Job& job);
 
 }  // namespace stasigraph

@@ -181,6 +181,24 @@ TexelGraph connect_texels(const TexelSet& texels, const std::vector<std::uint8_t
     return graph;
 }
 
+std::vector<std::uint8_t> grown(const TexelGraph& graph, std::vector<std::uint8_t> marked, int steps) {
+    std::vector<std::uint32_t> front, next;
+    for (std::uint32_t i = 0; i < marked.size(); ++i)
+        if (marked[i]) front.push_back(i);
+    for (int s = 0; s < steps && !front.empty(); ++s) {
+        next.clear();
+        for (const std::uint32_t i : front)
+            for (const std::uint32_t n : graph.beside[i]) {
+                if (n == none) break;
+                if (marked[n]) continue;
+                marked[n] = 1;
+                next.push_back(n);
+            }
+        std::swap(front, next);
+    }
+    return marked;
+}
+
 bool Neighbourhood::add(std::uint32_t texel, int step) {
     std::uint32_t slot = mix_bits(texel) % slots;
     while (stamp_[slot] == now_) {

@@ -22,6 +22,9 @@ struct TexelGraph {
 TexelGraph connect_texels(const TexelSet& texels, const std::vector<std::uint8_t>& wanted,
                           const RayCaster& caster, Job& job);
 
+/// The texels marked and those within so many steps of one of them.
+std::vector<std::uint8_t> grown(const TexelGraph& graph, std::vector<std::uint8_t> marked, int steps);
+
 /// The texels within some steps of one along the graph, nearest first, itself at the front.
 ///
 /// Threads: one a thread; reused from texel to texel without allocation.

@@ -22,7 +22,8 @@ TierSettings tier_settings(Tier tier) {
                     .light_samples = 4,
                     .light_cut = 16,
                     .probe_links = 128,
-                    .occlusion_rays = 32};
+                    .occlusion_rays = 32,
+                    .smoothing = 1.2f};
         case Tier::proof:
             return {.density_scale = 1,
                     .first_links = 64,
@@ -31,7 +32,8 @@ TierSettings tier_settings(Tier tier) {
                     .light_samples = 16,
                     .light_cut = 48,
                     .probe_links = 512,
-                    .occlusion_rays = 64};
+                    .occlusion_rays = 64,
+                    .smoothing = 1.1f};
         case Tier::final:
             break;
     }
@@ -42,7 +44,8 @@ TierSettings tier_settings(Tier tier) {
             .light_samples = 64,
             .light_cut = 256,
             .probe_links = 2048,
-            .occlusion_rays = 256};
+            .occlusion_rays = 256,
+            .smoothing = 1};
 }
 
 TierSettings tier_settings(const QualitySettings& quality) {

@@ -39,15 +39,16 @@ Vec3 gathered_slope(const Receiver& receiver, Vec3 direction) {
 }
 
 LightField link_slopes(const Links& links, const std::vector<std::uint32_t>& lengths, const RowSource& rows,
-                       const std::vector<std::uint8_t>& wanted, const HalfField& from, std::size_t groups,
+                       const SlopeRows& kept, const HalfField& from, std::size_t groups,
                        Job& job) {
-    LightField out(rows.size(), 3 * groups);
+    LightField out(kept.texel.size(), 3 * groups);
     const std::size_t stride = from.unit.size();
-    job.parallel(rows.size(), rows_per_task, [&](std::size_t begin, std::size_t end) {
+    job.parallel(out.rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
         std::array<Vec3, direction_batch> directions;
         std::vector<float> sum[3];
-        for (std::size_t row = begin; row < end; ++row) {
-            if (!wanted[row] || lengths[row] == 0) continue;
+        for (std::size_t at = begin; at < end; ++at) {
+            const std::uint32_t row = kept.texel[at];
+            if (lengths[row] == 0) continue;
             for (std::vector<float>& s : sum) s.assign(stride, 0.0f);
             const std::uint32_t* words = &links.words[links.first[row]];
             TintReader tints(links, row);
@@ -64,7 +65,7 @@ LightField link_slopes(const Links& links, const std::vector<std::uint32_t>& len
                 }
             }
             const float share = 1 / static_cast<float>(lengths[row]);
-            float* to = &out.values[row * out.stride];
+            float* to = &out.values[at * out.stride];
             for (std::size_t g = 0; g < groups; ++g)
                 for (std::size_t a = 0; a < 3; ++a)
                     for (std::size_t c = 0; c < 3; ++c)

@@ -6,7 +6,25 @@
 
 namespace stasigraph {
 
-/// Slopes of all groups over all rows: a LightField of three times the groups, x, y and z of one group side by
+/// The texels whose slopes are kept, one row of a slope field each: few levels want those of all.
+struct SlopeRows {
+    std::vector<std::uint32_t> texel;   ///< Ascending.
+    std::vector<std::uint32_t> row_of;  ///< For each texel of the level; none where none is kept. Or empty.
+
+    SlopeRows() = default;
+    explicit SlopeRows(const std::vector<std::uint8_t>& wanted) {
+        row_of.assign(wanted.size(), none);
+        for (std::uint32_t i = 0; i < wanted.size(); ++i) {
+            if (!wanted[i]) continue;
+            row_of[i] = static_cast<std::uint32_t>(texel.size());
+            texel.push_back(i);
+        }
+    }
+    bool empty() const { return texel.empty(); }
+    std::uint32_t of(std::size_t i) const { return row_of.empty() ? none : row_of[i]; }
+};
+
+/// Slopes of all groups over such rows: a LightField of three times the groups, x, y and z of one group side by
 /// side.
 inline Slope slope_at(const LightField& field, std::size_t row, std::size_t group) {
     return {field.get(row, 3 * group), field.get(row, 3 * group + 1), field.get(row, 3 * group + 2)};
@@ -20,10 +38,10 @@ inline void add_slope(LightField& field, std::size_t row, std::size_t group, con
 /// What one gather ray adds to a row's slope for each unit it adds to the row's light.
 Vec3 gathered_slope(const Receiver& receiver, Vec3 direction);
 
-/// Slopes of the rows marked by `wanted`, the sky aside: of each row's first lengths[row] links to `from`
-/// (made by reflect()). Same bytes for any number of threads. Cost: about four applications of the links.
+/// Slopes of the texels `kept`, the sky aside: of each one's first lengths[texel] links to `from` (made by
+/// reflect()). Same bytes for any number of threads. Cost: about four applications of those links.
 LightField link_slopes(const Links& links, const std::vector<std::uint32_t>& lengths, const RowSource& rows,
-                       const std::vector<std::uint8_t>& wanted, const HalfField& from, std::size_t groups,
+                       const SlopeRows& kept, const HalfField& from, std::size_t groups,
                        Job& job);
 
 }  // namespace stasigraph

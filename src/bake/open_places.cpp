@@ -1,0 +1,108 @@
+#include "bake/open_places.hpp"
+
+#include <algorithm>
+
+namespace stasigraph {
+
+namespace {
+
+/// Shares of the way to a neighbour that are tried; a texel ends at a half.
+constexpr float tries[] = {0.12f, 0.25f, 0.37f, 0.48f};
+constexpr std::uint32_t looks = 32;  ///< Rays that tell whether a place is open.
+
+/// By the share of rays that meet faces from behind, as whole rows are judged.
+bool is_open(const Level& level, const RayCaster& caster, const Receiver& r, std::uint32_t seed) {
+    const Frame frame(r.normal);
+    std::uint32_t back = 0;
+    for (std::uint32_t k = 0; k < looks; ++k) {
+        const Hit hit = caster.closest({r.position, gather_direction(r, frame, sobol_point(seed, k))});
+        if (hit.surface == none || !hit.back || caster.is_glass(hit.surface)) continue;
+        back += level.materials[level.surfaces[hit.surface].material].double_sided ? 0 : 1;
+    }
+    return static_cast<float>(back) <= buried_share * static_cast<float>(looks);
+}
+
+/// The nearest open place between a buried texel and its valid neighbours; its own where there is none.
+Vec3 open_place(const Level& level, const RayCaster& caster, const TexelSet& texels, const RowSource& rows,
+                const std::vector<std::uint8_t>& valid, std::uint32_t i) {
+    const Vec3 own = texels.position[i];
+    std::array<std::uint32_t, 8> beside;
+    std::size_t count = 0;
+    texels.for_neighbours(i, 1, [&](std::uint32_t n) {
+        if (valid[n] && in_one_plane(texels, i, n)) beside[count++] = n;
+    });
+    for (const float t : tries)
+        for (std::size_t k = 0; k < count; ++k) {
+            const Vec3 place = own + (texels.position[beside[k]] - own) * t;
+            if (is_open(level, caster, surface_receiver(place, texels.normal[i], texels.face_normal[i]),
+                        mix_bits(rows.seeds[i])))
+                return place;
+        }
+    return own;
+}
+
+}  // namespace
+
+std::size_t move_to_open(const Level& level, const RayCaster& caster, TexelSet& texels, RowSource& rows,
+                         Links& links, std::vector<std::uint8_t>& valid, Job& job) {
+    std::vector<std::uint8_t> moved(texels.size(), 0);
+    std::vector<Vec3> place(texels.size());
+    job.parallel(texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t k = begin; k < end; ++k) {
+            const auto i = static_cast<std::uint32_t>(k);
+            if (valid[i]) continue;
+            place[i] = open_place(level, caster, texels, rows, valid, i);
+            moved[i] = place[i] == texels.position[i] ? 0 : 1;
+        }
+    });
+    std::vector<std::uint32_t> which;
+    for (std::uint32_t i = 0; i < moved.size(); ++i) {
+        if (!moved[i]) continue;
+        which.push_back(i);
+        texels.position[i] = place[i];
+        rows.receivers[i] = surface_receiver(place[i], texels.normal[i], texels.face_normal[i]);
+    }
+    trace_rows_anew(level, caster, texels, rows, which, links, job);
+    const std::vector<std::uint8_t> now = find_valid(links);
+    std::size_t open = 0;
+    for (const std::uint32_t i : which) {
+        valid[i] = now[i];
+        open += now[i] ? 1 : 0;
+    }
+    return open;
+}
+
+void trace_rows_anew(const Level& level, const RayCaster& caster, const TexelSet& texels,
+                     const RowSource& rows, const std::vector<std::uint32_t>& which, Links& links, Job& job) {
+    if (which.empty()) return;
+    RowSource some;
+    std::vector<std::uint32_t> lengths;
+    for (const std::uint32_t i : which) {
+        some.receivers.push_back(rows.receivers[i]);
+        some.seeds.push_back(rows.seeds[i]);
+        lengths.push_back(links.length(i));
+    }
+    Links fresh;
+    extend_links(level, caster, texels, some, lengths, fresh, job);
+    std::vector<std::uint8_t> anew(links.rows(), 0);
+    for (std::size_t k = 0; k < which.size(); ++k) {
+        const std::uint32_t i = which[k];
+        anew[i] = 1;
+        std::copy_n(fresh.words.begin() + static_cast<std::ptrdiff_t>(fresh.first[k]), lengths[k],
+                    links.words.begin() + static_cast<std::ptrdiff_t>(links.first[i]));
+        links.back_hits[i] = fresh.back_hits[k];
+    }
+    std::erase_if(links.tints, [&](const TintedLink& t) { return anew[t.row] != 0; });
+    for (TintedLink t : fresh.tints) {
+        t.row = which[t.row];
+        links.tints.push_back(t);
+    }
+    std::stable_sort(links.tints.begin(), links.tints.end(), [](const TintedLink& a, const TintedLink& b) {
+        return a.row != b.row ? a.row < b.row : a.link < b.link;
+    });
+    links.first_tint.assign(links.tints.empty() ? 0 : links.rows() + 1, 0);
+    for (const TintedLink& t : links.tints) ++links.first_tint[t.row + 1];
+    for (std::size_t i = 0; i + 1 < links.first_tint.size(); ++i) links.first_tint[i + 1] += links.first_tint[i];
+}
+
+}  // namespace stasigraph

@@ -1,0 +1,20 @@
+#pragma once
+// Texels of which the middle is buried and a part is not.
+
+#include "transport/links.hpp"
+
+namespace stasigraph {
+
+/// Moves the places of buried texels along the surface to the nearest open part of their footprint, where they
+/// have one, and traces their links anew. Places, receivers, links and validity change; the texels' numbers,
+/// normals and colours do not. Only in flat parts of charts, where the way to a valid neighbour stays on the
+/// surface. Returns how many were moved. Same result for any number of threads.
+/// Cost: a few hundred rays for each texel along the rim of what is buried.
+std::size_t move_to_open(const Level& level, const RayCaster& caster, TexelSet& texels, RowSource& rows,
+                         Links& links, std::vector<std::uint8_t>& valid, Job& job);
+
+/// Traces some rows (ascending) from where their receivers are now; the others stay.
+void trace_rows_anew(const Level& level, const RayCaster& caster, const TexelSet& texels,
+                     const RowSource& rows, const std::vector<std::uint32_t>& which, Links& links, Job& job);
+
+}  // namespace stasigraph

@@ -1,0 +1,109 @@
+#include "bake/shared_texels.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace stasigraph {
+
+namespace {
+
+/// Above the surface by this share of the way, the ray between two texels looks for walls.
+constexpr float sight_rise = 0.05f;
+constexpr float sheet = 1e-3f;       ///< Metres; walls thinner than that have no thickness.
+constexpr float apart = 4;           ///< So many times brighter one side has to be,
+constexpr float unseen = 0.02f;      ///< and by this share of a set's mean: less is not seen.
+constexpr float sheet_width = 0.05f; ///< Metres to which the mixed light beside a sheet is to be kept.
+
+/// Where a wall stands between two texels: its thickness; below 0 where there is none.
+float wall_between(const TexelSet& texels, const RayCaster& caster, std::uint32_t a, std::uint32_t b) {
+    const float far = length(texels.position[b] - texels.position[a]), up = ray_start_offset + sight_rise * far;
+    const Vec3 from = texels.position[a] + texels.face_normal[a] * up,
+               to = texels.position[b] + texels.face_normal[b] * up, way = to - from;
+    const float l = length(way);
+    if (!(l > 0)) return -1;
+    const Hit there = caster.closest({from, way * (1 / l), l});
+    if (there.surface == none || caster.is_glass(there.surface)) return -1;
+    const Hit back = caster.closest({to, way * (-1 / l), l});
+    if (back.surface == none) return -1;
+    const float wall = l - there.distance - back.distance;
+    return wall < sheet ? 0 : wall;
+}
+
+double mean_light(const LitTexels& lit, const std::function<float(std::size_t)>& light) {
+    double sum = 0, area = 0;
+    for (std::size_t i = 0; i < lit.texels.size(); ++i) {
+        sum += static_cast<double>(light(i) * lit.texels.area[i]);
+        area += static_cast<double>(lit.texels.area[i]);
+    }
+    return area > 0 ? sum / area : 0;
+}
+
+}  // namespace
+
+std::vector<SharedPair> find_shared(const TexelSet& texels, const std::vector<std::uint8_t>& wanted,
+                                    const RayCaster& caster, Job& job) {
+    constexpr std::size_t each = 2048;
+    std::vector<std::vector<SharedPair>> found((texels.size() + each - 1) / each);
+    job.parallel(texels.size(), each, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t k = begin; k < end; ++k) {
+            const auto i = static_cast<std::uint32_t>(k);
+            if (!wanted[i]) continue;
+            for (int way = 0; way < 2; ++way) {
+                const int dx = way == 0 ? 1 : 0, dy = 1 - dx;
+                std::uint32_t n = texels.neighbour(i, dx, dy);
+                // One buried texel inside the wall is filled from both sides; two keep them apart.
+                if (n != none && !wanted[n]) n = texels.neighbour(i, 2 * dx, 2 * dy);
+                if (n == none || !wanted[n] || !in_one_plane(texels, i, n)) continue;
+                const float wall = wall_between(texels, caster, i, n);
+                if (wall >= 0) found[begin / each].push_back({i, n, wall});
+            }
+        }
+    });
+    std::vector<SharedPair> all;
+    for (const auto& f : found) all.insert(all.end(), f.begin(), f.end());
+    return all;
+}
+
+std::vector<SharedTexels> shared_texels(const LitTexels& lit, const std::vector<SharedPair>& pairs) {
+    const TexelSet& texels = lit.texels;
+    std::vector<SharedTexels> of(lit.level.surfaces.size()), out;
+    if (pairs.empty()) return out;
+    std::vector<float> worst(of.size(), 0.0f);
+    std::vector<std::uint8_t> counted(pairs.size(), 0);
+    for (const BakeSet& set : lit.level.sets) {
+        const auto light = [&](std::size_t i) {
+            Rgb e;
+            for (std::size_t g = 0; g < set.gains.size(); ++g) e += lit.light(i, g) * set.gains[g];
+            return luminance(e);
+        };
+        const auto mean = static_cast<float>(mean_light(lit, light));
+        for (std::size_t k = 0; k < pairs.size(); ++k) {
+            const SharedPair& pair = pairs[k];
+            const float a = light(pair.a), b = light(pair.b), bright = std::max(a, b), dark = std::min(a, b);
+            if (!(bright > apart * dark) || !(bright - dark > unseen * mean)) continue;
+            const std::uint32_t surface = texels.grid[pair.a] / 2;
+            SharedTexels& t = of[surface];
+            t.texels += counted[k] ? 0 : 1;
+            counted[k] = 1;
+            if (!(bright - dark > worst[surface] * mean)) continue;
+            worst[surface] = (bright - dark) / mean;
+            t.at = (texels.position[pair.a] + texels.position[pair.b]) * 0.5f;
+            t.set = set.name;
+            t.bright = bright;
+            t.dark = dark;
+            t.wall = pair.wall;
+            t.density = pair.wall > 0 ? 2 / pair.wall : 1 / sheet_width;
+            t.thickness = 2 / lit.atlas.surfaces[surface].density;
+        }
+    }
+    for (std::size_t s = 0; s < of.size(); ++s) {
+        if (of[s].texels == 0) continue;
+        of[s].surface = lit.level.surfaces[s].name;
+        out.push_back(of[s]);
+    }
+    std::stable_sort(out.begin(), out.end(),
+                     [](const SharedTexels& a, const SharedTexels& b) { return a.texels > b.texels; });
+    return out;
+}
+
+}  // namespace stasigraph

@@ -1,0 +1,34 @@
+#pragma once
+// Walls that stand on a surface whose texels are too large for them.
+
+#include <functional>
+
+#include "chart/texels.hpp"
+#include "stasigraph/bake.hpp"
+#include "trace/ray_caster.hpp"
+
+namespace stasigraph {
+
+/// A wall between two texels of one chart that filtering reads together: with no more than one buried texel
+/// inside of it, light of either side shows on the other.
+struct SharedPair {
+    std::uint32_t a = 0, b = 0;
+    float wall = 0;  ///< Metres thick; 0: a sheet.
+};
+
+/// `wanted`: the valid texels of pages. In order of texels. Cost: two to six short rays a texel.
+std::vector<SharedPair> find_shared(const TexelSet& texels, const std::vector<std::uint8_t>& wanted,
+                                    const RayCaster& caster, Job& job);
+
+/// A level as it is lit. Borrows all of it.
+struct LitTexels {
+    const Level& level;
+    const Atlas& atlas;
+    const TexelSet& texels;
+    std::function<Rgb(std::size_t texel, std::size_t group)> light;  ///< Lux.
+};
+
+/// Of the pairs that walls part those that show it under some set, by surface, most texels first.
+std::vector<SharedTexels> shared_texels(const LitTexels& lit, const std::vector<SharedPair>& pairs);
+
+}  // namespace stasigraph
