@@ -85,61 +85,76 @@ double error_of(const std::vector<double>& light, const std::vector<double>& tru
     return std::sqrt(square / static_cast<double>(light.size())) / (sum / static_cast<double>(light.size()));
 }
 
-/// Root mean square error of bounced light over a spread of texels, against a long reference; then the paths
-/// and the time the reference needs for the same error, scaled to all texels.
+/// Bounced light of a baker's texels at noon, lit as the level says: all of it less what is there without a
+/// bounce, both smoothed or neither. `seconds`: how long the bounces and the smoothing of all took.
+std::vector<double> bounced_light(Baker& baker, Level level, std::size_t count, double& seconds, Job& job) {
+    std::vector<double> light;
+    const double with = time_of([&] { baker.light(level, job); });
+    for (const TexelLight& t : spread(baker.texels(0), count)) light.push_back(static_cast<double>(luminance(t.total)));
+    level.quality.bounces = 0;
+    baker.light(level, job);
+    std::size_t i = 0;
+    for (const TexelLight& t : spread(baker.texels(0), count)) light[i++] -= static_cast<double>(luminance(t.total));
+    seconds = with;
+    return light;
+}
+
+/// Root mean square error of bounced light over a spread of texels, against a long reference, with and without
+/// smoothing; then the paths and the time the reference needs for the same error, scaled to all texels.
 void equal_error(Level level, Job& job) {
+    constexpr std::size_t count = 600;
     level.quality.tier = Tier::proof;
-    std::vector<TexelLight> some;
-    std::size_t all = 0;
-    const double direct_only = [&] {
-        Baker baker(level, job);
-        baker.light(level, job);
-        // Direct light is left out on both sides: its passes are timed alone by lighting with no bounce at
-        // all.
-        Level dark = level;
-        for (Light& light : dark.lights) light.color = light.color * 1.0001f;
-        for (Surface& s : dark.surfaces) s.emission_gain *= 1.0001f;
-        dark.quality.bounces = 0;
-        const auto texels = baker.texels(0);
-        some = spread(texels, 600);
-        for (const TexelLight& t : texels) all += t.valid ? 1 : 0;
-        return time_of([&] { baker.light(dark, job); });
-    }();
+    level.quality.denoise = Denoise::off;
+    // Direct light is left out on both sides: its passes are timed alone.
+    std::vector<Baker> bakers;
     const double whole = time_of([&] {
-        Atlas atlas;
-        bake(level, atlas, job);
+        bakers.emplace_back(level, job);
+        bakers[0].light(level, job);
     });
+    Baker& baker = bakers[0];
+    const std::vector<TexelLight> texels = baker.texels(0), some = spread(texels, count);
+    const auto all = static_cast<double>(
+        std::count_if(texels.begin(), texels.end(), [](const TexelLight& t) { return t.valid; }));
+    double seconds[2], ours_seconds[2];
+    std::vector<double> ours[2];
+    for (const int smooth : {0, 1}) {
+        level.quality.denoise = smooth ? Denoise::automatic : Denoise::off;
+        ours[smooth] = bounced_light(baker, level, count, seconds[smooth], job);
+    }
+    Level other = level;
+    other.quality.denoise = Denoise::off;
+    other.quality.bounces = 0;
+    for (Light& light : other.lights) light.color = light.color * 1.0001f;
+    for (Surface& s : other.surfaces) s.emission_gain *= 1.0001f;
+    const double direct_only = time_of([&] { baker.light(other, job); });
+    ours_seconds[0] = std::max(whole - direct_only, 1e-3);
+    ours_seconds[1] = ours_seconds[0] + std::max(seconds[1] - seconds[0], 0.0);
+
     std::vector<ReferencePoint> points;
-    std::vector<double> ours, truth;
-    for (const TexelLight& t : some) {
-        points.push_back({t.position, t.normal, t.face_normal});
-        ours.push_back(static_cast<double>(luminance(t.total - t.direct)));
+    for (const TexelLight& t : some) points.push_back({t.position, t.normal, t.face_normal});
+    const auto reference = [&](int paths, std::uint32_t seed) {
+        std::vector<double> light;
+        for (const ReferenceLight& r : reference_light(level, 0, points, {.paths = paths, .seed = seed}, job))
+            light.push_back(static_cast<double>(luminance(r.bounced)));
+        return light;
+    };
+    constexpr int longest = 65536;
+    const std::vector<double> truth = reference(longest, 77);
+    for (const int smooth : {0, 1}) {
+        const double our_error = error_of(ours[smooth], truth);
+        int paths = 64;
+        double their_error = 1e9, time = 0;
+        for (; their_error > our_error && paths <= longest / 4; paths *= 2)
+            time = time_of([&] { their_error = error_of(reference(paths, 5), truth); });
+        paths /= 2;
+        // Between two numbers of paths the error falls with the root: the time for exactly our error.
+        const double exact = time * (their_error / our_error) * (their_error / our_error) * all / static_cast<double>(some.size());
+        fmt::print(
+            "equal error, bounced light   {}: bake {:.1f} s without direct light, error {:.1f} %; reference {} paths, "
+            "error {:.1f} %, for all texels {:.0f} s\n  reference / bake           {:.1f}   (aim >= {})\n",
+            smooth ? "smoothed" : "as it came", ours_seconds[smooth], our_error * 100, paths, their_error * 100, exact,
+            exact / ours_seconds[smooth], smooth ? "100" : "25");
     }
-    for (const ReferenceLight& r : reference_light(level, 0, points, {.paths = 8192, .seed = 77}, job))
-        truth.push_back(static_cast<double>(luminance(r.bounced)));
-    const double our_error = error_of(ours, truth);
-    int paths = 4;
-    double their_error = 1e9, seconds = 0;
-    for (; their_error > our_error && paths < 4096; paths *= 2) {
-        std::vector<double> theirs;
-        seconds = time_of([&] {
-            theirs.clear();
-            for (const ReferenceLight& r :
-                 reference_light(level, 0, points, {.paths = paths, .seed = 5}, job))
-                theirs.push_back(static_cast<double>(luminance(r.bounced)));
-        });
-        their_error = error_of(theirs, truth);
-    }
-    paths /= 2;
-    // Between the two last numbers of paths the error falls with the root: the time for exactly our error.
-    const double exact = seconds * (their_error / our_error) * (their_error / our_error) *
-                         static_cast<double>(all) / static_cast<double>(some.size());
-    const double bounced = std::max(whole - direct_only, 1e-3);
-    fmt::print(
-        "equal error, bounced light   bake {:.1f} s ({:.1f} s without direct light), error {:.1f} %; "
-        "reference {} paths, error {:.1f} %, for all texels {:.0f} s\n",
-        whole, bounced, our_error * 100, paths, their_error * 100, exact);
-    fmt::print("  reference / bake           {:.1f}   (aim >= 25 without denoising)\n", exact / bounced);
 }
 
 void retune(Level level, Tier tier, Job& job) {
@@ -193,10 +208,11 @@ int main(int argc, char** argv) {
         bench_lights();
         return 0;
     }
+    const bool equal = argc == 3 && std::string_view(argv[1]) == "equal";
     const bool quality = argc > 2 && std::string_view(argv[1]) == "quality";
-    if (argc != 2 && !quality) {
+    if (argc != 2 && !quality && !equal) {
         fmt::print(stderr,
-                   "usage: stasigraph_bench LEVEL.toml | unwrap | lights | quality LEVEL.toml [LINKS ...]\n");
+                   "usage: stasigraph_bench LEVEL.toml | equal LEVEL.toml | unwrap | lights | quality LEVEL.toml [LINKS ...]\n");
         return 2;
     }
     try {
@@ -206,9 +222,13 @@ int main(int argc, char** argv) {
             bench_quality(argv[2], links.empty() ? std::vector{16, 32, 64, 256, 512} : links);
             return 0;
         }
-        Level level = load_level(argv[1]);
+        Level level = load_level(argv[equal ? 2 : 1]);
         complete_level(level);
         Job job = make_job(0);
+        if (equal) {
+            equal_error(level, job);
+            return 0;
+        }
         gather_against_kernel(level);
         threads(level);
         retune(level, Tier::glance, job);

@@ -97,7 +97,7 @@ void add_bake(CLI::App& app) {
             if (o->common.json) {
                 Json j = {{"out", out.string()},        {"seconds", seconds},
                           {"texels", f.texels},         {"patches", f.patches},
-                          {"buried_texels", f.buried},  {"moved_texels", f.moved},
+                          {"buried_texels", f.buried},  {"moved_texels", f.moved}, {"hidden_texels", f.hidden},
                           {"links", f.links},
                           {"mean_links", f.mean_links}, {"noise", f.noise},
                           {"bounces", f.bounces},       {"area_m2", f.area},
@@ -114,10 +114,11 @@ void add_bake(CLI::App& app) {
                 "bounces\n",
                 count_text(static_cast<double>(f.texels)), count_text(static_cast<double>(f.patches)),
                 static_cast<double>(f.links) / 1e6, f.mean_links, f.noise * 100, f.bounces);
-            if (f.buried + f.moved > 0)
-                say("{} texels lie inside geometry and were filled from their neighbours, {} in part and were "
-                    "sampled in the rest\n",
-                    count_text(static_cast<double>(f.buried)), count_text(static_cast<double>(f.moved)));
+            if (f.buried + f.hidden + f.moved > 0)
+                say("{} texels lie inside geometry and {} beyond a wall where nothing can look: filled from their "
+                    "neighbours; {} lie inside in part and were sampled in the rest\n",
+                    count_text(static_cast<double>(f.buried)), count_text(static_cast<double>(f.hidden)),
+                    count_text(static_cast<double>(f.moved)));
             say_shared(baked.shared);
             say("light jumps by {:.1f} % over seams, {:.1f} % before they were fitted\n", f.seam * 100,
                 f.seam_before * 100);

@@ -59,9 +59,13 @@ void run(const Options& o, ViewSettings settings, Job& job) {
     const bool needs_light = settings.show == Show::lit || settings.show == Show::light;
     const fs::path folder = o.folder.empty() ? default_output(o.common.level) : o.folder;
     BakedLevel b;
+    std::optional<float> ev;
+    if (o.ev != "auto") ev = std::stof(o.ev);
     if (needs_light || settings.show == Show::occlusion) {
         const Level names = load_level(o.common.level);
-        b = load_baked(o.common, folder, names.sets[set_index(names, o.set)].name);
+        const BakeSet& set = names.sets[set_index(names, o.set)];
+        b = load_baked(o.common, folder, set.name);
+        if (!ev) ev = set.exposure;
     } else {
         b.level = load(o.common);
         const Atlas earlier = earlier_atlas(b.level, atlas_folders(o.common, folder), job);
@@ -77,8 +81,11 @@ void run(const Options& o, ViewSettings settings, Job& job) {
         !o.file.empty() ? o.file
                         : fs::path(camera.name + (set.empty() ? "" : "-" + set) +
                                    (o.show == "lit" ? "" : "-" + o.show) + (o.linear ? ".exr" : ".png"));
-    std::optional<float> ev;
-    if (needs_light) ev = o.ev == "auto" ? auto_exposure(picture) : std::stof(o.ev);
+    const bool metered = !ev;
+    if (!needs_light)
+        ev.reset();
+    else if (metered)
+        ev = auto_exposure(picture);
     if (o.linear)
         write_exr(file, picture.width, picture.height, picture.pixels);
     else
@@ -97,7 +104,7 @@ void run(const Options& o, ViewSettings settings, Job& job) {
         return;
     }
     say("wrote {}{}\n", file.string(),
-        ev ? fmt::format(" (set {}, {} EV {:.1f})", set, o.ev == "auto" ? "automatic exposure" : "exposure",
+        ev ? fmt::format(" (set {}, {} EV {:.1f})", set, metered ? "automatic exposure" : "exposure",
                          *ev)
            : "");
 }
@@ -117,7 +124,7 @@ void add_view(CLI::App& app) {
     c->add_option("--show", o->show, "lit, light, albedo, charts, density or occlusion")
         ->check(CLI::IsMember({"lit", "light", "albedo", "charts", "density", "occlusion"}));
     c->add_option("--set", o->set, "the bake set; the first unless given");
-    c->add_option("--exposure", o->ev, "exposure value at ISO 100, or auto");
+    c->add_option("--exposure", o->ev, "exposure value at ISO 100, or auto: the set's own, else metered");
     c->add_option("--size", o->size, "WIDTHxHEIGHT in pixels");
     c->add_option("--samples", o->samples, "samples a pixel")->check(CLI::IsMember({1, 4, 9, 16, 25}));
     c->add_option("--probes", o->probes, "on draws moving things lit by probes, off leaves them out")

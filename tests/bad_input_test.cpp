@@ -215,7 +215,7 @@ TEST(BadSheet, each_defect_is_named_with_its_line_and_a_remedy) {
         {"[lightmap]\nmax_stretch = 1\n", "lightmap.max_stretch", "not a number from"},
         {"[lightmap]\nunseen = \"hide\"\n", "lightmap.unseen", "shrink"},
         {"[[surface]]\nunwrap = \"never\"\n", "surface.unwrap", "\"make\""},
-        {"[lightmap]\nshape = \"directional\"\n", "lightmap.shape", "flat"},
+        {"[lightmap]\nshape = \"round\"\n", "lightmap.shape", "flat"},
         {"[quality]\ntier = \"best\"\n", "quality.tier", "glance"},
         {"[quality]\nbounces = \"many\"\n", "quality.bounces", "settle"},
         {"[quality]\nbounces = 1.5\n", "quality.bounces", "whole number"},

@@ -69,6 +69,7 @@ struct SharedTexels {
 struct BakeFigures {
     std::size_t texels = 0, patches = 0;
     std::size_t buried = 0;  ///< Inside geometry; filled from their neighbours.
+    std::size_t hidden = 0;  ///< Beyond a wall, where nothing can look; filled from the other side.
     std::size_t moved = 0;   ///< Their middle is inside geometry; sampled in the part that is not.
     std::size_t links = 0;  ///< Recorded for texels and patches.
     std::size_t probes = 0, buried_probes = 0;
@@ -96,7 +97,7 @@ struct TexelLight {
     Vec3 position, normal, face_normal;
     float area = 0;  ///< Square metres.
     std::uint32_t surface = 0;
-    bool valid = false, exported = false;
+    bool valid = false, exported = false;  ///< exported: a page shows it.
     /// Lux, under one set: before any bounce; the part of that which did not come by links; all of it,
     /// smoothed where the level asks for it.
     Rgb direct, sampled, total;

@@ -208,6 +208,9 @@ struct Volume {
 struct BakeSet {
     std::string name;
     std::vector<float> gains;
+    /// Exposure value at ISO 100 with which the set is looked at, in [-20, 30]; empty: metered. It decides below
+    /// how much light noise is no longer seen, and is the default of pictures and combined textures.
+    std::optional<float> exposure;
 };
 
 /// What a texel of a lightmap holds.

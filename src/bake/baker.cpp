@@ -25,12 +25,25 @@ struct GroupSources {
     std::vector<Profile> profiles;
     std::vector<std::pair<std::uint32_t, Rgb>> emitters;
     std::optional<Sky> sky;
-    float noise = 0;
+    float noise = 0, floor = 0;
     friend bool operator==(const GroupSources&, const GroupSources&) = default;
 };
 
+/// Lux of a group below which its noise is not seen under any set; 0 where a set that shows it is metered, since
+/// its light is not known yet.
+float unseen_light_of(const Level& level, std::uint32_t group) {
+    float least = 0;
+    for (const BakeSet& set : level.sets) {
+        if (!(set.gains[group] > 0)) continue;
+        if (!set.exposure) return 0;
+        const float here = unseen_light(*set.exposure) / set.gains[group];
+        least = least > 0 ? std::min(least, here) : here;
+    }
+    return least;
+}
+
 GroupSources sources_of(const Level& level, std::uint32_t group) {
-    GroupSources s{.noise = level.quality.noise};
+    GroupSources s{.noise = level.quality.noise, .floor = unseen_light_of(level, group)};
     for (const Light& light : level.lights)
         if (light.group == group && light.role != BakeRole::live) s.lights.push_back(light);
     for (const Light& light : s.lights)
@@ -128,6 +141,7 @@ struct Baker::State {
     RowSource rows, probe_rows;
     Links links, probe_links;
     std::vector<std::uint8_t> valid;
+    std::vector<std::uint8_t> hidden;  ///< Valid, but nothing can look at them: pages are filled there.
     std::size_t moved = 0;
     std::vector<SharedPair> shared;
     std::vector<float> explicit_worth;  ///< Of explicit samples of the sky, for each row.
@@ -199,9 +213,12 @@ Baker::State::State(Level l, Job& job, const Atlas* previous)
     moved = move_to_open(level, caster, texels, rows, links, valid, job);
     lead_past_buried(caster, texels, rows, valid, valid, links, job);
     shared = find_shared(texels, lightmapped(), caster, job);
+    hidden = find_hidden(texels, lightmapped(), links, shared);
     footprints = Footprints(texels, valid, caster, job);
     explicit_worth = explicit_sky_worth(texels, valid, links, job);
-    plans = plan_pages(atlas, texels, valid, job);
+    std::vector<std::uint8_t> on_pages = valid;
+    for (std::size_t i = 0; i < hidden.size(); ++i) on_pages[i] &= hidden[i] ? 0 : 1;
+    plans = plan_pages(atlas, texels, on_pages, job);
     seams = plan_seams(level, atlas, plans, job);
 
     probes = place_lattices(level.volumes);
@@ -262,6 +279,7 @@ std::vector<Baker::State::GroupCache> Baker::State::light_groups(const Sources& 
             continue;
         }
         const std::uint32_t seed = group_seed(lit, g);
+        const float floor = now.floor;
         GroupCache& fresh = result.emplace_back(GroupCache{lit.groups[g], std::move(now), {}, {}, {}, {}});
         const DirectPass pass{.light = sources.whole[g],
                         .rows = rows,
@@ -269,6 +287,7 @@ std::vector<Baker::State::GroupCache> Baker::State::light_groups(const Sources& 
                         .effort = effort,
                         .weights = sources.weights,
                         .seed = seed,
+                        .floor = floor,
                         .slopes = sloped.empty() ? nullptr : &sloped};
         DirectTexels whole =
             light_texels(pass, texels, valid,
@@ -281,7 +300,8 @@ std::vector<Baker::State::GroupCache> Baker::State::light_groups(const Sources& 
                                     .footprints = footprints,
                                     .effort = effort,
                                     .weights = sources.weights,
-                                    .seed = mix_bits(seed)};
+                                    .seed = mix_bits(seed),
+                                    .floor = floor};
             fresh.bounce = light_texels(bounce, texels, valid, {}, job).light;
         }
         fresh.probes =
@@ -329,7 +349,7 @@ std::vector<std::uint8_t> Baker::State::lightmapped() const {
     std::vector<std::uint8_t> wanted(texels.size());
     for (std::size_t i = 0; i < texels.size(); ++i)
         wanted[i] =
-            valid[i] && texels.grid[i] % 2 == 0 && atlas.surfaces[texels.grid[i] / 2].page != none ? 1 : 0;
+            valid[i] && (hidden.empty() || !hidden[i]) && texels.grid[i] % 2 == 0 && atlas.surfaces[texels.grid[i] / 2].page != none ? 1 : 0;
     return wanted;
 }
 
@@ -610,6 +630,7 @@ BakeFigures Baker::State::figures(const std::vector<float>& noise,
         const bool exported = g % 2 == 0 && s.atlas.surfaces[g / 2].page != none;
         (exported ? f.texels : f.patches) += 1;
         f.buried += s.valid[i] ? 0 : 1;
+        f.hidden += s.hidden[i] ? 1 : 0;
         lengths += row_length[i];
         const auto area = static_cast<double>(s.texels.area[i]);
         if (exported) f.area += area;
@@ -642,7 +663,7 @@ std::vector<TexelLight> Baker::texels(std::uint32_t set) const {
                   .area = s.texels.area[i],
                   .surface = g / 2,
                   .valid = s.valid[i] != 0,
-                  .exported = g % 2 == 0 && s.atlas.surfaces[g / 2].page != none,
+                  .exported = g % 2 == 0 && s.atlas.surfaces[g / 2].page != none && !s.hidden[i],
                   .direct = {},
                   .sampled = {},
                   .total = {}};

@@ -170,7 +170,7 @@ DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
     each_texel([&](std::size_t i, DirectLight::Scratch&) {
         field.mean[i] = luminance(out.light[i]) + (besides.empty() ? 0 : besides[i]);
     });
-    const float least = field.floor();
+    const float least = pass.floor > 0 ? pass.floor : field.floor();
     if (!(least > 0)) return out;
     each_texel([&](std::size_t i, DirectLight::Scratch& scratch) {
         const int n = looked[i] ? field.wanted(i, least, pass.effort.error) : 0;

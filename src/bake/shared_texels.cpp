@@ -29,6 +29,22 @@ float wall_between(const TexelSet& texels, const RayCaster& caster, std::uint32_
     return wall < sheet ? 0 : wall;
 }
 
+/// A texel is enclosed where so few of its first links are longer than that.
+constexpr float room_to_look = 0.5f;  ///< Metres.
+constexpr float enclosed_share = 0.1f;
+constexpr std::uint32_t links_asked = 64;
+
+bool enclosed(const TexelSet& texels, const Links& links, std::uint32_t i) {
+    const std::uint32_t count = std::min(links.length(i), links_asked);
+    std::uint32_t far = 0;
+    for (std::uint32_t k = 0; k < count; ++k) {
+        const std::uint32_t word = links.words[links.first[i] + k];
+        if (word == absorbed_word) continue;
+        far += word == sky_word || length(texels.position[word] - texels.position[i]) > room_to_look ? 1 : 0;
+    }
+    return static_cast<float>(far) <= enclosed_share * static_cast<float>(count);
+}
+
 double mean_light(const LitTexels& lit, const std::function<float(std::size_t)>& light) {
     double sum = 0, area = 0;
     for (std::size_t i = 0; i < lit.texels.size(); ++i) {
@@ -62,6 +78,36 @@ std::vector<SharedPair> find_shared(const TexelSet& texels, const std::vector<st
     std::vector<SharedPair> all;
     for (const auto& f : found) all.insert(all.end(), f.begin(), f.end());
     return all;
+}
+
+std::vector<std::uint8_t> find_hidden(const TexelSet& texels, const std::vector<std::uint8_t>& wanted,
+                                      const Links& links, std::vector<SharedPair>& pairs) {
+    std::vector<std::uint8_t> hidden(texels.size(), 0);
+    std::vector<std::uint32_t> todo;
+    const auto hide = [&](std::uint32_t i) {
+        hidden[i] = 1;
+        todo.push_back(i);
+    };
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> parted;
+    for (const SharedPair& p : pairs) {
+        parted.push_back(std::minmax(p.a, p.b));
+        const bool a = enclosed(texels, links, p.a), b = enclosed(texels, links, p.b);
+        if (a != b && !hidden[a ? p.a : p.b]) hide(a ? p.a : p.b);
+    }
+    std::sort(parted.begin(), parted.end());
+    // And what is enclosed with them, up to the next wall.
+    constexpr int steps[4][2] = {{1, 0}, {-1, 0}, {0, 1}, {0, -1}};
+    while (!todo.empty()) {
+        const std::uint32_t i = todo.back();
+        todo.pop_back();
+        for (const auto& step : steps) {
+            const std::uint32_t n = texels.neighbour(i, step[0], step[1]);
+            if (n == none || !wanted[n] || hidden[n] || !enclosed(texels, links, n)) continue;
+            if (!std::binary_search(parted.begin(), parted.end(), std::pair(std::min(i, n), std::max(i, n)))) hide(n);
+        }
+    }
+    std::erase_if(pairs, [&](const SharedPair& p) { return hidden[p.a] || hidden[p.b]; });
+    return hidden;
 }
 
 std::vector<SharedTexels> shared_texels(const LitTexels& lit, const std::vector<SharedPair>& pairs) {

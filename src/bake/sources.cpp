@@ -1,20 +1,38 @@
 #include "bake/sources.hpp"
 
 #include <algorithm>
+#include <cmath>
 
 namespace stasigraph {
 
 namespace {
 
-/// Light below this share of a set's mean counts as that much: noise in the dark is not seen.
-constexpr double dark_share = 0.05;
+constexpr float unseen_share = 1.0f / 16;  ///< Of the light that is metered to middle grey: four stops less.
 
 /// So many links of each neighbour tell how open to the sky a row is; below the share explicit samples are
 /// worth nothing.
 constexpr std::uint32_t links_asked = 16;
 constexpr float least_open = 0.01f;
 
+/// The light that a set is exposed for, lux, by the mean logarithm over lit rows.
+double metered(const std::vector<float>& total, const std::vector<float>& area, std::size_t set,
+               std::size_t sets) {
+    double sum = 0, whole = 0;
+    for (std::size_t i = 0; i < area.size(); ++i) {
+        const float e = total[i * sets + set];
+        if (!(e > 0)) continue;
+        sum += static_cast<double>(area[i]) * std::log2(static_cast<double>(e));
+        whole += static_cast<double>(area[i]);
+    }
+    return whole > 0 ? std::exp2(sum / whole) : 0;
+}
+
 }  // namespace
+
+float unseen_light(float exposure) {
+    // ISO 2720: 2^ev / 8 nit are metered to middle grey, which reflects 18 % of pi times that.
+    return unseen_share * std::exp2(exposure) / 8 * pi / 0.18f;
+}
 
 std::vector<float> explicit_sky_worth(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
                                       const Links& links, Job& job) {
@@ -76,12 +94,9 @@ std::vector<float> estimate_noise(const Level& level, const RowSource& rows, con
     });
     std::vector<float> floor(sets, 0.0f), sky_gain(sets, 0.0f);
     for (std::size_t s = 0; s < sets; ++s) {
-        double sum = 0, whole = 0;
-        for (std::size_t i = 0; i < count; ++i) {
-            sum += static_cast<double>(total[i * sets + s] * area[i]);
-            whole += static_cast<double>(area[i]);
-        }
-        floor[s] = static_cast<float>(whole > 0 ? dark_share * sum / whole : 0);
+        const std::optional<float>& exposure = level.sets[s].exposure;
+        floor[s] = exposure ? unseen_light(*exposure)
+                            : unseen_share * static_cast<float>(metered(total, area, s, sets));
         if (level.sky.group != none) sky_gain[s] = pi * level.sets[s].gains[level.sky.group];
     }
     job.parallel(count, 1024, [&](std::size_t begin, std::size_t end) {

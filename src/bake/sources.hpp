@@ -32,6 +32,7 @@ struct DirectPass {
     LightEffort effort;
     const RowSkyWeights& weights;
     std::uint32_t seed = 0;
+    float floor = 0;  ///< Lux below which noise is not seen; 0: a twentieth of the group's own mean where it lights.
     const SlopeRows* slopes = nullptr;  ///< The texels whose slopes are wanted as well.
 };
 struct DirectTexels {
@@ -63,12 +64,18 @@ void gathered_sky(const SkyLight& sky, const RowSource& rows, const Links& links
 Rgb gathered_sky_sum(const SkyLight& sky, const RowSource& rows, const Links& links, std::size_t row,
                      std::uint32_t count, const SkyWeights& weights);
 
+/// Lux below which noise is not seen under an exposure value at ISO 100: four stops under what a grey card
+/// needs to be middle grey.
+float unseen_light(float exposure);
+
 struct NoiseQuestion {
     float noise = 0.04f;  ///< Relative standard error aimed for.
     std::uint32_t first = 64, most = 256;
 };
 
-/// For each row, how uncertain its light is with the first links: relative standard error, worst set.
+/// For each row, how uncertain its light is with the first links: relative standard error, worst set, where
+/// light below unseen_light() counts as that. Sets without an exposure are metered by the mean logarithm of
+/// their light over all rows by area.
 std::vector<float> estimate_noise(const Level& level, const RowSource& rows, const Links& links,
                                   const SkyLight& sky, const RowSkyWeights& weights,
                                   const std::vector<Rgb>& albedo, const LightField& light,

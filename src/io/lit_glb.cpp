@@ -46,6 +46,7 @@ public:
           set_(baked.sets[set]),
           gains_(level.sets[set].gains),
           settings_(settings),
+          exposure_(settings.exposure ? settings.exposure : level.sets[set].exposure),
           folder_(folder) {}
 
     Bytes run() {
@@ -79,8 +80,8 @@ private:
     void add_images() {
         Job job;
         std::vector<CombinedImage> images = combine(level_, atlas_, set_, settings_, job);
-        if (settings_.exposure) {
-            ev_ = *settings_.exposure;
+        if (exposure_) {
+            ev_ = *exposure_;
         } else {
             // One exposure for all images, metered as a picture would be.
             Picture all{1, 0, {}};
@@ -253,6 +254,7 @@ private:
     const BakedSet& set_;
     const std::vector<float>& gains_;
     const CombinedSettings& settings_;
+    const std::optional<float> exposure_;  ///< Empty: metered.
     const std::filesystem::path folder_;
     GlbBuilder out_;
     float ev_ = 0;

@@ -148,6 +148,15 @@ struct Sheet::State {
         });
     }
 
+    /// Empty where it is "auto" or not said.
+    static std::optional<float> exposure(const Entry& e) {
+        if (!e.has("exposure")) return {};
+        if (!e.node("exposure")->is_string()) return static_cast<float>(*e.number("exposure", -20, 30));
+        if (*e.text("exposure") != "auto")
+            e.fail("exposure", "is no exposure", "Use a number (EV at ISO 100), or \"auto\".");
+        return {};
+    }
+
     void further_maps(Level& level) const {
         each("occlusion", [&](const Entry& e) {
             level.occlusion.reach = static_cast<float>(e.number("reach", 0.01, 1000).value_or(1.5));
@@ -161,13 +170,7 @@ struct Sheet::State {
                 if (*v != std::floor(*v)) e.fail("detail", "is not a whole number", "");
                 level.combined.detail = static_cast<int>(*v);
             }
-            if (!e.has("exposure")) return;
-            if (e.node("exposure")->is_string()) {
-                if (*e.text("exposure") != "auto")
-                    e.fail("exposure", "is no exposure", "Use a number (EV at ISO 100), or \"auto\".");
-            } else {
-                level.combined.exposure = static_cast<float>(*e.number("exposure", -20, 30));
-            }
+            level.combined.exposure = exposure(e);
         });
     }
 
@@ -215,7 +218,8 @@ struct Sheet::State {
     void sets(Level& level) const {
         each("set", [&](const Entry& e) {
             BakeSet set{.name = e.needed_text("name"),
-                        .gains = std::vector<float>(level.groups.size(), 1.0f)};
+                        .gains = std::vector<float>(level.groups.size(), 1.0f),
+                        .exposure = exposure(e)};
             for (const char c : set.name)
                 if (!(std::isalnum(static_cast<unsigned char>(c)) || c == '-' || c == '_' || c == ' ' ||
                       c == '.') ||

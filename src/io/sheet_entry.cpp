@@ -38,7 +38,7 @@ const std::map<std::string_view, Keys>& schema() {
         {"rig", {"name", "match", "model", "light"}},
         {"rig.light", lamp},
         {"group", {"name", "match"}},
-        {"set", {"name", "gain"}},
+        {"set", {"name", "gain", "exposure"}},
         {"volume", {"name", "low", "high", "spacing"}},
         {"camera", {"name", "eye", "toward", "fov"}},
     };

@@ -71,7 +71,7 @@ void complete_level(Level& level) {
     for (Surface& s : level.surfaces)
         if (s.group == none && max_channel(level.materials[s.material].emission) > 0)
             s.group = group_index(level, "glow");
-    if (level.sets.empty()) level.sets.push_back({.name = "base", .gains = {}});
+    if (level.sets.empty()) level.sets.push_back({.name = "base", .gains = {}, .exposure = {}});
     for (BakeSet& set : level.sets) set.gains.resize(level.groups.size(), 1.0f);
 }
 
