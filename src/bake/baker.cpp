@@ -242,9 +242,10 @@ Baker::State::State(Level l, Job& job, const Atlas* previous)
         for (std::size_t i = 0; i < bent.size(); ++i)
             if (bent[i] == texels.normal[i]) shown_slopes[i] = 0;
         graph = connect_texels(texels, lightmapped(), caster, job);
-        shown_slopes = grown(*graph, std::move(shown_slopes), smoothing_steps);
+        sloped = SlopeRows(shown_slopes, grown(*graph, shown_slopes, smoothing_steps));
+    } else {
+        sloped = SlopeRows(shown_slopes, shown_slopes);
     }
-    sloped = SlopeRows(shown_slopes);
 }
 
 std::vector<Rgb> Baker::State::albedo(const Level& lit, Job& job) const {

@@ -7,7 +7,7 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::uint32_t most_looked_at = 256;
+constexpr std::uint32_t most_looked_at = 128;
 /// Rows are spread evenly, so that their mean varies less than their links scatter, the less the smoother
 /// what they see: with a variance of length to the power of -p, for p from 1 to 2, the halves of a row tell
 /// how much less, and the share left is close to this power of theirs.

@@ -22,7 +22,7 @@ struct GuideSource {
     std::uint32_t sky_group = none;
 };
 
-/// Looks at the first links of every wanted row, at most 256. Cost: as much as one bounce over those.
+/// Looks at the first links of every wanted row, at most 128. Cost: as much as one bounce over those.
 DenoiseGuide guide_denoise(const GuideSource& source, Job& job);
 
 /// Lowers a guide's variances, as their samples scatter, by what even spreading gains: told by `halves`, the

@@ -29,7 +29,7 @@ constexpr std::size_t fit_count = std::size(fits);
 static_assert(fits[fit_count - 1].steps == smoothing_steps);
 /// A plane's slope is held by this share of the neighbourhood's own size: thin strips have none across.
 constexpr float slope_hold = 0.01f;
-constexpr int judged_steps = 4;  ///< How far around a texel the fits are judged.
+constexpr int judged_steps = 3;  ///< How far around a texel the fits are judged.
 /// Two texels may have the same light while their difference over its noise, squared and as root mean square
 /// over n groups, is under the first plus the second over the root of n (one group alone is noisy); beyond it
 /// they count for less, the faster the larger the third. Lower: rows that met a bright spot stay alone. Higher:
@@ -192,13 +192,17 @@ std::vector<Fitted> fit_all(const Input& in, Job& job) {
             around.look(in, static_cast<std::uint32_t>(i));
             for (std::size_t f = 0; f < fit_count; ++f) {
                 const std::size_t n = around.weigh(fits[f], w);
-                float* to = &out[f].light.values[i * stride];
-                for (std::size_t k = 0; k < n; ++k) {
-                    if (!(std::abs(w[k]) > 1e-5f)) continue;
-                    const float* from = &light.values[static_cast<std::size_t>(around.near[k]) * stride];
-                    for (std::size_t c = 0; c < stride; ++c) to[c] += w[k] * from[c];
+                // In blocks that stay in registers over all neighbours.
+                for (std::size_t c = 0; c < stride; c += 8) {
+                    Lane sum{};
+                    for (std::size_t k = 0; k < n; ++k) {
+                        Lane from;
+                        __builtin_memcpy(&from, &light.values[static_cast<std::size_t>(around.near[k]) * stride + c], sizeof from);
+                        sum += from * w[k];
+                    }
+                    sum = sum > 0 ? sum : Lane{};
+                    __builtin_memcpy(&out[f].light.values[i * stride + c], &sum, sizeof sum);
                 }
-                for (std::size_t c = 0; c < stride; ++c) to[c] = std::max(0.0f, to[c]);
                 out[f].self[i] = w[0];
             }
         }
@@ -258,7 +262,7 @@ void smooth_slopes(const Input& in, const FitChoice& choice, const SlopesToSmoot
         std::vector<float> share((fit_count + 1) * groups);
         for (std::size_t row = begin; row < end; ++row) {
             const std::uint32_t i = to_smooth.rows.texel[row];
-            if (!in.wanted[i]) continue;
+            if (!in.wanted[i] || !to_smooth.rows.shown[row]) continue;
             near.collect(in.graph, i, 1);
             std::fill(share.begin(), share.end(), 0.0f);
             for (std::size_t k = 0; k < near.size(); ++k)

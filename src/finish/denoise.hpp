@@ -21,8 +21,7 @@ struct DenoiseGuide {
     float strength = 1;  ///< Over 1 smooths more than the least error wants, for few links; [0.5, 2].
 };
 
-/// Slopes that are smoothed as the light is. Rows without a full neighbourhood of rows are left as they are in
-/// part.
+/// Slopes that are smoothed as the light is: those that are shown.
 struct SlopesToSmooth {
     const SlopeRows& rows;
     LightField& slopes;

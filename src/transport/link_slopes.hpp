@@ -9,15 +9,18 @@ namespace stasigraph {
 /// The texels whose slopes are kept, one row of a slope field each: few levels want those of all.
 struct SlopeRows {
     std::vector<std::uint32_t> texel;   ///< Ascending.
+    std::vector<std::uint8_t> shown;    ///< By row: pages show it; else it is there to smooth others with.
     std::vector<std::uint32_t> row_of;  ///< For each texel of the level; none where none is kept. Or empty.
 
     SlopeRows() = default;
-    explicit SlopeRows(const std::vector<std::uint8_t>& wanted) {
-        row_of.assign(wanted.size(), none);
-        for (std::uint32_t i = 0; i < wanted.size(); ++i) {
-            if (!wanted[i]) continue;
+    /// `kept` holds all of `wanted`, and more.
+    SlopeRows(const std::vector<std::uint8_t>& wanted, const std::vector<std::uint8_t>& kept) {
+        row_of.assign(kept.size(), none);
+        for (std::uint32_t i = 0; i < kept.size(); ++i) {
+            if (!kept[i]) continue;
             row_of[i] = static_cast<std::uint32_t>(texel.size());
             texel.push_back(i);
+            shown.push_back(wanted[i]);
         }
     }
     bool empty() const { return texel.empty(); }

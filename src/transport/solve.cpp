@@ -142,11 +142,17 @@ void apply_links(const Links& links, const std::vector<std::uint32_t>& lengths, 
 void link_moments(const std::uint32_t* words, std::size_t count, const HalfField& from,
                   std::vector<float>& sum, std::vector<float>& squares) {
     const std::size_t stride = sum.size();
+    const std::uint16_t* values = from.values.data();
     std::fill(sum.begin(), sum.end(), 0.0f);
     std::fill(squares.begin(), squares.end(), 0.0f);
+    constexpr std::size_t ahead = 8;
     for (std::size_t k = 0; k < count; ++k) {
+        if (k + ahead < count) {
+            const std::uint16_t* next = values + static_cast<std::size_t>(std::min(words[k + ahead], from.last)) * stride;
+            for (std::size_t i = 0; i < stride; i += 32) __builtin_prefetch(next + i);
+        }
         if (words[k] >= from.last) continue;
-        const std::uint16_t* row = from.values.data() + static_cast<std::size_t>(words[k]) * stride;
+        const std::uint16_t* row = values + static_cast<std::size_t>(words[k]) * stride;
         for (std::size_t i = 0; i < stride; i += 8) {
             const Lane v = load_half(row + i);
             Lane s, q;
