@@ -22,6 +22,21 @@ bool is_open(const Level& level, const RayCaster& caster, const Receiver& r, std
     return static_cast<float>(back) <= buried_share * static_cast<float>(looks);
 }
 
+/// Whether at least two buried texels stay between the two sides of a wall if texel i moves toward a neighbour,
+/// and the one on the other side does so, too: fewer would let light of either side show on the other.
+bool keeps_apart(const TexelSet& texels, const std::vector<std::uint8_t>& valid, std::uint32_t i,
+                 std::uint32_t toward) {
+    int x = 0, y = 0, tx = 0, ty = 0;
+    texels.place_in_chart(i, x, y);
+    texels.place_in_chart(toward, tx, ty);
+    const auto buried_along = [&](int dx, int dy) {
+        for (int step = 1; step <= 3 && (dx != 0 || dy != 0); ++step)
+            if (const std::uint32_t n = texels.neighbour(i, step * dx, step * dy); n != none && valid[n]) return false;
+        return true;
+    };
+    return buried_along(x - tx, y - ty) && buried_along(x - tx, 0) && buried_along(0, y - ty);
+}
+
 /// The nearest open place between a buried texel and its valid neighbours; its own where there is none.
 Vec3 open_place(const Level& level, const RayCaster& caster, const TexelSet& texels, const RowSource& rows,
                 const std::vector<std::uint8_t>& valid, std::uint32_t i) {
@@ -29,7 +44,7 @@ Vec3 open_place(const Level& level, const RayCaster& caster, const TexelSet& tex
     std::array<std::uint32_t, 8> beside;
     std::size_t count = 0;
     texels.for_neighbours(i, 1, [&](std::uint32_t n) {
-        if (valid[n] && in_one_plane(texels, i, n)) beside[count++] = n;
+        if (valid[n] && in_one_plane(texels, i, n) && keeps_apart(texels, valid, i, n)) beside[count++] = n;
     });
     for (const float t : tries)
         for (std::size_t k = 0; k < count; ++k) {

@@ -31,7 +31,7 @@ float wall_between(const TexelSet& texels, const RayCaster& caster, std::uint32_
 
 /// A texel is enclosed where so few of its first links are longer than that.
 constexpr float room_to_look = 0.5f;  ///< Metres.
-constexpr float enclosed_share = 0.1f;
+constexpr float enclosed_share = 0.25f;
 constexpr std::uint32_t links_asked = 64;
 
 bool enclosed(const TexelSet& texels, const Links& links, std::uint32_t i) {

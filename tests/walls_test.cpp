@@ -1,0 +1,186 @@
+// Texels that walls go through: moved to where they are open, filled where nothing can look, and named where
+// they are too large; and noise judged by the exposure a set is looked at with.
+
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "support.hpp"
+
+namespace test {
+namespace {
+
+constexpr Vec3 up{0, 1, 0};
+const Rgb grey{0.6f, 0.6f, 0.6f};
+
+Light lamp_at(Vec3 place) {
+    return {.name = "lamp", .color = {500, 500, 500}, .position = place, .radius = 0.05f};
+}
+
+/// A floor of 6 m in one piece under a lid, with a wall across it at x = 0; a lamp on its west side.
+Level parted_floor(float wall) {
+    Level level;
+    add_floor(level, 6, grey);
+    add_quad(level, "lid", {-3, 2, -3}, {3, 2, -3}, {3, 2, 3}, {-3, 2, 3}, grey);
+    level.surfaces.back().lit_by = LitBy::nothing;
+    if (wall > 0) {
+        add_box(level, "wall", {0, -0.1f, -3}, {wall, 2.1f, 3}, false, grey);
+    } else {
+        add_quad(level, "wall", {0.04f, 0, -3}, {0.04f, 0, 3}, {0.04f, 2, 3}, {0.04f, 2, -3}, grey);
+        level.materials.back().double_sided = true;
+    }
+    level.surfaces.back().lit_by = LitBy::nothing;
+    level.lights.push_back(lamp_at({-1.5f, 1.2f, 0}));
+    level.lightmap = {.density = 8, .page = 512, .margin = 2};
+    level.quality.tier = Tier::glance;
+    return level;
+}
+
+TEST(SharedTexels, of_a_sheet_on_an_unbroken_floor_are_named_with_place_light_and_remedy) {
+    const Bake b = bake_level(parted_floor(0));
+    ASSERT_EQ(b.baked.shared.size(), 1u);
+    const SharedTexels& t = b.baked.shared[0];
+    const float density = b.atlas.surfaces[0].density;
+    EXPECT_EQ(t.surface, b.level.surfaces[0].name);
+    EXPECT_NEAR(static_cast<float>(t.texels), 6 * density, 3) << "one pair for each row along the sheet";
+    EXPECT_NEAR(t.at.x, 0.04f, 1 / density);
+    EXPECT_EQ(t.set, "base");
+    EXPECT_GT(t.bright, 4 * t.dark);
+    EXPECT_EQ(t.wall, 0);
+    EXPECT_FLOAT_EQ(t.density, 20) << "a texel is 5 cm then";
+    EXPECT_FLOAT_EQ(t.thickness, 2 / density);
+}
+
+TEST(SharedTexels, end_with_the_thickness_or_the_density_that_was_said) {
+    const Bake thin = bake_level(parted_floor(0.1f));
+    ASSERT_EQ(thin.baked.shared.size(), 1u);
+    const SharedTexels t = thin.baked.shared[0];
+    EXPECT_NEAR(t.wall, 0.1f, 1e-3f);
+    EXPECT_NEAR(t.density, 20, 0.3f);
+    Level dense = parted_floor(0.1f);
+    dense.lightmap.density *= std::ceil(t.density) / thin.atlas.surfaces[0].density;
+    EXPECT_TRUE(bake_level(dense).baked.shared.empty());
+    EXPECT_TRUE(bake_level(parted_floor(t.thickness * 1.01f)).baked.shared.empty());
+    Level both = parted_floor(0.1f);
+    both.lights.push_back(lamp_at({1.6f, 1.2f, 0}));
+    EXPECT_TRUE(bake_level(both).baked.shared.empty()) << "light on both sides shows nothing";
+}
+
+TEST(SharedTexels, are_told_by_the_tool) {
+    const Folder folder;
+    write_bytes(folder / "floor.gltf", good_gltf().dump());
+    write_bytes(folder / "l.toml", "[level]\nscene = \"floor.gltf\"\n[lightmap]\ndensity = 4\npage = 64\n"
+                                   "[quality]\ntier = \"glance\"\n[sky]\nradiance = [500, 600, 700]\n");
+    const Ran open = tool("bake " + (folder / "l.toml").string() + " --quiet --json");
+    ASSERT_EQ(open.status, 0) << open.err;
+    EXPECT_TRUE(open.json()["shared_texels"].empty());
+    EXPECT_EQ(open.json()["hidden_texels"], 0);
+    EXPECT_EQ(open.json()["moved_texels"], 0);
+}
+
+TEST(Places, of_texels_whose_middle_is_in_a_wall_move_out_of_it) {
+    Level level;
+    add_floor(level, 4);
+    // Texels of an eighth of a metre, their middles at odd sixteenths: the wall's face lies just past a row of them.
+    add_box(level, "wall", {0.05f, -0.5f, -4}, {3, 8, 4}, false, {0, 0, 0});
+    level.surfaces.back().lit_by = LitBy::nothing;
+    level.sky.radiance = {1000, 1000, 1000};
+    level.lightmap = {.density = 8, .page = 128, .margin = 2};
+    complete_level(level);
+    Job job;
+    Baker baker(level, job);
+    const Baked baked = baker.light(level, job);
+    EXPECT_GT(baked.figures.moved, 20u);
+    std::size_t beside = 0;
+    for (const TexelLight& t : baker.texels(0)) {
+        if (!t.exported || t.normal.y < 0.9f || std::abs(t.position.z) > 1 || std::abs(t.position.x) > 1.5f) continue;
+        EXPECT_EQ(t.valid, t.position.x < 0.05f) << t.position.x;
+        if (!t.valid || t.position.x < -0.04f) continue;
+        // A tall black wall hides 1 - cos(angle to its top) of half the sky; it is twice as long as high.
+        const float away = 0.05f - t.position.x, seen = 1 - 0.5f * (1 - away / std::hypot(away, 8.0f));
+        EXPECT_NEAR(t.total.g, 3141.59f * seen, 3141.59f * 0.05f);
+        ++beside;
+    }
+    EXPECT_GT(beside, 10u);
+}
+
+/// A lit wall whose foot ends at the floor, or goes on into a closed hollow under it.
+Bake footed(float foot) {
+    Level level;
+    add_quad(level, "wall", {-2, foot, 0}, {2, foot, 0}, {2, 2, 0}, {-2, 2, 0}, grey);
+    add_quad(level, "floor", {-2.5f, 0, 3}, {2.5f, 0, 3}, {2.5f, 0, -0.5f}, {-2.5f, 0, -0.5f}, grey);
+    level.materials.back().double_sided = true;
+    add_box(level, "hollow", {-2.5f, -0.3f, -0.5f}, {2.5f, 0.001f, 0.3f}, true, {0.02f, 0.02f, 0.02f});
+    level.surfaces.back().lit_by = LitBy::nothing;
+    // Its lid would lie in the floor: only the floor's own sheet closes it.
+    Mesh& box = level.meshes.back();
+    std::vector<std::uint32_t> open;
+    for (std::size_t k = 0; k < box.indices.size(); k += 3)
+        if (!(box.positions[box.indices[k]].y > 0 && box.positions[box.indices[k + 1]].y > 0 &&
+              box.positions[box.indices[k + 2]].y > 0))
+            open.insert(open.end(), &box.indices[k], &box.indices[k] + 3);
+    box.indices = open;
+    level.lights.push_back(lamp_at({0, 1, 2}));
+    level.lightmap = {.density = 16, .page = 256, .margin = 2};
+    level.quality.links = 128;
+    return bake_level(level);
+}
+
+TEST(Hidden, what_of_a_wall_goes_on_under_the_floor_leaves_no_dark_line_above_it) {
+    const Bake plain = footed(0), deep = footed(-0.25f);
+    EXPECT_EQ(plain.baked.figures.hidden, 0u);
+    EXPECT_GT(deep.baked.figures.hidden, 100u);
+    for (int k = -8; k <= 8; ++k)
+        for (const float y : {0.01f, 0.03f, 0.06f}) {
+            const Vec3 at{0.2f * static_cast<float>(k), y, 0};
+            const float expected = plain.at(at, {0, 0, 1}).g;
+            EXPECT_NEAR(deep.at(at, {0, 0, 1}).g, expected, 0.08f * expected) << at.x << ", " << at.y;
+        }
+}
+
+TEST(Exposure, tells_below_how_much_light_noise_is_not_worth_rays) {
+    // A dim room beside a bright yard: who exposes for the room sees its grain.
+    Level level;
+    add_thick_room(level, {-2, 0, -2}, {2, 2.5f, 2}, 0.2f, grey);
+    add_floor(level, 20, grey);
+    for (Vec3& p : level.meshes.back().positions) p = p + Vec3{14, 0, 0};
+    level.surfaces.back().density = 0.3f;
+    level.lights.push_back({.name = "lamp", .color = {3, 3, 3}, .position = {-1.2f, 1.9f, -0.8f}, .radius = 0.03f});
+    level.lights.push_back({.name = "sun", .kind = LightKind::sun, .color = {20000, 20000, 20000}, .direction = {0, -1, 0}});
+    level.lightmap = {.density = 6, .page = 256, .margin = 2};
+    complete_level(level);
+    const auto links_for = [&](std::optional<float> exposure) {
+        level.sets[0].exposure = exposure;
+        return bake_level(level).baked.figures.mean_links;
+    };
+    const float room = links_for(-1.0f), yard = links_for(13.0f);
+    EXPECT_GT(room, 1.2f * yard);
+    const float metered = links_for({});
+    EXPECT_GE(metered, yard);
+    EXPECT_LE(metered, room);
+}
+
+TEST(Exposure, of_a_set_is_read_checked_and_what_pictures_are_exposed_by) {
+    const Folder folder;
+    write_bytes(folder / "floor.gltf", good_gltf().dump());
+    const auto write = [&](const std::string& exposure) {
+        write_bytes(folder / "l.toml", "[level]\nscene = \"floor.gltf\"\n[lightmap]\ndensity = 4\npage = 64\n[quality]\n"
+                                       "tier = \"glance\"\n[sky]\nradiance = [500, 600, 700]\n[[set]]\nname = \"day\"\n" +
+                                           exposure + "[[set]]\nname = \"auto\"\nexposure = \"auto\"\n");
+    };
+    write("exposure = 40\n");
+    EXPECT_NE(load_outcome(folder / "l.toml", nullptr).find("set.exposure"), std::string::npos);
+    write("exposure = \"bright\"\n");
+    EXPECT_NE(load_outcome(folder / "l.toml", nullptr).find("Use a number (EV at ISO 100), or \"auto\"."), std::string::npos);
+    write("exposure = 11.5\n");
+    const std::string sheet = (folder / "l.toml").string(), view = "view " + sheet + " --eye 0,2,3 --toward 0,0,0 --size 64x40 --json --file " +
+                                                                   (folder / "p.png").string();
+    ASSERT_EQ(tool("bake " + sheet + " --quiet").status, 0);
+    EXPECT_EQ(tool(view + " --set day").json()["exposure_ev"], 11.5);
+    EXPECT_EQ(tool(view + " --set day --exposure 9").json()["exposure_ev"], 9);
+    EXPECT_NE(tool(view + " --set auto").json()["exposure_ev"], 11.5);
+}
+
+}  // namespace
+}  // namespace test
