@@ -67,7 +67,7 @@ TEST(SharedTexels, end_with_the_thickness_or_the_density_that_was_said) {
     EXPECT_TRUE(bake_level(both).baked.shared.empty()) << "light on both sides shows nothing";
 }
 
-TEST(SharedTexels, are_told_by_the_tool) {
+TEST(SharedTexels, are_an_empty_list_in_the_tools_answer_where_no_wall_stands) {
     const Folder folder;
     write_bytes(folder / "floor.gltf", good_gltf().dump());
     write_bytes(folder / "l.toml", "[level]\nscene = \"floor.gltf\"\n[lightmap]\ndensity = 4\npage = 64\n"
