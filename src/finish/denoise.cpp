@@ -34,7 +34,7 @@ constexpr int judged_steps = 3;  ///< How far around a texel the fits are judged
 /// over n groups, is under the first plus the second over the root of n (one group alone is noisy); beyond it
 /// they count for less, the faster the larger the third. Lower: rows that met a bright spot stay alone. Higher:
 /// light seeps over edges that nothing else tells of. Chosen on the demo level (ten groups) and on the room of
-/// tests/quality_test.cpp (one): 2 for both cost the room 9 % of its error, 4.5 for both was not tried on the demo.
+/// tests/quality_test.cpp (one): 2 for both gave the room 9 % more error than 3.
 constexpr float like_until = 1, like_until_few = 3.5f, unlike_fall = 2;
 constexpr float least_variance = 1e-12f;  ///< Lux squared; so that none is a number, too.
 
