@@ -88,7 +88,9 @@ void add_bake(CLI::App& app) {
             check_writable(out);
             Atlas atlas;
             if (!o->repack) atlas = earlier_atlas(level, atlas_folders(o->common, out), job);
-            const Baked baked = bake(level, atlas, job);
+            const Baked baked = bake(level, atlas, job,
+                                     open_store(default_cache(o->common.level),
+                                                [&](const std::string& text) { job.note(text); }));
             const auto times = job.times();
             const std::vector<fs::path> files = save_bake(out, o->common.level, level, atlas, baked, o->sets);
             const double seconds =

@@ -324,7 +324,7 @@ TEST(Solver, sums_the_series_of_a_matrix_that_is_known) {
     sources.add(0, 0, {100, 100, 100});
     sources.add(2, 0, {40, 40, 40});
     Job job;
-    const SolveResult settled = solve_bounces(links, {2, 2, 2}, albedo, sources, std::nullopt, job);
+    const SolveResult settled = solve_bounces(links, {.first = 2}, albedo, sources, std::nullopt, job);
     // E0 = 100 + a1 E1 / 2, E1 = a0 E0 / 2 + a2 E2 / 2, E2 = 40.
     for (const auto& [channel, a1] : {std::pair{0, 0.8f}, {1, 0.4f}, {2, 0.0f}}) {
         const float e1 = (25 + 10) / (1 - a1 / 8), e0 = 100 + a1 * e1 / 2;
@@ -332,10 +332,10 @@ TEST(Solver, sums_the_series_of_a_matrix_that_is_known) {
         EXPECT_NEAR(settled.light.values[settled.light.stride + static_cast<std::size_t>(channel)], e1,
                     e1 * 0.002f);
     }
-    EXPECT_EQ(solve_bounces(links, {2, 2, 2}, albedo, sources, 0, job).light.values, sources.values);
-    const SolveResult one = solve_bounces(links, {2, 2, 2}, albedo, sources, 1, job);
+    EXPECT_EQ(solve_bounces(links, {.first = 2}, albedo, sources, 0, job).light.values, sources.values);
+    const SolveResult one = solve_bounces(links, {.first = 2}, albedo, sources, 1, job);
     EXPECT_NEAR(one.light.get(1, 0).r, 35, 0.05f);
-    EXPECT_EQ(one.bounces, 1);
+    EXPECT_EQ(one.bounces, std::vector<int>{1});
 }
 
 }  // namespace

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "stasigraph/atlas.hpp"
+#include "stasigraph/bake_store.hpp"
 #include "stasigraph/probes.hpp"
 
 namespace stasigraph {
@@ -78,8 +79,8 @@ struct BakeFigures {
     float mean_links = 0;             ///< Links a row uses under this light.
     float seam_before = 0, seam = 0;  ///< Mean jump of light over seams, share of the light there, worst set;
                                       ///< before and after they were fitted.
-    float noise_before = 0, noise = 0;  ///< Estimated, area-weighted mean over texels of the worst set; with
-                                        ///< the first links and with those used.
+    float noise_before = 0, noise = 0;  ///< Estimated, area-weighted mean over texels of the worst light group;
+                                        ///< with the first links and with those used.
 };
 
 struct Baked {
@@ -108,12 +109,13 @@ struct TexelLight {
 /// Threads: one call at a time.
 /// Owner:   keeps its own copy of the level.
 /// Cost:    construction traces the first links; light() traces what the light's noise wants beyond them,
-/// once. Memory:  about 150 bytes a texel, 4 bytes a link and 36 bytes a texel and group; while smoothing
-///          60 bytes a texel and group more.
+///          once. With a store neither traces again what an earlier run left there.
+/// Memory:  about 200 bytes a texel, 4 bytes a link and 40 bytes a texel and group; while groups are solved and
+///          smoothed 100 bytes more for each texel and group.
 class Baker {
 public:
-    /// `previous`: as for unwrap(); looked at during the call only.
-    Baker(Level level, Job& job, const Atlas* previous = nullptr);
+    /// `previous`: as for unwrap(); looked at during the call only. `store`: what is kept between runs.
+    Baker(Level level, Job& job, const Atlas* previous = nullptr, BakeStore store = {});
     ~Baker();
     Baker(Baker&&) noexcept;
     Baker(const Baker&) = delete;
@@ -124,8 +126,8 @@ public:
 
     /// Lights the level. `lit` may differ from the level this was made with in lights, sky, groups, sets,
     /// bounces, noise and material colours, not in geometry, UVs, tier, links or seed; throws Error when it
-    /// does. Only groups whose sources changed since the last call are sampled again. The result depends on
-    /// `lit` alone, never on the calls before.
+    /// does. Only groups whose light changed since the last call are solved again, and only those whose sources
+    /// changed are sampled again. The result depends on `lit` alone, never on the calls before.
     Baked light(const Level& lit, Job& job);
 
     /// Every texel under one set of the last light().
@@ -139,6 +141,6 @@ private:
 
 /// Baker and light() in one call. `atlas`: in, an earlier atlas whose places unchanged surfaces keep, or an
 /// empty one; out, the atlas of this bake.
-Baked bake(const Level& level, Atlas& atlas, Job& job);
+Baked bake(const Level& level, Atlas& atlas, Job& job, BakeStore store = {});
 
 }  // namespace stasigraph

@@ -21,6 +21,14 @@ std::string starter_sheet(const Level& level, const std::string& scene_file);
 /// Where the results of a level go unless told otherwise: `baked` beside its file.
 std::filesystem::path default_output(const std::filesystem::path& level_file);
 
+/// Where a level's cache lies: `.stasigraph` beside its file. Deleting it costs time and nothing else.
+std::filesystem::path default_cache(const std::filesystem::path& level_file);
+/// A store of files in a folder, which is made when first written to. Damaged files are told of through `note` and
+/// removed; a full disk is told of once. Over `limit` bytes the files unused for longest are removed, but none that
+/// this store used itself.
+BakeStore open_store(const std::filesystem::path& folder, std::function<void(const std::string&)> note,
+                     std::uint64_t limit = std::uint64_t{8} << 30);
+
 /// Throws Error when nothing can be written there; makes the folder if need be. Call before long work.
 void check_writable(const std::filesystem::path& folder);
 

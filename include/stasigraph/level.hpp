@@ -208,9 +208,15 @@ struct Volume {
 struct BakeSet {
     std::string name;
     std::vector<float> gains;
+    std::vector<Rgb> tints;  ///< By group, times the gain; white for groups beyond its end.
     /// Exposure value at ISO 100 with which the set is looked at, in [-20, 30]; empty: metered. It decides below
     /// how much light noise is no longer seen, and is the default of pictures and combined textures.
     std::optional<float> exposure;
+
+    /// Of one group, tint included; 1 for groups that are not known to the set.
+    Rgb gain(std::size_t group) const {
+        return (group < tints.size() ? tints[group] : Rgb{1, 1, 1}) * (group < gains.size() ? gains[group] : 1.0f);
+    }
 };
 
 /// What a texel of a lightmap holds.
@@ -249,6 +255,11 @@ enum class Seams : std::uint8_t { automatic, off };
 struct QualitySettings {
     Tier tier = Tier::proof;
     std::optional<int> bounces;  ///< Number of bounces; empty means until settled.
+    /// Times what physics says each bounce carries on; 1 is physical. Range [0, 4]; no surface then reflects more
+    /// than 95 % all the same.
+    float bounce_gain = 1;
+    /// Of the colour that light takes on when it bounces: 0 is grey, 1 as the surfaces are. Range [0, 4].
+    float saturation = 1;
     float noise = 0;             ///< Relative standard error aimed for; 0 means the tier's own.
     int links = 0;               ///< Gather rays of every texel, [8, 4096]; 0 means the tier's own, by noise.
     Denoise denoise = Denoise::automatic;

@@ -24,10 +24,13 @@ public:
         return (x > 0 ? s.right * x : s.left * -x) + (y > 0 ? s.below * y : s.above * -y);
     }
 
-private:
     struct Sides {
         Vec3 left, right, above, below;  ///< To the neighbours.
     };
+    explicit Footprints(std::vector<Sides> sides) : sides_(std::move(sides)) {}
+    const std::vector<Sides>& sides() const { return sides_; }
+
+private:
     std::vector<Sides> sides_;
 };
 

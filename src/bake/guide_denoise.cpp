@@ -24,7 +24,7 @@ struct Spread {
 };
 
 Spread spread_of(const GuideSource& s, Job& job) {
-    const std::size_t count = s.texels.size(), groups = s.groups, stride = s.light.stride;
+    const std::size_t count = s.texels.size(), groups = s.lengths.groups, stride = s.light.stride;
     Spread spread{std::vector<float>(count * groups, 0.0f), std::vector<float>(count * groups, 0.0f)};
     HalfField sent;
     reflect(s.light, s.albedo, sent, job);
@@ -33,14 +33,14 @@ Spread spread_of(const GuideSource& s, Job& job) {
         for (auto* v : {&sum[0], &sum[1], &squares[0], &squares[1]}) v->resize(stride);
         for (std::size_t i = begin; i < end; ++i) {
             if (!s.wanted[i]) continue;
-            const std::uint32_t length = s.lengths[i], half = std::min(length, most_looked_at) / 2;
+            const std::uint32_t half = std::min(s.lengths.first, most_looked_at) / 2;
             const std::uint32_t* words = &s.links.words[s.links.first[i]];
             link_moments(words, half, sent, sum[0], squares[0]);
             link_moments(words + half, half, sent, sum[1], squares[1]);
-            if (s.sky_group != none)
+            if (s.sky_column != none)
                 gathered_sky(s.sky, s.rows, s.links, i, 2 * half, s.weights.at(i),
                              [&](std::uint32_t k, Vec3, Rgb e) {
-                                 const std::size_t at = 3 * s.sky_group, h = k < half ? 0 : 1;
+                                 const std::size_t at = 3 * s.sky_column, h = k < half ? 0 : 1;
                                  const float v[3] = {e.r * pi, e.g * pi, e.b * pi};
                                  for (std::size_t c = 0; c < 3; ++c) {
                                      sum[h][at + c] += v[c];
@@ -55,8 +55,9 @@ Spread spread_of(const GuideSource& s, Job& job) {
                     scatter += std::max(0.0f, (squares[0][c] + squares[1][c]) / n - mean * mean);
                     difference += apart * apart;
                 }
-                spread.scatter[i * groups + g] = scatter / static_cast<float>(length);
-                spread.halves[i * groups + g] = difference * n / static_cast<float>(length);
+                const auto length = static_cast<float>(s.lengths.at(i, g));
+                spread.scatter[i * groups + g] = scatter / length;
+                spread.halves[i * groups + g] = difference * n / length;
             }
         }
     });
@@ -65,7 +66,7 @@ Spread spread_of(const GuideSource& s, Job& job) {
 
 /// Harmonic mean distance to what a texel's links met.
 float reach_of(const GuideSource& s, std::size_t i, float spacing) {
-    const std::uint32_t n = std::min(s.lengths[i], most_looked_at);
+    const std::uint32_t n = std::min(s.lengths.first, most_looked_at);
     float near = 0;
     for (std::uint32_t k = 0; k < n; ++k) {
         const std::uint32_t word = s.links.words[s.links.first[i] + k];
@@ -110,7 +111,7 @@ DenoiseGuide guide_denoise(const GuideSource& s, Job& job) {
     Spread spread = spread_of(s, job);
     DenoiseGuide guide{.reach = std::vector<float>(count, open_reach),
                        .variance = std::move(spread.scatter),
-                       .groups = s.groups};
+                       .groups = s.lengths.groups};
     const std::vector<float> spacing = grid_spacing(s.texels);
     job.parallel(count, 256, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)

@@ -11,18 +11,18 @@ struct GuideSource {
     const TexelSet& texels;
     const RowSource& rows;
     const Links& links;
-    const std::vector<std::uint32_t>& lengths;
+    const RowLengths& lengths;
     const std::vector<std::uint8_t>& wanted;
     const TexelGraph& graph;
     const std::vector<Rgb>& albedo;
     const LightField& light;
-    std::size_t groups = 0;
     const SkyLight& sky;
     const RowSkyWeights& weights;
-    std::uint32_t sky_group = none;
+    std::uint32_t sky_column = none;  ///< Which of the groups is the sky's.
 };
 
-/// Looks at the first links of every wanted row, at most 128. Cost: as much as one bounce over those.
+/// Looks at the first links of every wanted row, at most 128 and no more than all rows have. Cost: as much as one
+/// bounce over those.
 DenoiseGuide guide_denoise(const GuideSource& source, Job& job);
 
 /// Lowers a guide's variances, as their samples scatter, by what even spreading gains: told by `halves`, the

@@ -1,23 +1,13 @@
 #pragma once
 // From the light of texels, layer by layer, to the pages of bake sets.
 
-#include "finish/seams.hpp"
-#include "transport/link_slopes.hpp"
+#include "bake/layers.hpp"
 
 namespace stasigraph {
 
-/// What pages are made of. Borrows all of it.
-struct LayerSource {
-    const Level& level;  ///< Its sets and shape; and whether seams are fitted.
-    const TexelSet& texels;
-    const std::vector<PagePlan>& plans;
-    const SeamPlan& seams;
-    std::function<Rgb(std::size_t texel, std::size_t group)> light;  ///< Lux on a texel's own normal.
-    const SlopeRows& sloped;
-    const LightField& slopes;  ///< Of the same, over `sloped`: all texels where the shape is directional, else
-                               ///< those whose `bent` is not their own normal.
-    const std::vector<Vec3>& bent;  ///< Normals that flat pages show, for each texel; empty: the texels' own.
-};
+/// Fills in the layer's pages, and what they held along seams before those were fitted. Seams are fitted layer by
+/// layer: light is added up, and so what is fitted must be, while a fit may not go below zero.
+void make_layer_pages(const Ground& ground, const Level& lit, Layer& layer, Job& job);
 
 struct SetPages {
     std::vector<PageImage> pages;
@@ -27,6 +17,7 @@ struct AllPages {
     std::vector<SetPages> sets;
     double seam_before = 0, seam = 0;  ///< seam_jump() of the worst set without and with seams fitted.
 };
-AllPages make_pages(const LayerSource& source, Job& job);
+/// The sets of a level as mixes of its layers, which all have their pages.
+AllPages mix_pages(const Ground& ground, const Level& lit, const std::vector<Layer>& layers, Job& job);
 
 }  // namespace stasigraph

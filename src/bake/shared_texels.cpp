@@ -119,7 +119,7 @@ std::vector<SharedTexels> shared_texels(const LitTexels& lit, const std::vector<
     for (const BakeSet& set : lit.level.sets) {
         const auto light = [&](std::size_t i) {
             Rgb e;
-            for (std::size_t g = 0; g < set.gains.size(); ++g) e += lit.light(i, g) * set.gains[g];
+            for (std::size_t g = 0; g < set.gains.size(); ++g) e += lit.light(i, g) * set.gain(g);
             return luminance(e);
         };
         const auto mean = static_cast<float>(mean_light(lit, light));

@@ -13,19 +13,8 @@ constexpr float unseen_share = 1.0f / 16;  ///< Of the light that is metered to 
 /// worth nothing.
 constexpr std::uint32_t links_asked = 16;
 constexpr float least_open = 0.01f;
-
-/// The light that a set is exposed for, lux, by the mean logarithm over lit rows.
-double metered(const std::vector<float>& total, const std::vector<float>& area, std::size_t set,
-               std::size_t sets) {
-    double sum = 0, whole = 0;
-    for (std::size_t i = 0; i < area.size(); ++i) {
-        const float e = total[i * sets + set];
-        if (!(e > 0)) continue;
-        sum += static_cast<double>(area[i]) * std::log2(static_cast<double>(e));
-        whole += static_cast<double>(area[i]);
-    }
-    return whole > 0 ? std::exp2(sum / whole) : 0;
-}
+/// Of its own mean: where a group gives less, its light does not tell what it is looked at with.
+constexpr double matters = 1e-3;
 
 }  // namespace
 
@@ -73,80 +62,95 @@ Rgb gathered_sky_sum(const SkyLight& sky, const RowSource& rows, const Links& li
     return sum;
 }
 
-std::vector<float> estimate_noise(const Level& level, const RowSource& rows, const Links& links,
-                                  const SkyLight& sky, const RowSkyWeights& weights,
-                                  const std::vector<Rgb>& albedo, const LightField& light,
-                                  const std::vector<float>& area, const NoiseQuestion& question, Job& job) {
-    const std::size_t count = light.rows, sets = level.sets.size();
+float group_floor(const LightField& light, std::size_t group, const std::vector<float>& area) {
+    double sum = 0, square = 0;
+    const auto each = [&](auto&& f) {
+        for (std::size_t i = 0; i < light.rows; ++i)
+            if (const auto e = static_cast<double>(luminance(light.get(i, group))); e > 0)
+                f(e, static_cast<double>(area[i]));
+    };
+    each([&](double e, double a) {
+        sum += a * e;
+        square += a * e * e;
+    });
+    if (!(sum > 0)) return 0;
+    double logs = 0, whole = 0;
+    each([&](double e, double a) {
+        if (e < matters * square / sum) return;
+        logs += a * std::log2(e);
+        whole += a;
+    });
+    return unseen_share * static_cast<float>(std::exp2(logs / whole));
+}
+
+std::vector<float> estimate_noise(NoisyLight& s, std::size_t groups, const NoiseQuestion& question, Job& job) {
+    const std::size_t count = s.light.rows;
     const std::uint32_t first = question.first;
-    std::vector<float> noise(count, 0.0f);
-    // What every row receives and sends under every set, side by side; the last row sends nothing.
-    std::vector<float> total(count * sets), sent((count + 1) * sets, 0.0f);
+    job.parallel(groups, 1, [&](std::size_t g, std::size_t) {
+        if (!(s.floor[g] > 0)) s.floor[g] = group_floor(s.light, g, s.area);
+    });
+    // What every row sends of each group, side by side; the last row sends nothing.
+    std::vector<float> noise(count * groups, 0.0f), sent((count + 1) * groups, 0.0f);
     job.parallel(count, 1024, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)
-            for (std::size_t s = 0; s < sets; ++s) {
-                Rgb e;
-                for (std::size_t g = 0; g < level.groups.size(); ++g)
-                    e += light.get(i, g) * level.sets[s].gains[g];
-                total[i * sets + s] = luminance(e);
-                sent[i * sets + s] = luminance(e * albedo[i]);
-            }
+            for (std::size_t g = 0; g < groups; ++g) sent[i * groups + g] = luminance(s.light.get(i, g) * s.albedo[i]);
     });
-    std::vector<float> floor(sets, 0.0f), sky_gain(sets, 0.0f);
-    for (std::size_t s = 0; s < sets; ++s) {
-        const std::optional<float>& exposure = level.sets[s].exposure;
-        floor[s] = exposure ? unseen_light(*exposure)
-                            : unseen_share * static_cast<float>(metered(total, area, s, sets));
-        if (level.sky.group != none) sky_gain[s] = pi * level.sets[s].gains[level.sky.group];
-    }
     job.parallel(count, 1024, [&](std::size_t begin, std::size_t end) {
-        std::vector<float> from_sky(first);
+        std::vector<float> from_sky(first), mean(groups), square(groups);
         for (std::size_t i = begin; i < end; ++i) {
-            const std::uint32_t* words = &links.words[links.first[i]];
-            if (level.sky.group != none) {
-                if (sky.even())
-                    std::fill(from_sky.begin(), from_sky.end(), luminance(sky.radiance({})));
-                else
-                    gathered_sky(sky, rows, links, i, first, weights.at(i),
-                                 [&](std::uint32_t k, Vec3, Rgb e) { from_sky[k] = luminance(e); });
-            }
-            for (std::size_t s = 0; s < sets; ++s) {
-                if (!(floor[s] > 0)) continue;
-                float mean = 0, square = 0;
-                for (std::uint32_t k = 0; k < first; ++k) {
-                    const float v = words[k] == sky_word
-                                        ? sky_gain[s] * from_sky[k]
-                                        : sent[std::min<std::size_t>(words[k], count) * sets + s];
-                    mean += v;
-                    square += v * v;
+            const std::uint32_t* words = &s.links.words[s.links.first[i]];
+            const bool sky = s.sky_column != none;
+            if (sky && s.sky.even())
+                std::fill(from_sky.begin(), from_sky.end(), pi * luminance(s.sky.radiance({})));
+            else if (sky)
+                gathered_sky(s.sky, s.rows, s.links, i, first, s.weights.at(i),
+                             [&](std::uint32_t k, Vec3, Rgb e) { from_sky[k] = pi * luminance(e); });
+            std::fill(mean.begin(), mean.end(), 0.0f);
+            std::fill(square.begin(), square.end(), 0.0f);
+            for (std::uint32_t k = 0; k < first; ++k) {
+                const float* from = &sent[std::min<std::size_t>(words[k], count) * groups];
+                for (std::size_t g = 0; g < groups; ++g) {
+                    mean[g] += from[g];
+                    square[g] += from[g] * from[g];
                 }
-                const auto n = static_cast<float>(first);
-                const float variance = std::max(0.0f, square / n - mean / n * (mean / n)) / n;
-                noise[i] = std::max(noise[i], std::sqrt(variance) / std::max(total[i * sets + s], floor[s]));
+                if (!sky || words[k] != sky_word) continue;
+                mean[s.sky_column] += from_sky[k];
+                square[s.sky_column] += from_sky[k] * from_sky[k];
+            }
+            const auto n = static_cast<float>(first);
+            for (std::size_t g = 0; g < groups; ++g) {
+                const float variance = std::max(0.0f, square[g] / n - mean[g] / n * (mean[g] / n)) / n;
+                const float against = std::max(luminance(s.light.get(i, g)), s.floor[g]);
+                if (against > 0) noise[i * groups + g] = std::sqrt(variance) / against;
             }
         }
     });
     return noise;
 }
 
-std::vector<std::uint32_t> row_lengths(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
-                                       const std::vector<float>& noise, const NoiseQuestion& question,
-                                       Job& job) {
-    std::vector<std::uint32_t> lengths(noise.size(), question.first);
-    job.parallel(noise.size(), 1024, [&](std::size_t begin, std::size_t end) {
+RowLengths row_lengths(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
+                       const std::vector<float>& noise, std::size_t groups, const NoiseQuestion& question, Job& job) {
+    RowLengths lengths{.first = question.first,
+                       .groups = groups,
+                       .doublings = std::vector<std::uint8_t>(texels.size() * groups, 0)};
+    job.parallel(texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
+        std::vector<float> square(groups);
         for (std::size_t i = begin; i < end; ++i) {
             if (!valid[i]) continue;
-            float square = 0, count = 0;
+            float count = 0;
+            std::fill(square.begin(), square.end(), 0.0f);
             texels.for_neighbours(static_cast<std::uint32_t>(i), 2, [&](std::uint32_t n) {
                 if (!valid[n]) return;
-                square += noise[n] * noise[n];
+                for (std::size_t g = 0; g < groups; ++g) square[g] += noise[n * groups + g] * noise[n * groups + g];
                 count += 1;
             });
-            const float here = count > 0 ? std::sqrt(square / count) : noise[i];
-            const float factor = here / question.noise;
-            while (static_cast<float>(lengths[i]) < static_cast<float>(question.first) * factor * factor &&
-                   lengths[i] < question.most)
-                lengths[i] *= 2;
+            for (std::size_t g = 0; g < groups; ++g) {
+                const float here = count > 0 ? square[g] / count : noise[i * groups + g] * noise[i * groups + g];
+                std::uint8_t& d = lengths.doublings[i * groups + g];
+                while (static_cast<float>(1u << d) < here / (question.noise * question.noise) &&
+                       question.first << d < question.most)
+                    ++d;
+            }
         }
     });
     return lengths;

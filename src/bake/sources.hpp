@@ -73,19 +73,32 @@ struct NoiseQuestion {
     std::uint32_t first = 64, most = 256;
 };
 
-/// For each row, how uncertain its light is with the first links: relative standard error, worst set, where
-/// light below unseen_light() counts as that. Sets without an exposure are metered by the mean logarithm of
-/// their light over all rows by area.
-std::vector<float> estimate_noise(const Level& level, const RowSource& rows, const Links& links,
-                                  const SkyLight& sky, const RowSkyWeights& weights,
-                                  const std::vector<Rgb>& albedo, const LightField& light,
-                                  const std::vector<float>& area, const NoiseQuestion& question, Job& job);
+/// The light of some groups as their noise is asked for. Borrows all of it.
+struct NoisyLight {
+    const Links& links;
+    const RowSource& rows;
+    const std::vector<Rgb>& albedo;
+    const std::vector<float>& area;
+    const LightField& light;             ///< With the first links.
+    std::vector<float> floor;            ///< By group: lux below which noise is not seen; 0: by group_floor().
+    const SkyLight& sky;
+    const RowSkyWeights& weights;
+    std::uint32_t sky_column = none;     ///< Which of the groups is the sky's.
+};
+
+/// What a group's light counts as where it is less, lux: four stops under the mean logarithm, by area, of what it
+/// is where it matters (over a thousandth of its mean as weighed by itself).
+float group_floor(const LightField& light, std::size_t group, const std::vector<float>& area);
+
+/// For each row and group, `groups` a row, how uncertain its light is with the first links: relative standard
+/// error against its light or the floor, which is filled in where it was 0. Every group is judged alone, so that
+/// any mix of them, in a game as well, has no more noise than they have.
+std::vector<float> estimate_noise(NoisyLight& light, std::size_t groups, const NoiseQuestion& question, Job& job);
 
 /// How many links bring each row under the noise asked for: powers of two times the first length. By the
 /// noise of the texels around it and never by its own: a row that happened to miss a bright spot would think
 /// itself quiet, stay short, and all such rows together would be too dark.
-std::vector<std::uint32_t> row_lengths(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
-                                       const std::vector<float>& noise, const NoiseQuestion& question,
-                                       Job& job);
+RowLengths row_lengths(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
+                       const std::vector<float>& noise, std::size_t groups, const NoiseQuestion& question, Job& job);
 
 }  // namespace stasigraph

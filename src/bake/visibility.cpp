@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "bake/keys.hpp"
 #include "light/direct.hpp"
 #include "stasigraph/error.hpp"
 
@@ -90,20 +91,18 @@ VisibilityPage make_page(const std::vector<Light>& lights, const std::vector<Pro
 
 }  // namespace
 
-const std::vector<VisibilityPage>& VisibilityCache::pages(const Level& level, const RayCaster& caster,
-                                                          const RowSource& rows,
-                                                          const std::vector<PagePlan>& plans, int samples,
-                                                          Job& job) {
+const std::vector<VisibilityPage>& VisibilityCache::pages(const Level& level, const Ground& g, Job& job) {
+    const std::string key = visibility_key(level, g.key);
+    if (key == key_) return pages_;
     std::vector<Light> lights;
     for (const Light& light : level.lights)
         if (light.role == BakeRole::bounce) lights.push_back(shape_of(light));
-    if (lights == lights_ && level.profiles == profiles_) return pages_;
     pages_.clear();
-    lights_.clear();
-    for (std::size_t p = 0; p < plans.size() && !lights.empty(); ++p)
-        pages_.push_back(make_page(lights, level.profiles, caster, rows, plans[p], p, samples, job));
-    lights_ = std::move(lights);
-    profiles_ = level.profiles;
+    key_.clear();
+    for (std::size_t p = 0; p < g.plans.size() && !lights.empty(); ++p)
+        pages_.push_back(
+            make_page(lights, level.profiles, g.caster(), g.rows, g.plans[p], p, g.tier.light_samples, job));
+    key_ = key;
     return pages_;
 }
 

@@ -19,6 +19,7 @@ struct DenoiseGuide {
         variance;  ///< `groups` values a texel: of its light, all channels summed, lux squared.
     std::size_t groups = 0;
     float strength = 1;  ///< Over 1 smooths more than the least error wants, for few links; [0.5, 2].
+    std::vector<float> unseen;  ///< By group: standard error, channels summed, too small to be smoothed, lux. Or empty.
 };
 
 /// Slopes that are smoothed as the light is: those that are shown.
@@ -30,8 +31,8 @@ struct SlopesToSmooth {
 inline constexpr int smoothing_steps = 8;
 
 /// Replaces the light of every texel of the graph (those with `wanted`), which is never below 0; `slopes` may
-/// be null. Same bytes for any number of threads. Memory: six times the field during the call, and the slopes
-/// once more.
+/// be null. A group's light is the same whichever others are smoothed with it, and for any number of threads.
+/// Memory: during the call 100 bytes a texel for each of at most five groups, and the slopes once more.
 void denoise(const TexelSet& texels, const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
              const DenoiseGuide& guide, LightField& light, const SlopesToSmooth* slopes, Job& job);
 

@@ -232,15 +232,14 @@ void fit_seams(const SeamPlan& plan, const std::vector<PagePlan>& pages, double 
                  [&](std::size_t p, std::size_t) { fill_page(pages[p], kept[p], images[p]); });
 }
 
-double seam_jump(const SeamPlan& plan, const std::vector<PageImage>& images) {
+double seam_jump(const SeamPlan& plan, const std::vector<Rgb>& light) {
     double mean = 0, jump = 0;
     std::vector<std::pair<double, double>> at;  // light, difference
     for (const SeamPlan::Sample& s : plan.samples) {
         Rgb a, b;
         for (std::size_t k = 0; k < 4; ++k) {
-            const SeamPlan::Texel &p = plan.texels[s.at[k]], &q = plan.texels[s.at[k + 4]];
-            a += images[p.page].texels[p.place] * s.weight[k];
-            b += images[q.page].texels[q.place] * -s.weight[k + 4];
+            a += light[s.at[k]] * s.weight[k];
+            b += light[s.at[k + 4]] * -s.weight[k + 4];
         }
         at.push_back({static_cast<double>(luminance(a) + luminance(b)) / 2,
                       std::abs(static_cast<double>(luminance(a) - luminance(b)))});
@@ -248,7 +247,7 @@ double seam_jump(const SeamPlan& plan, const std::vector<PageImage>& images) {
     }
     if (!(mean > 0)) return 0;
     const double least = 0.01 * mean / static_cast<double>(at.size());
-    for (const auto& [light, apart] : at) jump += apart / std::max(light, least);
+    for (const auto& [here, apart] : at) jump += apart / std::max(here, least);
     return jump / static_cast<double>(at.size());
 }
 

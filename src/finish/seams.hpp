@@ -34,7 +34,7 @@ void fit_seams(const SeamPlan& plan, const std::vector<PagePlan>& pages, double 
                std::vector<PageImage>& images, Job& job);
 
 /// Mean over all seams, by length, of how far the two sides are apart, against the light there (or a
-/// hundredth of the mean over all seams, where it is darker).
-double seam_jump(const SeamPlan& plan, const std::vector<PageImage>& images);
+/// hundredth of the mean over all seams, where it is darker). `light`: of each of the plan's texels.
+double seam_jump(const SeamPlan& plan, const std::vector<Rgb>& light);
 
 }  // namespace stasigraph

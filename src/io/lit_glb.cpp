@@ -44,7 +44,7 @@ public:
           atlas_(atlas),
           baked_(baked),
           set_(baked.sets[set]),
-          gains_(level.sets[set].gains),
+          recipe_(level.sets[set]),
           settings_(settings),
           exposure_(settings.exposure ? settings.exposure : level.sets[set].exposure),
           folder_(folder) {}
@@ -209,7 +209,7 @@ private:
                 c = probe_irradiance(probe_weights(baked_.probes, p + up * 0.05f, true), set_.probes, up) *
                     material.base_color * (1 / pi);
             if (surface.group != none)
-                c += material.emission * (surface.emission_gain * gains_[surface.group]);
+                c += material.emission * surface.emission_gain * recipe_.gain(surface.group);
             positions.push_back(p);
             colors.push_back(
                 {std::min(c.r * scale, 1.0f), std::min(c.g * scale, 1.0f), std::min(c.b * scale, 1.0f)});
@@ -252,7 +252,7 @@ private:
     const Atlas& atlas_;
     const Baked& baked_;
     const BakedSet& set_;
-    const std::vector<float>& gains_;
+    const BakeSet& recipe_;
     const CombinedSettings& settings_;
     const std::optional<float> exposure_;  ///< Empty: metered.
     const std::filesystem::path folder_;

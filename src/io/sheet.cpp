@@ -119,6 +119,8 @@ struct Sheet::State {
                 else
                     e.fail("tier", "is no tier", "Use \"glance\", \"proof\" or \"final\".");
             }
+            if (const auto v = e.number("bounce_gain", 0, 4)) level.quality.bounce_gain = static_cast<float>(*v);
+            if (const auto v = e.number("saturation", 0, 4)) level.quality.saturation = static_cast<float>(*v);
             if (const auto v = e.number("noise", 0.001, 1)) level.quality.noise = static_cast<float>(*v);
             if (const auto v = e.number("links", 8, 4096)) {
                 if (*v != std::floor(*v)) e.fail("links", "is not a whole number", "");
@@ -215,10 +217,37 @@ struct Sheet::State {
         });
     }
 
+    /// Calls take(group, value) for each entry of a table by group; it returns what is wrong with the value.
+    template <class Take>
+    void each_gain(const Entry& e, const Level& level, const char* key, Take&& take) const {
+        if (!e.has(key)) return;
+        const toml::table* gains = e.node(key)->as_table();
+        if (!gains)
+            e.fail(key, "is not a table by light group",
+                   key == std::string("gain") ? "Write gain = { sun = 0.5, sky = 1.0 }."
+                                              : "Write tint = { sun = [1.0, 0.9, 0.8] }.");
+        for (const auto& [name, value] : *gains) {
+            const std::string where =
+                file + ":" + std::to_string(name.source().begin.line) + ": set." + key;
+            const auto at = std::find(level.groups.begin(), level.groups.end(), name.str());
+            std::string all;
+            for (const std::string& k : level.groups) all += (all.empty() ? "" : ", ") + k;
+            if (at == level.groups.end())
+                throw Error{.what = "there is no such light group",
+                            .where = where,
+                            .value = std::string(name.str()),
+                            .remedy = "The level has: " + all + "."};
+            const std::string wrong = take(static_cast<std::size_t>(at - level.groups.begin()), value);
+            if (!wrong.empty())
+                throw Error{.what = wrong, .where = where, .value = std::string(name.str()), .remedy = ""};
+        }
+    }
+
     void sets(Level& level) const {
         each("set", [&](const Entry& e) {
             BakeSet set{.name = e.needed_text("name"),
                         .gains = std::vector<float>(level.groups.size(), 1.0f),
+                        .tints = {},
                         .exposure = exposure(e)};
             for (const char c : set.name)
                 if (!(std::isalnum(static_cast<unsigned char>(c)) || c == '-' || c == '_' || c == ' ' ||
@@ -228,33 +257,23 @@ struct Sheet::State {
             for (const BakeSet& other : level.sets)
                 if (other.name == set.name)
                     e.fail("name", "is the name of another set too", "Names of sets must differ.");
-            if (e.has("gain")) {
-                const toml::node* node = e.node("gain");
-                const toml::table* gains = node->as_table();
-                if (!gains)
-                    e.fail("gain", "is not a table of gains by group",
-                           "Write gain = { sun = 0.5, sky = 1.0 }.");
-                std::vector<std::string_view> known(level.groups.begin(), level.groups.end());
-                for (const auto& [key, value] : *gains) {
-                    const auto at = std::find(known.begin(), known.end(), key.str());
-                    std::string all;
-                    for (std::string_view k : known) all += (all.empty() ? "" : ", ") + std::string(k);
-                    const std::string where =
-                        file + ":" + std::to_string(key.source().begin.line) + ": set.gain";
-                    if (at == known.end())
-                        throw Error{.what = "there is no such light group",
-                                    .where = where,
-                                    .value = std::string(key.str()),
-                                    .remedy = "The level has: " + all + "."};
-                    const auto v = value.value<double>();
-                    if (!v || !(*v >= 0 && *v <= 1e6))
-                        throw Error{.what = "a gain is not a number of 0 or more",
-                                    .where = where,
-                                    .value = std::string(key.str()),
-                                    .remedy = ""};
-                    set.gains[static_cast<std::size_t>(at - known.begin())] = static_cast<float>(*v);
+            each_gain(e, level, "gain", [&](std::size_t group, const toml::node& value) {
+                const auto v = value.value<double>();
+                if (!v || !(*v >= 0 && *v <= 1e6)) return "a gain is not a number of 0 or more";
+                set.gains[group] = static_cast<float>(*v);
+                return "";
+            });
+            set.tints.assign(level.groups.size(), {1, 1, 1});
+            each_gain(e, level, "tint", [&](std::size_t group, const toml::node& value) {
+                const toml::array* list = value.as_array();
+                float* to[3] = {&set.tints[group].r, &set.tints[group].g, &set.tints[group].b};
+                for (std::size_t c = 0; c < 3; ++c) {
+                    const auto v = list && list->size() == 3 ? list->get(c)->value<double>() : std::nullopt;
+                    if (!v || !(*v >= 0 && *v <= 100)) return "a tint is not three numbers from 0 to 100";
+                    *to[c] = static_cast<float>(*v);
                 }
-            }
+                return "";
+            });
             level.sets.push_back(std::move(set));
         });
     }

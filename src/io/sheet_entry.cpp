@@ -27,7 +27,7 @@ const std::map<std::string_view, Keys>& schema() {
         {"level", {"scene", "seed", "suns"}},
         {"lightmap",
          {"density", "page", "pages", "margin", "mips_safe", "block", "max_stretch", "unseen", "shape"}},
-        {"quality", {"tier", "bounces", "noise", "links", "denoise", "seams"}},
+        {"quality", {"tier", "bounces", "bounce_gain", "saturation", "noise", "links", "denoise", "seams"}},
         {"occlusion", {"reach"}},
         {"combined", {"by", "detail", "exposure"}},
         {"sky",
@@ -38,7 +38,7 @@ const std::map<std::string_view, Keys>& schema() {
         {"rig", {"name", "match", "model", "light"}},
         {"rig.light", lamp},
         {"group", {"name", "match"}},
-        {"set", {"name", "gain", "exposure"}},
+        {"set", {"name", "gain", "tint", "exposure"}},
         {"volume", {"name", "low", "high", "spacing"}},
         {"camera", {"name", "eye", "toward", "fov"}},
     };

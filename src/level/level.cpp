@@ -71,7 +71,7 @@ void complete_level(Level& level) {
     for (Surface& s : level.surfaces)
         if (s.group == none && max_channel(level.materials[s.material].emission) > 0)
             s.group = group_index(level, "glow");
-    if (level.sets.empty()) level.sets.push_back({.name = "base", .gains = {}, .exposure = {}});
+    if (level.sets.empty()) level.sets.push_back({.name = "base", .gains = {}, .tints = {}, .exposure = {}});
     for (BakeSet& set : level.sets) set.gains.resize(level.groups.size(), 1.0f);
 }
 
@@ -243,6 +243,10 @@ void check_level(const Level& level) {
                     .where = "quality.links",
                     .value = std::to_string(level.quality.links),
                     .remedy = "Use 8 to 4096, or 0 for the tier's own."};
+    check_range(level.quality.bounce_gain, 0, 4, "quality.bounce_gain", "gain of bounces is out of range",
+                "Use 0 to 4; 1 is physical.");
+    check_range(level.quality.saturation, 0, 4, "quality.saturation", "saturation of bounced light is out of range",
+                "Use 0 to 4; 1 is physical.");
     check_range(level.quality.noise, 0, 1, "quality.noise", "noise target is out of range",
                 "Use 0.001 to 1, e.g. 0.02.");
     for (const Volume& v : level.volumes) {

@@ -12,10 +12,10 @@ class Tracer {
 public:
     Tracer(const Level& level, std::uint32_t set)
         : level_(level),
-          gains_(level.sets[set].gains),
           textures_(level),
           caster_(level, textures_, [](const Surface& s) { return s.part != Part::moving; }),
           sky_(level.sky) {
+        for (std::uint32_t g = 0; g < level.groups.size(); ++g) gains_.push_back(level.sets[set].gain(g));
         groups_.reserve(2 * level.groups.size());
         for (const BakeRole role : {BakeRole::whole, BakeRole::bounce})
             for (std::uint32_t g = 0; g < level.groups.size(); ++g)
@@ -41,10 +41,10 @@ private:
         Rgb sum;
         const std::size_t count = gains_.size(), from = role == BakeRole::whole ? 0 : count;
         for (std::uint32_t g = 0; g < count; ++g)
-            if (gains_[g] > 0)
+            if (max_channel(gains_[g]) > 0)
                 groups_[from + g].gather(
                     r, effort, weights, combine_bits(seed, g), scratch,
-                    [&](Vec3 w, Rgb light) { sum += light * (r.weight(w) * gains_[g]); });
+                    [&](Vec3 w, Rgb light) { sum += light * gains_[g] * r.weight(w); });
         return sum;
     }
 
@@ -61,7 +61,7 @@ private:
             carried = carried * tint;
             if (hit.surface == none) {
                 const float share = weights.gathered_weight(sky_.density(w), r.gather_density(w));
-                (bounce == 0 ? sum.direct : sum.bounced) += carried * sky_.radiance(w) * (sky_gain_ * share);
+                (bounce == 0 ? sum.direct : sum.bounced) += carried * sky_.radiance(w) * sky_gain_ * share;
                 return;
             }
             const Surface& surface = level_.surfaces[hit.surface];
@@ -89,12 +89,12 @@ private:
     static constexpr SkyWeights weights{1, 1};
 
     const Level& level_;
-    std::vector<float> gains_;
+    std::vector<Rgb> gains_;
     TextureSet textures_;
     RayCaster caster_;
     SkyLight sky_;
     std::vector<DirectLight> groups_;  ///< Lights baked whole, group by group, then those for bounces alone.
-    float sky_gain_ = 0;
+    Rgb sky_gain_;
 };
 
 }  // namespace

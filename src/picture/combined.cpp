@@ -20,8 +20,7 @@ public:
     Combiner(const Level& level, const Atlas& atlas, const BakedSet& set)
         : level_(level), atlas_(atlas), set_(set), textures_(level) {
         for (const BakeSet& s : level.sets)
-            if (s.name == set.name) gains_ = s.gains;
-        gains_.resize(level.groups.size(), 1.0f);
+            if (s.name == set.name) recipe_ = s;
     }
 
     void draw(CombinedImage& image, Job& job) const {
@@ -82,7 +81,7 @@ private:
         const Surface& surface = level_.surfaces[s];
         const Rgb albedo = textures_.mean_albedo(level_, surface, t, {u, v}, footprint);
         Rgb emitted = textures_.emission(level_, surface, t, u, v);
-        if (surface.group != none) emitted = emitted * gains_[surface.group];
+        if (surface.group != none) emitted = emitted * recipe_.gain(surface.group);
         return albedo * light(s, t, u, v, footprint) * (1 / pi) + emitted;
     }
 
@@ -172,7 +171,7 @@ private:
     const Atlas& atlas_;
     const BakedSet& set_;
     TextureSet textures_;
-    std::vector<float> gains_;
+    BakeSet recipe_;
 };
 
 /// The charts of one surface by themselves, in rows of falling height.

@@ -29,11 +29,10 @@ public:
           pixel_angle_(2 * std::tan(vertical_fov / 2) / static_cast<float>(settings.height)) {
         if (!light.set) return;
         for (const BakeSet& b : level.sets)
-            if (b.name == light.set->name) gains_ = b.gains;
-        gains_.resize(level.groups.size(), 1.0f);
+            if (b.name == light.set->name) recipe_ = b;
         for (std::uint32_t i = 0; i < level.lights.size(); ++i) {
             const Light& l = level.lights[i];
-            if (l.role == BakeRole::whole || !(gains_[l.group] > 0) || !(max_channel(l.color) > 0)) continue;
+            if (l.role == BakeRole::whole || !(max_channel(recipe_.gain(l.group)) > 0) || !(max_channel(l.color) > 0)) continue;
             live_.push_back({i, {}});
             if (!light.visibility) continue;
             for (const VisibilityPage& page : *light.visibility) {
@@ -102,7 +101,7 @@ private:
                 break;
         }
         Rgb emitted = textures_.emission(level_, surface, hit.triangle, hit.u, hit.v);
-        if (surface.group != none && surface.group < gains_.size()) emitted = emitted * gains_[surface.group];
+        if (surface.group != none && light_.set) emitted = emitted * recipe_.gain(surface.group);
         return textures_.albedo(level_, surface, hit.triangle, hit.u, hit.v) * irradiance(hit, place) *
                    (1 / pi) +
                emitted;
@@ -111,7 +110,7 @@ private:
     Rgb background(Vec3 direction) const {
         if (settings_.show != Show::lit && settings_.show != Show::light) return {0.05f, 0.06f, 0.08f};
         if (level_.sky.group == none) return {};
-        return sky_radiance(level_.sky, direction) * gains_[level_.sky.group];
+        return sky_radiance(level_.sky, direction) * recipe_.gain(level_.sky.group);
     }
 
     /// Direct light of the lamps that are not baked whole, lux.
@@ -126,9 +125,9 @@ private:
             if (!(map > 0)) continue;
             draw_light(light, level_.profiles, r, live_samples, 0x6c697665u + live.light,
                        [&](Vec3 w, Rgb e, float distance) {
-                           const float weight = r.weight(w) * gains_[light.group] * map;
+                           const float weight = r.weight(w) * map;
                            if (!(weight > 0)) return;
-                           sum += e * weight *
+                           sum += e * recipe_.gain(light.group) * weight *
                                   (mapped ? Rgb{1, 1, 1} : caster_.transmitted({r.position, w, distance}));
                        });
         }
@@ -230,7 +229,7 @@ private:
     TextureSet textures_;
     RayCaster caster_;
     float pixel_angle_;  ///< Radians, in the middle of the picture.
-    std::vector<float> gains_;
+    BakeSet recipe_;
     std::vector<LiveLight> live_;
 };
 

@@ -38,23 +38,25 @@ Vec3 gathered_slope(const Receiver& receiver, Vec3 direction) {
            (1 / std::max(least_cosine, dot(receiver.normal, direction)));
 }
 
-LightField link_slopes(const Links& links, const std::vector<std::uint32_t>& lengths, const RowSource& rows,
-                       const SlopeRows& kept, const HalfField& from, std::size_t groups,
-                       Job& job) {
-    LightField out(kept.texel.size(), 3 * groups);
+LightField link_slopes(const Links& links, const RowLengths& lengths, const RowSource& rows,
+                       const SlopeRows& kept, const HalfField& from, Job& job) {
+    LightField out(kept.texel.size(), 3 * lengths.groups);
     const std::size_t stride = from.unit.size();
     job.parallel(out.rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
         std::array<Vec3, direction_batch> directions;
         std::vector<float> sum[3];
         for (std::size_t at = begin; at < end; ++at) {
-            const std::uint32_t row = kept.texel[at];
-            if (lengths[row] == 0) continue;
+            const std::uint32_t row = kept.texel[at], longest = lengths.longest(row);
             for (std::vector<float>& s : sum) s.assign(stride, 0.0f);
             const std::uint32_t* words = &links.words[links.first[row]];
             TintReader tints(links, row);
             const bool tinted = !links.tints_of(row).empty();
-            for (std::uint32_t k = 0; k < lengths[row]; k += direction_batch) {
-                const std::uint32_t count = std::min(direction_batch, lengths[row] - k);
+            float* to = &out.values[at * out.stride];
+            for (std::uint32_t k = 0; k < longest;) {
+                // No batch reaches over a length at which some group is done.
+                std::uint32_t until = lengths.first;
+                while (until <= k) until *= 2;
+                const std::uint32_t count = std::min(direction_batch, until - k);
                 row_directions(rows, row, k, count, directions);
                 for (std::uint32_t i = 0; i < count; ++i) {
                     if (words[k + i] >= from.last) continue;
@@ -63,13 +65,12 @@ LightField link_slopes(const Links& links, const std::vector<std::uint32_t>& len
                             gathered_slope(rows.receivers[row], directions[i]), tinted ? &tint : nullptr,
                             sum);
                 }
+                k += count;
+                for (std::size_t g = 0; g < lengths.groups && k == until; ++g)
+                    for (std::size_t c = 0; c < 9 && lengths.at(row, g) == until; ++c)
+                        to[9 * g + c] = sum[c / 3][3 * g + c % 3] * from.unit[3 * g + c % 3] /
+                                        static_cast<float>(until);
             }
-            const float share = 1 / static_cast<float>(lengths[row]);
-            float* to = &out.values[at * out.stride];
-            for (std::size_t g = 0; g < groups; ++g)
-                for (std::size_t a = 0; a < 3; ++a)
-                    for (std::size_t c = 0; c < 3; ++c)
-                        to[9 * g + 3 * a + c] = sum[a][3 * g + c] * from.unit[3 * g + c] * share;
         }
     });
     return out;

@@ -41,10 +41,9 @@ inline void add_slope(LightField& field, std::size_t row, std::size_t group, con
 /// What one gather ray adds to a row's slope for each unit it adds to the row's light.
 Vec3 gathered_slope(const Receiver& receiver, Vec3 direction);
 
-/// Slopes of the texels `kept`, the sky aside: of each one's first lengths[texel] links to `from` (made by
+/// Slopes of the texels `kept`, the sky aside: of those links of each one that count, to `from` (made by
 /// reflect()). Same bytes for any number of threads. Cost: about four applications of those links.
-LightField link_slopes(const Links& links, const std::vector<std::uint32_t>& lengths, const RowSource& rows,
-                       const SlopeRows& kept, const HalfField& from, std::size_t groups,
-                       Job& job);
+LightField link_slopes(const Links& links, const RowLengths& lengths, const RowSource& rows,
+                       const SlopeRows& kept, const HalfField& from, Job& job);
 
 }  // namespace stasigraph

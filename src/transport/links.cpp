@@ -238,7 +238,8 @@ std::uint32_t visible_neighbour(const RayCaster& caster, const TexelSet& texels,
 
 void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const RowSource& source,
                       const std::vector<std::uint8_t>& row_valid,
-                      const std::vector<std::uint8_t>& texel_valid, Links& links, Job& job) {
+                      const std::vector<std::uint8_t>& texel_valid, Links& links, Job& job,
+                      const std::vector<std::uint32_t>* done) {
     job.parallel(links.rows(), rows_per_task, [&](std::size_t begin, std::size_t end) {
         for (std::size_t row = begin; row < end; ++row) {
             std::uint32_t* words = links.words.data() + links.first[row];
@@ -247,7 +248,7 @@ void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const Row
                 std::fill_n(words, count, absorbed_word);
                 continue;
             }
-            for (std::uint32_t k = 0; k < count; ++k) {
+            for (std::uint32_t k = done ? (*done)[row] : 0; k < count; ++k) {
                 if (words[k] >= texel_valid.size() || texel_valid[words[k]]) continue;
                 Rgb tint;
                 const Hit hit =

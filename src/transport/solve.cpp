@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numeric>
 
 #include "transport/half_row.hpp"
 
@@ -11,53 +10,44 @@ namespace stasigraph {
 namespace {
 
 constexpr std::size_t rows_per_task = 1024;  // fixed: sums are the same for any number of threads
-constexpr float settled = 0.001f;
+constexpr double settled_share = 0.001;
 
-/// Sums the rows that the words name, `blocks` lanes of eight 16-bit floats each, and divides by their
-/// number.
+/// Adds up the rows that the words name, `blocks` lanes of eight 16-bit floats each.
 template <std::size_t blocks>
-void mean_row(const std::uint32_t* words, std::size_t count, const HalfField& from, float* to) {
+void add_rows(const std::uint32_t* words, std::size_t count, const HalfField& from, float* to) {
     constexpr std::size_t stride = 8 * blocks;
     const std::uint32_t last = from.last;
     const std::uint16_t* values = from.values.data();
-    Lane sum[blocks] = {};
+    Lane sum[blocks];
+    __builtin_memcpy(sum, to, sizeof sum);
     for (std::size_t k = 0; k < count; ++k) {
         if (k + 12 < count)
             __builtin_prefetch(values + static_cast<std::size_t>(std::min(words[k + 12], last)) * stride);
         const std::uint16_t* row = values + static_cast<std::size_t>(std::min(words[k], last)) * stride;
         for (std::size_t b = 0; b < blocks; ++b) sum[b] += load_half(row + 8 * b);
     }
-    const float share = count ? 1.0f / static_cast<float>(count) : 0.0f;
-    for (std::size_t b = 0; b < blocks; ++b) {
-        const Lane v = sum[b] * share;
-        __builtin_memcpy(to + 8 * b, &v, sizeof v);
-    }
+    __builtin_memcpy(to, sum, sizeof sum);
 }
 
-void mean_row_any(std::size_t blocks, const std::uint32_t* words, std::size_t count, const HalfField& from,
+void add_rows_any(std::size_t blocks, const std::uint32_t* words, std::size_t count, const HalfField& from,
                   float* to) {
     switch (blocks) {
         case 1:
-            return mean_row<1>(words, count, from, to);
+            return add_rows<1>(words, count, from, to);
         case 2:
-            return mean_row<2>(words, count, from, to);
+            return add_rows<2>(words, count, from, to);
         case 3:
-            return mean_row<3>(words, count, from, to);
+            return add_rows<3>(words, count, from, to);
         case 4:
-            return mean_row<4>(words, count, from, to);
+            return add_rows<4>(words, count, from, to);
         case 5:
-            return mean_row<5>(words, count, from, to);
+            return add_rows<5>(words, count, from, to);
         case 6:
-            return mean_row<6>(words, count, from, to);
-        case 7:
-            return mean_row<7>(words, count, from, to);
-        case 8:
-            return mean_row<8>(words, count, from, to);
+            return add_rows<6>(words, count, from, to);
         default:
             break;
     }
     const std::size_t stride = 8 * blocks;
-    std::fill_n(to, stride, 0.0f);
     for (std::size_t k = 0; k < count; ++k) {
         const std::uint16_t* row =
             from.values.data() + static_cast<std::size_t>(std::min(words[k], from.last)) * stride;
@@ -66,23 +56,48 @@ void mean_row_any(std::size_t blocks, const std::uint32_t* words, std::size_t co
             for (std::size_t i = 0; i < 8; ++i) to[8 * b + i] += v[i];
         }
     }
-    for (std::size_t i = 0; i < stride; ++i) to[i] /= static_cast<float>(std::max<std::size_t>(count, 1));
 }
 
-/// Largest value of new light over all light so far, by task; texels darker than `floor` count as that.
-float largest_share(const LightField& fresh, const LightField& total, const std::vector<float>& floor,
-                    Job& job) {
-    std::vector<float> largest((fresh.rows + rows_per_task - 1) / rows_per_task, 0.0f);
+/// A row's mean for each group over the links that count for it; sum has the field's stride.
+void mean_row(const std::uint32_t* words, const RowLengths& lengths, std::size_t row, const HalfField& from,
+              std::vector<float>& sum, float* to) {
+    const std::size_t stride = sum.size();
+    std::fill(sum.begin(), sum.end(), 0.0f);
+    const std::uint32_t longest = lengths.longest(row);
+    std::uint32_t added = 0;
+    for (std::uint32_t until = lengths.first; until <= longest && until > 0; until *= 2) {
+        add_rows_any(stride / 8, words + added, until - added, from, sum.data());
+        added = until;
+        const float share = 1.0f / static_cast<float>(until);
+        if (until == longest && until == lengths.first) {
+            for (std::size_t i = 0; i < stride; ++i) to[i] = sum[i] * share;
+            return;
+        }
+        for (std::size_t g = 0; g < lengths.groups; ++g)
+            if (lengths.at(row, g) == until)
+                for (std::size_t c = 3 * g; c < 3 * g + 3; ++c) to[c] = sum[c] * share;
+    }
+}
+
+/// For each group the largest value of new light over all light so far; texels darker than `floor` count as
+/// that.
+std::vector<float> largest_shares(const LightField& fresh, const LightField& total, const std::vector<float>& floor,
+                                  Job& job) {
+    const std::size_t stride = fresh.stride;
+    std::vector<std::vector<float>> parts((fresh.rows + rows_per_task - 1) / rows_per_task);
     job.parallel(fresh.rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
-        float most = 0;
+        std::vector<float>& most = parts[begin / rows_per_task];
+        most.assign(stride, 0.0f);
         for (std::size_t row = begin; row < end; ++row)
-            for (std::size_t i = 0; i < fresh.stride; ++i)
+            for (std::size_t i = 0; i < stride; ++i)
                 if (floor[i] > 0)
-                    most = std::max(most, fresh.values[row * fresh.stride + i] /
-                                              std::max(total.values[row * fresh.stride + i], floor[i]));
-        largest[begin / rows_per_task] = most;
+                    most[i] = std::max(most[i], fresh.values[row * stride + i] /
+                                                    std::max(total.values[row * stride + i], floor[i]));
     });
-    return largest.empty() ? 0 : *std::max_element(largest.begin(), largest.end());
+    std::vector<float> largest(stride / 3, 0.0f);
+    for (const std::vector<float>& part : parts)
+        for (std::size_t i = 0; i < largest.size() * 3; ++i) largest[i / 3] = std::max(largest[i / 3], part[i]);
+    return largest;
 }
 
 std::vector<double> column_sums(const LightField& field, Job& job) {
@@ -102,36 +117,36 @@ std::vector<double> column_sums(const LightField& field, Job& job) {
 
 /// How much of each row a bounce reads. Rows grow for the sake of the first bounces, which carry the noise
 /// one sees; the later ones are small and smooth, and a shorter prefix is as good a sample of them.
-std::vector<std::uint32_t> bounce_lengths(const std::vector<std::uint32_t>& lengths, std::uint32_t first,
-                                          int bounce) {
+RowLengths bounce_lengths(const RowLengths& lengths, int bounce) {
     if (bounce < 2) return lengths;
-    const std::uint32_t cap = bounce < 6 ? first : std::min(first, bounce < 12 ? 32u : 16u);
-    std::vector<std::uint32_t> shorter(lengths);
-    for (std::uint32_t& l : shorter) l = std::min(l, cap);
-    return shorter;
+    const std::uint32_t cap =
+        bounce < 6 ? lengths.first : std::min(lengths.first, bounce < 12 ? 32u : 16u);
+    return {.first = cap, .groups = lengths.groups, .doublings = {}};
 }
 
 }  // namespace
 
-void apply_links(const Links& links, const std::vector<std::uint32_t>& lengths, const HalfField& from,
-                 LightField& to, Job& job) {
+void apply_links(const Links& links, const RowLengths& lengths, const HalfField& from, LightField& to, Job& job) {
     const std::size_t blocks = to.stride / 8;
     job.parallel(links.rows(), rows_per_task, [&](std::size_t begin, std::size_t end) {
+        std::vector<float> sum(to.stride);
         for (std::size_t row = begin; row < end; ++row) {
             float* out = &to.values[row * to.stride];
-            mean_row_any(blocks, &links.words[links.first[row]], lengths[row], from, out);
+            mean_row(&links.words[links.first[row]], lengths, row, from, sum, out);
+            const std::uint32_t longest = lengths.longest(row);
             for (const TintedLink& t : links.tints_of(row)) {
-                if (t.link >= lengths[row]) break;
+                if (t.link >= longest) break;
                 // The mean counted the link as clear: what the glass keeps is taken off again.
-                const float kept[3] = {(1 - t.tint.r) / static_cast<float>(lengths[row]),
-                                       (1 - t.tint.g) / static_cast<float>(lengths[row]),
-                                       (1 - t.tint.b) / static_cast<float>(lengths[row])};
+                const float kept[3] = {1 - t.tint.r, 1 - t.tint.g, 1 - t.tint.b};
                 const std::uint32_t at = std::min(links.words[links.first[row] + t.link], from.last);
                 const std::uint16_t* sent = &from.values[static_cast<std::size_t>(at) * to.stride];
                 for (std::size_t b = 0; b < blocks; ++b) {
                     const Lane v = load_half(sent + 8 * b);
-                    for (std::size_t i = 0; i < 8; ++i)
-                        out[8 * b + i] = std::max(0.0f, out[8 * b + i] - v[i] * kept[(8 * b + i) % 3]);
+                    for (std::size_t i = 8 * b; i < std::min(8 * b + 8, 3 * lengths.groups); ++i) {
+                        const std::uint32_t length = lengths.at(row, i / 3);
+                        if (t.link < length)
+                            out[i] = std::max(0.0f, out[i] - v[i % 8] * (kept[i % 3] / static_cast<float>(length)));
+                    }
                 }
             }
             for (std::size_t i = 0; i < to.stride; ++i) out[i] *= from.unit[i];
@@ -208,40 +223,44 @@ void reflect(const LightField& light, const std::vector<Rgb>& albedo, HalfField&
     std::fill_n(&out.values[rows * stride], stride, std::uint16_t{0});
 }
 
-SolveResult solve_bounces(const Links& links, const std::vector<std::uint32_t>& lengths,
-                          const std::vector<Rgb>& albedo, const LightField& sources,
-                          std::optional<int> bounces, Job& job) {
-    SolveResult result{.light = sources};
+SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const std::vector<Rgb>& albedo,
+                          const LightField& sources, std::optional<int> bounces, Job& job) {
+    const std::size_t rows = sources.rows, stride = sources.stride, groups = lengths.groups;
+    SolveResult result{.light = sources, .bounces = std::vector<int>(groups, 0)};
     LightField& total = result.light;
-    const std::size_t rows = sources.rows, stride = sources.stride;
     if (rows == 0) return result;
     LightField fresh = sources;
     HalfField reflected;
-    const std::uint32_t first = *std::min_element(lengths.begin(), lengths.end());
     const int limit = bounces.value_or(most_bounces);
-    double before = 0;
+    std::vector<std::uint8_t> settled(stride, 0);  // by column
+    std::vector<double> before(groups, 0.0);
     std::vector<float> floor(stride, 0.0f);
-    for (; result.bounces < limit; ++result.bounces) {
+    for (int bounce = 0; bounce < limit && std::count(settled.begin(), settled.end(), 0) > 0; ++bounce) {
         reflect(fresh, albedo, reflected, job);
-        apply_links(links, bounce_lengths(lengths, first, result.bounces), reflected, fresh, job);
+        apply_links(links, bounce_lengths(lengths, bounce), reflected, fresh, job);
         job.parallel(rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
-            for (std::size_t i = begin * stride; i < end * stride; ++i) total.values[i] += fresh.values[i];
+            for (std::size_t row = begin; row < end; ++row)
+                for (std::size_t i = 0; i < stride; ++i)
+                    total.values[row * stride + i] += settled[i] ? 0.0f : fresh.values[row * stride + i];
         });
         job.advance(1);
+        for (std::size_t g = 0; g < groups; ++g) result.bounces[g] += settled[3 * g] ? 0 : 1;
         if (bounces) continue;
         // What is still to come of a geometric series with this ratio: fresh * ratio / (1 - ratio).
         const std::vector<double> sums = column_sums(fresh, job);
-        const double all = std::accumulate(sums.begin(), sums.end(), 0.0);
-        const double ratio = before > 0 ? std::min(all / before, 0.999) : 0.999;
-        before = all;
-        if (result.bounces < 3) {
+        if (bounce < 3) {
             const std::vector<double> totals = column_sums(total, job);
             for (std::size_t i = 0; i < stride; ++i)
                 floor[i] = static_cast<float>(1e-4 * totals[i] / static_cast<double>(rows));
         }
-        if (largest_share(fresh, total, floor, job) * ratio / (1 - ratio) < settled) {
-            ++result.bounces;
-            break;
+        const std::vector<float> shares = largest_shares(fresh, total, floor, job);
+        for (std::size_t i = 3 * groups; i < stride; ++i) settled[i] = 1;
+        for (std::size_t g = 0; g < groups; ++g) {
+            const double all = sums[3 * g] + sums[3 * g + 1] + sums[3 * g + 2];
+            const double ratio = before[g] > 0 ? std::min(all / before[g], 0.999) : 0.999;
+            before[g] = all;
+            if (shares[g] * ratio / (1 - ratio) < settled_share)
+                for (std::size_t c = 0; c < 3; ++c) settled[3 * g + c] = 1;
         }
     }
     return result;

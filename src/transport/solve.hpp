@@ -1,6 +1,7 @@
 #pragma once
 // Bounces: repeated application of the links to all light groups at once.
 
+#include <algorithm>
 #include <optional>
 #include <vector>
 
@@ -29,21 +30,36 @@ struct LightField {
     }
 };
 
+/// How many links of each row count, for each group on its own: the first length, doubled so many times.
+struct RowLengths {
+    std::uint32_t first = 0;
+    std::size_t groups = 1;
+    std::vector<std::uint8_t> doublings;  ///< `groups` a row; empty: none anywhere.
+    std::uint32_t at(std::size_t row, std::size_t group) const {
+        return doublings.empty() ? first : first << doublings[row * groups + group];
+    }
+    /// That of the group that wants most.
+    std::uint32_t longest(std::size_t row) const {
+        std::uint32_t most = first;
+        for (std::size_t g = 0; g < groups; ++g) most = std::max(most, at(row, g));
+        return most;
+    }
+};
+
 struct SolveResult {
-    LightField light;  ///< Irradiance, lux: sources and all bounces.
-    int bounces = 0;   ///< How many were applied.
+    LightField light;          ///< Irradiance, lux: sources and all bounces.
+    std::vector<int> bounces;  ///< How many were applied, for each group.
 };
 
 /// Largest number of bounces "settle" goes to.
 inline constexpr int most_bounces = 400;
 
-/// E = S + T S + T^2 S + ..., with T the links weighed by albedo. `bounces` empty: until what is still to
-/// come is under 0.1 % of any texel's light (texels under a ten-thousandth of their group's mean count as
-/// that much). Bounces from the third on read shorter prefixes of the rows. Of each row, the first
-/// lengths[row] links count. Same bytes for any number of threads.
-SolveResult solve_bounces(const Links& links, const std::vector<std::uint32_t>& lengths,
-                          const std::vector<Rgb>& albedo, const LightField& sources,
-                          std::optional<int> bounces, Job& job);
+/// E = S + T S + T^2 S + ..., with T the links weighed by albedo. `bounces` empty: for each group until what is
+/// still to come is under 0.1 % of any texel's light (texels under a ten-thousandth of their group's mean count
+/// as that much). Bounces from the third on read the first length alone, later ones less. A group's light is the
+/// same whichever others are solved with it, and for any number of threads.
+SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const std::vector<Rgb>& albedo,
+                          const LightField& sources, std::optional<int> bounces, Job& job);
 
 /// Reflected light as 16-bit floats times a power of two for each column: half the memory traffic of the
 /// solve, with a rounding error under 0.05 % a value that averages out over a row. Row `last` is zero: sky
@@ -62,8 +78,7 @@ void reflect(const LightField& light, const std::vector<Rgb>& albedo, HalfField&
 void link_moments(const std::uint32_t* words, std::size_t count, const HalfField& from,
                   std::vector<float>& sum, std::vector<float>& squares);
 
-/// One application of the links: to[row] = mean over the row's first lengths[row] links.
-void apply_links(const Links& links, const std::vector<std::uint32_t>& lengths, const HalfField& from,
-                 LightField& to, Job& job);
+/// One application of the links: to[row] = mean over those of the row's links that count.
+void apply_links(const Links& links, const RowLengths& lengths, const HalfField& from, LightField& to, Job& job);
 
 }  // namespace stasigraph

@@ -1,0 +1,29 @@
+#pragma once
+// Where a bake keeps what it need not do again.
+
+#include <cstddef>
+#include <cstdint>
+#include <functional>
+#include <string>
+#include <vector>
+
+namespace stasigraph {
+
+/// A run of bytes, borrowed.
+struct BlobPart {
+    const std::uint8_t* data = nullptr;
+    std::size_t size = 0;
+};
+
+/// Blobs by name. Names tell the kind and a hash of everything the blob depends on, so that a blob is never out of
+/// date; losing one costs time and nothing else. Empty functions keep nothing.
+///
+/// Threads: called by one thread at a time.
+struct BakeStore {
+    /// False where there is no such blob, or a damaged one.
+    std::function<bool(const std::string& name, std::vector<std::uint8_t>& bytes)> load;
+    /// Appears whole or not at all. Must not throw for want of space: what is not kept is done again.
+    std::function<void(const std::string& name, const std::vector<BlobPart>& parts)> save;
+};
+
+}  // namespace stasigraph

@@ -1,0 +1,273 @@
+#include "bake/ground.hpp"
+
+#include <algorithm>
+#include <utility>
+
+#include "base/blob.hpp"
+#include "bake/keys.hpp"
+#include "bake/open_places.hpp"
+#include "bake/sources.hpp"
+#include "finish/denoise.hpp"
+
+namespace stasigraph {
+
+namespace {
+
+Footprint footprint_of(const Level& level, const TexelSet& texels, std::uint32_t i) {
+    const Mesh& mesh = level.meshes[level.surfaces[texels.grid[i] / 2].mesh];
+    if (mesh.uv0.empty()) return {};
+    const UvTriangle& uv = texels.uv_of(i);
+    const float turn = cross(uv.ab, uv.ac);
+    if (!(std::abs(turn) > 1e-12f)) return {};
+    const Vec2 corner = mesh_uv(mesh, texels.triangle[i], 0, 0);
+    const Vec2 b = mesh_uv(mesh, texels.triangle[i], 1, 0) - corner,
+               c = mesh_uv(mesh, texels.triangle[i], 0, 1) - corner;
+    // The inverse of the map from barycentrics to texels, then on to the texture's UVs.
+    return {b * (uv.ac.y / turn) - c * (uv.ab.y / turn), c * (uv.ab.x / turn) - b * (uv.ac.x / turn)};
+}
+
+/// What the normal maps of materials make of the texels' normals, on average.
+std::vector<Vec3> bent_normals(const Ground& g, Job& job) {
+    std::vector<Vec3> out(g.texels.size());
+    job.parallel(out.size(), 4096, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+            const float side = g.texels.grid[i] % 2 == 1 ? -1.0f : 1.0f;
+            out[i] = g.textures.mapped_normal(g.level, g.level.surfaces[g.texels.grid[i] / 2], g.texels.triangle[i],
+                                              g.texels.barycentric[i], g.footprint[i], g.texels.normal[i] * side,
+                                              g.texels.face_normal[i] * side) *
+                     side;
+        }
+    });
+    return out;
+}
+
+void write_links(BlobWriter& out, const Links& links) {
+    out.array(links.first);
+    out.array(links.words);
+    out.array(links.back_hits);
+    out.array(links.tints);
+    out.array(links.first_tint);
+}
+
+/// Words name texels below `texels`, or nothing.
+bool read_links(BlobReader& in, std::size_t rows, Links& links) {
+    in.array(links.first, rows + 1);
+    in.array(links.words);
+    in.array(links.back_hits, rows);
+    in.array(links.tints);
+    in.array(links.first_tint);
+    return in.good() && links.first.front() == 0 && links.first.back() == links.words.size() &&
+           (links.first_tint.empty() || links.first_tint.back() == links.tints.size());
+}
+
+}  // namespace
+
+bool same_passage(const Material& a, const Material& b) {
+    if (lets_through(a) != lets_through(b) || a.double_sided != b.double_sided) return false;
+    return !lets_through(a) ||
+           (a.alpha_mode == b.alpha_mode && a.alpha == b.alpha && a.alpha_cutoff == b.alpha_cutoff &&
+            tints(a) == tints(b) &&
+            (!tints(a) || (a.transmission == b.transmission && a.base_color == b.base_color)));
+}
+
+Ground::Ground(Level l, const Atlas* previous, BakeStore s, Job& job)
+    : level(std::move(l)),
+      tier(tier_settings(level.quality)),
+      textures(level),
+      atlas(unwrap(level, tier.density_scale, job, previous)),
+      texels(place_texels(level, atlas, job)),
+      key(ground_key(level, atlas)),
+      probe_key(stasigraph::probe_key(level, key)),
+      store(std::move(s)) {
+    footprint.resize(texels.size());
+    job.parallel(texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i)
+            footprint[i] = footprint_of(level, texels, static_cast<std::uint32_t>(i));
+    });
+    job.begin("links", texels.size());
+    if (!load_texels() || !load_links()) {
+        record(job);
+        save_texels();
+        save_links();
+    }
+    extend(std::vector<std::uint32_t>(rows.size(), static_cast<std::uint32_t>(tier.first_links)), job);
+    std::vector<std::uint8_t> on_pages = valid;
+    for (std::size_t i = 0; i < hidden.size(); ++i) on_pages[i] &= hidden[i] ? 0 : 1;
+    plans = plan_pages(atlas, texels, on_pages, job);
+    seams = plan_seams(level, atlas, plans, job);
+    job.begin("probe links", level.volumes.size());
+    if (!load_probes()) {
+        record_probes(job);
+        save_probes();
+    }
+    plan_slopes(job);
+}
+
+const RayCaster& Ground::caster() const {
+    if (!caster_) caster_.emplace(level, textures, [](const Surface& s) { return s.part != Part::moving; });
+    return *caster_;
+}
+
+/// What is buried and what is hidden is told by the same first links in every tier, however many it has.
+void Ground::record(Job& job) {
+    rows = texel_rows(level, texels, level.quality.seed);
+    links = {};
+    lift_receivers(level, texels, caster(), rows, job);
+    const auto first = static_cast<std::uint32_t>(std::min(links_that_judge, tier.first_links));
+    extend_links(level, caster(), texels, rows, std::vector<std::uint32_t>(rows.size(), first), links, job);
+    valid = find_valid(links);
+    hidden.clear();
+    moved = move_to_open(level, caster(), texels, rows, links, valid, job);
+    lead_past_buried(caster(), texels, rows, valid, valid, links, job);
+    shared = find_shared(texels, lightmapped(), caster(), job);
+    hidden = find_hidden(texels, lightmapped(), links, shared);
+    footprints = Footprints(texels, valid, caster(), job);
+    explicit_worth = explicit_sky_worth(texels, valid, links, job);
+    graph = connect_texels(texels, lightmapped(), caster(), job);
+}
+
+void Ground::extend(const std::vector<std::uint32_t>& lengths, Job& job) {
+    bool enough = true;
+    std::vector<std::uint32_t> had(rows.size());
+    for (std::size_t i = 0; i < rows.size(); ++i) {
+        had[i] = links.length(i);
+        enough = enough && had[i] >= lengths[i];
+    }
+    if (enough) return;
+    extend_links(level, caster(), texels, rows, lengths, links, job);
+    lead_past_buried(caster(), texels, rows, valid, valid, links, job, &had);
+    save_links();
+}
+
+void Ground::record_probes(Job& job) {
+    probes = place_lattices(level.volumes);
+    probe_rows = stasigraph::probe_rows(probes, level.quality.seed);
+    probe_links = {};
+    if (probes.size() == 0) return;
+    std::vector<float> distances;
+    extend_links(level, caster(), texels, probe_rows,
+                 std::vector<std::uint32_t>(probes.size(), static_cast<std::uint32_t>(tier.probe_links)),
+                 probe_links, job, &distances);
+    measure_probes(probe_rows, probe_links, distances, probes, job);
+    lead_past_buried(caster(), texels, probe_rows, std::vector<std::uint8_t>(probe_rows.size(), 1), valid,
+                     probe_links, job);
+}
+
+void Ground::plan_slopes(Job& job) {
+    const bool directional = level.lightmap.shape == LightmapShape::directional;
+    if (!directional && !has_normal_maps(level)) return;
+    std::vector<std::uint8_t> shown = lightmapped();
+    if (directional) {
+        sloped = SlopeRows(shown, shown);
+        return;
+    }
+    bent = bent_normals(*this, job);
+    for (std::size_t i = 0; i < bent.size(); ++i)
+        if (bent[i] == texels.normal[i]) shown[i] = 0;
+    sloped = SlopeRows(shown, grown(graph, shown, smoothing_steps));
+}
+
+std::vector<std::uint8_t> Ground::lightmapped() const {
+    std::vector<std::uint8_t> wanted(texels.size());
+    for (std::size_t i = 0; i < texels.size(); ++i)
+        wanted[i] = valid[i] && (hidden.empty() || !hidden[i]) && texels.grid[i] % 2 == 0 &&
+                            atlas.surfaces[texels.grid[i] / 2].page != none
+                        ? 1
+                        : 0;
+    return wanted;
+}
+
+void Ground::save_texels() const {
+    if (!store.save) return;
+    BlobWriter out;
+    out.number(moved);
+    out.array(texels.position);
+    out.array(rows.receivers);
+    out.array(rows.seeds);
+    out.array(valid);
+    out.array(hidden);
+    out.array(shared);
+    out.array(footprints.sides());
+    out.array(explicit_worth);
+    out.array(graph.beside);
+    store.save("texels-" + key, out.parts());
+}
+
+bool Ground::load_texels() {
+    std::vector<std::uint8_t> bytes;
+    if (!store.load || !store.load("texels-" + key, bytes)) return false;
+    BlobReader in(bytes);
+    const std::size_t count = texels.size();
+    moved = in.number();
+    std::vector<Vec3> position;
+    in.array(position, count);
+    in.array(rows.receivers, count);
+    in.array(rows.seeds, count);
+    in.array(valid, count);
+    in.array(hidden, count);
+    in.array(shared);
+    std::vector<Footprints::Sides> sides;
+    in.array(sides, count);
+    in.array(explicit_worth, count);
+    in.array(graph.beside, count);
+    if (!in.done()) return false;
+    texels.position = std::move(position);
+    footprints = Footprints(std::move(sides));
+    return true;
+}
+
+void Ground::save_links() const {
+    if (!store.save) return;
+    BlobWriter out;
+    write_links(out, links);
+    store.save("links-" + key, out.parts());
+}
+
+bool Ground::load_links() {
+    std::vector<std::uint8_t> bytes;
+    if (!store.load || !store.load("links-" + key, bytes)) return false;
+    BlobReader in(bytes);
+    return read_links(in, rows.size(), links) && in.done();
+}
+
+void Ground::save_probes() const {
+    if (!store.save || probes.size() == 0) return;
+    BlobWriter out;
+    out.array(probes.validity);
+    out.array(probes.clearance);
+    out.array(probes.distance);
+    write_links(out, probe_links);
+    store.save("probes-" + probe_key, out.parts());
+}
+
+bool Ground::load_probes() {
+    std::vector<std::uint8_t> bytes;
+    if (!store.load || !store.load("probes-" + probe_key, bytes)) return false;
+    probes = place_lattices(level.volumes);
+    probe_rows = stasigraph::probe_rows(probes, level.quality.seed);
+    BlobReader in(bytes);
+    in.array(probes.validity, probes.size());
+    in.array(probes.clearance, probes.size());
+    in.array(probes.distance);
+    return read_links(in, probes.size(), probe_links) && in.done();
+}
+
+std::vector<Rgb> reflectance(const Ground& ground, const Level& lit, Job& job) {
+    std::vector<Rgb> out(ground.texels.size());
+    const float gain = lit.quality.bounce_gain, saturation = lit.quality.saturation;
+    const bool plain = gain == 1 && saturation == 1;
+    job.parallel(out.size(), 4096, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+            const Surface& s = lit.surfaces[ground.texels.grid[i] / 2];
+            out[i] = ground.textures.mean_albedo(lit, s, ground.texels.triangle[i], ground.texels.barycentric[i],
+                                                 ground.footprint[i]);
+            if (plain) continue;
+            const float grey = luminance(out[i]);
+            for (float* c : {&out[i].r, &out[i].g, &out[i].b})
+                *c = std::clamp((grey + (*c - grey) * saturation) * gain, 0.0f, most_albedo);
+        }
+    });
+    return out;
+}
+
+}  // namespace stasigraph

@@ -1,0 +1,78 @@
+#pragma once
+// A level as far as no light is concerned: its texels, what each one's rays meet, and where it goes on pages.
+
+#include <optional>
+
+#include "bake/footprint.hpp"
+#include "bake/shared_texels.hpp"
+#include "finish/seams.hpp"
+#include "finish/texel_graph.hpp"
+#include "probe/probe_rows.hpp"
+#include "stasigraph/bake_store.hpp"
+#include "transport/link_slopes.hpp"
+
+namespace stasigraph {
+
+/// Made once for many light() calls, or read back from a store.
+class Ground {
+public:
+    /// Brings what it can from the store, and leaves there what it had to make.
+    Ground(Level level, const Atlas* previous, BakeStore store, Job& job);
+    Ground(const Ground&) = delete;
+    Ground& operator=(const Ground&) = delete;
+
+    Level level;
+    TierSettings tier;
+    TextureSet textures;
+    Atlas atlas;
+    TexelSet texels;
+    std::string key, probe_key;
+    BakeStore store;
+
+    std::vector<Footprint> footprint;
+    RowSource rows;
+    Links links;
+    std::vector<std::uint8_t> valid;
+    std::vector<std::uint8_t> hidden;  ///< Valid, but nothing can look at them: pages are filled there.
+    std::size_t moved = 0;
+    std::vector<SharedPair> shared;
+    Footprints footprints;
+    std::vector<float> explicit_worth;  ///< Of explicit samples of the sky, for each row.
+    TexelGraph graph;
+    SlopeRows sloped;        ///< Texels whose slopes pages show, and those they are smoothed with.
+    std::vector<Vec3> bent;  ///< Normals by the materials' maps; empty where pages do not show them.
+    std::vector<PagePlan> plans;
+    SeamPlan seams;
+
+    ProbeNet probes;
+    RowSource probe_rows;
+    Links probe_links;
+
+    /// Which texels a page shows.
+    std::vector<std::uint8_t> lightmapped() const;
+    /// Built when rays are first asked for.
+    const RayCaster& caster() const;
+    /// Traces what rows lack to have at least `lengths[row]` links, and keeps them.
+    void extend(const std::vector<std::uint32_t>& lengths, Job& job);
+
+private:
+    void record(Job& job);
+    void record_probes(Job& job);
+    void plan_slopes(Job& job);
+    bool load_texels();
+    void save_texels() const;
+    bool load_links();
+    void save_links() const;
+    bool load_probes();
+    void save_probes() const;
+
+    mutable std::optional<RayCaster> caster_;
+};
+
+/// Base colour by texel as it reflects light in bounces, under the level's bounce gain and saturation.
+std::vector<Rgb> reflectance(const Ground& ground, const Level& lit, Job& job);
+
+/// Whether rays see the same of two materials.
+bool same_passage(const Material& a, const Material& b);
+
+}  // namespace stasigraph

@@ -1,0 +1,229 @@
+#include "bake/keys.hpp"
+
+#include <algorithm>
+
+#include "base/hash.hpp"
+#include "bake/sources.hpp"
+#include "level/texture.hpp"
+
+namespace stasigraph {
+
+namespace {
+
+/// Of our own doing: counts up when the same level gives other bytes than before.
+constexpr int method = 1;
+
+void add(Hasher& h, const Level& level, const TextureUse& use) {
+    h.number(use.image == none ? 0 : 1);
+    if (use.image == none) return;
+    const Image& image = level.images[use.image];
+    h.number(image.width);
+    h.number(image.height);
+    h.array(image.rgba);
+    for (const float v : {use.offset.x, use.offset.y, use.scale.x, use.scale.y, use.rotation}) h.number(v);
+    h.number(use.repeat_x);
+    h.number(use.repeat_y);
+}
+
+void add(Hasher& h, const Affine& a) {
+    for (const Vec3 v : {a.x, a.y, a.z, a.origin}) h.vector(v);
+}
+
+void add(Hasher& h, const Mesh& mesh) {
+    h.array(mesh.positions);
+    h.array(mesh.normals);
+    h.array(mesh.uv0);
+    for (const Tangent& t : mesh.tangents) {
+        h.vector(t.along);
+        h.number(t.side);
+    }
+    h.array(mesh.indices);
+}
+
+void add(Hasher& h, const Light& l) {
+    h.number(l.kind);
+    h.color(l.color);
+    for (const Vec3 v : {l.position, l.direction, l.across}) h.vector(v);
+    for (const float v : {l.radius, l.width, l.height, l.angular_diameter, l.inner_cone, l.outer_cone, l.edge, l.range})
+        h.number(v);
+    h.number(l.role);
+}
+
+void add(Hasher& h, const Profile& p) {
+    h.number(p.type_b);
+    h.array(p.plane);
+    h.array(p.angle);
+    h.array(p.candela);
+}
+
+void add(Hasher& h, const Sky& sky) {
+    h.number(sky.kind);
+    h.color(sky.radiance);
+    h.number(sky.width);
+    h.number(sky.height);
+    h.array(sky.pixels);
+    h.number(sky.turn);
+    h.number(sky.type);
+    h.vector(sky.sun);
+    h.color(sky.below);
+}
+
+/// What rays see of a material.
+void add_passage(Hasher& h, const Level& level, const Material& m) {
+    h.number(m.double_sided);
+    h.number(lets_through(m));
+    if (lets_through(m)) {
+        h.number(m.alpha_mode);
+        for (const float v : {m.alpha, m.alpha_cutoff, m.transmission}) h.number(v);
+        h.color(m.base_color);
+        add(h, level, m.base_texture);
+        add(h, level, m.transmission_texture);
+    }
+    add(h, level, m.normal_texture);
+    h.number(m.normal_scale);
+}
+
+void add(Hasher& h, const Atlas& atlas) {
+    for (const SurfaceUv& s : atlas.surfaces)
+        for (const std::uint32_t v : {s.layout, s.page, static_cast<std::uint32_t>(s.x), static_cast<std::uint32_t>(s.y),
+                                      s.back_layout})
+            h.number(v);
+    for (const Layout& l : atlas.layouts) {
+        h.number(l.width);
+        h.number(l.height);
+        h.array(l.source);
+        h.array(l.uv);
+        h.array(l.indices);
+        h.array(l.chart);
+        for (const Chart& c : l.charts)
+            for (const int v : {c.x, c.y, c.width, c.height}) h.number(v);
+    }
+    h.array(atlas.pages);
+    h.number(atlas.margin);
+}
+
+}  // namespace
+
+float unseen_light_of(const Level& level, std::uint32_t group) {
+    float least = 0;
+    for (const BakeSet& set : level.sets) {
+        if (!(set.gains[group] > 0)) continue;
+        if (!set.exposure) return 0;
+        const float here = unseen_light(*set.exposure) / set.gains[group];
+        least = least > 0 ? std::min(least, here) : here;
+    }
+    return least;
+}
+
+std::string ground_key(const Level& level, const Atlas& atlas) {
+    Hasher h("ground");
+    h.number(method);
+    for (const Surface& s : level.surfaces) {
+        h.text(s.name);
+        h.number(s.part);
+        h.number(s.lit_by);
+        if (s.part == Part::moving) continue;
+        add(h, level.meshes[s.mesh]);
+        add(h, s.to_world);
+        add_passage(h, level, level.materials[s.material]);
+    }
+    add(h, atlas);
+    h.number(level.quality.seed);
+    h.number(level.lightmap.shape);
+    h.number(std::min(links_that_judge, tier_settings(level.quality).first_links));
+    return h.key();
+}
+
+std::string probe_key(const Level& level, const std::string& ground) {
+    Hasher h("probes");
+    h.text(ground);
+    for (const Volume& v : level.volumes) {
+        h.text(v.name);
+        h.vector(v.low);
+        h.vector(v.high);
+        h.number(v.spacing);
+    }
+    h.number(tier_settings(level.quality).probe_links);
+    return h.key();
+}
+
+std::string color_key(const Level& level) {
+    Hasher h("colors");
+    std::vector<std::uint8_t> used(level.materials.size(), 0);
+    for (const Surface& s : level.surfaces)
+        if (s.part != Part::moving) used[s.material] = 1;
+    for (const Surface& s : level.surfaces) h.number(s.material);
+    for (std::size_t i = 0; i < used.size(); ++i) {
+        if (!used[i]) continue;
+        const Material& m = level.materials[i];
+        h.color(m.base_color);
+        add(h, level, m.base_texture);
+        for (const float v : {m.alpha, m.transmission, m.metallic}) h.number(v);
+        add(h, level, m.transmission_texture);
+    }
+    return h.key();
+}
+
+LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string& ground, const std::string& colors) {
+    const TierSettings tier = tier_settings(level.quality), own = tier_settings(level.quality.tier);
+    Hasher h("direct");
+    h.number(method);
+    h.text(ground);
+    h.text(level.groups[group]);
+    for (const Light& light : level.lights) {
+        if (light.group != group || light.role == BakeRole::live) continue;
+        add(h, light);
+        h.number(light.profile == none ? 0 : 1);
+        if (light.profile != none) add(h, level.profiles[light.profile]);
+    }
+    h.number(level.sky.group == group);
+    if (level.sky.group == group) add(h, level.sky);
+    for (std::uint32_t i = 0; i < level.surfaces.size(); ++i) {
+        const Surface& s = level.surfaces[i];
+        if (s.group != group || s.part == Part::moving) continue;
+        const Material& m = level.materials[s.material];
+        h.number(i);
+        h.color(m.emission * s.emission_gain);
+        add(h, level, m.emission_texture);
+    }
+    for (const int v : {tier.light_samples, tier.light_cut, tier.first_links, own.light_samples, own.first_links})
+        h.number(v);
+    for (const float v : {tier.noise, level.quality.noise, unseen_light_of(level, group)}) h.number(v);
+    LayerKeys keys{.direct = h.key(), .light = {}};
+    h.text(colors);
+    h.number(level.quality.bounces.value_or(-1));
+    h.number(level.quality.bounce_gain);
+    h.number(level.quality.saturation);
+    h.number(tier.first_links);
+    h.number(tier.most_links);
+    h.number(tier.smoothing);
+    h.number(level.quality.denoise);
+    h.number(level.quality.seams);
+    keys.light = h.key();
+    return keys;
+}
+
+std::string visibility_key(const Level& level, const std::string& ground) {
+    Hasher h("visibility");
+    h.text(ground);
+    h.number(tier_settings(level.quality).light_samples);
+    for (Light light : level.lights) {
+        if (light.role != BakeRole::bounce) continue;
+        h.text(light.name);
+        light.color = {1, 1, 1};
+        add(h, light);
+        if (light.profile != none) add(h, level.profiles[light.profile]);
+    }
+    return h.key();
+}
+
+std::string occlusion_key(const Level& level, const std::string& ground) {
+    Hasher h("occlusion");
+    h.text(ground);
+    h.number(level.occlusion.reach);
+    h.number(level.quality.denoise);
+    h.number(tier_settings(level.quality).occlusion_rays);
+    return h.key();
+}
+
+}  // namespace stasigraph

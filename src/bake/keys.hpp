@@ -1,0 +1,36 @@
+#pragma once
+// What each part of a bake depends on, as hashes: equal keys, equal bytes.
+
+#include <string>
+
+#include "stasigraph/atlas.hpp"
+
+namespace stasigraph {
+
+/// What rays see: geometry, what materials let through, normal maps, texels, seed, and the links looked at to tell
+/// what is buried. Not lights, colours, the tier's ray counts, nor volumes of probes.
+std::string ground_key(const Level& level, const Atlas& atlas);
+/// Probes and their links, on a ground.
+std::string probe_key(const Level& level, const std::string& ground);
+
+/// The keys of one light group on a ground.
+struct LayerKeys {
+    std::string direct;  ///< Light straight from its sources.
+    std::string light;   ///< All of its light, as pages show it; `colors` is the key of what surfaces reflect.
+};
+LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string& ground, const std::string& colors);
+/// Base colours and their textures, and what bounces make of them.
+std::string color_key(const Level& level);
+
+/// Lights whose shadows are baked while they stay live, on a ground.
+std::string visibility_key(const Level& level, const std::string& ground);
+std::string occlusion_key(const Level& level, const std::string& ground);
+
+/// Lux of a group below which its noise is not seen under any set; 0 where a set that shows it is metered, since
+/// its light is not known beforehand.
+float unseen_light_of(const Level& level, std::uint32_t group);
+
+/// Texels are buried or not by so many of their first links, or by all of a tier that has fewer.
+inline constexpr int links_that_judge = 64;
+
+}  // namespace stasigraph

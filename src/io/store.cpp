@@ -1,0 +1,145 @@
+// The cache beside a level: blobs that a later bake need not make again. See docs/files.md.
+
+#include <algorithm>
+#include <chrono>
+#include <cerrno>
+#include <cstdio>
+#include <cstring>
+#include <memory>
+#include <set>
+#include <utility>
+
+#include <xxhash.h>
+
+#include "io/files.hpp"
+#include "stasigraph/error.hpp"
+#include "stasigraph/io.hpp"
+
+namespace fs = std::filesystem;
+
+namespace stasigraph {
+
+namespace {
+
+struct Header {
+    char magic[8] = {'S', 'G', 'C', 'A', 'C', 'H', 'E', '1'};
+    std::uint64_t size = 0, low = 0, high = 0;  ///< Of what follows; its xxHash3, 128 bits.
+};
+
+class Store {
+public:
+    Store(fs::path folder, std::function<void(const std::string&)> note, std::uint64_t limit)
+        : folder_(std::move(folder)), note_(std::move(note)), limit_(limit) {}
+
+    bool load(const std::string& name, Bytes& bytes) {
+        const fs::path path = file(name);
+        std::error_code bad;
+        if (!fs::is_regular_file(path, bad)) return false;
+        const std::unique_ptr<std::FILE, int (*)(std::FILE*)> f(std::fopen(path.c_str(), "rb"), std::fclose);
+        Header header;
+        const Header expected;
+        const std::uintmax_t whole = fs::file_size(path, bad);
+        bool good = f && !bad && std::fread(&header, sizeof header, 1, f.get()) == 1 &&
+                    std::memcmp(header.magic, expected.magic, sizeof header.magic) == 0 &&
+                    whole == sizeof header + header.size;
+        if (good) {
+            bytes.resize(header.size);
+            good = std::fread(bytes.data(), 1, bytes.size(), f.get()) == bytes.size();
+            const XXH128_hash_t h = XXH3_128bits(bytes.data(), bytes.size());
+            good = good && h.low64 == header.low && h.high64 == header.high;
+        }
+        if (!good) {
+            note_(path.string() + " is truncated or damaged; what it held is made again.");
+            fs::remove(path, bad);
+            return false;
+        }
+        used_.insert(path.filename().string());
+        fs::last_write_time(path, fs::file_time_type::clock::now(), bad);
+        return true;
+    }
+
+    void save(const std::string& name, const std::vector<BlobPart>& parts) {
+        const std::unique_ptr<XXH3_state_t, XXH_errorcode (*)(XXH3_state_t*)> state(XXH3_createState(),
+                                                                                   XXH3_freeState);
+        XXH3_128bits_reset(state.get());
+        Header header;
+        for (const BlobPart& part : parts) {
+            XXH3_128bits_update(state.get(), part.data, part.size);
+            header.size += part.size;
+        }
+        const XXH128_hash_t h = XXH3_128bits_digest(state.get());
+        header.low = h.low64;
+        header.high = h.high64;
+        const fs::path path = file(name);
+        used_.insert(path.filename().string());
+        try {
+            write_beside(path, [&](const fs::path& temporary) { write(temporary, header, parts); });
+            make_room();
+        } catch (const Error& e) {
+            if (!std::exchange(told_, true))
+                note_(e.text() + " The bake goes on, but the next one has to do the same work again.");
+        }
+    }
+
+private:
+    fs::path file(const std::string& name) const { return folder_ / (name + ".bin"); }
+
+    static void write(const fs::path& to, const Header& header, const std::vector<BlobPart>& parts) {
+        std::FILE* f = std::fopen(to.c_str(), "wb");
+        bool good = f && std::fwrite(&header, sizeof header, 1, f) == 1;
+        for (const BlobPart& part : parts)
+            good = good && (part.size == 0 || std::fwrite(part.data, 1, part.size, f) == part.size);
+        const int why = errno;
+        if (f) good = std::fclose(f) == 0 && good;
+        if (!good)
+            throw Error{.what = "the cache cannot be written",
+                        .where = to.parent_path().string(),
+                        .value = std::strerror(why),
+                        .remedy = "Check the folder, its permissions and the space left."};
+    }
+
+    /// Beyond the limit, what was not used for longest goes; what this run used stays.
+    void make_room() {
+        struct Old {
+            fs::file_time_type time;
+            fs::path path;
+            std::uint64_t size;
+        };
+        std::vector<Old> files;
+        std::uint64_t whole = 0;
+        std::error_code bad;
+        for (const fs::directory_entry& entry : fs::directory_iterator(folder_, bad)) {
+            if (entry.path().extension() != ".bin" || !entry.is_regular_file(bad)) continue;
+            const std::uintmax_t size = entry.file_size(bad);
+            if (bad) continue;
+            whole += size;
+            if (!used_.contains(entry.path().filename().string()))
+                files.push_back({entry.last_write_time(bad), entry.path(), size});
+        }
+        std::sort(files.begin(), files.end(), [](const Old& a, const Old& b) { return a.time < b.time; });
+        for (const Old& old : files) {
+            if (whole <= limit_) return;
+            if (fs::remove(old.path, bad)) whole -= old.size;
+        }
+    }
+
+    fs::path folder_;
+    std::function<void(const std::string&)> note_;
+    std::uint64_t limit_;
+    std::set<std::string> used_;
+    bool told_ = false;
+};
+
+}  // namespace
+
+fs::path default_cache(const fs::path& level_file) {
+    return level_file.parent_path() / ".stasigraph";
+}
+
+BakeStore open_store(const fs::path& folder, std::function<void(const std::string&)> note, std::uint64_t limit) {
+    const auto store = std::make_shared<Store>(folder, std::move(note), limit);
+    return {.load = [store](const std::string& name, Bytes& bytes) { return store->load(name, bytes); },
+            .save = [store](const std::string& name, const std::vector<BlobPart>& parts) { store->save(name, parts); }};
+}
+
+}  // namespace stasigraph
