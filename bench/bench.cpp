@@ -62,16 +62,16 @@ void gather_against_kernel(const Level& level) {
     fmt::print("  gather / kernel            {:.2f}   (aim >= 0.85)\n", kernel / gather);
 }
 
-/// Valid texels, every so many by area.
-std::vector<TexelLight> spread(const std::vector<TexelLight>& all, std::size_t count) {
+/// The places of every so many of the texels by area.
+std::vector<std::size_t> spread(const std::vector<TexelLight>& all, const std::vector<std::uint8_t>& usable,
+                                std::size_t count) {
     double whole = 0, at = 0;
-    for (const TexelLight& t : all) whole += t.valid && t.exported ? static_cast<double>(t.area) : 0;
-    std::vector<TexelLight> some;
-    for (const TexelLight& t : all) {
-        if (!t.valid || !t.exported) continue;
-        at += static_cast<double>(t.area);
-        if (at >= whole * (static_cast<double>(some.size()) + 0.5) / static_cast<double>(count))
-            some.push_back(t);
+    for (std::size_t i = 0; i < all.size(); ++i) whole += usable[i] ? static_cast<double>(all[i].area) : 0;
+    std::vector<std::size_t> some;
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        if (!usable[i]) continue;
+        at += static_cast<double>(all[i].area);
+        if (at >= whole * (static_cast<double>(some.size()) + 0.5) / static_cast<double>(count)) some.push_back(i);
     }
     return some;
 }
@@ -85,76 +85,91 @@ double error_of(const std::vector<double>& light, const std::vector<double>& tru
     return std::sqrt(square / static_cast<double>(light.size())) / (sum / static_cast<double>(light.size()));
 }
 
-/// Bounced light of a baker's texels at noon, lit as the level says: all of it less what is there without a
-/// bounce, both smoothed or neither. `seconds`: how long the bounces and the smoothing of all took.
-std::vector<double> bounced_light(Baker& baker, Level level, std::size_t count, double& seconds, Job& job) {
-    std::vector<double> light;
-    const double with = time_of([&] { baker.light(level, job); });
-    for (const TexelLight& t : spread(baker.texels(0), count)) light.push_back(static_cast<double>(luminance(t.total)));
+/// All texels at noon, their `total` bounced light alone: all of it less what is there without a bounce, both
+/// smoothed or neither.
+std::vector<TexelLight> bounced_light(Baker& baker, Level level, Job& job) {
+    baker.light(level, job);
+    std::vector<TexelLight> texels = baker.texels(0);
     level.quality.bounces = 0;
     baker.light(level, job);
-    std::size_t i = 0;
-    for (const TexelLight& t : spread(baker.texels(0), count)) light[i++] -= static_cast<double>(luminance(t.total));
-    seconds = with;
-    return light;
+    const std::vector<TexelLight> unbounced = baker.texels(0);
+    for (std::size_t i = 0; i < texels.size(); ++i) texels[i].total = texels[i].total - unbounced[i].total;
+    return texels;
 }
 
+/// Seconds of a job's stages, those of one name or all of them.
+double stage_seconds(const Job& job, std::string_view name = {}) {
+    double sum = 0;
+    for (const Job::StageTime& t : job.times())
+        if (name.empty() || t.name == name) sum += t.seconds;
+    return sum;
+}
+
+/// What a bake costs and errs by, direct light left out of both.
+struct OneBake {
+    std::string name;
+    double seconds = 0;
+    std::vector<TexelLight> texels;
+};
+
 /// Root mean square error of bounced light over a spread of texels, against a long reference, with and without
-/// smoothing; then the paths and the time the reference needs for the same error, scaled to all texels.
-void equal_error(Level level, Job& job) {
+/// smoothing; then the paths and the time the reference needs for the same error, scaled to all texels. With so many
+/// links a texel, or as the tier has them for 0.
+void equal_error(Level level, const std::vector<int>& links) {
     constexpr std::size_t count = 600;
     level.quality.tier = Tier::proof;
-    level.quality.denoise = Denoise::off;
-    // Direct light is left out on both sides: its passes are timed alone.
-    std::vector<Baker> bakers;
-    const double whole = time_of([&] {
-        bakers.emplace_back(level, job);
-        bakers[0].light(level, job);
-    });
-    Baker& baker = bakers[0];
-    const std::vector<TexelLight> texels = baker.texels(0), some = spread(texels, count);
-    const auto all = static_cast<double>(
-        std::count_if(texels.begin(), texels.end(), [](const TexelLight& t) { return t.valid; }));
-    double seconds[2], ours_seconds[2];
-    std::vector<double> ours[2];
-    for (const int smooth : {0, 1}) {
-        level.quality.denoise = smooth ? Denoise::automatic : Denoise::off;
-        ours[smooth] = bounced_light(baker, level, count, seconds[smooth], job);
+    level.volumes.clear();
+    std::vector<OneBake> bakes;
+    for (const int n : links) {
+        level.quality.links = n;
+        level.quality.denoise = Denoise::off;
+        Job job = make_job(0);
+        Baker baker(level, job);
+        baker.light(level, job);
+        const double plain = stage_seconds(job) - stage_seconds(job, "direct light");
+        const auto name = [&](const char* how) { return (n ? std::to_string(n) + " links" : "proof") + how; };
+        bakes.push_back({name(", as it came"), plain, bounced_light(baker, level, job)});
+        level.quality.denoise = Denoise::automatic;
+        job.plan({});
+        baker.light(level, job);
+        const double smoothing = stage_seconds(job, "denoise");
+        bakes.push_back({name(", smoothed"), plain + smoothing, bounced_light(baker, level, job)});
     }
-    Level other = level;
-    other.quality.denoise = Denoise::off;
-    other.quality.bounces = 0;
-    for (Light& light : other.lights) light.color = light.color * 1.0001f;
-    for (Surface& s : other.surfaces) s.emission_gain *= 1.0001f;
-    const double direct_only = time_of([&] { baker.light(other, job); });
-    ours_seconds[0] = std::max(whole - direct_only, 1e-3);
-    ours_seconds[1] = ours_seconds[0] + std::max(seconds[1] - seconds[0], 0.0);
-
+    // Whether a texel is buried, and where it then moves, is told by its links: only those that all agree on.
+    const std::vector<TexelLight>& texels = bakes[0].texels;
+    std::vector<std::uint8_t> usable(texels.size(), 1);
+    double all = 0;
+    for (std::size_t i = 0; i < usable.size(); ++i) {
+        all += texels[i].valid ? 1 : 0;
+        for (const OneBake& b : bakes)
+            if (!b.texels[i].valid || !b.texels[i].exported || !(b.texels[i].position == texels[i].position)) usable[i] = 0;
+    }
+    const std::vector<std::size_t> places = spread(texels, usable, count);
     std::vector<ReferencePoint> points;
-    for (const TexelLight& t : some) points.push_back({t.position, t.normal, t.face_normal});
+    for (const std::size_t i : places) points.push_back({texels[i].position, texels[i].normal, texels[i].face_normal});
+    Job job = make_job(0);
     const auto reference = [&](int paths, std::uint32_t seed) {
         std::vector<double> light;
         for (const ReferenceLight& r : reference_light(level, 0, points, {.paths = paths, .seed = seed}, job))
             light.push_back(static_cast<double>(luminance(r.bounced)));
         return light;
     };
-    constexpr int longest = 65536;
+    constexpr int longest = 32768, asked = 1024;
     const std::vector<double> truth = reference(longest, 77);
-    for (const int smooth : {0, 1}) {
-        const double our_error = error_of(ours[smooth], truth);
-        int paths = 64;
-        double their_error = 1e9, time = 0;
-        for (; their_error > our_error && paths <= longest / 4; paths *= 2)
-            time = time_of([&] { their_error = error_of(reference(paths, 5), truth); });
-        paths /= 2;
-        // Between two numbers of paths the error falls with the root: the time for exactly our error.
-        const double exact = time * (their_error / our_error) * (their_error / our_error) * all / static_cast<double>(some.size());
-        fmt::print(
-            "equal error, bounced light   {}: bake {:.1f} s without direct light, error {:.1f} %; reference {} paths, "
-            "error {:.1f} %, for all texels {:.0f} s\n  reference / bake           {:.1f}   (aim >= {})\n",
-            smooth ? "smoothed" : "as it came", ours_seconds[smooth], our_error * 100, paths, their_error * 100, exact,
-            exact / ours_seconds[smooth], smooth ? "100" : "25");
+    double theirs = 0;
+    const double time = time_of([&] { theirs = error_of(reference(asked, 5), truth); });
+    for (const OneBake& bake : bakes) {
+        std::vector<double> light;
+        for (const std::size_t i : places) light.push_back(static_cast<double>(luminance(bake.texels[i].total)));
+        const double ours = error_of(light, truth);
+        // The reference's error falls with the root of its paths.
+        const double exact = time * (theirs / ours) * (theirs / ours) * all / static_cast<double>(points.size());
+        fmt::print("equal error, {:<24} bake {:.1f} s without direct light, error {:.1f} %; reference {:.0f} s: {:.1f} times\n",
+                   bake.name, bake.seconds, ours * 100, exact, exact / bake.seconds);
+        std::fflush(stdout);
     }
+    fmt::print("  ({} paths had {:.1f} % in {:.1f} s for {} of {:.0f} texels; aims: 25 as it came, 100 smoothed)\n", asked, theirs * 100,
+               time, points.size(), all);
 }
 
 void retune(Level level, Tier tier, Job& job) {
@@ -226,14 +241,14 @@ int main(int argc, char** argv) {
         complete_level(level);
         Job job = make_job(0);
         if (equal) {
-            equal_error(level, job);
+            equal_error(level, {0, 16, 32});
             return 0;
         }
         gather_against_kernel(level);
         threads(level);
         retune(level, Tier::glance, job);
         retune(level, Tier::proof, job);
-        equal_error(level, job);
+        equal_error(level, {0, 16, 32});
     } catch (const Error& e) {
         fmt::print(stderr, "{}\n", e.text());
         return 1;

@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <chrono>
 
 #include "common.hpp"
@@ -42,19 +43,149 @@ void say_shared(const std::vector<SharedTexels>& shared) {
         say("{} more surfaces share light across walls; --json lists them\n", shared.size() - most);
 }
 
+struct Options {
+    Common common;
+    fs::path out, cache;
+    std::string tier, bounces;
+    std::vector<std::string> sets;
+    float noise = 0;
+    bool repack = false, afresh = false;
+};
+
+/// The level as the options want it baked.
+Level wanted_level(const Options& o) {
+    Level level = load(o.common);
+    if (!o.tier.empty()) level.quality.tier = tier_named(o.tier);
+    if (o.bounces == "settle")
+        level.quality.bounces.reset();
+    else if (!o.bounces.empty())
+        level.quality.bounces = std::stoi(o.bounces);
+    if (o.noise > 0) level.quality.noise = o.noise;
+    for (const std::string& set : o.sets) set_index(level, set);
+    complete_level(level);
+    return level;
+}
+
+/// Of the sets asked for those that are out of date; `why`: because of what.
+std::vector<std::string> stale_sets(const Options& o, const Level& level, const BakeStatus& status,
+                                    std::vector<std::string>& why) {
+    std::vector<std::string> stale;
+    for (const BakeSet& set : level.sets) {
+        if (!o.sets.empty() && std::find(o.sets.begin(), o.sets.end(), set.name) == o.sets.end()) continue;
+        bool out = o.afresh || o.repack;
+        for (const ResultStatus& r : status.results) {
+            // What belongs to no set is written with any of them.
+            if (!r.stale || (!r.set.empty() && r.set != set.name)) continue;
+            out = true;
+            for (const std::string& text : r.because)
+                if (std::find(why.begin(), why.end(), text) == why.end()) why.push_back(text);
+        }
+        if (out) stale.push_back(set.name);
+    }
+    return stale;
+}
+
+Json to_json(const Options& o, const Level& level, const Atlas& atlas, const Baked& baked,
+             const std::vector<Job::StageTime>& times, double seconds) {
+    const BakeFigures& f = baked.figures;
+    Json j = {{"out", o.out.string()},
+              {"up_to_date", false},
+              {"seconds", seconds},
+              {"tier", tier_name(level.quality.tier)},
+              {"texels", f.texels},
+              {"patches", f.patches},
+              {"buried_texels", f.buried},
+              {"moved_texels", f.moved},
+              {"hidden_texels", f.hidden},
+              {"links", f.links},
+              {"links_traced", f.traced},
+              {"layers", f.layers},
+              {"layers_made", f.layers_made},
+              {"mean_links", f.mean_links},
+              {"noise", f.noise},
+              {"bounces", f.bounces},
+              {"area_m2", f.area},
+              {"seam_jump", f.seam},
+              {"seam_jump_before", f.seam_before},
+              {"probes", f.probes},
+              {"buried_probes", f.buried_probes},
+              {"pages", atlas.pages}};
+    for (const auto& t : times) j["stages"].push_back({{"name", t.name}, {"seconds", t.seconds}});
+    j["shared_texels"] = shared_json(baked.shared);
+    return j;
+}
+
+void print(const Options& o, const Baked& baked, const std::vector<Job::StageTime>& times) {
+    const BakeFigures& f = baked.figures;
+    say("{} texels and {} patches, {:.1f} million links ({:.0f} a texel), noise about {:.1f} %, {} bounces\n",
+        count_text(static_cast<double>(f.texels)), count_text(static_cast<double>(f.patches)),
+        static_cast<double>(f.links) / 1e6, f.mean_links, f.noise * 100, f.bounces);
+    if (f.traced < f.links || f.layers_made < f.layers)
+        say("{:.1f} million links were traced now and {} of {} light groups lit; the rest was there already\n",
+            static_cast<double>(f.traced) / 1e6, f.layers_made, f.layers);
+    if (f.buried + f.hidden + f.moved > 0)
+        say("{} texels lie inside geometry and {} beyond a wall where nothing can look: filled from their "
+            "neighbours; {} lie inside in part and were sampled in the rest\n",
+            count_text(static_cast<double>(f.buried)), count_text(static_cast<double>(f.hidden)),
+            count_text(static_cast<double>(f.moved)));
+    say_shared(baked.shared);
+    say("light jumps by {:.1f} % over seams, {:.1f} % before they were fitted\n", f.seam * 100,
+        f.seam_before * 100);
+    if (f.probes > 0) say("{} probes, {} of them inside geometry and unused\n", f.probes, f.buried_probes);
+    if (o.common.quiet) return;
+    std::string stages;
+    for (const auto& t : times)
+        stages += fmt::format("{}{} {}", stages.empty() ? "" : ", ", t.name, seconds_text(t.seconds));
+    say("time: {}\n", stages);
+}
+
+void run(Options& o, Job& job) {
+    const auto start = std::chrono::steady_clock::now();
+    const auto seconds = [&] {
+        return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    };
+    const Level level = wanted_level(o);
+    if (o.out.empty()) o.out = default_output(o.common.level);
+    const FolderLock lock(o.out);
+    std::vector<std::string> why;
+    const std::vector<std::string> sets = stale_sets(o, level, bake_status(o.out, level), why);
+    if (sets.empty()) {
+        if (o.common.json)
+            say("{}\n", Json{{"out", o.out.string()}, {"up_to_date", true}, {"seconds", seconds()}}.dump(1));
+        else
+            say("{} is up to date; --afresh bakes it all the same\n", o.out.string());
+        return;
+    }
+    if (!why.empty() && !o.common.quiet) job.note("baked because " + reasons_text(why));
+    Atlas atlas;
+    if (!o.repack) atlas = earlier_atlas(level, atlas_folders(o.common, o.out), job);
+    const double loaded = seconds();
+    std::vector<std::uint32_t> places;
+    for (const std::string& set : sets) places.push_back(set_index(level, set));
+    const Baked baked = bake(level, atlas, job,
+                             open_store(o.cache.empty() ? default_cache(o.common.level) : o.cache, [&](const std::string& text) { job.note(text); }),
+                             places);
+    std::vector<Job::StageTime> times = job.times();
+    times.insert(times.begin(), {"load", loaded});
+    const double made = seconds();
+    const std::vector<fs::path> files = save_bake(o.out, o.common.level, level, atlas, baked, times);
+    times.push_back({"write", seconds() - made});
+    if (o.common.json) {
+        Json j = to_json(o, level, atlas, baked, times, seconds());
+        j["sets"] = sets;
+        for (const auto& p : files) j["files"].push_back(p.string());
+        say("{}\n", j.dump(1));
+        return;
+    }
+    print(o, baked, times);
+    say("wrote {} files to {} in {}\n", files.size(), o.out.string(), seconds_text(seconds()));
+}
+
 }  // namespace
 
 void add_bake(CLI::App& app) {
-    struct Options {
-        Common common;
-        fs::path out;
-        std::string tier, bounces;
-        std::vector<std::string> sets;
-        float noise = 0;
-        bool repack = false;
-    };
     auto o = std::make_shared<Options>();
-    CLI::App* c = app.add_subcommand("bake", "bake lightmaps and probes for every set");
+    CLI::App* c = app.add_subcommand("bake", "bake what is out of date of the lightmaps and probes of every set");
     add_common(*c, o->common, "stasigraph bake observatory.toml --tier glance");
     c->add_option("--out", o->out, "the folder to write; `baked` beside the level unless given");
     c->add_option("--tier", o->tier, "glance, proof or final; the sheet's unless given")
@@ -63,78 +194,17 @@ void add_bake(CLI::App& app) {
     c->add_option("--noise", o->noise,
                   "relative standard error to aim for; the sheet's or the tier's unless given")
         ->check(CLI::Range(0.001, 1.0));
-    c->add_option("--set", o->sets, "write only this set; may be repeated");
+    c->add_option("--set", o->sets, "bake only this set; may be repeated");
     c->add_flag("--repack", o->repack,
                 "pack the pages afresh, instead of keeping the places of what is unchanged");
+    c->add_option("--cache", o->cache, "where links and layers are kept; `.stasigraph` beside the level unless given");
+    c->add_flag("--afresh", o->afresh, "write everything, also what is up to date");
     c->callback([o] {
         if (!o->bounces.empty() && o->bounces != "settle" &&
             (o->bounces.size() > 4 || o->bounces.find_first_not_of("0123456789") != std::string::npos))
             throw CLI::ValidationError("--bounces",
                                        "needs a whole number or settle, not \"" + o->bounces + "\"");
-        guarded(o->common, [&](Job& job) {
-            const auto start = std::chrono::steady_clock::now();
-            Level level = load(o->common);
-            if (!o->tier.empty())
-                level.quality.tier = o->tier == "glance"  ? Tier::glance
-                                     : o->tier == "final" ? Tier::final
-                                                          : Tier::proof;
-            if (o->bounces == "settle")
-                level.quality.bounces.reset();
-            else if (!o->bounces.empty())
-                level.quality.bounces = std::stoi(o->bounces);
-            if (o->noise > 0) level.quality.noise = o->noise;
-            for (const std::string& set : o->sets) set_index(level, set);
-            const fs::path out = o->out.empty() ? default_output(o->common.level) : o->out;
-            check_writable(out);
-            Atlas atlas;
-            if (!o->repack) atlas = earlier_atlas(level, atlas_folders(o->common, out), job);
-            const Baked baked = bake(level, atlas, job,
-                                     open_store(default_cache(o->common.level),
-                                                [&](const std::string& text) { job.note(text); }));
-            const auto times = job.times();
-            const std::vector<fs::path> files = save_bake(out, o->common.level, level, atlas, baked, o->sets);
-            const double seconds =
-                std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-            const BakeFigures& f = baked.figures;
-            if (o->common.json) {
-                Json j = {{"out", out.string()},        {"seconds", seconds},
-                          {"texels", f.texels},         {"patches", f.patches},
-                          {"buried_texels", f.buried},  {"moved_texels", f.moved}, {"hidden_texels", f.hidden},
-                          {"links", f.links},
-                          {"mean_links", f.mean_links}, {"noise", f.noise},
-                          {"bounces", f.bounces},       {"area_m2", f.area},
-                          {"seam_jump", f.seam},        {"seam_jump_before", f.seam_before},
-                          {"probes", f.probes},         {"buried_probes", f.buried_probes},
-                          {"pages", atlas.pages}};
-                for (const auto& t : times) j["stages"].push_back({{"name", t.name}, {"seconds", t.seconds}});
-                j["shared_texels"] = shared_json(baked.shared);
-                for (const auto& p : files) j["files"].push_back(p.string());
-                say("{}\n", j.dump(1));
-                return;
-            }
-            say("{} texels and {} patches, {:.1f} million links ({:.0f} a texel), noise about {:.1f} %, {} "
-                "bounces\n",
-                count_text(static_cast<double>(f.texels)), count_text(static_cast<double>(f.patches)),
-                static_cast<double>(f.links) / 1e6, f.mean_links, f.noise * 100, f.bounces);
-            if (f.buried + f.hidden + f.moved > 0)
-                say("{} texels lie inside geometry and {} beyond a wall where nothing can look: filled from their "
-                    "neighbours; {} lie inside in part and were sampled in the rest\n",
-                    count_text(static_cast<double>(f.buried)), count_text(static_cast<double>(f.hidden)),
-                    count_text(static_cast<double>(f.moved)));
-            say_shared(baked.shared);
-            say("light jumps by {:.1f} % over seams, {:.1f} % before they were fitted\n", f.seam * 100,
-                f.seam_before * 100);
-            if (f.probes > 0)
-                say("{} probes, {} of them inside geometry and unused\n", f.probes, f.buried_probes);
-            if (!o->common.quiet) {
-                std::string stages;
-                for (const auto& t : times)
-                    stages +=
-                        fmt::format("{}{} {}", stages.empty() ? "" : ", ", t.name, seconds_text(t.seconds));
-                say("time: {}\n", stages);
-            }
-            say("wrote {} files to {} in {}\n", files.size(), out.string(), seconds_text(seconds));
-        });
+        guarded(o->common, [&](Job& job) { run(*o, job); });
     });
 }
 

@@ -121,6 +121,38 @@ Level load(const Common& common) {
     return level;
 }
 
+Tier tier_named(const std::string& name) {
+    return name == "glance" ? Tier::glance : name == "final" ? Tier::final : Tier::proof;
+}
+const char* tier_name(Tier tier) {
+    return tier == Tier::glance ? "glance" : tier == Tier::proof ? "proof" : "final";
+}
+
+Camera choose_camera(const Level& level, const std::string& name) {
+    std::string known;
+    for (const Camera& c : level.cameras) {
+        if (name.empty() || c.name == name) return c;
+        known += (known.empty() ? "" : ", ") + c.name;
+    }
+    if (level.cameras.empty())
+        throw Error{.what = "the level has no camera",
+                    .where = "--camera",
+                    .value = "",
+                    .remedy = "Use --eye X,Y,Z --toward X,Y,Z, or add a [[camera]] to the sheet."};
+    throw Error{.what = "there is no such camera",
+                .where = "--camera",
+                .value = name,
+                .remedy = "The level has: " + known + "."};
+}
+
+std::string reasons_text(const std::vector<std::string>& reasons) {
+    constexpr std::size_t most = 3;
+    std::string s;
+    for (std::size_t i = 0; i < std::min(reasons.size(), most); ++i) s += (i ? "; " : "") + reasons[i];
+    if (reasons.size() > most) s += fmt::format("; and {} more changes", reasons.size() - most);
+    return s;
+}
+
 std::string bytes_text(double bytes) {
     if (bytes < 1e3) return fmt::format("{:.0f} B", bytes);
     if (bytes < 1e6) return fmt::format("{:.1f} kB", bytes / 1e3);
@@ -159,8 +191,12 @@ Vec3 parse_vec(const std::string& text, const std::string& option) {
 
 Atlas earlier_atlas(const Level& level, const std::vector<fs::path>& folders, Job& job) {
     for (const fs::path& folder : folders) {
-        const fs::path file = atlas_file(folder, level.quality.tier);
+        fs::path file = atlas_file(folder, level.quality.tier);
         std::error_code bad;
+        // Tiers of one density have the same charts, and then share their links.
+        for (const Tier other : {Tier::glance, Tier::proof, Tier::final})
+            if (!fs::exists(file, bad) && tier_settings(other).density_scale == tier_settings(level.quality.tier).density_scale)
+                file = atlas_file(folder, other);
         if (!fs::exists(file, bad)) continue;
         try {
             return load_atlas(file);
@@ -179,9 +215,8 @@ BakedLevel load_baked(const Common& common, const fs::path& folder, const std::s
     BakedLevel b{.level = load(common), .bake = {}};
     b.bake = load_bake(folder, b.level, set);
     if (b.bake.stale && !common.quiet)
-        log().warn(
-            "the scene or the sheet changed since this bake; what follows is from before. Run `stasigraph "
-            "bake` to bring it up to date.");
+        log().warn("what follows is out of date: {}. Run `stasigraph bake` to bring it up to date.",
+                   b.bake.because.empty() ? "surfaces changed since it was baked" : reasons_text(b.bake.because));
     return b;
 }
 

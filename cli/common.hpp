@@ -45,6 +45,15 @@ void say(fmt::format_string<T...> text, T&&... values) {
     fmt::print(text, std::forward<T>(values)...);
 }
 
+/// A camera of the level; the first for an empty name. Throws Error naming those there are.
+stasigraph::Camera choose_camera(const stasigraph::Level& level, const std::string& name);
+
+/// Tiers by the names of sheets and options.
+stasigraph::Tier tier_named(const std::string& name);
+const char* tier_name(stasigraph::Tier tier);
+
+/// The first few reasons, and how many more there are.
+std::string reasons_text(const std::vector<std::string>& reasons);
 /// "3.2 MB", "12 s", "4:05 min".
 std::string bytes_text(double bytes);
 std::string seconds_text(double seconds);
@@ -72,6 +81,8 @@ void add_start(CLI::App& app);
 void add_survey(CLI::App& app);
 void add_unwrap(CLI::App& app);
 void add_bake(CLI::App& app);
+void add_status(CLI::App& app);
+void add_vary(CLI::App& app);
 void add_meter(CLI::App& app);
 void add_view(CLI::App& app);
 

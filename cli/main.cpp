@@ -13,8 +13,10 @@ int main(int argc, char** argv) {
     cli::add_survey(app);
     cli::add_unwrap(app);
     cli::add_bake(app);
+    cli::add_status(app);
     cli::add_meter(app);
     cli::add_view(app);
+    cli::add_vary(app);
     try {
         app.parse(argc, argv);
     } catch (const CLI::ParseError& e) {

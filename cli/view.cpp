@@ -16,7 +16,7 @@ struct Options {
     bool linear = false;
 };
 
-Camera choose_camera(const Options& o, const Level& level) {
+Camera camera_of(const Options& o, const Level& level) {
     if (!o.eye.empty()) {
         Camera c{.name = "eye",
                  .eye = parse_vec(o.eye, "--eye"),
@@ -27,20 +27,7 @@ Camera choose_camera(const Options& o, const Level& level) {
                 .what = "is the same point as --eye", .where = "--toward", .value = o.toward, .remedy = ""};
         return c;
     }
-    std::string known;
-    for (const Camera& c : level.cameras) {
-        if (o.camera.empty() || c.name == o.camera) return c;
-        known += (known.empty() ? "" : ", ") + c.name;
-    }
-    if (level.cameras.empty())
-        throw Error{.what = "the level has no camera",
-                    .where = "view",
-                    .value = "",
-                    .remedy = "Use --eye X,Y,Z --toward X,Y,Z, or add a [[camera]] to the sheet."};
-    throw Error{.what = "there is no such camera",
-                .where = "--camera",
-                .value = o.camera,
-                .remedy = "The level has: " + known + "."};
+    return choose_camera(level, o.camera);
 }
 
 Show show_from(const std::string& name) {
@@ -72,10 +59,11 @@ void run(const Options& o, ViewSettings settings, Job& job) {
         b.bake.atlas = unwrap(b.level, tier_settings(b.level.quality.tier).density_scale, job,
                               earlier.surfaces.empty() ? nullptr : &earlier);
     }
-    const Camera camera = choose_camera(o, b.level);
+    const Camera camera = camera_of(o, b.level);
     const ViewLight light{needs_light ? &b.bake.sets[0] : nullptr, &b.bake.probes, &b.bake.visibility,
                           &b.bake.occlusion};
-    const Picture picture = view(b.level, b.bake.atlas, light, camera, settings, job);
+    const Level shown = needs_light ? as_in_set(b.level, set_index(b.level, b.bake.sets[0].name)) : b.level;
+    const Picture picture = view(shown, b.bake.atlas, light, camera, settings, job);
     const std::string set = needs_light ? b.bake.sets[0].name : "";
     const fs::path file =
         !o.file.empty() ? o.file

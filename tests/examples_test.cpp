@@ -2,6 +2,8 @@
 
 #include <gtest/gtest.h>
 
+#include <cstring>
+
 #include "support.hpp"
 
 namespace test {
@@ -25,19 +27,32 @@ TEST(Examples, bake_in_code_shows_the_red_wall_on_the_floor) {
     EXPECT_GT(white[1], red[1]);
 }
 
-TEST(Examples, move_the_sun_relights_without_a_new_bake) {
-    const Ran r = run(example("move_the_sun") + " " + (demo_folder() / "observatory.toml").string());
+TEST(Examples, live_tuning_lights_what_changed_and_no_more) {
+    const Ran r = run(example("live_tuning") + " " + (demo_folder() / "observatory.toml").string());
     ASSERT_EQ(r.status, 0) << r.err;
-    float low = 0, high = 0, seconds;
-    ASSERT_EQ(std::sscanf(r.out.c_str() + r.out.find("20 degrees"), "20 degrees: %f s, mean light %f",
-                          &seconds, &low),
-              2)
-        << r.out;
-    ASSERT_EQ(std::sscanf(r.out.c_str() + r.out.find("50 degrees"), "50 degrees: %f s, mean light %f",
-                          &seconds, &high),
-              2)
-        << r.out;
-    EXPECT_GT(high, low * 1.2f) << r.out;
+    const auto line = [&](const char* what, int& pages, int& groups, float& light) {
+        const std::size_t at = r.out.find(what);
+        float ms = 0;
+        int all = 0;
+        return at != std::string::npos &&
+               std::sscanf(r.out.c_str() + at + std::strlen(what),
+                           "%f ms, %d pages changed, %d of %d groups lit, mean light %f", &ms, &pages, &groups, &all,
+                           &light) == 5;
+    };
+    int pages, groups;
+    float before, dimmed, gained, lower;
+    ASSERT_TRUE(line("nothing", pages, groups, before)) << r.out;
+    EXPECT_EQ(pages, 0);
+    ASSERT_TRUE(line("the sun half and warmer", pages, groups, dimmed)) << r.out;
+    EXPECT_GT(pages, 0);
+    EXPECT_EQ(groups, 0) << "a group dimmed as a whole is a matter of mixing";
+    EXPECT_LT(dimmed, before * 0.95f);
+    ASSERT_TRUE(line("a gain of the first set", pages, groups, gained)) << r.out;
+    EXPECT_EQ(groups, 0);
+    EXPECT_GT(gained, dimmed);
+    ASSERT_TRUE(line("the sun lower", pages, groups, lower)) << r.out;
+    EXPECT_EQ(groups, 1);
+    EXPECT_NE(lower, gained);
 }
 
 TEST(Examples, read_probes_finds_the_sets_brightness) {

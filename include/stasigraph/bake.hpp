@@ -73,6 +73,8 @@ struct BakeFigures {
     std::size_t hidden = 0;  ///< Beyond a wall, where nothing can look; filled from the other side.
     std::size_t moved = 0;   ///< Their middle is inside geometry; sampled in the part that is not.
     std::size_t links = 0;  ///< Recorded for texels and patches.
+    std::size_t traced = 0;  ///< Of them, in this call or when the Baker was made; the others came from a store.
+    std::size_t layers = 0, layers_made = 0;  ///< Light groups; those that were solved in this call.
     std::size_t probes = 0, buried_probes = 0;
     int bounces = 0;
     double area = 0;                  ///< Square metres of lightmapped surface.
@@ -128,7 +130,8 @@ public:
     /// bounces, noise and material colours, not in geometry, UVs, tier, links or seed; throws Error when it
     /// does. Only groups whose light changed since the last call are solved again, and only those whose sources
     /// changed are sampled again. The result depends on `lit` alone, never on the calls before.
-    Baked light(const Level& lit, Job& job);
+    /// `only`: the sets to be mixed, by their places in the level, ascending; empty for all.
+    Baked light(const Level& lit, Job& job, const std::vector<std::uint32_t>& only = {});
 
     /// Every texel under one set of the last light().
     std::vector<TexelLight> texels(std::uint32_t set) const;
@@ -141,6 +144,7 @@ private:
 
 /// Baker and light() in one call. `atlas`: in, an earlier atlas whose places unchanged surfaces keep, or an
 /// empty one; out, the atlas of this bake.
-Baked bake(const Level& level, Atlas& atlas, Job& job, BakeStore store = {});
+Baked bake(const Level& level, Atlas& atlas, Job& job, BakeStore store = {},
+           const std::vector<std::uint32_t>& only = {});
 
 }  // namespace stasigraph

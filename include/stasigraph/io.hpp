@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "stasigraph/bake.hpp"
+#include "stasigraph/changes.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -14,6 +15,17 @@ namespace stasigraph {
 /// throws Error naming file and place. What one bad part costs (a node without a volume, triangles that are
 /// not finite) is left out and said in Level::notes.
 Level load_level(const std::filesystem::path& path);
+
+/// A value of a bake sheet by its path, to be tried without editing the sheet: "quality.bounces", "sky.lux",
+/// "light.sun.kelvin", "surface.crate_*.density", "set.dusk.gain.sun"; between the table and the key stands what the
+/// entry matches or is named. "bounces", "tier", "noise" and "density" alone will do. `value` as TOML writes it; what
+/// is none is taken as text.
+struct SheetChange {
+    std::string path, value;
+};
+/// The level as if these were the sheet's last lines; of a bare scene, as if they were its sheet. Throws Error where
+/// a path names nothing that a sheet has.
+Level load_level(const std::filesystem::path& path, const std::vector<SheetChange>& changes);
 
 /// A commented bake sheet for a scene that was loaded bare.
 std::string starter_sheet(const Level& level, const std::string& scene_file);
@@ -32,13 +44,44 @@ BakeStore open_store(const std::filesystem::path& folder, std::function<void(con
 /// Throws Error when nothing can be written there; makes the folder if need be. Call before long work.
 void check_writable(const std::filesystem::path& folder);
 
+/// Keeps a second bake out of a folder while it lives, also one of another process; a killed one lets go by itself.
+/// Throws Error where another holds it.
+class FolderLock {
+public:
+    explicit FolderLock(const std::filesystem::path& folder);
+    ~FolderLock();
+    FolderLock(const FolderLock&) = delete;
+    FolderLock& operator=(const FolderLock&) = delete;
+
+private:
+    int file_ = -1;
+};
+
 /// Writes sets, probes, both .glb files and, last, the manifest. Each file appears whole or not at all.
-/// `only`: names of the sets to write; empty means all. Files of an earlier bake that are no longer part of
-/// the result are removed; files that are not ours are left alone. Returns the paths written.
+/// Sets of the level that are not among those baked keep what an earlier bake wrote. `times`: what the stages of the bake took, for later
+/// forecasts. Files of an earlier bake that are no longer part of the result are removed; files that are not ours are
+/// left alone. Returns the paths written.
 std::vector<std::filesystem::path> save_bake(const std::filesystem::path& folder,
                                              const std::filesystem::path& level_file, const Level& level,
                                              const Atlas& atlas, const Baked& baked,
-                                             const std::vector<std::string>& only);
+                                             const std::vector<Job::StageTime>& times = {});
+
+/// One thing that a bake makes, and whether it is what the level would give now.
+struct ResultStatus {
+    std::string what;  ///< "lightmaps", "probes", "visibility" or "occlusion".
+    std::string set;   ///< Empty for the last two.
+    bool stale = false;
+    std::vector<std::string> because;  ///< Each a change since it was baked.
+};
+/// The one reason of what was never made.
+inline constexpr const char* never_baked = "was never baked";
+struct BakeStatus {
+    std::vector<ResultStatus> results;
+    double forecast_seconds = 0;  ///< Of a bake now; negative where nothing tells.
+    bool up_to_date() const;
+};
+/// Cost: reads no image; hashes the level. A damaged manifest counts as none.
+BakeStatus bake_status(const std::filesystem::path& folder, const Level& level);
 
 /// The scene with TEXCOORD_1 filled from the atlas, and page, scale and offset in each node's extras.
 void write_level_glb(const std::filesystem::path& to, const std::filesystem::path& level_file,
@@ -56,6 +99,23 @@ std::filesystem::path atlas_file(const std::filesystem::path& folder, Tier tier)
 void write_page_picture(const std::filesystem::path& to, const Level& level, const Atlas& atlas,
                         std::uint32_t page);
 
+/// A picture with what is written under it.
+struct ContactPicture {
+    std::string name;
+    std::vector<std::string> lines;
+    int width = 0, height = 0;
+    std::vector<std::uint8_t> rgb;  ///< Eight-bit sRGB, rows from the top.
+};
+/// How big pictures of 16 by 10 may be for so many of them to lie on a sheet of a given width, pixels; `lines`: of text
+/// under each, besides its name.
+struct ContactLayout {
+    int columns = 1, width = 0, height = 0, picture_width = 0, picture_height = 0;
+};
+ContactLayout contact_layout(std::size_t pictures, int width, std::size_t lines);
+/// Pictures side by side in a PNG. Throws Error where one is larger than the layout has it.
+void write_contact_sheet(const std::filesystem::path& to, const std::string& title, const ContactLayout& layout,
+                         const std::vector<ContactPicture>& pictures);
+
 /// A result read back.
 struct SavedBake {
     Atlas atlas;
@@ -63,7 +123,8 @@ struct SavedBake {
     ProbeNet probes;
     std::vector<VisibilityPage> visibility;
     std::vector<OcclusionPage> occlusion;
-    bool stale = false;  ///< The scene or the sheet changed since.
+    bool stale = false;  ///< The level would give something else now.
+    std::vector<std::string> because;  ///< What changed since, where that can be told.
     std::string tier;
 };
 

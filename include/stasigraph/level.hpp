@@ -212,12 +212,25 @@ struct BakeSet {
     /// Exposure value at ISO 100 with which the set is looked at, in [-20, 30]; empty: metered. It decides below
     /// how much light noise is no longer seen, and is the default of pictures and combined textures.
     std::optional<float> exposure;
+    /// Into Level::series: the sun and the sky that this set has instead of the level's own; none: those.
+    std::uint32_t step = none;
 
     /// Of one group, tint included; 1 for groups that are not known to the set.
     Rgb gain(std::size_t group) const {
         return (group < tints.size() ? tints[group] : Rgb{1, 1, 1}) * (group < gains.size() ? gains[group] : 1.0f);
     }
 };
+
+/// The sun and the sky at one time of a series.
+struct SeriesStep {
+    std::uint32_t light = none;  ///< Which of the level's lights the sun is; none: there is no sun.
+    Light sun;
+    Sky sky;
+};
+
+/// Toward the sun, unit length: north is -Z, east +X. `latitude` in degrees, north positive; `day` of the year, 1 to
+/// 366; `hour` of solar time, 12 when the sun stands highest.
+Vec3 sun_place(double latitude, int day, double hour);
 
 /// What a texel of a lightmap holds.
 enum class LightmapShape : std::uint8_t {
@@ -311,6 +324,7 @@ struct Level {
     Sky sky;
     std::vector<std::string> groups;
     std::vector<BakeSet> sets;
+    std::vector<SeriesStep> series;
     std::vector<Camera> cameras;
     std::vector<Volume> volumes;
     LightmapSettings lightmap;
@@ -328,6 +342,13 @@ std::uint32_t group_index(Level& level, const std::string& name);
 /// Gives every light, emissive surface and the sky the default group ("sun", "lamps", "glow", "sky") where it
 /// has none, and adds the set "base" where there is none. Call once after filling a level in code.
 void complete_level(Level& level);
+
+/// The level's sun (a light's number, or none) and sky when the sun stands elsewhere: sunlight is dimmed and reddened
+/// by the air it passes, and the sky gives what a clear one gives, both against what they are where the sun stands in
+/// the level. A sky's image does not turn.
+SeriesStep series_step(const Level& level, std::uint32_t sun, Vec3 toward);
+/// The level with the sun and the sky of one of its sets.
+Level as_in_set(const Level& level, std::uint32_t set);
 
 /// Throws Error on the first broken rule: indices in range, finite values, settings within their ranges.
 void check_level(const Level& level);

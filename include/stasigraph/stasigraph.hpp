@@ -3,6 +3,7 @@
 
 #include "stasigraph/atlas.hpp"
 #include "stasigraph/bake.hpp"
+#include "stasigraph/changes.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/job.hpp"
 #include "stasigraph/level.hpp"
@@ -10,4 +11,5 @@
 #include "stasigraph/picture.hpp"
 #include "stasigraph/probes.hpp"
 #include "stasigraph/reference.hpp"
+#include "stasigraph/session.hpp"
 #include "stasigraph/survey.hpp"

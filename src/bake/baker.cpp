@@ -1,10 +1,11 @@
 #include <algorithm>
+#include <iterator>
 #include <utility>
 
-#include "base/blob.hpp"
 #include "bake/layers.hpp"
 #include "bake/occlusion.hpp"
 #include "bake/set_pages.hpp"
+#include "bake/unit_light.hpp"
 #include "bake/visibility.hpp"
 #include "stasigraph/bake.hpp"
 #include "stasigraph/error.hpp"
@@ -13,10 +14,13 @@ namespace stasigraph {
 
 struct Baker::State {
     Ground ground;
-    std::string probes;  ///< For which volumes the last call was.
     std::vector<std::string> names;  ///< Of the groups that `layers` are of.
     std::vector<Layer> layers;
     std::vector<BakeSet> sets;  ///< Of the last call.
+    std::size_t made = 0;       ///< Layers, in the last call.
+
+    /// Appends the wanted sets of a level that has one sun and one sky.
+    void light_sets(const Level& lit, const std::vector<std::string>& wanted, Baked& baked, Job& job);
     VisibilityCache visibility;
     std::string occlusion_key;
     std::vector<OcclusionPage> occlusion;
@@ -73,12 +77,13 @@ void Baker::State::light_layers(const Level& lit, Job& job) {
         }
         stale.push_back(g);
     }
+    made = 0;
     names = lit.groups;
     layers = std::move(now);
     if (stale.empty()) return;
     LightWork work(ground, lit, job);
     try {
-        stasigraph::light_layers(work, stale, layers, job);
+        made = stasigraph::light_layers(work, stale, layers, job);
     } catch (...) {
         for (const std::uint32_t g : stale) layers[g].keys = {};
         throw;
@@ -131,6 +136,9 @@ BakeFigures Baker::State::figures() const {
     }
     f.moved = g.moved;
     f.links = g.links.words.size();
+    f.traced = g.traced;
+    f.layers = layers.size();
+    f.layers_made = made;
     f.probes = g.probes.size();
     for (float v : g.probes.validity) f.buried_probes += v < 0.7f ? 1 : 0;
     if (g.texels.size() > 0) f.mean_links = static_cast<float>(lengths / static_cast<double>(g.texels.size()));
@@ -172,38 +180,89 @@ const Level& Baker::level() const noexcept {
     return state_->ground.level;
 }
 
-Baked Baker::light(const Level& wanted, Job& job) {
-    State& s = *state_;
-    Level lit = wanted;
-    complete_level(lit);
-    check_level(lit);
-    s.check_same(lit);
-    const Ground& g = s.ground;
-    // First of all, since too many lights on a page end the bake.
-    const std::vector<VisibilityPage>& visibility = s.visibility.pages(lit, s.ground, job);
-    s.light_layers(lit, job);
-    s.sets = lit.sets;
-
-    const std::vector<OcclusionPage>& occlusion = s.occlude(lit, job);
+void Baker::State::light_sets(const Level& given, const std::vector<std::string>& wanted, Baked& baked, Job& job) {
+    Level lit = given;
+    to_unit_strength(lit);
+    const Ground& g = ground;
+    const std::size_t before = made;
+    light_layers(lit, job);
+    made += before;
+    sets = lit.sets;
+    std::erase_if(lit.sets, [&](const BakeSet& set) {
+        return std::find(wanted.begin(), wanted.end(), set.name) == wanted.end();
+    });
     job.begin("finish", lit.sets.size());
-    Baked baked{.sets = {},
-                .visibility = visibility,
-                .occlusion = occlusion,
-                .probes = g.probes,
-                .shared = {},
-                .figures = s.figures()};
-    std::vector<ProbeLight> probe_light = mix_probes(lit, s.layers, g.probes.size());
-    AllPages pages = mix_pages(g, lit, s.layers, job);
+    std::vector<ProbeLight> probe_light = mix_probes(lit, layers, g.probes.size());
+    AllPages pages = mix_pages(g, lit, layers, job);
     for (std::size_t i = 0; i < lit.sets.size(); ++i)
         baked.sets.push_back({lit.sets[i].name, std::move(pages.sets[i].pages),
                               std::move(pages.sets[i].directional), std::move(probe_light[i])});
-    baked.shared = shared_texels({.level = lit,
-                                  .atlas = g.atlas,
-                                  .texels = g.texels,
-                                  .light = [&](std::size_t i, std::size_t l) { return s.layers[l].shown[i]; }},
-                                 g.shared);
-    baked.figures.seam_before = static_cast<float>(pages.seam_before);
-    baked.figures.seam = static_cast<float>(pages.seam);
+    for (SharedTexels& found :
+         shared_texels({.level = lit,
+                        .atlas = g.atlas,
+                        .texels = g.texels,
+                        .light = [&](std::size_t i, std::size_t l) { return layers[l].shown[i]; }},
+                       g.shared)) {
+        // Of a surface the set that shows most of it.
+        const auto known = std::find_if(baked.shared.begin(), baked.shared.end(),
+                                        [&](const SharedTexels& t) { return t.surface == found.surface; });
+        if (known == baked.shared.end())
+            baked.shared.push_back(std::move(found));
+        else if (found.texels > known->texels)
+            *known = std::move(found);
+    }
+    const auto raise = [](float& to, double v) { to = std::max(to, static_cast<float>(v)); };
+    BakeFigures& f = baked.figures;
+    const BakeFigures now = figures();
+    const float seam_before = f.seam_before, seam = f.seam, noise_before = f.noise_before, noise = f.noise;
+    const int bounces = f.bounces;
+    f = now;
+    f.bounces = std::max(f.bounces, bounces);
+    raise(f.noise_before, static_cast<double>(noise_before));
+    raise(f.noise, static_cast<double>(noise));
+    f.seam_before = std::max(seam_before, static_cast<float>(pages.seam_before));
+    f.seam = std::max(seam, static_cast<float>(pages.seam));
+}
+
+/// The steps of a series have a sun and a sky of their own each, and so layers of those two; all the others serve
+/// every step.
+Baked Baker::light(const Level& given, Job& job, const std::vector<std::uint32_t>& only) {
+    State& s = *state_;
+    Level lit = given;
+    complete_level(lit);
+    check_level(lit);
+    s.check_same(lit);
+    s.made = 0;
+    // First of all, since too many lights on a page end the bake.
+    Baked baked{.sets = {},
+                .visibility = s.visibility.pages(lit, s.ground, job),
+                .occlusion = {},
+                .probes = s.ground.probes,
+                .shared = {},
+                .figures = {}};
+    const std::vector<BakeSet> sets = std::exchange(lit.sets, {});
+    std::vector<std::string> wanted;
+    for (std::uint32_t i = 0; i < sets.size(); ++i)
+        if (only.empty() || std::find(only.begin(), only.end(), i) != only.end()) wanted.push_back(sets[i].name);
+    const auto is_wanted = [&](const BakeSet& set) {
+        return std::find(wanted.begin(), wanted.end(), set.name) != wanted.end();
+    };
+    std::copy_if(sets.begin(), sets.end(), std::back_inserter(lit.sets),
+                 [](const BakeSet& set) { return set.step == none; });
+    for (std::uint32_t i = 0; i < sets.size(); ++i) {
+        if (sets[i].step == none || !is_wanted(sets[i])) continue;
+        Level then = lit;
+        then.sets = {sets[i]};
+        s.light_sets(as_in_set(then, 0), wanted, baked, job);
+    }
+    // The level's own sun and sky come last and stay: they are what is tuned.
+    if (std::any_of(lit.sets.begin(), lit.sets.end(), is_wanted)) s.light_sets(lit, wanted, baked, job);
+    const auto place = [&](const BakedSet& b) {
+        return std::find_if(sets.begin(), sets.end(), [&](const BakeSet& set) { return set.name == b.name; });
+    };
+    std::sort(baked.sets.begin(), baked.sets.end(),
+              [&](const BakedSet& a, const BakedSet& b) { return place(a) < place(b); });
+    baked.occlusion = s.occlude(lit, job);
     job.finish();
     return baked;
 }
@@ -211,6 +270,11 @@ Baked Baker::light(const Level& wanted, Job& job) {
 std::vector<TexelLight> Baker::texels(std::uint32_t set) const {
     const State& s = *state_;
     const Ground& g = s.ground;
+    if (set >= s.sets.size())
+        throw Error{.what = "texels of this set are not known",
+                    .where = "Baker::texels",
+                    .value = std::to_string(set),
+                    .remedy = "Ask for a set that is no step of a series, after light()."};
     std::vector<TexelLight> out(g.texels.size());
     for (std::size_t i = 0; i < out.size(); ++i) {
         const std::uint32_t grid = g.texels.grid[i];
@@ -236,10 +300,10 @@ std::vector<TexelLight> Baker::texels(std::uint32_t set) const {
     return out;
 }
 
-Baked bake(const Level& level, Atlas& atlas, Job& job, BakeStore store) {
+Baked bake(const Level& level, Atlas& atlas, Job& job, BakeStore store, const std::vector<std::uint32_t>& only) {
     Baker baker(level, job, atlas.surfaces.empty() ? nullptr : &atlas, std::move(store));
     atlas = baker.atlas();
-    return baker.light(baker.level(), job);
+    return baker.light(baker.level(), job, only);
 }
 
 }  // namespace stasigraph

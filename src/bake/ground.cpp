@@ -115,6 +115,7 @@ void Ground::record(Job& job) {
     lift_receivers(level, texels, caster(), rows, job);
     const auto first = static_cast<std::uint32_t>(std::min(links_that_judge, tier.first_links));
     extend_links(level, caster(), texels, rows, std::vector<std::uint32_t>(rows.size(), first), links, job);
+    traced += links.words.size();
     valid = find_valid(links);
     hidden.clear();
     moved = move_to_open(level, caster(), texels, rows, links, valid, job);
@@ -134,7 +135,9 @@ void Ground::extend(const std::vector<std::uint32_t>& lengths, Job& job) {
         enough = enough && had[i] >= lengths[i];
     }
     if (enough) return;
+    const std::size_t before = links.words.size();
     extend_links(level, caster(), texels, rows, lengths, links, job);
+    traced += links.words.size() - before;
     lead_past_buried(caster(), texels, rows, valid, valid, links, job, &had);
     save_links();
 }

@@ -35,6 +35,7 @@ public:
     std::vector<std::uint8_t> valid;
     std::vector<std::uint8_t> hidden;  ///< Valid, but nothing can look at them: pages are filled there.
     std::size_t moved = 0;
+    std::size_t traced = 0;  ///< Links, since this was made.
     std::vector<SharedPair> shared;
     Footprints footprints;
     std::vector<float> explicit_worth;  ///< Of explicit samples of the sky, for each row.

@@ -1,25 +1,22 @@
 #include "bake/keys.hpp"
 
 #include <algorithm>
+#include <cmath>
+#include <map>
 
 #include "base/hash.hpp"
 #include "bake/sources.hpp"
 #include "level/texture.hpp"
+#include "method.hpp"
 
 namespace stasigraph {
 
 namespace {
 
-/// Of our own doing: counts up when the same level gives other bytes than before.
-constexpr int method = 1;
+/// Of our own doing: another one where the sources of this build are others.
+constexpr std::uint64_t method = STASIGRAPH_METHOD;
 
-void add(Hasher& h, const Level& level, const TextureUse& use) {
-    h.number(use.image == none ? 0 : 1);
-    if (use.image == none) return;
-    const Image& image = level.images[use.image];
-    h.number(image.width);
-    h.number(image.height);
-    h.array(image.rgba);
+void add_use(Hasher& h, const TextureUse& use) {
     for (const float v : {use.offset.x, use.offset.y, use.scale.x, use.scale.y, use.rotation}) h.number(v);
     h.number(use.repeat_x);
     h.number(use.repeat_y);
@@ -27,17 +24,6 @@ void add(Hasher& h, const Level& level, const TextureUse& use) {
 
 void add(Hasher& h, const Affine& a) {
     for (const Vec3 v : {a.x, a.y, a.z, a.origin}) h.vector(v);
-}
-
-void add(Hasher& h, const Mesh& mesh) {
-    h.array(mesh.positions);
-    h.array(mesh.normals);
-    h.array(mesh.uv0);
-    for (const Tangent& t : mesh.tangents) {
-        h.vector(t.along);
-        h.number(t.side);
-    }
-    h.array(mesh.indices);
 }
 
 void add(Hasher& h, const Light& l) {
@@ -68,21 +54,6 @@ void add(Hasher& h, const Sky& sky) {
     h.color(sky.below);
 }
 
-/// What rays see of a material.
-void add_passage(Hasher& h, const Level& level, const Material& m) {
-    h.number(m.double_sided);
-    h.number(lets_through(m));
-    if (lets_through(m)) {
-        h.number(m.alpha_mode);
-        for (const float v : {m.alpha, m.alpha_cutoff, m.transmission}) h.number(v);
-        h.color(m.base_color);
-        add(h, level, m.base_texture);
-        add(h, level, m.transmission_texture);
-    }
-    add(h, level, m.normal_texture);
-    h.number(m.normal_scale);
-}
-
 void add(Hasher& h, const Atlas& atlas) {
     for (const SurfaceUv& s : atlas.surfaces)
         for (const std::uint32_t v : {s.layout, s.page, static_cast<std::uint32_t>(s.x), static_cast<std::uint32_t>(s.y),
@@ -104,15 +75,52 @@ void add(Hasher& h, const Atlas& atlas) {
 
 }  // namespace
 
+void add_texture(Hasher& h, const Level& level, const TextureUse& use) {
+    h.number(use.image == none ? 0 : 1);
+    if (use.image == none) return;
+    const Image& image = level.images[use.image];
+    h.number(image.width);
+    h.number(image.height);
+    h.array(image.rgba);
+    add_use(h, use);
+}
+
+void add_mesh(Hasher& h, const Mesh& mesh) {
+    h.array(mesh.positions);
+    h.array(mesh.normals);
+    h.array(mesh.uv0);
+    for (const Tangent& t : mesh.tangents) {
+        h.vector(t.along);
+        h.number(t.side);
+    }
+    h.array(mesh.indices);
+}
+
+void add_passage(Hasher& h, const Level& level, const Material& m) {
+    h.number(m.double_sided);
+    h.number(lets_through(m));
+    if (lets_through(m)) {
+        h.number(m.alpha_mode);
+        for (const float v : {m.alpha, m.alpha_cutoff, m.transmission}) h.number(v);
+        h.color(m.base_color);
+        add_texture(h, level, m.base_texture);
+        add_texture(h, level, m.transmission_texture);
+    }
+    add_texture(h, level, m.normal_texture);
+    h.number(m.normal_scale);
+}
+
 float unseen_light_of(const Level& level, std::uint32_t group) {
     float least = 0;
     for (const BakeSet& set : level.sets) {
-        if (!(set.gains[group] > 0)) continue;
+        const float gain = luminance(set.gain(group));
+        if (!(gain > 0)) continue;
         if (!set.exposure) return 0;
-        const float here = unseen_light(*set.exposure) / set.gains[group];
+        const float here = unseen_light(*set.exposure) / gain;
         least = least > 0 ? std::min(least, here) : here;
     }
-    return least;
+    // In steps of two stops, down: small changes of gain or colour then leave a layer as it is.
+    return least > 0 ? std::exp2(2 * std::floor(std::log2(least) / 2)) : 0;
 }
 
 std::string ground_key(const Level& level, const Atlas& atlas) {
@@ -123,7 +131,7 @@ std::string ground_key(const Level& level, const Atlas& atlas) {
         h.number(s.part);
         h.number(s.lit_by);
         if (s.part == Part::moving) continue;
-        add(h, level.meshes[s.mesh]);
+        add_mesh(h, level.meshes[s.mesh]);
         add(h, s.to_world);
         add_passage(h, level, level.materials[s.material]);
     }
@@ -149,17 +157,22 @@ std::string probe_key(const Level& level, const std::string& ground) {
 
 std::string color_key(const Level& level) {
     Hasher h("colors");
-    std::vector<std::uint8_t> used(level.materials.size(), 0);
-    for (const Surface& s : level.surfaces)
-        if (s.part != Part::moving) used[s.material] = 1;
-    for (const Surface& s : level.surfaces) h.number(s.material);
-    for (std::size_t i = 0; i < used.size(); ++i) {
-        if (!used[i]) continue;
-        const Material& m = level.materials[i];
+    std::map<std::uint32_t, std::string> of_image;  // many materials share few images
+    for (const Surface& s : level.surfaces) {
+        if (s.part == Part::moving) continue;
+        const Material& m = level.materials[s.material];
         h.color(m.base_color);
-        add(h, level, m.base_texture);
-        for (const float v : {m.alpha, m.transmission, m.metallic}) h.number(v);
-        add(h, level, m.transmission_texture);
+        h.number(m.base_texture.image != none);
+        if (m.base_texture.image == none) continue;
+        std::string& image = of_image[m.base_texture.image];
+        if (image.empty()) {
+            Hasher own("image");
+            own.array(level.images[m.base_texture.image].rgba);
+            own.number(level.images[m.base_texture.image].width);
+            image = own.key();
+        }
+        h.text(image);
+        add_use(h, m.base_texture);
     }
     return h.key();
 }
@@ -184,7 +197,7 @@ LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string&
         const Material& m = level.materials[s.material];
         h.number(i);
         h.color(m.emission * s.emission_gain);
-        add(h, level, m.emission_texture);
+        add_texture(h, level, m.emission_texture);
     }
     for (const int v : {tier.light_samples, tier.light_cut, tier.first_links, own.light_samples, own.first_links})
         h.number(v);

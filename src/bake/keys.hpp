@@ -3,6 +3,7 @@
 
 #include <string>
 
+#include "base/hash.hpp"
 #include "stasigraph/atlas.hpp"
 
 namespace stasigraph {
@@ -26,9 +27,14 @@ std::string color_key(const Level& level);
 std::string visibility_key(const Level& level, const std::string& ground);
 std::string occlusion_key(const Level& level, const std::string& ground);
 
-/// Lux of a group below which its noise is not seen under any set; 0 where a set that shows it is metered, since
-/// its light is not known beforehand.
+/// Lux of a group below which its noise is not seen under any set, in steps of two stops; 0 where a set that shows it
+/// is metered, since its light is not known beforehand.
 float unseen_light_of(const Level& level, std::uint32_t group);
+
+/// What these contribute to keys: a texture's pixels and its use, a mesh's triangles, what rays see of a material.
+void add_texture(Hasher& h, const Level& level, const TextureUse& use);
+void add_mesh(Hasher& h, const Mesh& mesh);
+void add_passage(Hasher& h, const Level& level, const Material& material);
 
 /// Texels are buried or not by so many of their first links, or by all of a tier that has fewer.
 inline constexpr int links_that_judge = 64;

@@ -286,11 +286,11 @@ bool load(const Ground& g, Layer& l) {
 
 }  // namespace
 
-void light_layers(LightWork& work, const std::vector<std::uint32_t>& groups, std::vector<Layer>& layers, Job& job) {
+std::size_t light_layers(LightWork& work, const std::vector<std::uint32_t>& groups, std::vector<Layer>& layers, Job& job) {
     std::vector<std::uint32_t> make;
     for (const std::uint32_t g : groups)
         if (!load(work.ground, layers[g])) make.push_back(g);
-    if (make.empty()) return;
+    if (make.empty()) return 0;
     job.begin("direct light", work.ground.rows.size() * make.size());
     for (const std::uint32_t g : make) light_direct(work, g, layers[g], job);
     Making making(work, make, layers);
@@ -305,6 +305,7 @@ void light_layers(LightWork& work, const std::vector<std::uint32_t>& groups, std
         save(work.ground, layers[g]);
         job.advance(1);
     }
+    return make.size();
 }
 
 std::vector<ProbeLight> mix_probes(const Level& lit, const std::vector<Layer>& layers, std::size_t probes) {

@@ -44,8 +44,9 @@ struct LightWork {
 };
 
 /// Brings from the store those of the groups whose layer is there, and makes the others: their direct light, where
-/// `layers` (by group; keys filled in) does not hold it, then the solve of all of them at once.
-void light_layers(LightWork& work, const std::vector<std::uint32_t>& groups, std::vector<Layer>& layers, Job& job);
+/// `layers` (by group; keys filled in) does not hold it, then the solve of all of them at once. Returns how many it
+/// made.
+std::size_t light_layers(LightWork& work, const std::vector<std::uint32_t>& groups, std::vector<Layer>& layers, Job& job);
 
 /// Light of every probe under each set.
 std::vector<ProbeLight> mix_probes(const Level& lit, const std::vector<Layer>& layers, std::size_t probes);

@@ -35,7 +35,7 @@ constexpr int judged_steps = 3;  ///< How far around a texel the fits are judged
 /// light seeps over edges that nothing else tells of. Chosen on the demo level and on the room of
 /// tests/quality_test.cpp.
 constexpr float like_until = 4.5f, unlike_fall = 2;
-constexpr float least_variance = 1e-12f;  ///< Lux squared; so that none is a number, too.
+constexpr float least_variance = 1e-30f;  ///< So that none is a number, too; light may be in any unit.
 /// So many groups at once share what is known of a texel's surroundings; more need more memory.
 constexpr std::size_t groups_at_once = 5;
 

@@ -38,15 +38,15 @@ std::vector<std::string> image_names(const Level& level, const CombinedSettings&
 class LitWriter {
 public:
     /// `folder`: where images are written, each a file of its own; empty: they go into the .glb.
-    LitWriter(const Level& level, const Atlas& atlas, const Baked& baked, std::size_t set,
+    LitWriter(const Level& level, const Atlas& atlas, const BakedSet& set, const Baked& baked,
               const CombinedSettings& settings, const std::filesystem::path& folder)
         : level_(level),
           atlas_(atlas),
           baked_(baked),
-          set_(baked.sets[set]),
-          recipe_(level.sets[set]),
+          set_(set),
+          recipe_(level.sets[set_index(level, set.name)]),
           settings_(settings),
-          exposure_(settings.exposure ? settings.exposure : level.sets[set].exposure),
+          exposure_(settings.exposure ? settings.exposure : recipe_.exposure),
           folder_(folder) {}
 
     Bytes run() {
@@ -269,14 +269,14 @@ private:
 }  // namespace
 
 void write_preview_glb(const std::filesystem::path& to, const Level& level, const Atlas& atlas,
-                       const Baked& baked, std::size_t set) {
+                       const BakedSet& set, const Baked& baked) {
     const CombinedSettings plain{.by = CombinedBy::page, .detail = 1, .exposure = {}};
-    write_file(to, LitWriter(level, atlas, baked, set, plain, {}).run());
+    write_file(to, LitWriter(level, atlas, set, baked, plain, {}).run());
 }
 
 CombinedFiles write_combined(const std::filesystem::path& folder, const Level& level, const Atlas& atlas,
-                             const Baked& baked, std::size_t set) {
-    LitWriter writer(level, atlas, baked, set, level.combined, folder);
+                             const BakedSet& set, const Baked& baked) {
+    LitWriter writer(level, atlas, set, baked, level.combined, folder);
     const Bytes glb = writer.run();
     write_file(folder / "combined.glb", glb);
     return {.exposure = writer.exposure(), .images = writer.files()};

@@ -9,8 +9,9 @@
 
 namespace stasigraph {
 
+/// `baked`: of the same bake, for its probes.
 void write_preview_glb(const std::filesystem::path& to, const Level& level, const Atlas& atlas,
-                       const Baked& baked, std::size_t set);
+                       const BakedSet& set, const Baked& baked);
 
 struct CombinedFiles {
     float exposure = 0;               ///< Exposure value at ISO 100.
@@ -18,6 +19,6 @@ struct CombinedFiles {
 };
 /// combined.glb and the images it uses, by Level::combined, in the folder of a set.
 CombinedFiles write_combined(const std::filesystem::path& folder, const Level& level, const Atlas& atlas,
-                             const Baked& baked, std::size_t set);
+                             const BakedSet& set, const Baked& baked);
 
 }  // namespace stasigraph

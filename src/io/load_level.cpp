@@ -59,6 +59,10 @@ fs::path scene_of(const fs::path& path) {
 }
 
 Level load_level(const fs::path& path) {
+    return load_level(path, {});
+}
+
+Level load_level(const fs::path& path, const std::vector<SheetChange>& changes) {
     const std::string ending = path.extension().string();
     if (ending != ".toml" && ending != ".gltf" && ending != ".glb")
         throw Error{.what = "is no level",
@@ -76,9 +80,9 @@ Level load_level(const fs::path& path) {
     Level level = read_scene(file);
     level.scene_hash = file.hash;
     level.name = path.stem().string();
-    if (ending == ".toml") {
+    if (ending == ".toml" || !changes.empty()) {
         // A sheet that adds the first light must not first get the sky of a level without any.
-        const Sheet sheet(path);
+        const Sheet sheet(path, changes);
         sheet.apply(level);
     } else {
         keep_suns(level, 1);

@@ -3,8 +3,10 @@
 
 #include "io/bake_files.hpp"
 #include "io/gltf_scene.hpp"
+#include "io/inputs_file.hpp"
 #include "io/json_place.hpp"
 #include "io/lit_glb.hpp"
+#include "io/staging.hpp"
 #include "stasigraph/error.hpp"
 
 namespace fs = std::filesystem;
@@ -85,19 +87,19 @@ Json read_manifest(const fs::path& folder) {
     }
 }
 
+std::vector<std::string> file_names(const Json& manifest) {
+    std::vector<std::string> list;
+    if (!manifest.is_object() || !manifest.contains("files") || !manifest["files"].is_array()) return list;
+    for (const Json& f : manifest["files"])
+        if (f.is_string()) list.push_back(f.get<std::string>());
+    return list;
+}
+
 /// Deletes what the last manifest listed and this one does not.
 void remove_stale(const fs::path& folder, const Json& before, const Json& now) {
-    const auto files = [](const Json& manifest) {
-        std::vector<std::string> list;
-        if (!manifest.is_object() || !manifest.contains("files") || !manifest["files"].is_array())
-            return list;
-        for (const Json& f : manifest["files"])
-            if (f.is_string()) list.push_back(f.get<std::string>());
-        return list;
-    };
-    const std::vector<std::string> kept = files(now);
+    const std::vector<std::string> kept = file_names(now);
     std::error_code bad;
-    for (const std::string& name : files(before)) {
+    for (const std::string& name : file_names(before)) {
         const fs::path relative(name);
         // A manifest is a file like any other: it must not make us delete elsewhere.
         if (relative.is_absolute() || name.find("..") != std::string::npos ||
@@ -153,6 +155,26 @@ Json settings_json(const Level& level) {
     return j;
 }
 
+/// What tells later whether something is out of date, and what a bake from nothing takes.
+void add_keys(const LevelInputs& inputs, const BakeFigures& figures, const std::vector<Job::StageTime>& times,
+              const Json& before, Json& manifest) {
+    manifest["ground"] = inputs.keys.ground;
+    manifest["costs"] = inputs.keys.costs;
+    for (const InputKeys::Named& layer : inputs.keys.layers) manifest["layers"][layer.name] = layer.key;
+    manifest["visibility_made_from"] = inputs.keys.visibility;
+    manifest["occlusion_made_from"] = inputs.keys.occlusion;
+    const bool all_made = figures.traced == figures.links && figures.layers_made == figures.layers;
+    const Json known = before.is_object() ? before.value("seconds", Json()) : Json();
+    if (!all_made && known.is_object() && before.value("costs", "") == inputs.keys.costs) {
+        manifest["seconds"] = known;
+        return;
+    }
+    manifest["seconds"] = Json::object();
+    if (!all_made) return;  // what a bake from nothing takes is not known
+    for (const Job::StageTime& t : times)
+        manifest["seconds"][t.name] = manifest["seconds"].value(t.name, 0.0) + t.seconds;
+}
+
 /// The entry of a set in an earlier manifest that fits these UVs; null where there is none.
 Json earlier_entry(const Json& before, const std::string& atlas, const std::string& set) {
     if (!before.is_object() || before.value("atlas_hash", "") != atlas || !before.contains("sets") ||
@@ -186,20 +208,21 @@ void keep_probes(const fs::path& folder, const ProbeNet& net, const std::vector<
 /// Collects what is written, by name within the folder.
 struct Written {
     fs::path folder;
-    std::vector<fs::path> paths;
+    std::vector<std::string> now;
     Json files = Json::array();
-    void add(const std::string& name, bool now = true) {
-        if (now) paths.push_back(folder / name);
+    void add(const std::string& name, bool written = true) {
+        if (written) now.push_back(name);
         files.push_back(name);
     }
 };
 
-Json write_set(const Level& level, const BakedSet& set, const std::vector<float>& gains, Written& written) {
+Json write_set(const Level& level, const BakedSet& set, const BakeSet& recipe, Written& written) {
     Json entry = {{"name", set.name},
                   {"scene_hash", level.scene_hash},
                   {"sheet_hash", level.sheet_hash},
-                  {"gains", gains},
+                  {"gains", recipe.gains},
                   {"lightmaps", Json::array()}};
+    for (const Rgb t : recipe.tints) entry["tints"].push_back({t.r, t.g, t.b});
     for (std::size_t p = 0; p < set.pages.size(); ++p) {
         const PageImage& page = set.pages[p];
         const std::string name = set.name + "/lightmap-" + std::to_string(p) + ".exr";
@@ -225,8 +248,7 @@ Json write_set(const Level& level, const BakedSet& set, const std::vector<float>
 }  // namespace
 
 std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_file, const Level& level,
-                                const Atlas& atlas, const Baked& baked,
-                                const std::vector<std::string>& only) {
+                                const Atlas& atlas, const Baked& baked, const std::vector<Job::StageTime>& times) {
     check_writable(folder);
     Json before;
     try {
@@ -247,18 +269,32 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
                      {"pages", atlas.pages},
                      {"density_gave_way", atlas.gave_way},
                      {"sets", Json::array()}};
-    Written written{.folder = folder, .paths = {}};
+    Staging staging(folder);
+    const fs::path& to = staging.folder();
+    Written written{.folder = to, .now = {}};
+    const LevelInputs inputs = inputs_of(level);
+    const std::string inputs_json = inputs_text(inputs), inputs_file = inputs_name(inputs_json);
+    write_text(to / inputs_file, inputs_json);
+    written.add(inputs_file);
+    add_keys(inputs, baked.figures, times, before, manifest);
+    manifest["inputs"] = inputs_file;
     std::vector<BakedSet> probe_sets;
     std::vector<std::size_t> kept;
-    for (std::size_t i = 0; i < baked.sets.size(); ++i) {
-        const BakedSet& set = baked.sets[i];
+    for (std::size_t i = 0; i < level.sets.size(); ++i) {
+        const auto made = std::find_if(baked.sets.begin(), baked.sets.end(),
+                                       [&](const BakedSet& s) { return s.name == level.sets[i].name; });
+        const BakedSet nothing{.name = level.sets[i].name, .pages = {}, .directional = {}, .probes = {}};
+        const BakedSet& set = made == baked.sets.end() ? nothing : *made;
         Json entry;
-        if (only.empty() || std::find(only.begin(), only.end(), set.name) != only.end()) {
-            entry = write_set(level, set, level.sets[i].gains, written);
-            write_preview_glb(folder / set.name / "preview.glb", level, atlas, baked, i);
+        if (made != baked.sets.end()) {
+            entry = write_set(level, set, level.sets[i], written);
+            entry["made_from"] = inputs.keys.sets[i].key;
+            entry["probes_made_from"] = inputs.keys.probes;
+            entry["inputs"] = inputs_file;
+            write_preview_glb(to / set.name / "preview.glb", level, atlas, set, baked);
             written.add(set.name + "/preview.glb");
             if (level.combined.by != CombinedBy::nothing) {
-                const CombinedFiles combined = write_combined(folder / set.name, level, atlas, baked, i);
+                const CombinedFiles combined = write_combined(to / set.name, level, atlas, set, baked);
                 entry["combined"] = {{"file", set.name + "/combined.glb"},
                                      {"exposure_ev", combined.exposure},
                                      {"images", Json::array()}};
@@ -271,6 +307,7 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
         } else {
             entry = earlier_entry(before, uvs, set.name);
             if (entry.is_null()) continue;
+            if (const std::string older = entry.value("inputs", ""); !older.empty()) written.add(older, false);
             kept.push_back(probe_sets.size());
             for (const char* maps : {"lightmaps", "directional"})
                 for (const Json& map : entry.value(maps, Json::array()))
@@ -292,7 +329,7 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
         const std::string name = "visibility-" + std::to_string(p) + ".png";
         std::vector<std::uint8_t> rgba;
         for (const auto& t : page.texels) rgba.insert(rgba.end(), t.begin(), t.end());
-        write_file(folder / name, encode_png_rgba(page.side, page.side, rgba));
+        write_file(to / name, encode_png_rgba(page.side, page.side, rgba));
         written.add(name);
         manifest["visibility"].push_back({{"page", p}, {"file", name}, {"lights", page.lights}});
     }
@@ -301,7 +338,7 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
         const std::string name = "occlusion-" + std::to_string(p) + ".png";
         std::vector<std::uint8_t> grey;
         for (const float v : page.texels) grey.push_back(static_cast<std::uint8_t>(v * 255 + 0.5f));
-        write_file(folder / name, encode_png_grey(page.side, page.side, grey));
+        write_file(to / name, encode_png_grey(page.side, page.side, grey));
         written.add(name);
         manifest["occlusion"]["reach"] = level.occlusion.reach;
         manifest["occlusion"]["files"].push_back(name);
@@ -309,16 +346,17 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
     if (baked.probes.size() > 0) {
         keep_probes(folder, baked.probes, kept, probe_sets);
         std::vector<const BakedSet*> sets;
-        for (const BakedSet& set : probe_sets) sets.push_back(&set);
-        write_file(folder / "probes.bin", pack_probes(baked.probes, sets));
-        write_text(folder / "probes.json", probes_json(baked.probes, sets).dump(1) + "\n");
+        for (const BakedSet& set : probe_sets)
+            if (set.probes.size() == baked.probes.size()) sets.push_back(&set);
+        write_file(to / "probes.bin", pack_probes(baked.probes, sets));
+        write_text(to / "probes.json", probes_json(baked.probes, sets).dump(1) + "\n");
         written.add("probes.bin");
         written.add("probes.json");
         manifest["probes"] = {{"count", baked.probes.size()}, {"header", "probes.json"}};
     }
-    write_level_glb(folder / (level.name + ".glb"), level_file, level, atlas);
+    write_level_glb(to / (level.name + ".glb"), level_file, level, atlas);
     written.add(level.name + ".glb");
-    const fs::path charts = atlas_file(folder, level.quality.tier);
+    const fs::path charts = atlas_file(to, level.quality.tier);
     save_atlas(charts, atlas);
     written.add(charts.filename().string());
     // Other tiers keep their places as well.
@@ -327,10 +365,13 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
             written.add(atlas_file(folder, tier).filename().string(), false);
     manifest["charts"] = charts.filename().string();
     manifest["files"] = written.files;
-    write_text(folder / "manifest.json", manifest.dump(1) + "\n");
-    written.paths.push_back(folder / "manifest.json");
+    write_text(to / "manifest.json", manifest.dump(1) + "\n");
+    written.now.push_back("manifest.json");
+    staging.commit(written.now, file_names(before));
     remove_stale(folder, before, manifest);
-    return std::move(written.paths);
+    std::vector<fs::path> paths;
+    for (const std::string& name : written.now) paths.push_back(folder / name);
+    return paths;
 }
 
 SavedBake load_bake(const fs::path& folder, const Level& level, const std::string& only) {
@@ -352,6 +393,7 @@ SavedBake load_bake(const fs::path& folder, const Level& level, const std::strin
                     .remedy = "Run `stasigraph bake` again."};
     const Atlas& atlas = saved.atlas;
     saved.stale = !fit_atlas(level, saved.atlas);
+    const BakeStatus status = bake_status(folder, level);
     std::string names;
     const JsonPlace sets = root["sets"];
     for (std::size_t s = 0; s < sets.size(); ++s) {
@@ -359,8 +401,13 @@ SavedBake load_bake(const fs::path& folder, const Level& level, const std::strin
         names += (names.empty() ? "" : ", ") + set.name;
         if (!only.empty() && set.name != only) continue;
         // Each set says what it was made from: a bake of one set leaves the others as they were.
-        saved.stale |= sets[s]["scene_hash"].text("") != level.scene_hash ||
-                       sets[s]["sheet_hash"].text("") != level.sheet_hash;
+        for (const ResultStatus& result : status.results) {
+            if (!result.stale || result.set != set.name) continue;
+            saved.stale = true;
+            for (const std::string& why : result.because)
+                if (std::find(saved.because.begin(), saved.because.end(), why) == saved.because.end())
+                    saved.because.push_back(why);
+        }
         const JsonPlace maps = sets[s]["lightmaps"];
         if (maps.size() != atlas.pages.size()) maps.fail("has not one file for each page");
         for (std::size_t p = 0; p < maps.size(); ++p) {
@@ -416,6 +463,9 @@ SavedBake load_bake(const fs::path& folder, const Level& level, const std::strin
     if (root["probes"])
         unpack_probes(read_file(folder / "probes.bin"), (folder / "probes.bin").string(), saved.probes,
                       saved.sets);
+    // Where the volumes changed and another set alone was baked, this one has no probes until it is, too.
+    for (const BakedSet& set : saved.sets)
+        if (set.probes.size() != saved.probes.size()) saved.probes = {};
     return saved;
 }
 

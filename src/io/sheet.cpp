@@ -3,8 +3,10 @@
 #include <algorithm>
 #include "base/text.hpp"
 #include "io/gltf_scene.hpp"
+#include "io/sheet_change.hpp"
 #include "io/sheet_entry.hpp"
 #include "io/sheet_lights.hpp"
+#include "io/sheet_series.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -14,7 +16,7 @@ namespace {
 constexpr double far = 1e6;
 
 /// Tables of the design that later versions read. Refused by name, so that nothing is silently left out.
-constexpr std::string_view later_tables[] = {"series", "zone", "probe", "reflection"};
+constexpr std::string_view later_tables[] = {"zone", "probe", "reflection"};
 
 }  // namespace
 
@@ -248,15 +250,25 @@ struct Sheet::State {
             BakeSet set{.name = e.needed_text("name"),
                         .gains = std::vector<float>(level.groups.size(), 1.0f),
                         .tints = {},
-                        .exposure = exposure(e)};
-            for (const char c : set.name)
-                if (!(std::isalnum(static_cast<unsigned char>(c)) || c == '-' || c == '_' || c == ' ' ||
-                      c == '.') ||
-                    set.name.front() == '.')
-                    e.fail("name", "cannot be the name of a folder", "Use letters, digits, spaces, - and _.");
-            for (const BakeSet& other : level.sets)
-                if (other.name == set.name)
-                    e.fail("name", "is the name of another set too", "Names of sets must differ.");
+                        .exposure = exposure(e),
+                        .step = none};
+            check_set_name(e, level, set.name);
+            mix(e, level, set);
+            level.sets.push_back(std::move(set));
+        });
+    }
+
+    static void check_set_name(const Entry& e, const Level& level, const std::string& name) {
+        for (const char c : name)
+            if (!(std::isalnum(static_cast<unsigned char>(c)) || c == '-' || c == '_' || c == ' ' || c == '.') ||
+                name.front() == '.')
+                e.fail("name", "cannot be the name of a folder", "Use letters, digits, spaces, - and _.");
+        for (const BakeSet& other : level.sets)
+            if (other.name == name) e.fail("name", "is the name of another set too", "Names of sets must differ.");
+    }
+
+    /// Gains and tints of a set or of all sets of a series.
+    void mix(const Entry& e, const Level& level, BakeSet& set) const {
             each_gain(e, level, "gain", [&](std::size_t group, const toml::node& value) {
                 const auto v = value.value<double>();
                 if (!v || !(*v >= 0 && *v <= 1e6)) return "a gain is not a number of 0 or more";
@@ -274,8 +286,10 @@ struct Sheet::State {
                 }
                 return "";
             });
-            level.sets.push_back(std::move(set));
-        });
+    }
+
+    void series(Level& level) const {
+        each("series", [&](const Entry& e) { add_series(e, level, [&](BakeSet& set) { mix(e, level, set); }); });
     }
 
     void places(Level& level) const {
@@ -308,10 +322,11 @@ struct Sheet::State {
     }
 };
 
-Sheet::Sheet(const std::filesystem::path& path) : state_(std::make_unique<State>()) {
+Sheet::Sheet(const std::filesystem::path& path, const std::vector<SheetChange>& changes)
+    : state_(std::make_unique<State>()) {
     state_->file = path.filename().string();
     state_->files.folder = path.parent_path();
-    const Bytes bytes = read_file(path);
+    const Bytes bytes = path.extension() == ".toml" ? read_file(path) : Bytes{};
     state_->files.hashes = hash_text(bytes);
     try {
         state_->table = toml::parse(
@@ -321,6 +336,10 @@ Sheet::Sheet(const std::filesystem::path& path) : state_(std::make_unique<State>
                     .where = state_->file + ":" + std::to_string(e.source().begin.line),
                     .value = std::string(e.description()),
                     .remedy = ""};
+    }
+    for (const SheetChange& change : changes) {
+        change_sheet(state_->table, change);
+        state_->files.hashes += hash_text(change.path + "=" + change.value);
     }
     state_->check_tables();
 }
@@ -344,8 +363,9 @@ void Sheet::apply(Level& level) const {
     s.each("sky", [&](const Entry& e) { follow_sun(e, level); });
     s.groups(level);
     complete_level(level);
-    if (s.table.contains("set")) level.sets.clear();
+    if (s.table.contains("set") || s.table.contains("series")) level.sets.clear();
     s.sets(level);
+    s.series(level);
     s.places(level);
     level.sheet_hash = hash_text(s.files.hashes);
 }

@@ -2,7 +2,7 @@
 #include <filesystem>
 #include <memory>
 
-#include "stasigraph/level.hpp"
+#include "stasigraph/io.hpp"
 
 namespace stasigraph {
 
@@ -10,7 +10,7 @@ namespace stasigraph {
 class Sheet {
 public:
     /// Throws Error naming file and line.
-    explicit Sheet(const std::filesystem::path& path);
+    explicit Sheet(const std::filesystem::path& path, const std::vector<SheetChange>& changes = {});
     ~Sheet();
     Sheet(const Sheet&) = delete;
     Sheet& operator=(const Sheet&) = delete;

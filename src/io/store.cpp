@@ -1,9 +1,12 @@
 // The cache beside a level: blobs that a later bake need not make again. See docs/files.md.
 
+#include <signal.h>
+
 #include <algorithm>
 #include <chrono>
 #include <cerrno>
 #include <cstdio>
+#include <cstdlib>
 #include <cstring>
 #include <memory>
 #include <set>
@@ -29,7 +32,9 @@ struct Header {
 class Store {
 public:
     Store(fs::path folder, std::function<void(const std::string&)> note, std::uint64_t limit)
-        : folder_(std::move(folder)), note_(std::move(note)), limit_(limit) {}
+        : folder_(std::move(folder)), note_(std::move(note)), limit_(limit) {
+        clear_leftovers();
+    }
 
     bool load(const std::string& name, Bytes& bytes) {
         const fs::path path = file(name);
@@ -96,6 +101,18 @@ private:
                         .where = to.parent_path().string(),
                         .value = std::strerror(why),
                         .remedy = "Check the folder, its permissions and the space left."};
+    }
+
+    /// What killed processes were writing: named by write_beside() with their number before the ending.
+    void clear_leftovers() {
+        std::error_code bad;
+        for (const fs::directory_entry& entry : fs::directory_iterator(folder_, bad)) {
+            const std::string name = entry.path().stem().string();
+            const std::size_t dot = name.rfind('.');
+            if (name.front() != '.' || dot == 0 || entry.path().extension() != ".bin") continue;
+            const int writer = std::atoi(name.c_str() + dot + 1);
+            if (writer > 0 && kill(writer, 0) != 0 && errno == ESRCH) fs::remove(entry.path(), bad);
+        }
     }
 
     /// Beyond the limit, what was not used for longest goes; what this run used stays.

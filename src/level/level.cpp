@@ -71,7 +71,7 @@ void complete_level(Level& level) {
     for (Surface& s : level.surfaces)
         if (s.group == none && max_channel(level.materials[s.material].emission) > 0)
             s.group = group_index(level, "glow");
-    if (level.sets.empty()) level.sets.push_back({.name = "base", .gains = {}, .tints = {}, .exposure = {}});
+    if (level.sets.empty()) level.sets.push_back({.name = "base", .gains = {}, .tints = {}, .exposure = {}, .step = none});
     for (BakeSet& set : level.sets) set.gains.resize(level.groups.size(), 1.0f);
 }
 
@@ -233,6 +233,21 @@ void check_level(const Level& level) {
                     .remedy = "Use 1 to 16 pixels along a texel."};
     for (const Light& light : level.lights) check_light(level, light);
     check_sky(level.sky);
+    for (const SeriesStep& step : level.series) {
+        check_sky(step.sky);
+        if (step.light != none) check_light(level, step.sun);
+        if (step.light != none && step.light >= level.lights.size())
+            throw Error{.what = "a series moves a light that is not there",
+                        .where = level.name,
+                        .value = std::to_string(step.light),
+                        .remedy = "Name the series' sun anew."};
+    }
+    for (const BakeSet& set : level.sets)
+        if (set.step != none && set.step >= level.series.size())
+            throw Error{.what = "a set is of a step that no series has",
+                        .where = set.name,
+                        .value = std::to_string(set.step),
+                        .remedy = "Fill in Level::series."};
     if (level.quality.bounces && (*level.quality.bounces < 0 || *level.quality.bounces > 1000))
         throw Error{.what = "number of bounces is out of range",
                     .where = "quality.bounces",

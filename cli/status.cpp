@@ -1,0 +1,73 @@
+#include "common.hpp"
+
+namespace cli {
+
+using namespace stasigraph;
+
+namespace {
+
+Json to_json(const BakeStatus& s) {
+    Json j = {{"up_to_date", s.up_to_date()}, {"results", Json::array()}};
+    for (const ResultStatus& r : s.results) {
+        Json entry = {{"what", r.what}};
+        if (!r.set.empty()) entry["set"] = r.set;
+        entry["stale"] = r.stale;
+        entry["because"] = r.because;
+        j["results"].push_back(std::move(entry));
+    }
+    if (s.forecast_seconds >= 0)
+        j["forecast_seconds"] = s.forecast_seconds;
+    else
+        j["forecast_seconds"] = nullptr;
+    return j;
+}
+
+void print(const BakeStatus& s) {
+    for (std::size_t i = 0; i < s.results.size(); ++i) {
+        const ResultStatus& r = s.results[i];
+        std::string what = r.what;
+        // Lightmaps and probes of a set mostly go together.
+        if (i + 1 < s.results.size() && !r.set.empty() && s.results[i + 1].set == r.set &&
+            s.results[i + 1].stale == r.stale && s.results[i + 1].because == r.because)
+            what += " and " + s.results[++i].what;
+        const std::string name = r.set.empty() ? what : r.set + ", " + what;
+        if (r.because == std::vector<std::string>{never_baked}) {
+            say("  {:<34} never baked\n", name);
+            continue;
+        }
+        say("  {:<34} {}\n", name, r.stale ? "out of date; since it was baked" : "up to date");
+        for (const std::string& why : r.because) say("  {:<34}   {}\n", "", why);
+    }
+    if (s.up_to_date())
+        say("everything is as the level would give it now\n");
+    else if (s.forecast_seconds >= 0)
+        say("a bake would take about {}\n", seconds_text(s.forecast_seconds));
+    else
+        say("`stasigraph survey` tells how long a bake would take\n");
+}
+
+}  // namespace
+
+void add_status(CLI::App& app) {
+    struct Options {
+        Common common;
+        fs::path out;
+    };
+    auto o = std::make_shared<Options>();
+    CLI::App* c = app.add_subcommand("status", "what is up to date, what is not, and because of what");
+    add_common(*c, o->common, "stasigraph status observatory.toml");
+    c->add_option("--out", o->out, "the folder of the bake; `baked` beside the level unless given");
+    c->callback([o] {
+        guarded(o->common, [&](Job&) {
+            const Level level = load(o->common);
+            const BakeStatus status =
+                bake_status(o->out.empty() ? default_output(o->common.level) : o->out, level);
+            if (o->common.json)
+                say("{}\n", to_json(status).dump(1));
+            else
+                print(status);
+        });
+    });
+}
+
+}  // namespace cli

@@ -1,0 +1,13 @@
+cmake_minimum_required(VERSION 3.25)
+# Writes a header with a hash of the sources that make results, so that nothing kept by another build is taken for ours.
+file(GLOB sources ${SOURCE}/src/*/*.cpp ${SOURCE}/src/*/*.hpp ${SOURCE}/include/stasigraph/*.hpp)
+list(FILTER sources EXCLUDE REGEX "/src/(io|picture|inspect|runtime)/")
+list(SORT sources)
+set(all "")
+foreach(file ${sources})
+  file(SHA1 ${file} hash)
+  string(APPEND all ${hash})
+endforeach()
+string(SHA1 method "${all}")
+string(SUBSTRING ${method} 0 16 method)
+file(CONFIGURE OUTPUT ${OUT} CONTENT "#pragma once\n// Made by cmake/method.cmake.\n#define STASIGRAPH_METHOD 0x@method@ull\n" @ONLY)

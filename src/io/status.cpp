@@ -1,0 +1,144 @@
+// What of a saved bake is out of date, and because of what.
+
+#include <algorithm>
+
+#include "io/bake_files.hpp"
+#include "io/inputs_file.hpp"
+#include "io/json_place.hpp"
+#include "stasigraph/io.hpp"
+
+namespace fs = std::filesystem;
+
+namespace stasigraph {
+
+namespace {
+
+/// Of all changes those that touch a set's light.
+bool touches(const Change& c, const Level& level, const BakeSet& set) {
+    if (c.ground || c.every_layer || c.set == set.name || c.set == "*") return true;
+    return std::any_of(c.groups.begin(), c.groups.end(), [&](const std::string& name) {
+        const auto at = std::find(level.groups.begin(), level.groups.end(), name);
+        // A group that is gone was shown before, perhaps.
+        return at == level.groups.end() ||
+               max_channel(set.gain(static_cast<std::size_t>(at - level.groups.begin()))) > 0;
+    });
+}
+
+std::vector<std::string> reasons(const std::vector<Change>& changes, const std::function<bool(const Change&)>& wanted) {
+    std::vector<std::string> out;
+    for (const Change& c : changes)
+        if (wanted(c) && std::find(out.begin(), out.end(), c.text) == out.end()) out.push_back(c.text);
+    if (out.empty()) out.push_back("this version of the program makes it in another way");
+    return out;
+}
+
+const Json* entry_of(const Json& manifest, const std::string& set) {
+    if (!manifest.is_object() || !manifest.contains("sets") || !manifest["sets"].is_array()) return nullptr;
+    for (const Json& entry : manifest["sets"])
+        if (entry.is_object() && entry.value("name", "") == set) return &entry;
+    return nullptr;
+}
+
+bool files_there(const fs::path& folder, const Json& manifest) {
+    if (!manifest.contains("files") || !manifest["files"].is_array()) return false;
+    return std::all_of(manifest["files"].begin(), manifest["files"].end(), [&](const Json& f) {
+        std::error_code bad;
+        return f.is_string() && fs::exists(folder / f.get<std::string>(), bad);
+    });
+}
+
+/// What is left to do, priced by what the stages of the last bake took.
+double forecast(const Json& manifest, const LevelInputs& now, const BakeStatus& status, bool ground) {
+    if (status.up_to_date()) return 0;
+    const Json times = manifest.is_object() ? manifest.value("seconds", Json::object()) : Json::object();
+    double whole = 0;
+    for (const Json& t : times)
+        if (t.is_number()) whole += t.get<double>();
+    // Another tier or density costs something else altogether.
+    if (!(whole > 0) || manifest.value("costs", "") != now.keys.costs) return -1;
+    if (ground) return whole;
+    const auto of = [&](const char* stage) { return times.value(stage, 0.0); };
+    std::size_t changed = 0;
+    const Json layers = manifest.value("layers", Json::object());
+    for (const InputKeys::Named& layer : now.keys.layers) changed += layers.value(layer.name, "") == layer.key ? 0 : 1;
+    const double share = static_cast<double>(changed) / static_cast<double>(std::max<std::size_t>(1, now.keys.layers.size()));
+    return of("load") + of("write") + of("finish") +
+           share * (of("direct light") + of("more links") + of("bounces") + of("denoise") + of("pages"));
+}
+
+BakeStatus status_of(const fs::path& folder, const Level& given, const Json& manifest) {
+    Level level = given;
+    complete_level(level);
+    const LevelInputs now = inputs_of(level);
+    BakeStatus status;
+    const bool whole = manifest.is_object() && files_there(folder, manifest);
+    bool ground = !manifest.is_object() || manifest.value("ground", "") != now.keys.ground;
+    for (std::size_t s = 0; s < level.sets.size(); ++s) {
+        const BakeSet& set = level.sets[s];
+        const Json* entry = manifest.is_object() ? entry_of(manifest, set.name) : nullptr;
+        ResultStatus lightmaps{.what = "lightmaps", .set = set.name, .because = {}},
+            probes{.what = "probes", .set = set.name, .because = {}};
+        if (!entry || !whole) {
+            lightmaps.stale = probes.stale = true;
+            lightmaps.because = probes.because = {entry ? "files of the bake are missing" : never_baked};
+        } else {
+            const std::vector<Change> changes = changes_between(read_inputs(folder / entry->value("inputs", "none")), now.items);
+            if (entry->value("made_from", "") != now.keys.sets[s].key) {
+                lightmaps.stale = probes.stale = true;
+                lightmaps.because = reasons(changes, [&](const Change& c) { return touches(c, level, set); });
+                probes.because = lightmaps.because;
+            }
+            if (now.keys.probes != "none" && entry->value("probes_made_from", "") != now.keys.probes) {
+                if (!probes.stale) probes.because.clear();
+                probes.stale = true;
+                for (const Change& c : changes)
+                    if (c.probes) probes.because.push_back(c.text);
+                if (probes.because.empty()) probes.because.push_back(never_baked);
+            }
+        }
+        status.results.push_back(std::move(lightmaps));
+        if (now.keys.probes != "none") status.results.push_back(std::move(probes));
+    }
+    const auto maps = [&](const char* what, const std::string& key, bool wanted, auto&& touched) {
+        if (!wanted) return;
+        ResultStatus r{.what = what, .set = {}, .because = {}};
+        r.stale = !whole || manifest.value(what + std::string("_made_from"), "") != key;
+        if (r.stale && !whole) r.because = {never_baked};
+        if (r.stale && whole)
+            r.because = reasons(changes_between(read_inputs(folder / manifest.value("inputs", "none")), now.items), touched);
+        status.results.push_back(std::move(r));
+    };
+    maps("visibility", now.keys.visibility,
+         std::any_of(level.lights.begin(), level.lights.end(), [](const Light& l) { return l.role == BakeRole::bounce; }),
+         [](const Change& c) { return c.visibility || c.ground; });
+    maps("occlusion", now.keys.occlusion, level.occlusion.reach > 0,
+         [](const Change& c) { return c.occlusion || c.ground; });
+    status.forecast_seconds = forecast(manifest, now, status, ground);
+    return status;
+}
+
+}  // namespace
+
+bool BakeStatus::up_to_date() const {
+    return std::none_of(results.begin(), results.end(), [](const ResultStatus& r) { return r.stale; });
+}
+
+BakeStatus bake_status(const fs::path& folder, const Level& level) {
+    Json manifest;
+    std::error_code bad;
+    if (fs::exists(folder / "manifest.json", bad)) {
+        try {
+            const Bytes bytes = read_file(folder / "manifest.json");
+            manifest = Json::parse(bytes.begin(), bytes.end());
+        } catch (const nlohmann::json::exception&) {
+            // Damaged: as if there were none.
+        }
+    }
+    try {
+        return status_of(folder, level, manifest);
+    } catch (const nlohmann::json::exception&) {
+        return status_of(folder, level, {});  // a member of another kind than ours
+    }
+}
+
+}  // namespace stasigraph

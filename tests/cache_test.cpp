@@ -1,0 +1,332 @@
+// What a bake keeps, and what it makes again: the tool on a small level that is changed, stopped, and damaged.
+
+#include <gtest/gtest.h>
+
+#include <csignal>
+#include <cstdlib>
+#include <map>
+#include <thread>
+
+#include <fcntl.h>
+#include <sys/mount.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include "support.hpp"
+
+namespace test {
+namespace {
+
+const char* sheet_text = R"(
+[level]
+scene = "room.gltf"
+[lightmap]
+density = 8
+page = 256
+[quality]
+tier = "glance"
+[sky]
+radiance = [900, 1100, 1500]
+[[light]]
+name = "lamp"
+kind = "point"
+at = [0.5, 1.0, 0.2]
+candela = 200
+group = "lamps"
+[[light]]
+name = "sun"
+kind = "sun"
+azimuth = 120
+elevation = 50
+lux = 60000
+[[volume]]
+low = [-1.5, 0.3, -1.5]
+high = [1.5, 1.5, 1.5]
+spacing = 1.0
+[[set]]
+name = "day"
+gain = { lamps = 0.0 }
+[[set]]
+name = "night"
+gain = { sun = 0.0, sky = 0.01 }
+)";
+
+/// A floor with a wall and a crate on it, each a node of its own.
+void write_room(const fs::path& folder, float crate_x = 0.6f) {
+    Json gltf = good_gltf();
+    gltf["nodes"] = Json::array();
+    const auto add = [&](const char* name, std::vector<float> place, std::vector<float> scale,
+                         std::vector<float> turn) {
+        gltf["nodes"].push_back(
+            {{"name", name}, {"mesh", 0}, {"translation", place}, {"scale", scale}, {"rotation", turn}});
+    };
+    const float h = 0.70710678f;
+    add("floor", {0, 0, 0}, {1, 1, 1}, {0, 0, 0, 1});
+    add("wall", {-1.9f, 1, 0}, {0.5f, 1, 1}, {0, 0, -h, h});
+    add("crate", {crate_x, 0.5f, -0.4f}, {0.15f, 1, 0.15f}, {0, 0, 0, 1});
+    gltf["scenes"] = Json::array({{{"nodes", {0, 1, 2}}}});
+    write_bytes(folder / "room.gltf", gltf.dump());
+}
+
+/// A folder with the level in it.
+struct Room {
+    Folder folder;
+    fs::path sheet = folder / "room.toml", baked = folder / "baked", cache = folder / ".stasigraph";
+
+    Room() {
+        write_room(folder.path());
+        write_bytes(sheet, sheet_text);
+    }
+    Ran bake(const std::string& more = "") const { return tool("bake " + sheet.string() + " " + more); }
+    nlohmann::json status() const { return tool("status --json --quiet " + sheet.string()).json(); }
+    void edit(const std::string& from, const std::string& to) const {
+        std::string text = read_text(sheet);
+        const std::size_t at = text.find(from);
+        ASSERT_NE(at, std::string::npos) << from;
+        write_bytes(sheet, text.replace(at, from.size(), to));
+    }
+};
+
+/// Every file below a folder but those that name times.
+std::map<std::string, std::string> results(const fs::path& folder) {
+    std::map<std::string, std::string> files;
+    for (const auto& entry : fs::recursive_directory_iterator(folder)) {
+        const std::string name = entry.path().lexically_relative(folder).string();
+        if (!entry.is_regular_file() || name == ".bake-lock") continue;
+        std::string bytes = read_text(entry.path());
+        if (name == "manifest.json") {
+            auto json = nlohmann::json::parse(bytes);
+            json.erase("seconds");
+            bytes = json.dump();
+        }
+        files[name] = bytes;
+    }
+    return files;
+}
+
+void expect_same(const std::map<std::string, std::string>& a, const std::map<std::string, std::string>& b) {
+    ASSERT_GT(a.size(), 5u);
+    for (const auto& [name, bytes] : a) {
+        const auto other = b.find(name);
+        if (other == b.end())
+            ADD_FAILURE() << name << " is missing";
+        else
+            EXPECT_TRUE(other->second == bytes) << name << " has other bytes";
+    }
+    EXPECT_EQ(a.size(), b.size());
+}
+
+TEST(Cache, a_second_bake_touches_nothing_and_says_so) {
+    const Room room;
+    ASSERT_EQ(room.bake().status, 0);
+    EXPECT_TRUE(room.status()["up_to_date"].get<bool>());
+    const auto time = fs::last_write_time(room.baked / "manifest.json");
+    const Ran again = room.bake("--json");
+    ASSERT_EQ(again.status, 0) << again.err;
+    EXPECT_TRUE(again.json()["up_to_date"].get<bool>());
+    EXPECT_EQ(fs::last_write_time(room.baked / "manifest.json"), time);
+}
+
+TEST(Cache, without_it_the_same_bytes_come_out) {
+    const Room room;
+    ASSERT_EQ(room.bake().status, 0);
+    const auto first = results(room.baked);
+    const Ran kept = room.bake("--afresh --json");
+    ASSERT_EQ(kept.status, 0) << kept.err;
+    EXPECT_EQ(kept.json()["links_traced"], 0);
+    EXPECT_EQ(kept.json()["layers_made"], 0);
+    expect_same(first, results(room.baked));
+    fs::remove_all(room.cache);
+    const Ran anew = room.bake("--afresh --json");
+    EXPECT_GT(anew.json()["links_traced"], 0);
+    expect_same(first, results(room.baked));
+}
+
+TEST(Cache, bytes_do_not_depend_on_the_history_of_edits) {
+    const Room room;
+    const char* sun = "elevation = 50";
+    ASSERT_EQ(room.bake().status, 0);
+    room.edit(sun, "elevation = 30");
+    ASSERT_EQ(room.bake("--tier proof").status, 0);
+    room.edit("elevation = 30", sun);
+    room.edit("candela = 200", "candela = 431");
+    ASSERT_EQ(room.bake("--tier proof").status, 0);
+    const auto by_edits = results(room.baked);
+    const Room fresh;
+    fresh.edit("candela = 200", "candela = 431");
+    fs::create_directories(fresh.baked);
+    for (const char* charts : {"charts-glance.bin", "charts-proof.bin"})
+        fs::copy_file(room.baked / charts, fresh.baked / charts);
+    ASSERT_EQ(fresh.bake("--tier proof").status, 0);
+    expect_same(results(fresh.baked), by_edits);
+}
+
+TEST(Cache, a_group_dimmed_as_a_whole_is_mixed_and_nothing_else) {
+    const Room room;
+    ASSERT_EQ(room.bake().status, 0);
+    room.edit("lux = 60000", "lux = 20000");
+    const Ran dimmed = room.bake("--json");
+    ASSERT_EQ(dimmed.status, 0) << dimmed.err;
+    EXPECT_EQ(dimmed.json()["links_traced"], 0);
+    EXPECT_EQ(dimmed.json()["layers_made"], 0);
+    EXPECT_EQ(dimmed.json()["sets"], nlohmann::json({"day"})) << "the night does not show the sun";
+}
+
+TEST(Cache, a_lamp_that_moves_lights_its_own_group_alone) {
+    const Room room;
+    ASSERT_EQ(room.bake().status, 0);
+    const auto day = read_text(room.baked / "day/lightmap-0.exr"), night = read_text(room.baked / "night/lightmap-0.exr");
+    room.edit("at = [0.5", "at = [0.1");
+    const Ran moved = room.bake("--json");
+    ASSERT_EQ(moved.status, 0) << moved.err;
+    EXPECT_EQ(moved.json()["links_traced"], 0);
+    EXPECT_EQ(moved.json()["layers_made"], 1);
+    EXPECT_EQ(moved.json()["sets"], nlohmann::json({"night"}));
+    EXPECT_TRUE(read_text(room.baked / "day/lightmap-0.exr") == day);
+    EXPECT_FALSE(read_text(room.baked / "night/lightmap-0.exr") == night);
+}
+
+TEST(Cache, a_higher_tier_traces_what_is_missing_and_no_more) {
+    const Room room;
+    const Ran proof = room.bake("--tier proof --json");
+    ASSERT_EQ(proof.status, 0) << proof.err;
+    const Ran best = room.bake("--tier final --json");
+    ASSERT_EQ(best.status, 0) << best.err;
+    const std::size_t had = proof.json()["links"], has = best.json()["links"], traced = best.json()["links_traced"];
+    EXPECT_GT(has, had);
+    EXPECT_EQ(traced, has - had);
+}
+
+TEST(Cache, damaged_files_are_noticed_told_of_and_made_again) {
+    const Room room;
+    ASSERT_EQ(room.bake().status, 0);
+    const auto right = results(room.baked);
+    std::map<std::string, fs::path> kinds;  // one of each
+    for (const auto& entry : fs::directory_iterator(room.cache)) {
+        const std::string name = entry.path().filename().string();
+        kinds[name.substr(0, name.rfind('-'))] = entry.path();
+    }
+    EXPECT_GE(kinds.size(), 5u);
+    for (const auto& [kind, path] : kinds)
+        for (const bool cut : {false, true}) {
+            // Layers hide what they were made from, unless they are gone.
+            if (kind != "layer")
+                for (const auto& entry : fs::directory_iterator(room.cache))
+                    if (entry.path().filename().string().rfind("layer-", 0) == 0) fs::remove(entry.path());
+            std::string bytes = read_text(path);
+            ASSERT_GT(bytes.size(), 64u) << path;
+            if (cut)
+                bytes.resize(bytes.size() / 2);
+            else
+                bytes[bytes.size() * 2 / 3] = static_cast<char>(bytes[bytes.size() * 2 / 3] ^ 0x10);
+            write_bytes(path, bytes);
+            const Ran again = room.bake("--afresh");
+            ASSERT_EQ(again.status, 0) << again.err;
+            EXPECT_NE(again.err.find("damaged"), std::string::npos) << kind << ": " << again.err;
+            EXPECT_NE(again.err.find(path.filename().string()), std::string::npos) << again.err;
+            expect_same(right, results(room.baked));
+        }
+}
+
+TEST(Cache, a_bake_that_is_killed_goes_on_and_ends_with_the_same_bytes) {
+    const Room whole;
+    ASSERT_EQ(whole.bake("--tier proof").status, 0);
+    const auto right = results(whole.baked);
+    const Room room;
+    std::uint32_t random = 20261125;
+    int killed = 0;
+    for (int i = 0; i < 30; ++i) {
+        random = random * 1664525u + 1013904223u;
+        const pid_t child = fork();
+        ASSERT_GE(child, 0);
+        if (child == 0) {
+            const int nowhere = open("/dev/null", O_WRONLY);
+            dup2(nowhere, 1);
+            dup2(nowhere, 2);
+            execl(STASIGRAPH_TOOL_PATH, "stasigraph", "bake", room.sheet.c_str(), "--tier", "proof", "--afresh",
+                  "--quiet", nullptr);
+            _exit(127);
+        }
+        std::this_thread::sleep_for(std::chrono::milliseconds(5 + random / 16777216u * 5));
+        kill(child, SIGKILL);
+        int state = 0;
+        waitpid(child, &state, 0);
+        killed += WIFSIGNALED(state) ? 1 : 0;
+        // Whoever reads sees a whole result of some bake, or none.
+        if (i % 6 == 5 && fs::exists(room.baked / "manifest.json")) {
+            const Ran meter = tool("meter --json --quiet --at 0,0,0 " + room.sheet.string());
+            EXPECT_EQ(meter.status, 0) << meter.err;
+        }
+    }
+    EXPECT_GE(killed, 10);
+    const Ran last = room.bake("--tier proof --afresh");
+    ASSERT_EQ(last.status, 0) << last.err;
+    expect_same(right, results(room.baked));
+    for (const auto& folder : {room.baked, room.cache})
+        for (const auto& entry : fs::recursive_directory_iterator(folder))
+            EXPECT_TRUE(entry.path().filename().string()[0] != '.' || entry.path().filename() == ".bake-lock")
+                << "left over: " << entry.path();
+}
+
+TEST(Cache, a_second_bake_of_the_same_folder_stops_and_says_why) {
+    const Room room;
+    fs::create_directories(room.baked);
+    const FolderLock lock(room.baked);
+    const Ran second = room.bake();
+    EXPECT_EQ(second.status, 1);
+    EXPECT_NE(second.err.find("another bake"), std::string::npos) << second.err;
+    EXPECT_FALSE(fs::exists(room.baked / "manifest.json"));
+}
+
+/// A disk of a given size; not there where mounting is not allowed.
+class SmallDisk {
+public:
+    SmallDisk(const fs::path& at, const std::string& size) : at_(at) {
+        fs::create_directories(at);
+        there = mount("tmpfs", at.c_str(), "tmpfs", 0, ("size=" + size).c_str()) == 0;
+    }
+    ~SmallDisk() {
+        if (there) umount(at_.c_str());
+    }
+    bool there = false;
+
+private:
+    fs::path at_;
+};
+
+TEST(Cache, a_full_disk_leaves_the_last_good_result) {
+    const Room room;
+    ASSERT_EQ(room.bake("--set day").status, 0);
+    std::size_t size = 0;
+    for (const auto& [name, bytes] : results(room.baked)) size += bytes.size() + 4096;
+    // Room for the result twice, since the new one is whole before the old one goes.
+    const SmallDisk disk(room.folder / "disk", std::to_string(2 * size + 65536));
+    if (!disk.there) GTEST_SKIP() << "no right to mount a small disk here";
+    const std::string out = "--out " + (room.folder / "disk/baked").string();
+    const Ran small = room.bake(out + " --set day");
+    ASSERT_EQ(small.status, 0) << small.err;
+    const auto right = results(room.folder / "disk/baked");
+    room.edit("density = 8", "density = 40");
+    const Ran large = room.bake(out);
+    EXPECT_EQ(large.status, 1);
+    EXPECT_NE(large.err.find("space"), std::string::npos) << large.err;
+    auto now = results(room.folder / "disk/baked");
+    EXPECT_TRUE(now["manifest.json"] == right.at("manifest.json"));
+    const Ran meter = tool("meter --json --quiet --at 0,0,0 " + room.sheet.string() + " " + out);
+    EXPECT_EQ(meter.status, 0) << meter.err;
+}
+
+TEST(Cache, a_cache_that_cannot_be_written_costs_time_and_nothing_else) {
+    const Room room;
+    const SmallDisk disk(room.cache, "64k");
+    if (!disk.there) GTEST_SKIP() << "no right to mount a small disk here";
+    const Ran r = room.bake();
+    ASSERT_EQ(r.status, 0) << r.err;
+    EXPECT_NE(r.err.find("cache cannot be written"), std::string::npos) << r.err;
+    const Room other;
+    ASSERT_EQ(other.bake().status, 0);
+    expect_same(results(other.baked), results(room.baked));
+}
+
+}  // namespace
+}  // namespace test
