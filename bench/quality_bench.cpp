@@ -28,7 +28,8 @@ struct Errors {
 Errors errors_of(const std::vector<TexelLight>& ours, const std::vector<TexelLight>& truth, bool by_area) {
     const auto weight = [&](std::size_t i) {
         // Whether a texel counts as buried, and where it then moved, is told by its links.
-        const bool both = ours[i].exported && ours[i].valid && truth[i].valid && ours[i].position == truth[i].position;
+        const bool both =
+            ours[i].exported && ours[i].valid && truth[i].valid && ours[i].position == truth[i].position;
         return both ? (by_area ? static_cast<double>(ours[i].area) : 1.0) : 0.0;
     };
     const auto links = [](const TexelLight& t) {

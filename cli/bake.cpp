@@ -29,13 +29,16 @@ void say_shared(const std::vector<SharedTexels>& shared) {
     for (std::size_t i = 0; i < std::min(shared.size(), most); ++i) {
         const SharedTexels& t = shared[i];
         const std::string wall = t.wall > 0 ? fmt::format("a wall of {:.3g} m", t.wall) : "a sheet",
-                          remedy = t.wall > 0
-                                       ? fmt::format("{:.0f} texels per metre, or {:.2g} m of wall, part them",
-                                                     std::ceil(t.density), t.thickness)
-                                       : fmt::format("end the surface at it, make it {:.2g} m thick, or use {:.0f} texels "
-                                                     "per metre to keep that within 5 cm of it",
-                                                     t.thickness, std::ceil(t.density));
-        say("{}: {} texels on either side of {} share light, most at {:.2f}, {:.2f}, {:.2f} ({:.3g} and {:.3g} "
+                          remedy =
+                              t.wall > 0
+                                  ? fmt::format("{:.0f} texels per metre, or {:.2g} m of wall, part them",
+                                                std::ceil(t.density), t.thickness)
+                                  : fmt::format(
+                                        "end the surface at it, make it {:.2g} m thick, or use {:.0f} texels "
+                                        "per metre to keep that within 5 cm of it",
+                                        t.thickness, std::ceil(t.density));
+        say("{}: {} texels on either side of {} share light, most at {:.2f}, {:.2f}, {:.2f} ({:.3g} and "
+            "{:.3g} "
             "lux, set {}); {}\n",
             t.surface, t.texels, wall, t.at.x, t.at.y, t.at.z, t.dark, t.bright, t.set, remedy);
     }
@@ -48,6 +51,7 @@ struct Options {
     fs::path out, cache;
     std::string tier, bounces;
     std::vector<std::string> sets;
+    std::string only;
     float noise = 0;
     bool repack = false, afresh = false;
 };
@@ -72,7 +76,7 @@ std::vector<std::string> stale_sets(const Options& o, const Level& level, const 
     std::vector<std::string> stale;
     for (const BakeSet& set : level.sets) {
         if (!o.sets.empty() && std::find(o.sets.begin(), o.sets.end(), set.name) == o.sets.end()) continue;
-        bool out = o.afresh || o.repack;
+        bool out = o.afresh || o.repack || !o.only.empty();
         for (const ResultStatus& r : status.results) {
             // What belongs to no set is written with any of them.
             if (!r.stale || (!r.set.empty() && r.set != set.name)) continue;
@@ -121,7 +125,8 @@ void print(const Options& o, const Baked& baked, const std::vector<Job::StageTim
         count_text(static_cast<double>(f.texels)), count_text(static_cast<double>(f.patches)),
         static_cast<double>(f.links) / 1e6, f.mean_links, f.noise * 100, f.bounces);
     if (f.traced < f.links || f.layers_made < f.layers)
-        say("{:.1f} million links were traced now and {} of {} light groups lit; the rest was there already\n",
+        say("{:.1f} million links were traced now and {} of {} light groups lit; the rest was there "
+            "already\n",
             static_cast<double>(f.traced) / 1e6, f.layers_made, f.layers);
     if (f.buried + f.hidden + f.moved > 0)
         say("{} texels lie inside geometry and {} beyond a wall where nothing can look: filled from their "
@@ -156,6 +161,8 @@ void run(Options& o, Job& job) {
             say("{} is up to date; --afresh bakes it all the same\n", o.out.string());
         return;
     }
+    SaveOptions options;
+    if (!o.only.empty()) options.surfaces = surfaces_named(level, o.only);
     if (!why.empty() && !o.common.quiet) job.note("baked because " + reasons_text(why));
     Atlas atlas;
     if (!o.repack) atlas = earlier_atlas(level, atlas_folders(o.common, o.out), job);
@@ -163,12 +170,14 @@ void run(Options& o, Job& job) {
     std::vector<std::uint32_t> places;
     for (const std::string& set : sets) places.push_back(set_index(level, set));
     const Baked baked = bake(level, atlas, job,
-                             open_store(o.cache.empty() ? default_cache(o.common.level) : o.cache, [&](const std::string& text) { job.note(text); }),
+                             open_store(o.cache.empty() ? default_cache(o.common.level) : o.cache,
+                                        [&](const std::string& text) { job.note(text); }),
                              places);
     std::vector<Job::StageTime> times = job.times();
     times.insert(times.begin(), {"load", loaded});
+    options.times = times;
     const double made = seconds();
-    const std::vector<fs::path> files = save_bake(o.out, o.common.level, level, atlas, baked, times);
+    const std::vector<fs::path> files = save_bake(o.out, o.common.level, level, atlas, baked, options);
     times.push_back({"write", seconds() - made});
     if (o.common.json) {
         Json j = to_json(o, level, atlas, baked, times, seconds());
@@ -178,6 +187,9 @@ void run(Options& o, Job& job) {
         return;
     }
     print(o, baked, times);
+    if (!o.only.empty() && !why.empty())
+        say("only {} was baked; everything else is as it was, and out of date: {}\n", o.only,
+            reasons_text(why));
     say("wrote {} files to {} in {}\n", files.size(), o.out.string(), seconds_text(seconds()));
 }
 
@@ -185,7 +197,8 @@ void run(Options& o, Job& job) {
 
 void add_bake(CLI::App& app) {
     auto o = std::make_shared<Options>();
-    CLI::App* c = app.add_subcommand("bake", "bake what is out of date of the lightmaps and probes of every set");
+    CLI::App* c =
+        app.add_subcommand("bake", "bake what is out of date of the lightmaps and probes of every set");
     add_common(*c, o->common, "stasigraph bake observatory.toml --tier glance");
     c->add_option("--out", o->out, "the folder to write; `baked` beside the level unless given");
     c->add_option("--tier", o->tier, "glance, proof or final; the sheet's unless given")
@@ -195,9 +208,12 @@ void add_bake(CLI::App& app) {
                   "relative standard error to aim for; the sheet's or the tier's unless given")
         ->check(CLI::Range(0.001, 1.0));
     c->add_option("--set", o->sets, "bake only this set; may be repeated");
+    c->add_option("--only", o->only,
+                  "write these surfaces' texels alone (glob); everything else keeps its bytes");
     c->add_flag("--repack", o->repack,
                 "pack the pages afresh, instead of keeping the places of what is unchanged");
-    c->add_option("--cache", o->cache, "where links and layers are kept; `.stasigraph` beside the level unless given");
+    c->add_option("--cache", o->cache,
+                  "where links and layers are kept; `.stasigraph` beside the level unless given");
     c->add_flag("--afresh", o->afresh, "write everything, also what is up to date");
     c->callback([o] {
         if (!o->bounces.empty() && o->bounces != "settle" &&

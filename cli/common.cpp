@@ -195,7 +195,8 @@ Atlas earlier_atlas(const Level& level, const std::vector<fs::path>& folders, Jo
         std::error_code bad;
         // Tiers of one density have the same charts, and then share their links.
         for (const Tier other : {Tier::glance, Tier::proof, Tier::final})
-            if (!fs::exists(file, bad) && tier_settings(other).density_scale == tier_settings(level.quality.tier).density_scale)
+            if (!fs::exists(file, bad) &&
+                tier_settings(other).density_scale == tier_settings(level.quality.tier).density_scale)
                 file = atlas_file(folder, other);
         if (!fs::exists(file, bad)) continue;
         try {
@@ -215,8 +216,9 @@ BakedLevel load_baked(const Common& common, const fs::path& folder, const std::s
     BakedLevel b{.level = load(common), .bake = {}};
     b.bake = load_bake(folder, b.level, set);
     if (b.bake.stale && !common.quiet)
-        log().warn("what follows is out of date: {}. Run `stasigraph bake` to bring it up to date.",
-                   b.bake.because.empty() ? "surfaces changed since it was baked" : reasons_text(b.bake.because));
+        log().warn(
+            "what follows is out of date: {}. Run `stasigraph bake` to bring it up to date.",
+            b.bake.because.empty() ? "surfaces changed since it was baked" : reasons_text(b.bake.because));
     return b;
 }
 

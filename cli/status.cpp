@@ -13,6 +13,8 @@ Json to_json(const BakeStatus& s) {
         if (!r.set.empty()) entry["set"] = r.set;
         entry["stale"] = r.stale;
         entry["because"] = r.because;
+        if (!r.surfaces_up_to_date.empty()) entry["surfaces_up_to_date"] = r.surfaces_up_to_date;
+        if (!r.surfaces_older.empty()) entry["surfaces_older"] = r.surfaces_older;
         j["results"].push_back(std::move(entry));
     }
     if (s.forecast_seconds >= 0)
@@ -37,6 +39,10 @@ void print(const BakeStatus& s) {
         }
         say("  {:<34} {}\n", name, r.stale ? "out of date; since it was baked" : "up to date");
         for (const std::string& why : r.because) say("  {:<34}   {}\n", "", why);
+        if (!r.surfaces_up_to_date.empty())
+            say("  {:<34}   but up to date, baked alone: {}\n", "", reasons_text(r.surfaces_up_to_date));
+        if (!r.surfaces_older.empty())
+            say("  {:<34}   of a state in between, baked alone: {}\n", "", reasons_text(r.surfaces_older));
     }
     if (s.up_to_date())
         say("everything is as the level would give it now\n");

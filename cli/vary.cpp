@@ -36,7 +36,8 @@ struct Tried {
     std::string value;
     double seconds = 0;
     std::size_t traced = 0, layers_made = 0, layers = 0;
-    double mean = 0, dark = 0, middle = 0, bright = 0;  ///< Lux over valid texels; 5, 50 and 95 % are under it.
+    double mean = 0, dark = 0, middle = 0,
+           bright = 0;  ///< Lux over valid texels; 5, 50 and 95 % are under it.
     float noise = 0;
     Picture picture;
     std::optional<float> exposure;
@@ -68,23 +69,29 @@ std::string lux_text(double v) {
 }
 
 std::vector<std::string> lines_of(const Tried& t) {
-    const std::string rays = t.traced > 0 ? count_text(static_cast<double>(t.traced)) + " links traced" : "no link traced";
-    return {fmt::format("mean {} lux; 5 % under {}, half under {}, 95 % under {}", lux_text(t.mean), lux_text(t.dark),
-                        lux_text(t.middle), lux_text(t.bright)),
-            fmt::format("noise about {:.1f} %; {}; {}, {} of {} groups lit", static_cast<double>(t.noise) * 100,
-                        seconds_text(t.seconds), rays, t.layers_made, t.layers)};
+    const std::string rays =
+        t.traced > 0 ? count_text(static_cast<double>(t.traced)) + " links traced" : "no link traced";
+    return {
+        fmt::format("mean {} lux; 5 % under {}, half under {}, 95 % under {}", lux_text(t.mean),
+                    lux_text(t.dark), lux_text(t.middle), lux_text(t.bright)),
+        fmt::format("noise about {:.1f} %; {}; {}, {} of {} groups lit", static_cast<double>(t.noise) * 100,
+                    seconds_text(t.seconds), rays, t.layers_made, t.layers)};
 }
 
 /// Bakes one level after the other, with what they share.
 class Trials {
 public:
     Trials(const Options& o, Job& job)
-        : o_(o), job_(job), store_(open_store(o.cache.empty() ? default_cache(o.common.level) : o.cache, [&](const std::string& text) { job.note(text); })) {}
+        : o_(o),
+          job_(job),
+          store_(open_store(o.cache.empty() ? default_cache(o.common.level) : o.cache,
+                            [&](const std::string& text) { job.note(text); })) {}
 
     Tried run(const std::string& key, const std::string& value, int width, int height) {
         Tried t{.value = value, .picture = {}, .exposure = {}};
         std::vector<SheetChange> changes{{key, value}};
-        if (!o_.tier.empty() && key != "tier" && key != "quality.tier") changes.insert(changes.begin(), {"tier", o_.tier});
+        if (!o_.tier.empty() && key != "tier" && key != "quality.tier")
+            changes.insert(changes.begin(), {"tier", o_.tier});
         Level level = load_level(o_.common.level, changes);
         complete_level(level);
         const std::uint32_t wanted = set_index(level, o_.set);
@@ -98,9 +105,10 @@ public:
         t.noise = baked.figures.noise;
         measure(baked.sets[0], t);
         const Level shown = as_in_set(level, wanted);
-        t.picture = view(shown, baker.atlas(), {&baked.sets[0], &baked.probes, &baked.visibility, &baked.occlusion},
-                         camera_of(level), {.width = width, .height = height, .show = o_.show == "light" ? Show::light : Show::lit},
-                         job_);
+        t.picture = view(
+            shown, baker.atlas(), {&baked.sets[0], &baked.probes, &baked.visibility, &baked.occlusion},
+            camera_of(level),
+            {.width = width, .height = height, .show = o_.show == "light" ? Show::light : Show::lit}, job_);
         t.exposure = level.sets[wanted].exposure;
         return t;
     }
@@ -142,11 +150,14 @@ void run(const Options& o, Job& job) {
         tried.push_back(trials.run(key, value, layout.picture_width, layout.picture_height));
     // One exposure for all, or nothing could be compared: that of the value in the middle.
     const Tried& middle = tried[tried.size() / 2];
-    const float ev = o.ev != "auto" ? std::stof(o.ev) : middle.exposure ? *middle.exposure : auto_exposure(middle.picture);
+    const float ev = o.ev != "auto"    ? std::stof(o.ev)
+                     : middle.exposure ? *middle.exposure
+                                       : auto_exposure(middle.picture);
     std::vector<ContactPicture> pictures;
     Json list = Json::array();
     for (const Tried& t : tried) {
-        pictures.push_back({key + " = " + t.value, lines_of(t), t.picture.width, t.picture.height, tone_map(t.picture, ev)});
+        pictures.push_back(
+            {key + " = " + t.value, lines_of(t), t.picture.width, t.picture.height, tone_map(t.picture, ev)});
         list.push_back({{"value", t.value},
                         {"seconds", t.seconds},
                         {"links_traced", t.traced},
@@ -154,8 +165,7 @@ void run(const Options& o, Job& job) {
                         {"noise", t.noise},
                         {"mean_lux", t.mean},
                         {"lux_5_50_95_percent", {t.dark, t.middle, t.bright}}});
-        if (!o.common.json)
-            say("{:<12} {}\n{:<12} {}\n", t.value, lines_of(t)[0], "", lines_of(t)[1]);
+        if (!o.common.json) say("{:<12} {}\n{:<12} {}\n", t.value, lines_of(t)[0], "", lines_of(t)[1]);
     }
     const fs::path file = o.file.empty() ? fs::path("vary-" + key + ".png") : o.file;
     const Level level = load_level(o.common.level);
@@ -165,7 +175,9 @@ void run(const Options& o, Job& job) {
                                     choose_camera(level, o.camera).name, static_cast<double>(ev)),
                         layout, pictures);
     if (o.common.json)
-        say("{}\n", Json{{"file", file.string()}, {"what", key}, {"set", set}, {"exposure_ev", ev}, {"tried", list}}.dump(1));
+        say("{}\n",
+            Json{{"file", file.string()}, {"what", key}, {"set", set}, {"exposure_ev", ev}, {"tried", list}}
+                .dump(1));
     else
         say("wrote {}\n", file.string());
 }
@@ -174,22 +186,28 @@ void run(const Options& o, Job& job) {
 
 void add_vary(CLI::App& app) {
     auto o = std::make_shared<Options>();
-    CLI::App* c = app.add_subcommand("vary", "one setting over several values, as one labelled sheet of pictures");
-    add_common(*c, o->common, "stasigraph vary observatory.toml --what light.sun.gain=0.5,1,2,4 --camera terrace");
-    c->add_option("--what", o->what,
-                  "KEY=VALUE,VALUE,...: any key of the sheet, as light.NAME.gain, sky.lux, set.NAME.gain.GROUP or "
-                  "quality.bounces; bounces, tier, noise and density alone will do")
+    CLI::App* c =
+        app.add_subcommand("vary", "one setting over several values, as one labelled sheet of pictures");
+    add_common(*c, o->common,
+               "stasigraph vary observatory.toml --what light.sun.gain=0.5,1,2,4 --camera terrace");
+    c->add_option(
+         "--what", o->what,
+         "KEY=VALUE,VALUE,...: any key of the sheet, as light.NAME.gain, sky.lux, set.NAME.gain.GROUP or "
+         "quality.bounces; bounces, tier, noise and density alone will do")
         ->required();
     c->add_option("--camera", o->camera, "a camera of the level; the first unless given");
     c->add_option("--set", o->set, "the bake set; the first unless given");
     c->add_option("--tier", o->tier, "glance, proof or final; the sheet's unless given")
         ->check(CLI::IsMember({"glance", "proof", "final"}));
     c->add_option("--show", o->show, "lit or light")->check(CLI::IsMember({"lit", "light"}));
-    c->add_option("--exposure", o->ev, "exposure value at ISO 100 of all pictures, or auto: that of the middle one");
+    c->add_option("--exposure", o->ev,
+                  "exposure value at ISO 100 of all pictures, or auto: that of the middle one");
     c->add_option("--width", o->width, "of the sheet, pixels")->check(CLI::Range(320, 8192));
     c->add_option("--file", o->file, "the picture to write; named by the key unless given");
-    c->add_option("--cache", o->cache, "where links and layers are kept; `.stasigraph` beside the level unless given");
-    c->add_option("--out", o->folder, "the folder of a bake whose charts are kept; `baked` beside the level unless given");
+    c->add_option("--cache", o->cache,
+                  "where links and layers are kept; `.stasigraph` beside the level unless given");
+    c->add_option("--out", o->folder,
+                  "the folder of a bake whose charts are kept; `baked` beside the level unless given");
     c->callback([o] {
         const std::size_t equals = o->what.find('=');
         if (equals == std::string::npos || equals == 0 || equals + 1 == o->what.size())

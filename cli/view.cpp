@@ -31,12 +31,12 @@ Camera camera_of(const Options& o, const Level& level) {
 }
 
 Show show_from(const std::string& name) {
-    return name == "light"     ? Show::light
-           : name == "albedo"  ? Show::albedo
-           : name == "charts"  ? Show::charts
-           : name == "density" ? Show::density
+    return name == "light"       ? Show::light
+           : name == "albedo"    ? Show::albedo
+           : name == "charts"    ? Show::charts
+           : name == "density"   ? Show::density
            : name == "occlusion" ? Show::occlusion
-                               : Show::lit;
+                                 : Show::lit;
 }
 
 void run(const Options& o, ViewSettings settings, Job& job) {
@@ -92,8 +92,7 @@ void run(const Options& o, ViewSettings settings, Job& job) {
         return;
     }
     say("wrote {}{}\n", file.string(),
-        ev ? fmt::format(" (set {}, {} EV {:.1f})", set, metered ? "automatic exposure" : "exposure",
-                         *ev)
+        ev ? fmt::format(" (set {}, {} EV {:.1f})", set, metered ? "automatic exposure" : "exposure", *ev)
            : "");
 }
 

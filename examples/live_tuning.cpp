@@ -1,5 +1,5 @@
-// A host program that keeps a level open while its light is tuned: change something, get the pages that are different.
-// Usage: live_tuning LEVEL.toml
+// A host program that keeps a level open while its light is tuned: change something, get the pages that are
+// different. Usage: live_tuning LEVEL.toml
 
 #include <chrono>
 #include <cmath>
@@ -24,9 +24,9 @@ static void tune(Session& session, Job& job, const char* what, const Level& leve
     const auto start = std::chrono::steady_clock::now();
     const std::vector<PageRef> pages = session.update(level, job);
     const double took = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-    std::printf("%-28s %7.0f ms, %2zu pages changed, %zu of %zu groups lit, mean light %.1f lux\n", what, took * 1000,
-                pages.size(), session.baked().figures.layers_made, session.baked().figures.layers,
-                mean_light(session.baked().sets[0]));
+    std::printf("%-28s %7.0f ms, %2zu pages changed, %zu of %zu groups lit, mean light %.1f lux\n", what,
+                took * 1000, pages.size(), session.baked().figures.layers_made,
+                session.baked().figures.layers, mean_light(session.baked().sets[0]));
 }
 
 int main(int argc, char** argv) {
@@ -56,7 +56,8 @@ int main(int argc, char** argv) {
         for (Light& light : level.lights)
             if (light.kind == LightKind::sun) {
                 const float e = 15 * pi / 180, azimuth = 240 * pi / 180;
-                light.direction = {-std::sin(azimuth) * std::cos(e), -std::sin(e), std::cos(azimuth) * std::cos(e)};
+                light.direction = {-std::sin(azimuth) * std::cos(e), -std::sin(e),
+                                   std::cos(azimuth) * std::cos(e)};
             }
         tune(session, job, "the sun lower", level);
         level.quality.bounces = 1;

@@ -1,4 +1,5 @@
-// What a bake keeps, and what it makes again: the tool on a small level that is changed, stopped, and damaged.
+// What a bake keeps, and what it makes again: the tool on a small level that is changed, stopped, and
+// damaged.
 
 #include <gtest/gtest.h>
 
@@ -12,80 +13,10 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
-#include "support.hpp"
+#include "room.hpp"
 
 namespace test {
 namespace {
-
-const char* sheet_text = R"(
-[level]
-scene = "room.gltf"
-[lightmap]
-density = 8
-page = 256
-[quality]
-tier = "glance"
-[sky]
-radiance = [900, 1100, 1500]
-[[light]]
-name = "lamp"
-kind = "point"
-at = [0.5, 1.0, 0.2]
-candela = 200
-group = "lamps"
-[[light]]
-name = "sun"
-kind = "sun"
-azimuth = 120
-elevation = 50
-lux = 60000
-[[volume]]
-low = [-1.5, 0.3, -1.5]
-high = [1.5, 1.5, 1.5]
-spacing = 1.0
-[[set]]
-name = "day"
-gain = { lamps = 0.0 }
-[[set]]
-name = "night"
-gain = { sun = 0.0, sky = 0.01 }
-)";
-
-/// A floor with a wall and a crate on it, each a node of its own.
-void write_room(const fs::path& folder, float crate_x = 0.6f) {
-    Json gltf = good_gltf();
-    gltf["nodes"] = Json::array();
-    const auto add = [&](const char* name, std::vector<float> place, std::vector<float> scale,
-                         std::vector<float> turn) {
-        gltf["nodes"].push_back(
-            {{"name", name}, {"mesh", 0}, {"translation", place}, {"scale", scale}, {"rotation", turn}});
-    };
-    const float h = 0.70710678f;
-    add("floor", {0, 0, 0}, {1, 1, 1}, {0, 0, 0, 1});
-    add("wall", {-1.9f, 1, 0}, {0.5f, 1, 1}, {0, 0, -h, h});
-    add("crate", {crate_x, 0.5f, -0.4f}, {0.15f, 1, 0.15f}, {0, 0, 0, 1});
-    gltf["scenes"] = Json::array({{{"nodes", {0, 1, 2}}}});
-    write_bytes(folder / "room.gltf", gltf.dump());
-}
-
-/// A folder with the level in it.
-struct Room {
-    Folder folder;
-    fs::path sheet = folder / "room.toml", baked = folder / "baked", cache = folder / ".stasigraph";
-
-    Room() {
-        write_room(folder.path());
-        write_bytes(sheet, sheet_text);
-    }
-    Ran bake(const std::string& more = "") const { return tool("bake " + sheet.string() + " " + more); }
-    nlohmann::json status() const { return tool("status --json --quiet " + sheet.string()).json(); }
-    void edit(const std::string& from, const std::string& to) const {
-        std::string text = read_text(sheet);
-        const std::size_t at = text.find(from);
-        ASSERT_NE(at, std::string::npos) << from;
-        write_bytes(sheet, text.replace(at, from.size(), to));
-    }
-};
 
 /// Every file below a folder but those that name times.
 std::map<std::string, std::string> results(const fs::path& folder) {
@@ -175,7 +106,8 @@ TEST(Cache, a_group_dimmed_as_a_whole_is_mixed_and_nothing_else) {
 TEST(Cache, a_lamp_that_moves_lights_its_own_group_alone) {
     const Room room;
     ASSERT_EQ(room.bake().status, 0);
-    const auto day = read_text(room.baked / "day/lightmap-0.exr"), night = read_text(room.baked / "night/lightmap-0.exr");
+    const auto day = read_text(room.baked / "day/lightmap-0.exr"),
+               night = read_text(room.baked / "night/lightmap-0.exr");
     room.edit("at = [0.5", "at = [0.1");
     const Ran moved = room.bake("--json");
     ASSERT_EQ(moved.status, 0) << moved.err;
@@ -192,7 +124,8 @@ TEST(Cache, a_higher_tier_traces_what_is_missing_and_no_more) {
     ASSERT_EQ(proof.status, 0) << proof.err;
     const Ran best = room.bake("--tier final --json");
     ASSERT_EQ(best.status, 0) << best.err;
-    const std::size_t had = proof.json()["links"], has = best.json()["links"], traced = best.json()["links_traced"];
+    const std::size_t had = proof.json()["links"], has = best.json()["links"],
+                      traced = best.json()["links_traced"];
     EXPECT_GT(has, had);
     EXPECT_EQ(traced, has - had);
 }
@@ -243,8 +176,8 @@ TEST(Cache, a_bake_that_is_killed_goes_on_and_ends_with_the_same_bytes) {
             const int nowhere = open("/dev/null", O_WRONLY);
             dup2(nowhere, 1);
             dup2(nowhere, 2);
-            execl(STASIGRAPH_TOOL_PATH, "stasigraph", "bake", room.sheet.c_str(), "--tier", "proof", "--afresh",
-                  "--quiet", nullptr);
+            execl(STASIGRAPH_TOOL_PATH, "stasigraph", "bake", room.sheet.c_str(), "--tier", "proof",
+                  "--afresh", "--quiet", nullptr);
             _exit(127);
         }
         std::this_thread::sleep_for(std::chrono::milliseconds(5 + random / 16777216u * 5));

@@ -85,8 +85,8 @@ TEST(Directional, an_even_sky_gives_the_share_of_it_that_a_tilted_normal_sees) {
 TEST(Directional, a_red_wall_reddens_what_turns_toward_it) {
     Level level = open_floor();
     level.materials[0].base_color = {0.5f, 0.5f, 0.5f};
-    add_quad(level, "wall", {1.99f, 0, 2}, {1.99f, 0, -2}, {1.99f, 3, -2}, {1.99f, 3, 2}, {0.9f, 0, 0}).lit_by =
-        LitBy::nothing;
+    add_quad(level, "wall", {1.99f, 0, 2}, {1.99f, 0, -2}, {1.99f, 3, -2}, {1.99f, 3, 2}, {0.9f, 0, 0})
+        .lit_by = LitBy::nothing;
     level.materials.back().double_sided = true;
     level.lights.push_back(sun({-1, 1, 0}, 1000));
     level.lightmap.shape = LightmapShape::directional;
@@ -224,8 +224,9 @@ TEST(DirectionalFiles, hold_nine_named_channels_that_the_view_draws_bumps_by) {
     EXPECT_EQ(page.exponent, entry[0]["exponent"].get<int>());
 
     // The same bake without its directional pages: the terrace loses its joints.
-    const std::string view = "view " + level + " --eye=-19.3,1.9,-1.2 --toward=-13,0.6,1.4 --set noon "
-                                               "--size 160x100 --exposure 14 --quiet --file ";
+    const std::string view = "view " + level +
+                             " --eye=-19.3,1.9,-1.2 --toward=-13,0.6,1.4 --set noon "
+                             "--size 160x100 --exposure 14 --quiet --file ";
     ASSERT_EQ(tool(view + (folder / "bumps.png").string()).status, 0);
     std::string text = read_text(folder / "baked/manifest.json");
     text.replace(text.find("\"directional\": ["), 13, "\"unused\"");
@@ -234,7 +235,8 @@ TEST(DirectionalFiles, hold_nine_named_channels_that_the_view_draws_bumps_by) {
     const Pixels bumps = read_image(folder / "bumps.png"), plain = read_image(folder / "plain.png");
     double change = 0;
     for (int x = 0; x < 160; ++x)
-        for (int y = 70; y < 100; ++y) change += std::abs(static_cast<double>(bumps.at(x, y, 1) - plain.at(x, y, 1)));
+        for (int y = 70; y < 100; ++y)
+            change += std::abs(static_cast<double>(bumps.at(x, y, 1) - plain.at(x, y, 1)));
     EXPECT_GT(change / (160 * 30), 0.01);
 
     fs::resize_file(folder / ("baked/" + entry[0]["file"].get<std::string>()), 500);

@@ -36,8 +36,8 @@ TEST(Examples, live_tuning_lights_what_changed_and_no_more) {
         int all = 0;
         return at != std::string::npos &&
                std::sscanf(r.out.c_str() + at + std::strlen(what),
-                           "%f ms, %d pages changed, %d of %d groups lit, mean light %f", &ms, &pages, &groups, &all,
-                           &light) == 5;
+                           "%f ms, %d pages changed, %d of %d groups lit, mean light %f", &ms, &pages,
+                           &groups, &all, &light) == 5;
     };
     int pages, groups;
     float before, dimmed, gained, lower;

@@ -69,7 +69,8 @@ TEST(Occlusion, of_a_floor_at_the_foot_of_a_wall_is_half_the_sky_and_far_off_not
             }
     // Half of the directions meet the wall. With u their sine across it, of density 4 / pi sqrt(1 - u^2), of
     // what lies at x / u the share min(1, x / u)^2 is open; integrated for the row beside the wall.
-    const double x = 0.5 / 8, half = 4 / 3.14159265 * (x + x * x * (std::sqrt(1 - x * x) / x + std::asin(x) - 3.14159265 / 2));
+    const double x = 0.5 / 8, half = 4 / 3.14159265 *
+                                     (x + x * x * (std::sqrt(1 - x * x) / x + std::asin(x) - 3.14159265 / 2));
     EXPECT_NEAR(near, 0.5 + half / 2, 0.015);
     EXPECT_NEAR(far, 1, 0.001);
 }
@@ -104,14 +105,14 @@ struct StripedFloor {
     fs::path sheet;
     explicit StripedFloor(const std::string& lines) : sheet(folder / "floor.toml") {
         Json gltf = good_gltf({-2, 0, 2, 2, 0, 2, 2, 0, -2, -2, 0, -2});
-        gltf["materials"] = Json::array({{{"name", "grey"},
-                                          {"pbrMetallicRoughness",
-                                           {{"baseColorFactor", {0.5, 0.25, 0.125, 1}}}}}});
+        gltf["materials"] = Json::array(
+            {{{"name", "grey"}, {"pbrMetallicRoughness", {{"baseColorFactor", {0.5, 0.25, 0.125, 1}}}}}});
         gltf["meshes"][0]["primitives"][0]["material"] = 0;
         write_bytes(folder / "floor.gltf", gltf.dump());
-        write_bytes(sheet, "[level]\nscene = \"floor.gltf\"\n[lightmap]\npage = 128\ndensity = 8\n"
-                           "[[light]]\nname = \"sun\"\nkind = \"sun\"\nlux = 2000\nelevation = 90\nazimuth = 0\n" +
-                               lines);
+        write_bytes(sheet,
+                    "[level]\nscene = \"floor.gltf\"\n[lightmap]\npage = 128\ndensity = 8\n"
+                    "[[light]]\nname = \"sun\"\nkind = \"sun\"\nlux = 2000\nelevation = 90\nazimuth = 0\n" +
+                        lines);
     }
     Ran bake() const { return tool("bake " + sheet.string() + " --tier proof --quiet"); }
     nlohmann::json manifest() const {
@@ -127,8 +128,8 @@ TEST(Combined, is_light_times_base_colour_at_the_exposure_asked_for) {
     // 2000 lux on 0.25 of reflectance is 159 nit: at EV 10.315, metered luminance 159, that is middle grey.
     const float nit = 2000 * 0.25f / pi;
     for (const char* by : {"page", "surface"}) {
-        const StripedFloor level("[combined]\nby = \"" + std::string(by) + "\"\ndetail = 3\nexposure = " +
-                                 std::to_string(std::log2(8 * nit)) + "\n");
+        const StripedFloor level("[combined]\nby = \"" + std::string(by) +
+                                 "\"\ndetail = 3\nexposure = " + std::to_string(std::log2(8 * nit)) + "\n");
         const Ran ran = level.bake();
         ASSERT_EQ(ran.status, 0) << ran.err;
         const auto entry = level.manifest()["sets"][0]["combined"];
@@ -157,14 +158,14 @@ TEST(Combined, glb_is_valid_names_its_images_and_is_refused_as_a_level) {
     ASSERT_EQ(level.bake().status, 0);
     const std::string glb = read_text(level.folder / "baked/base/combined.glb");
     EXPECT_NE(glb.find("combined/floor.png"), std::string::npos);
-    const Ran checked = run(std::string(STASIGRAPH_NODE) +
-                            " -e \"const v = require(process.argv[1] + '/node_modules/gltf-validator'), fs = "
-                            "require('fs'), p = require('path'); v.validateBytes(new "
-                            "Uint8Array(fs.readFileSync(process.argv[2])), {externalResourceFunction: u => "
-                            "Promise.resolve(new Uint8Array(fs.readFileSync(p.join(p.dirname(process.argv[2]), "
-                            "u))))}).then(r => console.log(r.issues.numErrors))\" " +
-                            std::string(STASIGRAPH_VALIDATOR) + " " +
-                            (level.folder / "baked/base/combined.glb").string());
+    const Ran checked =
+        run(std::string(STASIGRAPH_NODE) +
+            " -e \"const v = require(process.argv[1] + '/node_modules/gltf-validator'), fs = "
+            "require('fs'), p = require('path'); v.validateBytes(new "
+            "Uint8Array(fs.readFileSync(process.argv[2])), {externalResourceFunction: u => "
+            "Promise.resolve(new Uint8Array(fs.readFileSync(p.join(p.dirname(process.argv[2]), "
+            "u))))}).then(r => console.log(r.issues.numErrors))\" " +
+            std::string(STASIGRAPH_VALIDATOR) + " " + (level.folder / "baked/base/combined.glb").string());
     EXPECT_EQ(checked.out, "0\n") << checked.err;
     const Ran again = tool("bake " + (level.folder / "baked/base/combined.glb").string());
     EXPECT_EQ(again.status, 1);
@@ -173,7 +174,8 @@ TEST(Combined, glb_is_valid_names_its_images_and_is_refused_as_a_level) {
 
 TEST(Combined, files_go_when_they_are_no_longer_asked_for_and_stay_beside_a_bake_of_another_set) {
     const StripedFloor level(
-        "[combined]\nby = \"surface\"\n[[set]]\nname = \"day\"\n[[set]]\nname = \"half\"\ngain = { sun = 0.5 }\n");
+        "[combined]\nby = \"surface\"\n[[set]]\nname = \"day\"\n[[set]]\nname = \"half\"\ngain = { sun = 0.5 "
+        "}\n");
     ASSERT_EQ(level.bake().status, 0);
     EXPECT_TRUE(fs::exists(level.folder / "baked/half/combined/floor.png"));
     ASSERT_EQ(tool("bake " + level.sheet.string() + " --tier proof --set day --quiet").status, 0);
@@ -189,13 +191,12 @@ TEST(Combined, files_go_when_they_are_no_longer_asked_for_and_stay_beside_a_bake
 }
 
 TEST(FurtherMaps, refuse_settings_out_of_range_by_name) {
-    for (const auto& [lines, part] :
-         {std::pair{"[occlusion]\nreach = 0\n", "occlusion.reach"},
-          {"[occlusion]\nreech = 1\n", "reach"},
-          {"[combined]\nby = \"mesh\"\n", "surface"},
-          {"[combined]\ndetail = 2.5\n", "whole number"},
-          {"[combined]\nexposure = \"bright\"\n", "auto"},
-          {"[[combined]]\nby = \"page\"\n", "[combined]"}}) {
+    for (const auto& [lines, part] : {std::pair{"[occlusion]\nreach = 0\n", "occlusion.reach"},
+                                      {"[occlusion]\nreech = 1\n", "reach"},
+                                      {"[combined]\nby = \"mesh\"\n", "surface"},
+                                      {"[combined]\ndetail = 2.5\n", "whole number"},
+                                      {"[combined]\nexposure = \"bright\"\n", "auto"},
+                                      {"[[combined]]\nby = \"page\"\n", "[combined]"}}) {
         const Ran ran = StripedFloor(lines).bake();
         EXPECT_EQ(ran.status, 1) << lines;
         EXPECT_NE(ran.err.find(part), std::string::npos) << ran.err;
@@ -209,16 +210,17 @@ TEST(FurtherMaps, occlusion_goes_to_a_grey_file_and_is_shown) {
     const Pixels page = read_image(level.folder / "baked/occlusion-0.png");
     EXPECT_EQ(page.channels, 1);
     EXPECT_EQ(page.at(page.width / 2, page.height / 2, 0), 1) << "nothing stands on this floor";
-    const std::string view = "view " + level.sheet.string() + " --eye 0,3,3 --toward 0,0,0 --size 64x64 "
-                                                              "--show occlusion --quiet --file " +
+    const std::string view = "view " + level.sheet.string() +
+                             " --eye 0,3,3 --toward 0,0,0 --size 64x64 "
+                             "--show occlusion --quiet --file " +
                              (level.folder / "o.png").string();
     ASSERT_EQ(tool(view).status, 0);
     EXPECT_GT(read_image(level.folder / "o.png").at(32, 32, 0), 0.99f);
     const StripedFloor plain("");
     ASSERT_EQ(plain.bake().status, 0);
-    const Ran none_there = tool("view " + plain.sheet.string() +
-                                " --eye 0,3,3 --toward 0,0,0 --show occlusion --file " +
-                                (plain.folder / "o.png").string());
+    const Ran none_there =
+        tool("view " + plain.sheet.string() + " --eye 0,3,3 --toward 0,0,0 --show occlusion --file " +
+             (plain.folder / "o.png").string());
     EXPECT_EQ(none_there.status, 1);
     EXPECT_NE(none_there.err.find("[occlusion]"), std::string::npos) << none_there.err;
 }

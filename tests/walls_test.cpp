@@ -70,8 +70,9 @@ TEST(SharedTexels, end_with_the_thickness_or_the_density_that_was_said) {
 TEST(SharedTexels, are_an_empty_list_in_the_tools_answer_where_no_wall_stands) {
     const Folder folder;
     write_bytes(folder / "floor.gltf", good_gltf().dump());
-    write_bytes(folder / "l.toml", "[level]\nscene = \"floor.gltf\"\n[lightmap]\ndensity = 4\npage = 64\n"
-                                   "[quality]\ntier = \"glance\"\n[sky]\nradiance = [500, 600, 700]\n");
+    write_bytes(folder / "l.toml",
+                "[level]\nscene = \"floor.gltf\"\n[lightmap]\ndensity = 4\npage = 64\n"
+                "[quality]\ntier = \"glance\"\n[sky]\nradiance = [500, 600, 700]\n");
     const Ran open = tool("bake " + (folder / "l.toml").string() + " --quiet --json");
     ASSERT_EQ(open.status, 0) << open.err;
     EXPECT_TRUE(open.json()["shared_texels"].empty());
@@ -82,7 +83,8 @@ TEST(SharedTexels, are_an_empty_list_in_the_tools_answer_where_no_wall_stands) {
 TEST(Places, of_texels_whose_middle_is_in_a_wall_move_out_of_it) {
     Level level;
     add_floor(level, 4);
-    // Texels of an eighth of a metre, their middles at odd sixteenths: the wall's face lies just past a row of them.
+    // Texels of an eighth of a metre, their middles at odd sixteenths: the wall's face lies just past a row
+    // of them.
     add_box(level, "wall", {0.05f, -0.5f, -4}, {3, 8, 4}, false, {0, 0, 0});
     level.surfaces.back().lit_by = LitBy::nothing;
     level.sky.radiance = {1000, 1000, 1000};
@@ -94,7 +96,8 @@ TEST(Places, of_texels_whose_middle_is_in_a_wall_move_out_of_it) {
     EXPECT_GT(baked.figures.moved, 20u);
     std::size_t beside = 0;
     for (const TexelLight& t : baker.texels(0)) {
-        if (!t.exported || t.normal.y < 0.9f || std::abs(t.position.z) > 1 || std::abs(t.position.x) > 1.5f) continue;
+        if (!t.exported || t.normal.y < 0.9f || std::abs(t.position.z) > 1 || std::abs(t.position.x) > 1.5f)
+            continue;
         EXPECT_EQ(t.valid, t.position.x < 0.05f) << t.position.x;
         if (!t.valid || t.position.x < -0.04f) continue;
         // A tall black wall hides 1 - cos(angle to its top) of half the sky; it is twice as long as high.
@@ -146,8 +149,10 @@ TEST(Exposure, tells_below_how_much_light_noise_is_not_worth_rays) {
     add_floor(level, 20, grey);
     for (Vec3& p : level.meshes.back().positions) p = p + Vec3{14, 0, 0};
     level.surfaces.back().density = 0.3f;
-    level.lights.push_back({.name = "lamp", .color = {3, 3, 3}, .position = {-1.2f, 1.9f, -0.8f}, .radius = 0.03f});
-    level.lights.push_back({.name = "sun", .kind = LightKind::sun, .color = {20000, 20000, 20000}, .direction = {0, -1, 0}});
+    level.lights.push_back(
+        {.name = "lamp", .color = {3, 3, 3}, .position = {-1.2f, 1.9f, -0.8f}, .radius = 0.03f});
+    level.lights.push_back(
+        {.name = "sun", .kind = LightKind::sun, .color = {20000, 20000, 20000}, .direction = {0, -1, 0}});
     level.lightmap = {.density = 6, .page = 256, .margin = 2};
     complete_level(level);
     const auto links_for = [&](std::optional<float> exposure) {
@@ -165,17 +170,20 @@ TEST(Exposure, of_a_set_is_read_checked_and_what_pictures_are_exposed_by) {
     const Folder folder;
     write_bytes(folder / "floor.gltf", good_gltf().dump());
     const auto write = [&](const std::string& exposure) {
-        write_bytes(folder / "l.toml", "[level]\nscene = \"floor.gltf\"\n[lightmap]\ndensity = 4\npage = 64\n[quality]\n"
-                                       "tier = \"glance\"\n[sky]\nradiance = [500, 600, 700]\n[[set]]\nname = \"day\"\n" +
-                                           exposure + "[[set]]\nname = \"auto\"\nexposure = \"auto\"\n");
+        write_bytes(folder / "l.toml",
+                    "[level]\nscene = \"floor.gltf\"\n[lightmap]\ndensity = 4\npage = 64\n[quality]\n"
+                    "tier = \"glance\"\n[sky]\nradiance = [500, 600, 700]\n[[set]]\nname = \"day\"\n" +
+                        exposure + "[[set]]\nname = \"auto\"\nexposure = \"auto\"\n");
     };
     write("exposure = 40\n");
     EXPECT_NE(load_outcome(folder / "l.toml", nullptr).find("set.exposure"), std::string::npos);
     write("exposure = \"bright\"\n");
-    EXPECT_NE(load_outcome(folder / "l.toml", nullptr).find("Use a number (EV at ISO 100), or \"auto\"."), std::string::npos);
+    EXPECT_NE(load_outcome(folder / "l.toml", nullptr).find("Use a number (EV at ISO 100), or \"auto\"."),
+              std::string::npos);
     write("exposure = 11.5\n");
-    const std::string sheet = (folder / "l.toml").string(), view = "view " + sheet + " --eye 0,2,3 --toward 0,0,0 --size 64x40 --json --file " +
-                                                                   (folder / "p.png").string();
+    const std::string sheet = (folder / "l.toml").string(),
+                      view = "view " + sheet + " --eye 0,2,3 --toward 0,0,0 --size 64x40 --json --file " +
+                             (folder / "p.png").string();
     ASSERT_EQ(tool("bake " + sheet + " --quiet").status, 0);
     EXPECT_EQ(tool(view + " --set day").json()["exposure_ev"], 11.5);
     EXPECT_EQ(tool(view + " --set day --exposure 9").json()["exposure_ev"], 9);

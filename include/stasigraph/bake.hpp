@@ -18,10 +18,10 @@ struct PageImage {
 };
 
 /// How light on a page changes with the normal: of the order-1 spherical harmonics of irradiance, the three
-/// coefficients of order 1 for each texel and channel, lux: 1-1 (y), 10 (z), 11 (x) of world coordinates, real
-/// orthonormal and cosine-convolved as in probes. The one of order 0 is left to the flat page, which is their
-/// value on the surface's own normal: so both agree everywhere, also where filtering blends the two sides of
-/// an edge. Rows from the top; margins filled.
+/// coefficients of order 1 for each texel and channel, lux: 1-1 (y), 10 (z), 11 (x) of world coordinates,
+/// real orthonormal and cosine-convolved as in probes. The one of order 0 is left to the flat page, which is
+/// their value on the surface's own normal: so both agree everywhere, also where filtering blends the two
+/// sides of an edge. Rows from the top; margins filled.
 struct DirectionalPage {
     int side = 0;
     std::vector<std::array<Rgb, 3>> texels;
@@ -44,9 +44,9 @@ struct VisibilityPage {
     std::vector<std::array<std::uint8_t, 4>> texels;  ///< Empty where no such light reaches the page.
 };
 
-/// How open the surroundings of each texel are, 0 to 1: over cosine-distributed directions the mean of 1 where
-/// nothing is met within reach and of (distance / reach)^2 where something is. Rows from the top; margins
-/// filled.
+/// How open the surroundings of each texel are, 0 to 1: over cosine-distributed directions the mean of 1
+/// where nothing is met within reach and of (distance / reach)^2 where something is. Rows from the top;
+/// margins filled.
 struct OcclusionPage {
     int side = 0;
     std::vector<float> texels;
@@ -61,8 +61,8 @@ struct SharedTexels {
     std::string set;         ///< Under which set.
     float bright = 0, dark = 0;  ///< Light on both sides there, lux.
     float wall = 0;              ///< How thick the wall is there, metres; 0: a sheet.
-    float density = 0;  ///< Texels per metre with which two buried texels would part both sides; for a sheet, on
-                        ///< which none can be buried, that which keeps the mixed light within 5 cm of it.
+    float density = 0;  ///< Texels per metre with which two buried texels would part both sides; for a sheet,
+                        ///< on which none can be buried, that which keeps the mixed light within 5 cm of it.
     float thickness = 0;  ///< Metres of wall that would do at the density there is.
 };
 
@@ -72,8 +72,9 @@ struct BakeFigures {
     std::size_t buried = 0;  ///< Inside geometry; filled from their neighbours.
     std::size_t hidden = 0;  ///< Beyond a wall, where nothing can look; filled from the other side.
     std::size_t moved = 0;   ///< Their middle is inside geometry; sampled in the part that is not.
-    std::size_t links = 0;  ///< Recorded for texels and patches.
-    std::size_t traced = 0;  ///< Of them, in this call or when the Baker was made; the others came from a store.
+    std::size_t links = 0;   ///< Recorded for texels and patches.
+    std::size_t traced =
+        0;  ///< Of them, in this call or when the Baker was made; the others came from a store.
     std::size_t layers = 0, layers_made = 0;  ///< Light groups; those that were solved in this call.
     std::size_t probes = 0, buried_probes = 0;
     int bounces = 0;
@@ -81,8 +82,8 @@ struct BakeFigures {
     float mean_links = 0;             ///< Links a row uses under this light.
     float seam_before = 0, seam = 0;  ///< Mean jump of light over seams, share of the light there, worst set;
                                       ///< before and after they were fitted.
-    float noise_before = 0, noise = 0;  ///< Estimated, area-weighted mean over texels of the worst light group;
-                                        ///< with the first links and with those used.
+    float noise_before = 0, noise = 0;  ///< Estimated, area-weighted mean over texels of the worst light
+                                        ///< group; with the first links and with those used.
 };
 
 struct Baked {
@@ -112,7 +113,8 @@ struct TexelLight {
 /// Owner:   keeps its own copy of the level.
 /// Cost:    construction traces the first links; light() traces what the light's noise wants beyond them,
 ///          once. With a store neither traces again what an earlier run left there.
-/// Memory:  about 200 bytes a texel, 4 bytes a link and 40 bytes a texel and group; while groups are solved and
+/// Memory:  about 200 bytes a texel, 4 bytes a link and 40 bytes a texel and group; while groups are solved
+/// and
 ///          smoothed 100 bytes more for each texel and group.
 class Baker {
 public:
@@ -128,8 +130,8 @@ public:
 
     /// Lights the level. `lit` may differ from the level this was made with in lights, sky, groups, sets,
     /// bounces, noise and material colours, not in geometry, UVs, tier, links or seed; throws Error when it
-    /// does. Only groups whose light changed since the last call are solved again, and only those whose sources
-    /// changed are sampled again. The result depends on `lit` alone, never on the calls before.
+    /// does. Only groups whose light changed since the last call are solved again, and only those whose
+    /// sources changed are sampled again. The result depends on `lit` alone, never on the calls before.
     /// `only`: the sets to be mixed, by their places in the level, ascending; empty for all.
     Baked light(const Level& lit, Job& job, const std::vector<std::uint32_t>& only = {});
 

@@ -15,8 +15,8 @@ struct BlobPart {
     std::size_t size = 0;
 };
 
-/// Blobs by name. Names tell the kind and a hash of everything the blob depends on, so that a blob is never out of
-/// date; losing one costs time and nothing else. Empty functions keep nothing.
+/// Blobs by name. Names tell the kind and a hash of everything the blob depends on, so that a blob is never
+/// out of date; losing one costs time and nothing else. Empty functions keep nothing.
 ///
 /// Threads: called by one thread at a time.
 struct BakeStore {

@@ -31,7 +31,8 @@ struct InputKeys {
     std::vector<Named> layers;  ///< By light group: its light, as if it were mixed at gain 1.
     std::vector<Named> sets;    ///< By set: the mix of those it shows, as written.
     std::string probes, visibility, occlusion;
-    std::string costs;  ///< Settings that decide how long a bake takes; levels that share them take about as long.
+    std::string
+        costs;  ///< Settings that decide how long a bake takes; levels that share them take about as long.
 };
 
 struct LevelInputs {
@@ -44,8 +45,8 @@ LevelInputs inputs_of(const Level& level);
 
 /// One difference, as a person would say it, and what it touches.
 struct Change {
-    std::string text;  ///< E.g. "crate_3 moved 0.4 m".
-    bool ground = false;      ///< Every lightmap and probe.
+    std::string text;          ///< E.g. "crate_3 moved 0.4 m".
+    bool ground = false;       ///< Every lightmap and probe.
     bool every_layer = false;  ///< Every light group's light, but no rays from its lamps.
     bool probes = false, visibility = false, occlusion = false;
     std::vector<std::string> groups;  ///< Light groups whose light is different.

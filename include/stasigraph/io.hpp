@@ -17,14 +17,18 @@ namespace stasigraph {
 Level load_level(const std::filesystem::path& path);
 
 /// A value of a bake sheet by its path, to be tried without editing the sheet: "quality.bounces", "sky.lux",
-/// "light.sun.kelvin", "surface.crate_*.density", "set.dusk.gain.sun"; between the table and the key stands what the
-/// entry matches or is named. "bounces", "tier", "noise" and "density" alone will do. `value` as TOML writes it; what
-/// is none is taken as text.
+/// "light.sun.kelvin", "surface.crate_*.density", "set.dusk.gain.sun"; between the table and the key stands
+/// what the entry matches or is named. "bounces", "tier", "noise" and "density" alone will do. `value` as
+/// TOML writes it; what is none is taken as text.
 struct SheetChange {
     std::string path, value;
 };
-/// The level as if these were the sheet's last lines; of a bare scene, as if they were its sheet. Throws Error where
-/// a path names nothing that a sheet has.
+/// Which surfaces a glob names, by their own name or their node's: 1 for each of those. Throws Error where it
+/// names none.
+std::vector<std::uint8_t> surfaces_named(const Level& level, const std::string& glob);
+
+/// The level as if these were the sheet's last lines; of a bare scene, as if they were its sheet. Throws
+/// Error where a path names nothing that a sheet has.
 Level load_level(const std::filesystem::path& path, const std::vector<SheetChange>& changes);
 
 /// A commented bake sheet for a scene that was loaded bare.
@@ -35,17 +39,17 @@ std::filesystem::path default_output(const std::filesystem::path& level_file);
 
 /// Where a level's cache lies: `.stasigraph` beside its file. Deleting it costs time and nothing else.
 std::filesystem::path default_cache(const std::filesystem::path& level_file);
-/// A store of files in a folder, which is made when first written to. Damaged files are told of through `note` and
-/// removed; a full disk is told of once. Over `limit` bytes the files unused for longest are removed, but none that
-/// this store used itself.
+/// A store of files in a folder, which is made when first written to. Damaged files are told of through
+/// `note` and removed; a full disk is told of once. Over `limit` bytes the files unused for longest are
+/// removed, but none that this store used itself.
 BakeStore open_store(const std::filesystem::path& folder, std::function<void(const std::string&)> note,
                      std::uint64_t limit = std::uint64_t{8} << 30);
 
 /// Throws Error when nothing can be written there; makes the folder if need be. Call before long work.
 void check_writable(const std::filesystem::path& folder);
 
-/// Keeps a second bake out of a folder while it lives, also one of another process; a killed one lets go by itself.
-/// Throws Error where another holds it.
+/// Keeps a second bake out of a folder while it lives, also one of another process; a killed one lets go by
+/// itself. Throws Error where another holds it.
 class FolderLock {
 public:
     explicit FolderLock(const std::filesystem::path& folder);
@@ -57,14 +61,21 @@ private:
     int file_ = -1;
 };
 
+struct SaveOptions {
+    std::vector<Job::StageTime> times;  ///< What the stages of the bake took, for later forecasts.
+    /// By surface: 1 for those whose texels are written, while everything else keeps what an earlier bake of
+    /// the same charts wrote, and stays as out of date as it was. Empty: all.
+    std::vector<std::uint8_t> surfaces;
+};
+
 /// Writes sets, probes, both .glb files and, last, the manifest. Each file appears whole or not at all.
-/// Sets of the level that are not among those baked keep what an earlier bake wrote. `times`: what the stages of the bake took, for later
-/// forecasts. Files of an earlier bake that are no longer part of the result are removed; files that are not ours are
-/// left alone. Returns the paths written.
+/// Sets of the level that are not among those baked keep what an earlier bake wrote. Files of an earlier bake
+/// that are no longer part of the result are removed; files that are not ours are left alone. Returns the
+/// paths written.
 std::vector<std::filesystem::path> save_bake(const std::filesystem::path& folder,
                                              const std::filesystem::path& level_file, const Level& level,
                                              const Atlas& atlas, const Baked& baked,
-                                             const std::vector<Job::StageTime>& times = {});
+                                             const SaveOptions& options = {});
 
 /// One thing that a bake makes, and whether it is what the level would give now.
 struct ResultStatus {
@@ -72,6 +83,8 @@ struct ResultStatus {
     std::string set;   ///< Empty for the last two.
     bool stale = false;
     std::vector<std::string> because;  ///< Each a change since it was baked.
+    /// Surfaces that were baked alone later on than the rest: as the level is now, and of a state in between.
+    std::vector<std::string> surfaces_up_to_date, surfaces_older;
 };
 /// The one reason of what was never made.
 inline constexpr const char* never_baked = "was never baked";
@@ -106,15 +119,15 @@ struct ContactPicture {
     int width = 0, height = 0;
     std::vector<std::uint8_t> rgb;  ///< Eight-bit sRGB, rows from the top.
 };
-/// How big pictures of 16 by 10 may be for so many of them to lie on a sheet of a given width, pixels; `lines`: of text
-/// under each, besides its name.
+/// How big pictures of 16 by 10 may be for so many of them to lie on a sheet of a given width, pixels;
+/// `lines`: of text under each, besides its name.
 struct ContactLayout {
     int columns = 1, width = 0, height = 0, picture_width = 0, picture_height = 0;
 };
 ContactLayout contact_layout(std::size_t pictures, int width, std::size_t lines);
 /// Pictures side by side in a PNG. Throws Error where one is larger than the layout has it.
-void write_contact_sheet(const std::filesystem::path& to, const std::string& title, const ContactLayout& layout,
-                         const std::vector<ContactPicture>& pictures);
+void write_contact_sheet(const std::filesystem::path& to, const std::string& title,
+                         const ContactLayout& layout, const std::vector<ContactPicture>& pictures);
 
 /// A result read back.
 struct SavedBake {
@@ -123,7 +136,7 @@ struct SavedBake {
     ProbeNet probes;
     std::vector<VisibilityPage> visibility;
     std::vector<OcclusionPage> occlusion;
-    bool stale = false;  ///< The level would give something else now.
+    bool stale = false;                ///< The level would give something else now.
     std::vector<std::string> because;  ///< What changed since, where that can be told.
     std::string tier;
 };

@@ -209,15 +209,16 @@ struct BakeSet {
     std::string name;
     std::vector<float> gains;
     std::vector<Rgb> tints;  ///< By group, times the gain; white for groups beyond its end.
-    /// Exposure value at ISO 100 with which the set is looked at, in [-20, 30]; empty: metered. It decides below
-    /// how much light noise is no longer seen, and is the default of pictures and combined textures.
+    /// Exposure value at ISO 100 with which the set is looked at, in [-20, 30]; empty: metered. It decides
+    /// below how much light noise is no longer seen, and is the default of pictures and combined textures.
     std::optional<float> exposure;
     /// Into Level::series: the sun and the sky that this set has instead of the level's own; none: those.
     std::uint32_t step = none;
 
     /// Of one group, tint included; 1 for groups that are not known to the set.
     Rgb gain(std::size_t group) const {
-        return (group < tints.size() ? tints[group] : Rgb{1, 1, 1}) * (group < gains.size() ? gains[group] : 1.0f);
+        return (group < tints.size() ? tints[group] : Rgb{1, 1, 1}) *
+               (group < gains.size() ? gains[group] : 1.0f);
     }
 };
 
@@ -228,8 +229,8 @@ struct SeriesStep {
     Sky sky;
 };
 
-/// Toward the sun, unit length: north is -Z, east +X. `latitude` in degrees, north positive; `day` of the year, 1 to
-/// 366; `hour` of solar time, 12 when the sun stands highest.
+/// Toward the sun, unit length: north is -Z, east +X. `latitude` in degrees, north positive; `day` of the
+/// year, 1 to 366; `hour` of solar time, 12 when the sun stands highest.
 Vec3 sun_place(double latitude, int day, double hour);
 
 /// What a texel of a lightmap holds.
@@ -268,13 +269,13 @@ enum class Seams : std::uint8_t { automatic, off };
 struct QualitySettings {
     Tier tier = Tier::proof;
     std::optional<int> bounces;  ///< Number of bounces; empty means until settled.
-    /// Times what physics says each bounce carries on; 1 is physical. Range [0, 4]; no surface then reflects more
-    /// than 95 % all the same.
+    /// Times what physics says each bounce carries on; 1 is physical. Range [0, 4]; no surface then reflects
+    /// more than 95 % all the same.
     float bounce_gain = 1;
     /// Of the colour that light takes on when it bounces: 0 is grey, 1 as the surfaces are. Range [0, 4].
     float saturation = 1;
-    float noise = 0;             ///< Relative standard error aimed for; 0 means the tier's own.
-    int links = 0;               ///< Gather rays of every texel, [8, 4096]; 0 means the tier's own, by noise.
+    float noise = 0;  ///< Relative standard error aimed for; 0 means the tier's own.
+    int links = 0;    ///< Gather rays of every texel, [8, 4096]; 0 means the tier's own, by noise.
     Denoise denoise = Denoise::automatic;
     Seams seams = Seams::automatic;
     std::uint32_t seed = 1;
@@ -343,9 +344,9 @@ std::uint32_t group_index(Level& level, const std::string& name);
 /// has none, and adds the set "base" where there is none. Call once after filling a level in code.
 void complete_level(Level& level);
 
-/// The level's sun (a light's number, or none) and sky when the sun stands elsewhere: sunlight is dimmed and reddened
-/// by the air it passes, and the sky gives what a clear one gives, both against what they are where the sun stands in
-/// the level. A sky's image does not turn.
+/// The level's sun (a light's number, or none) and sky when the sun stands elsewhere: sunlight is dimmed and
+/// reddened by the air it passes, and the sky gives what a clear one gives, both against what they are where
+/// the sun stands in the level. A sky's image does not turn.
 SeriesStep series_step(const Level& level, std::uint32_t sun, Vec3 toward);
 /// The level with the sun and the sky of one of its sets.
 Level as_in_set(const Level& level, std::uint32_t set);

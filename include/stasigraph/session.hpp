@@ -15,10 +15,12 @@ struct PageRef {
 
 /// Bakes once, then keeps pages and probes in step with the light.
 ///
-/// Threads: one call at a time; cancel a running one through its job, from any thread. After that the session is as it
+/// Threads: one call at a time; cancel a running one through its job, from any thread. After that the session
+/// is as it
 ///          was before, and what was traced is not lost.
 /// Owner:   keeps its own copies of level and results.
-/// Cost:    a light group that is dimmed or tinted as a whole, a set's gains: mixing, no ray. A lamp within a group, or
+/// Cost:    a light group that is dimmed or tinted as a whole, a set's gains: mixing, no ray. A lamp within a
+/// group, or
 ///          one that moves: that group's direct light and one solve. Bounces, colours of surfaces: a solve.
 /// Memory:  a Baker's, and the pages of every set.
 class Session {
@@ -26,8 +28,9 @@ public:
     /// As for Baker. Lights everything once.
     Session(Level level, Job& job, const Atlas* previous = nullptr, BakeStore store = {});
 
-    /// Takes the level over and lights what is different. Throws Error where it differs in more than light (see
-    /// Baker::light); then nothing has changed. Returns the pages that are not what they were, by set and page.
+    /// Takes the level over and lights what is different. Throws Error where it differs in more than light
+    /// (see Baker::light); then nothing has changed. Returns the pages that are not what they were, by set
+    /// and page.
     std::vector<PageRef> update(const Level& level, Job& job);
 
     const Level& level() const noexcept { return level_; }

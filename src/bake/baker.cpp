@@ -47,8 +47,9 @@ void Baker::State::check_same(const Level& lit) const {
         if (!same_passage(lit.materials[m], level.materials[m]) ||
             lit.materials[m].normal_texture.image != level.materials[m].normal_texture.image ||
             lit.materials[m].normal_scale != level.materials[m].normal_scale)
-            throw Error{.what = "what a material lets through, or its normal map, is not what the links were "
-                                "recorded with",
+            throw Error{.what =
+                            "what a material lets through, or its normal map, is not what the links were "
+                            "recorded with",
                         .where = lit.materials[m].name,
                         .value = "",
                         .remedy = "Make a new Baker."};
@@ -107,7 +108,11 @@ const std::vector<OcclusionPage>& Baker::State::occlude(const Level& lit, Job& j
                               .rays = ground.tier.occlusion_rays},
                              job);
         std::vector<PageImage> pages = finish_pages(
-            ground.plans, [&](std::size_t i) { return Rgb{open[i], open[i], open[i]}; }, job);
+            ground.plans,
+            [&](std::size_t i) {
+                return Rgb{open[i], open[i], open[i]};
+            },
+            job);
         for (std::size_t p = 0; p < pages.size(); ++p) {
             fill_rest(ground.plans[p], pages[p]);
             OcclusionPage& page = occlusion.emplace_back();
@@ -141,7 +146,8 @@ BakeFigures Baker::State::figures() const {
     f.layers_made = made;
     f.probes = g.probes.size();
     for (float v : g.probes.validity) f.buried_probes += v < 0.7f ? 1 : 0;
-    if (g.texels.size() > 0) f.mean_links = static_cast<float>(lengths / static_cast<double>(g.texels.size()));
+    if (g.texels.size() > 0)
+        f.mean_links = static_cast<float>(lengths / static_cast<double>(g.texels.size()));
     for (const Layer& layer : layers) {
         f.bounces = std::max(f.bounces, layer.bounces);
         f.noise_before = std::max(f.noise_before, layer.noise_before);
@@ -180,7 +186,8 @@ const Level& Baker::level() const noexcept {
     return state_->ground.level;
 }
 
-void Baker::State::light_sets(const Level& given, const std::vector<std::string>& wanted, Baked& baked, Job& job) {
+void Baker::State::light_sets(const Level& given, const std::vector<std::string>& wanted, Baked& baked,
+                              Job& job) {
     Level lit = given;
     to_unit_strength(lit);
     const Ground& g = ground;
@@ -197,12 +204,11 @@ void Baker::State::light_sets(const Level& given, const std::vector<std::string>
     for (std::size_t i = 0; i < lit.sets.size(); ++i)
         baked.sets.push_back({lit.sets[i].name, std::move(pages.sets[i].pages),
                               std::move(pages.sets[i].directional), std::move(probe_light[i])});
-    for (SharedTexels& found :
-         shared_texels({.level = lit,
-                        .atlas = g.atlas,
-                        .texels = g.texels,
-                        .light = [&](std::size_t i, std::size_t l) { return layers[l].shown[i]; }},
-                       g.shared)) {
+    for (SharedTexels& found : shared_texels({.level = lit,
+                               .atlas = g.atlas,
+                               .texels = g.texels,
+                               .light = [&](std::size_t i, std::size_t l) { return layers[l].shown[i]; }},
+                                             g.shared)) {
         // Of a surface the set that shows most of it.
         const auto known = std::find_if(baked.shared.begin(), baked.shared.end(),
                                         [&](const SharedTexels& t) { return t.surface == found.surface; });
@@ -224,8 +230,8 @@ void Baker::State::light_sets(const Level& given, const std::vector<std::string>
     f.seam = std::max(seam, static_cast<float>(pages.seam));
 }
 
-/// The steps of a series have a sun and a sky of their own each, and so layers of those two; all the others serve
-/// every step.
+/// The steps of a series have a sun and a sky of their own each, and so layers of those two; all the others
+/// serve every step.
 Baked Baker::light(const Level& given, Job& job, const std::vector<std::uint32_t>& only) {
     State& s = *state_;
     Level lit = given;
@@ -243,7 +249,8 @@ Baked Baker::light(const Level& given, Job& job, const std::vector<std::uint32_t
     const std::vector<BakeSet> sets = std::exchange(lit.sets, {});
     std::vector<std::string> wanted;
     for (std::uint32_t i = 0; i < sets.size(); ++i)
-        if (only.empty() || std::find(only.begin(), only.end(), i) != only.end()) wanted.push_back(sets[i].name);
+        if (only.empty() || std::find(only.begin(), only.end(), i) != only.end())
+            wanted.push_back(sets[i].name);
     const auto is_wanted = [&](const BakeSet& set) {
         return std::find(wanted.begin(), wanted.end(), set.name) != wanted.end();
     };
@@ -300,7 +307,8 @@ std::vector<TexelLight> Baker::texels(std::uint32_t set) const {
     return out;
 }
 
-Baked bake(const Level& level, Atlas& atlas, Job& job, BakeStore store, const std::vector<std::uint32_t>& only) {
+Baked bake(const Level& level, Atlas& atlas, Job& job, BakeStore store,
+           const std::vector<std::uint32_t>& only) {
     Baker baker(level, job, atlas.surfaces.empty() ? nullptr : &atlas, std::move(store));
     atlas = baker.atlas();
     return baker.light(baker.level(), job, only);

@@ -39,8 +39,8 @@ public:
     const DirectLight& of(BakeRole role) {
         auto& light = role == BakeRole::whole ? whole_ : bounce_;
         if (!light)
-            light = std::make_unique<DirectLight>(work_.lit, work_.ground.textures, work_.ground.caster(), work_.sky,
-                                                  group_, role);
+            light = std::make_unique<DirectLight>(work_.lit, work_.ground.textures, work_.ground.caster(),
+                                                  work_.sky, group_, role);
         return *light;
     }
 

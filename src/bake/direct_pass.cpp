@@ -129,7 +129,8 @@ DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
                           const std::vector<std::uint8_t>& valid, const std::vector<float>& besides,
                           Job& job) {
     const std::size_t count = pass.rows.size();
-    DirectTexels out{std::vector<Rgb>(count), std::vector<Slope>(pass.slopes ? pass.slopes->texel.size() : 0)};
+    DirectTexels out{std::vector<Rgb>(count),
+                     std::vector<Slope>(pass.slopes ? pass.slopes->texel.size() : 0)};
     if (pass.light.empty()) {
         job.advance(count);
         return out;

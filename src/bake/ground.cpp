@@ -3,10 +3,10 @@
 #include <algorithm>
 #include <utility>
 
-#include "base/blob.hpp"
 #include "bake/keys.hpp"
 #include "bake/open_places.hpp"
 #include "bake/sources.hpp"
+#include "base/blob.hpp"
 #include "finish/denoise.hpp"
 
 namespace stasigraph {
@@ -32,9 +32,9 @@ std::vector<Vec3> bent_normals(const Ground& g, Job& job) {
     job.parallel(out.size(), 4096, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             const float side = g.texels.grid[i] % 2 == 1 ? -1.0f : 1.0f;
-            out[i] = g.textures.mapped_normal(g.level, g.level.surfaces[g.texels.grid[i] / 2], g.texels.triangle[i],
-                                              g.texels.barycentric[i], g.footprint[i], g.texels.normal[i] * side,
-                                              g.texels.face_normal[i] * side) *
+            out[i] = g.textures.mapped_normal(g.level, g.level.surfaces[g.texels.grid[i] / 2],
+                                              g.texels.triangle[i], g.texels.barycentric[i], g.footprint[i],
+                                              g.texels.normal[i] * side, g.texels.face_normal[i] * side) *
                      side;
         }
     });
@@ -262,8 +262,8 @@ std::vector<Rgb> reflectance(const Ground& ground, const Level& lit, Job& job) {
     job.parallel(out.size(), 4096, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             const Surface& s = lit.surfaces[ground.texels.grid[i] / 2];
-            out[i] = ground.textures.mean_albedo(lit, s, ground.texels.triangle[i], ground.texels.barycentric[i],
-                                                 ground.footprint[i]);
+            out[i] = ground.textures.mean_albedo(lit, s, ground.texels.triangle[i],
+                                                 ground.texels.barycentric[i], ground.footprint[i]);
             if (plain) continue;
             const float grey = luminance(out[i]);
             for (float* c : {&out[i].r, &out[i].g, &out[i].b})

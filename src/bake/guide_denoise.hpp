@@ -21,8 +21,8 @@ struct GuideSource {
     std::uint32_t sky_column = none;  ///< Which of the groups is the sky's.
 };
 
-/// Looks at the first links of every wanted row, at most 128 and no more than all rows have. Cost: as much as one
-/// bounce over those.
+/// Looks at the first links of every wanted row, at most 128 and no more than all rows have. Cost: as much as
+/// one bounce over those.
 DenoiseGuide guide_denoise(const GuideSource& source, Job& job);
 
 /// Lowers a guide's variances, as their samples scatter, by what even spreading gains: told by `halves`, the

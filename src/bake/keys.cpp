@@ -4,8 +4,8 @@
 #include <cmath>
 #include <map>
 
-#include "base/hash.hpp"
 #include "bake/sources.hpp"
+#include "base/hash.hpp"
 #include "level/texture.hpp"
 #include "method.hpp"
 
@@ -30,7 +30,8 @@ void add(Hasher& h, const Light& l) {
     h.number(l.kind);
     h.color(l.color);
     for (const Vec3 v : {l.position, l.direction, l.across}) h.vector(v);
-    for (const float v : {l.radius, l.width, l.height, l.angular_diameter, l.inner_cone, l.outer_cone, l.edge, l.range})
+    for (const float v :
+         {l.radius, l.width, l.height, l.angular_diameter, l.inner_cone, l.outer_cone, l.edge, l.range})
         h.number(v);
     h.number(l.role);
 }
@@ -56,8 +57,8 @@ void add(Hasher& h, const Sky& sky) {
 
 void add(Hasher& h, const Atlas& atlas) {
     for (const SurfaceUv& s : atlas.surfaces)
-        for (const std::uint32_t v : {s.layout, s.page, static_cast<std::uint32_t>(s.x), static_cast<std::uint32_t>(s.y),
-                                      s.back_layout})
+        for (const std::uint32_t v : {s.layout, s.page, static_cast<std::uint32_t>(s.x),
+                                      static_cast<std::uint32_t>(s.y), s.back_layout})
             h.number(v);
     for (const Layout& l : atlas.layouts) {
         h.number(l.width);
@@ -177,7 +178,8 @@ std::string color_key(const Level& level) {
     return h.key();
 }
 
-LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string& ground, const std::string& colors) {
+LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string& ground,
+                     const std::string& colors) {
     const TierSettings tier = tier_settings(level.quality), own = tier_settings(level.quality.tier);
     Hasher h("direct");
     h.number(method);
@@ -199,7 +201,8 @@ LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string&
         h.color(m.emission * s.emission_gain);
         add_texture(h, level, m.emission_texture);
     }
-    for (const int v : {tier.light_samples, tier.light_cut, tier.first_links, own.light_samples, own.first_links})
+    for (const int v :
+         {tier.light_samples, tier.light_cut, tier.first_links, own.light_samples, own.first_links})
         h.number(v);
     for (const float v : {tier.noise, level.quality.noise, unseen_light_of(level, group)}) h.number(v);
     LayerKeys keys{.direct = h.key(), .light = {}};

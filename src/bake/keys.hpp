@@ -8,8 +8,8 @@
 
 namespace stasigraph {
 
-/// What rays see: geometry, what materials let through, normal maps, texels, seed, and the links looked at to tell
-/// what is buried. Not lights, colours, the tier's ray counts, nor volumes of probes.
+/// What rays see: geometry, what materials let through, normal maps, texels, seed, and the links looked at to
+/// tell what is buried. Not lights, colours, the tier's ray counts, nor volumes of probes.
 std::string ground_key(const Level& level, const Atlas& atlas);
 /// Probes and their links, on a ground.
 std::string probe_key(const Level& level, const std::string& ground);
@@ -17,9 +17,10 @@ std::string probe_key(const Level& level, const std::string& ground);
 /// The keys of one light group on a ground.
 struct LayerKeys {
     std::string direct;  ///< Light straight from its sources.
-    std::string light;   ///< All of its light, as pages show it; `colors` is the key of what surfaces reflect.
+    std::string light;  ///< All of its light, as pages show it; `colors` is the key of what surfaces reflect.
 };
-LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string& ground, const std::string& colors);
+LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string& ground,
+                     const std::string& colors);
 /// Base colours and their textures, and what bounces make of them.
 std::string color_key(const Level& level);
 
@@ -27,11 +28,12 @@ std::string color_key(const Level& level);
 std::string visibility_key(const Level& level, const std::string& ground);
 std::string occlusion_key(const Level& level, const std::string& ground);
 
-/// Lux of a group below which its noise is not seen under any set, in steps of two stops; 0 where a set that shows it
-/// is metered, since its light is not known beforehand.
+/// Lux of a group below which its noise is not seen under any set, in steps of two stops; 0 where a set that
+/// shows it is metered, since its light is not known beforehand.
 float unseen_light_of(const Level& level, std::uint32_t group);
 
-/// What these contribute to keys: a texture's pixels and its use, a mesh's triangles, what rays see of a material.
+/// What these contribute to keys: a texture's pixels and its use, a mesh's triangles, what rays see of a
+/// material.
 void add_texture(Hasher& h, const Level& level, const TextureUse& use);
 void add_mesh(Hasher& h, const Mesh& mesh);
 void add_passage(Hasher& h, const Level& level, const Material& material);

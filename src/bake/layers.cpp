@@ -2,18 +2,18 @@
 
 #include <algorithm>
 
-#include "base/blob.hpp"
 #include "bake/direct_layers.hpp"
 #include "bake/guide_denoise.hpp"
 #include "bake/set_pages.hpp"
+#include "base/blob.hpp"
 
 namespace stasigraph {
 
 namespace {
 
-/// Standard error of a texel's light, channels summed, that is too small to be smoothed, by what the group counts as
-/// unseen: under a hundredth of that in each channel. With 0.05 noon keeps 6 % more error on the demo level; 0 takes
-/// a third longer for 1 % less.
+/// Standard error of a texel's light, channels summed, that is too small to be smoothed, by what the group
+/// counts as unseen: under a hundredth of that in each channel. With 0.05 noon keeps 6 % more error on the
+/// demo level; 0 takes a third longer for 1 % less.
 constexpr float unseen_error = 0.02f;
 
 /// The groups that are made together, side by side in the columns of fields.
@@ -24,7 +24,8 @@ struct Making {
     std::uint32_t sky_column = none;
     std::vector<float> floor;
 
-    Making(LightWork& w, const std::vector<std::uint32_t>& g, std::vector<Layer>& l) : work(w), groups(g), layers(l) {
+    Making(LightWork& w, const std::vector<std::uint32_t>& g, std::vector<Layer>& l)
+        : work(w), groups(g), layers(l) {
         for (std::uint32_t c = 0; c < groups.size(); ++c) {
             if (groups[c] == work.lit.sky.group) sky_column = c;
             floor.push_back(unseen_light_of(work.lit, groups[c]));
@@ -80,7 +81,8 @@ void tell_noise(const Making& m, const std::vector<float>& noise, const RowLengt
 LightField solve(Making& m, RowLengths& lengths, Job& job) {
     Ground& g = m.work.ground;
     const Level& lit = m.work.lit;
-    const auto first = static_cast<std::uint32_t>(g.tier.first_links), most = static_cast<std::uint32_t>(g.tier.most_links);
+    const auto first = static_cast<std::uint32_t>(g.tier.first_links),
+               most = static_cast<std::uint32_t>(g.tier.most_links);
     const NoiseQuestion question{lit.quality.noise > 0 ? lit.quality.noise : g.tier.noise, first, most};
     const std::size_t groups = m.groups.size();
     lengths = {.first = first, .groups = groups, .doublings = {}};
@@ -139,8 +141,8 @@ LightField slopes_by_links(const Making& m, const LightField& light, const RowLe
     return field;
 }
 
-/// The solved light as it is shown: what came by links smoothed, while explicit light keeps its shadow edges; and its
-/// slopes. Direct light that stays live is left out.
+/// The solved light as it is shown: what came by links smoothed, while explicit light keeps its shadow edges;
+/// and its slopes. Direct light that stays live is left out.
 void show(const Making& m, const LightField& light, const RowLengths& lengths, Job& job) {
     const Ground& g = m.work.ground;
     const std::size_t groups = m.groups.size();
@@ -286,7 +288,8 @@ bool load(const Ground& g, Layer& l) {
 
 }  // namespace
 
-std::size_t light_layers(LightWork& work, const std::vector<std::uint32_t>& groups, std::vector<Layer>& layers, Job& job) {
+std::size_t light_layers(LightWork& work, const std::vector<std::uint32_t>& groups,
+                         std::vector<Layer>& layers, Job& job) {
     std::vector<std::uint32_t> make;
     for (const std::uint32_t g : groups)
         if (!load(work.ground, layers[g])) make.push_back(g);
@@ -313,7 +316,8 @@ std::vector<ProbeLight> mix_probes(const Level& lit, const std::vector<Layer>& l
     for (std::size_t s = 0; s < lit.sets.size(); ++s)
         for (std::size_t g = 0; g < layers.size(); ++g)
             for (std::size_t p = 0; p < probes; ++p)
-                for (std::size_t b = 0; b < 9; ++b) out[s][p][b] += layers[g].probes[p][b] * lit.sets[s].gains[g];
+                for (std::size_t b = 0; b < 9; ++b)
+                    out[s][p][b] += layers[g].probes[p][b] * lit.sets[s].gains[g];
     return out;
 }
 

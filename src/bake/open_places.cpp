@@ -22,8 +22,9 @@ bool is_open(const Level& level, const RayCaster& caster, const Receiver& r, std
     return static_cast<float>(back) <= buried_share * static_cast<float>(looks);
 }
 
-/// Whether at least two buried texels stay between the two sides of a wall if texel i moves toward a neighbour,
-/// and the one on the other side does so, too: fewer would let light of either side show on the other.
+/// Whether at least two buried texels stay between the two sides of a wall if texel i moves toward a
+/// neighbour, and the one on the other side does so, too: fewer would let light of either side show on the
+/// other.
 bool keeps_apart(const TexelSet& texels, const std::vector<std::uint8_t>& valid, std::uint32_t i,
                  std::uint32_t toward) {
     int x = 0, y = 0, tx = 0, ty = 0;
@@ -31,7 +32,8 @@ bool keeps_apart(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
     texels.place_in_chart(toward, tx, ty);
     const auto buried_along = [&](int dx, int dy) {
         for (int step = 1; step <= 3 && (dx != 0 || dy != 0); ++step)
-            if (const std::uint32_t n = texels.neighbour(i, step * dx, step * dy); n != none && valid[n]) return false;
+            if (const std::uint32_t n = texels.neighbour(i, step * dx, step * dy); n != none && valid[n])
+                return false;
         return true;
     };
     return buried_along(x - tx, y - ty) && buried_along(x - tx, 0) && buried_along(0, y - ty);
@@ -117,7 +119,8 @@ void trace_rows_anew(const Level& level, const RayCaster& caster, const TexelSet
     });
     links.first_tint.assign(links.tints.empty() ? 0 : links.rows() + 1, 0);
     for (const TintedLink& t : links.tints) ++links.first_tint[t.row + 1];
-    for (std::size_t i = 0; i + 1 < links.first_tint.size(); ++i) links.first_tint[i + 1] += links.first_tint[i];
+    for (std::size_t i = 0; i + 1 < links.first_tint.size(); ++i)
+        links.first_tint[i + 1] += links.first_tint[i];
 }
 
 }  // namespace stasigraph

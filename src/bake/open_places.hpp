@@ -5,11 +5,11 @@
 
 namespace stasigraph {
 
-/// Moves the places of buried texels along the surface to the nearest open part of their footprint, where they
-/// have one, and traces their links anew. Places, receivers, links and validity change; the texels' numbers,
-/// normals and colours do not. Only in flat parts of charts, where the way to a valid neighbour stays on the
-/// surface. Returns how many were moved. Same result for any number of threads.
-/// Cost: a few hundred rays for each texel along the rim of what is buried.
+/// Moves the places of buried texels along the surface to the nearest open part of their footprint, where
+/// they have one, and traces their links anew. Places, receivers, links and validity change; the texels'
+/// numbers, normals and colours do not. Only in flat parts of charts, where the way to a valid neighbour
+/// stays on the surface. Returns how many were moved. Same result for any number of threads. Cost: a few
+/// hundred rays for each texel along the rim of what is buried.
 std::size_t move_to_open(const Level& level, const RayCaster& caster, TexelSet& texels, RowSource& rows,
                          Links& links, std::vector<std::uint8_t>& valid, Job& job);
 

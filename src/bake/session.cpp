@@ -20,7 +20,8 @@ std::vector<PageRef> Session::update(const Level& wanted, Job& job) {
     std::vector<std::uint32_t> changed;
     for (const NamedKey& set : set_keys(level, "session")) {
         const std::uint32_t i = static_cast<std::uint32_t>(keys.size());
-        const bool same = i < keys_.size() && keys_[i] == set.key && level.sets[i].name == level_.sets[i].name;
+        const bool same =
+            i < keys_.size() && keys_[i] == set.key && level.sets[i].name == level_.sets[i].name;
         if (!same) changed.push_back(i);
         keys.push_back(set.key);
     }

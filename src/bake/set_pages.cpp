@@ -33,8 +33,9 @@ Rgb flat_light(const Ground& g, const Layer& layer, std::size_t texel) {
 }
 
 /// The coefficients of one set. They are fitted at seams like light, but may be below 0.
-std::vector<DirectionalPage> directional_pages(const Ground& g, const Level& lit, const std::vector<Layer>& layers,
-                                               const BakeSet& set, Job& job) {
+std::vector<DirectionalPage> directional_pages(const Ground& g, const Level& lit,
+                                               const std::vector<Layer>& layers, const BakeSet& set,
+                                               Job& job) {
     Pages axis[3];
     for (std::size_t a = 0; a < 3; ++a) {
         axis[a] = finish_pages(
@@ -77,7 +78,8 @@ void make_layer_pages(const Ground& g, const Level& lit, Layer& layer, Job& job)
     layer.pages = finish_pages(
         g.plans, [&](std::size_t i) { return flat_light(g, layer, i); }, job);
     layer.at_seams.clear();
-    for (const SeamPlan::Texel& t : g.seams.texels) layer.at_seams.push_back(layer.pages[t.page].texels[t.place]);
+    for (const SeamPlan::Texel& t : g.seams.texels)
+        layer.at_seams.push_back(layer.pages[t.page].texels[t.place]);
     if (lit.quality.seams == Seams::automatic) fit_seams(g.seams, g.plans, 0, layer.pages, job);
 }
 
@@ -90,7 +92,8 @@ AllPages mix_pages(const Ground& g, const Level& lit, const std::vector<Layer>& 
         std::vector<Rgb> before(g.seams.texels.size()), after(before.size());
         for (std::size_t l = 0; l < layers.size(); ++l) {
             add_pages(layers[l].pages, recipe.gain(l), set.pages, job);
-            for (std::size_t i = 0; i < before.size(); ++i) before[i] += layers[l].at_seams[i] * recipe.gain(l);
+            for (std::size_t i = 0; i < before.size(); ++i)
+                before[i] += layers[l].at_seams[i] * recipe.gain(l);
         }
         if (lit.lightmap.shape == LightmapShape::directional)
             set.directional = directional_pages(g, lit, layers, recipe, job);

@@ -5,8 +5,8 @@
 
 namespace stasigraph {
 
-/// Fills in the layer's pages, and what they held along seams before those were fitted. Seams are fitted layer by
-/// layer: light is added up, and so what is fitted must be, while a fit may not go below zero.
+/// Fills in the layer's pages, and what they held along seams before those were fitted. Seams are fitted
+/// layer by layer: light is added up, and so what is fitted must be, while a fit may not go below zero.
 void make_layer_pages(const Ground& ground, const Level& lit, Layer& layer, Job& job);
 
 struct SetPages {

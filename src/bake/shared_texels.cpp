@@ -9,14 +9,15 @@ namespace {
 
 /// Above the surface by this share of the way, the ray between two texels looks for walls.
 constexpr float sight_rise = 0.05f;
-constexpr float sheet = 1e-3f;       ///< Metres; walls thinner than that have no thickness.
-constexpr float apart = 4;           ///< So many times brighter one side has to be,
-constexpr float unseen = 0.02f;      ///< and by this share of a set's mean: less is not seen.
-constexpr float sheet_width = 0.05f; ///< Metres to which the mixed light beside a sheet is to be kept.
+constexpr float sheet = 1e-3f;        ///< Metres; walls thinner than that have no thickness.
+constexpr float apart = 4;            ///< So many times brighter one side has to be,
+constexpr float unseen = 0.02f;       ///< and by this share of a set's mean: less is not seen.
+constexpr float sheet_width = 0.05f;  ///< Metres to which the mixed light beside a sheet is to be kept.
 
 /// Where a wall stands between two texels: its thickness; below 0 where there is none.
 float wall_between(const TexelSet& texels, const RayCaster& caster, std::uint32_t a, std::uint32_t b) {
-    const float far = length(texels.position[b] - texels.position[a]), up = ray_start_offset + sight_rise * far;
+    const float far = length(texels.position[b] - texels.position[a]),
+                up = ray_start_offset + sight_rise * far;
     const Vec3 from = texels.position[a] + texels.face_normal[a] * up,
                to = texels.position[b] + texels.face_normal[b] * up, way = to - from;
     const float l = length(way);
@@ -103,7 +104,8 @@ std::vector<std::uint8_t> find_hidden(const TexelSet& texels, const std::vector<
         for (const auto& step : steps) {
             const std::uint32_t n = texels.neighbour(i, step[0], step[1]);
             if (n == none || !wanted[n] || hidden[n] || !enclosed(texels, links, n)) continue;
-            if (!std::binary_search(parted.begin(), parted.end(), std::pair(std::min(i, n), std::max(i, n)))) hide(n);
+            if (!std::binary_search(parted.begin(), parted.end(), std::pair(std::min(i, n), std::max(i, n))))
+                hide(n);
         }
     }
     std::erase_if(pairs, [&](const SharedPair& p) { return hidden[p.a] || hidden[p.b]; });

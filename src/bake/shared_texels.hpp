@@ -21,9 +21,9 @@ struct SharedPair {
 std::vector<SharedPair> find_shared(const TexelSet& texels, const std::vector<std::uint8_t>& wanted,
                                     const RayCaster& caster, Job& job);
 
-/// Marks texels that no page needs: those beyond a wall from a texel of their chart, as under a floor that a wall
-/// goes through, in a space too small to be looked into. What pages hold there is filled from the other side, so
-/// that no dark line shows where wall and floor meet. Pairs with such a texel are dropped.
+/// Marks texels that no page needs: those beyond a wall from a texel of their chart, as under a floor that a
+/// wall goes through, in a space too small to be looked into. What pages hold there is filled from the other
+/// side, so that no dark line shows where wall and floor meet. Pairs with such a texel are dropped.
 std::vector<std::uint8_t> find_hidden(const TexelSet& texels, const std::vector<std::uint8_t>& wanted,
                                       const Links& links, std::vector<SharedPair>& pairs);
 

@@ -83,7 +83,8 @@ float group_floor(const LightField& light, std::size_t group, const std::vector<
     return unseen_share * static_cast<float>(std::exp2(logs / whole));
 }
 
-std::vector<float> estimate_noise(NoisyLight& s, std::size_t groups, const NoiseQuestion& question, Job& job) {
+std::vector<float> estimate_noise(NoisyLight& s, std::size_t groups, const NoiseQuestion& question,
+                                  Job& job) {
     const std::size_t count = s.light.rows;
     const std::uint32_t first = question.first;
     job.parallel(groups, 1, [&](std::size_t g, std::size_t) {
@@ -93,7 +94,8 @@ std::vector<float> estimate_noise(NoisyLight& s, std::size_t groups, const Noise
     std::vector<float> noise(count * groups, 0.0f), sent((count + 1) * groups, 0.0f);
     job.parallel(count, 1024, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)
-            for (std::size_t g = 0; g < groups; ++g) sent[i * groups + g] = luminance(s.light.get(i, g) * s.albedo[i]);
+            for (std::size_t g = 0; g < groups; ++g)
+                sent[i * groups + g] = luminance(s.light.get(i, g) * s.albedo[i]);
     });
     job.parallel(count, 1024, [&](std::size_t begin, std::size_t end) {
         std::vector<float> from_sky(first), mean(groups), square(groups);
@@ -129,7 +131,8 @@ std::vector<float> estimate_noise(NoisyLight& s, std::size_t groups, const Noise
 }
 
 RowLengths row_lengths(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
-                       const std::vector<float>& noise, std::size_t groups, const NoiseQuestion& question, Job& job) {
+                       const std::vector<float>& noise, std::size_t groups, const NoiseQuestion& question,
+                       Job& job) {
     RowLengths lengths{.first = question.first,
                        .groups = groups,
                        .doublings = std::vector<std::uint8_t>(texels.size() * groups, 0)};
@@ -141,11 +144,13 @@ RowLengths row_lengths(const TexelSet& texels, const std::vector<std::uint8_t>& 
             std::fill(square.begin(), square.end(), 0.0f);
             texels.for_neighbours(static_cast<std::uint32_t>(i), 2, [&](std::uint32_t n) {
                 if (!valid[n]) return;
-                for (std::size_t g = 0; g < groups; ++g) square[g] += noise[n * groups + g] * noise[n * groups + g];
+                for (std::size_t g = 0; g < groups; ++g)
+                    square[g] += noise[n * groups + g] * noise[n * groups + g];
                 count += 1;
             });
             for (std::size_t g = 0; g < groups; ++g) {
-                const float here = count > 0 ? square[g] / count : noise[i * groups + g] * noise[i * groups + g];
+                const float here =
+                    count > 0 ? square[g] / count : noise[i * groups + g] * noise[i * groups + g];
                 std::uint8_t& d = lengths.doublings[i * groups + g];
                 while (static_cast<float>(1u << d) < here / (question.noise * question.noise) &&
                        question.first << d < question.most)

@@ -32,7 +32,8 @@ struct DirectPass {
     LightEffort effort;
     const RowSkyWeights& weights;
     std::uint32_t seed = 0;
-    float floor = 0;  ///< Lux below which noise is not seen; 0: a twentieth of the group's own mean where it lights.
+    float floor =
+        0;  ///< Lux below which noise is not seen; 0: a twentieth of the group's own mean where it lights.
     const SlopeRows* slopes = nullptr;  ///< The texels whose slopes are wanted as well.
 };
 struct DirectTexels {
@@ -40,8 +41,8 @@ struct DirectTexels {
     std::vector<Slope> slope;  ///< By row of those asked for.
 };
 /// With more rays where it is noisy, as in penumbrae: until the relative standard error meets effort.error or
-/// nearly nine times the effort is spent. `besides`: luminance in lux that other techniques add on each texel,
-/// for the sky; empty for none.
+/// nearly nine times the effort is spent. `besides`: luminance in lux that other techniques add on each
+/// texel, for the sky; empty for none.
 DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
                           const std::vector<std::uint8_t>& valid, const std::vector<float>& besides,
                           Job& job);
@@ -79,26 +80,28 @@ struct NoisyLight {
     const RowSource& rows;
     const std::vector<Rgb>& albedo;
     const std::vector<float>& area;
-    const LightField& light;             ///< With the first links.
-    std::vector<float> floor;            ///< By group: lux below which noise is not seen; 0: by group_floor().
+    const LightField& light;   ///< With the first links.
+    std::vector<float> floor;  ///< By group: lux below which noise is not seen; 0: by group_floor().
     const SkyLight& sky;
     const RowSkyWeights& weights;
-    std::uint32_t sky_column = none;     ///< Which of the groups is the sky's.
+    std::uint32_t sky_column = none;  ///< Which of the groups is the sky's.
 };
 
-/// What a group's light counts as where it is less, lux: four stops under the mean logarithm, by area, of what it
-/// is where it matters (over a thousandth of its mean as weighed by itself).
+/// What a group's light counts as where it is less, lux: four stops under the mean logarithm, by area, of
+/// what it is where it matters (over a thousandth of its mean as weighed by itself).
 float group_floor(const LightField& light, std::size_t group, const std::vector<float>& area);
 
 /// For each row and group, `groups` a row, how uncertain its light is with the first links: relative standard
-/// error against its light or the floor, which is filled in where it was 0. Every group is judged alone, so that
-/// any mix of them, in a game as well, has no more noise than they have.
-std::vector<float> estimate_noise(NoisyLight& light, std::size_t groups, const NoiseQuestion& question, Job& job);
+/// error against its light or the floor, which is filled in where it was 0. Every group is judged alone, so
+/// that any mix of them, in a game as well, has no more noise than they have.
+std::vector<float> estimate_noise(NoisyLight& light, std::size_t groups, const NoiseQuestion& question,
+                                  Job& job);
 
 /// How many links bring each row under the noise asked for: powers of two times the first length. By the
 /// noise of the texels around it and never by its own: a row that happened to miss a bright spot would think
 /// itself quiet, stay short, and all such rows together would be too dark.
 RowLengths row_lengths(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
-                       const std::vector<float>& noise, std::size_t groups, const NoiseQuestion& question, Job& job);
+                       const std::vector<float>& noise, std::size_t groups, const NoiseQuestion& question,
+                       Job& job);
 
 }  // namespace stasigraph

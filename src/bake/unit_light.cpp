@@ -49,7 +49,8 @@ void to_unit_strength(Level& level) {
     std::vector<Rgb> strength;
     for (std::uint32_t g = 0; g < groups; ++g) strength.push_back(group_strength(level, g));
     for (Light& light : level.lights)
-        if (light.group != none && light.role != BakeRole::live) light.color = share(light.color, strength[light.group]);
+        if (light.group != none && light.role != BakeRole::live)
+            light.color = share(light.color, strength[light.group]);
     for (Surface& s : level.surfaces) {
         if (s.group == none || s.part == Part::moving) continue;
         // A material of its own, since a gain would not come out at the share to the last bit.

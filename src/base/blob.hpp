@@ -15,7 +15,7 @@ namespace stasigraph {
 class BlobWriter {
 public:
     template <class T>
-        requires std::is_trivially_copyable_v<T>
+    requires std::is_trivially_copyable_v<T>
     void array(const std::vector<T>& v) {
         sizes_.push_back(v.size());
         add(&sizes_.back(), sizeof(std::uint64_t));
@@ -28,7 +28,9 @@ public:
     const std::vector<BlobPart>& parts() const { return parts_; }
 
 private:
-    void add(const void* p, std::size_t size) { parts_.push_back({static_cast<const std::uint8_t*>(p), size}); }
+    void add(const void* p, std::size_t size) {
+        parts_.push_back({static_cast<const std::uint8_t*>(p), size});
+    }
     std::deque<std::uint64_t> sizes_;
     std::vector<BlobPart> parts_;
 };
@@ -38,7 +40,7 @@ class BlobReader {
 public:
     explicit BlobReader(std::span<const std::uint8_t> bytes) : rest_(bytes) {}
     template <class T>
-        requires std::is_trivially_copyable_v<T>
+    requires std::is_trivially_copyable_v<T>
     void array(std::vector<T>& v) {
         const std::uint64_t count = number();
         v.clear();

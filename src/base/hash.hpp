@@ -11,8 +11,8 @@
 
 namespace stasigraph {
 
-/// xxHash3, 128 bits, over values in the order they are added. Texts and arrays count with their length, so that
-/// no two sequences run together.
+/// xxHash3, 128 bits, over values in the order they are added. Texts and arrays count with their length, so
+/// that no two sequences run together.
 class Hasher {
 public:
     explicit Hasher(std::string_view what) { text(what); }
@@ -23,14 +23,12 @@ public:
         raw(s.data(), s.size());
     }
     template <class T>
-        requires std::is_arithmetic_v<T> || std::is_enum_v<T>
-    void number(T v) {
-        raw(&v, sizeof v);
-    }
+    requires std::is_arithmetic_v<T> || std::is_enum_v<T>
+    void number(T v) { raw(&v, sizeof v); }
     /// Numbers without gaps between them only.
     template <class T>
-        requires std::has_unique_object_representations_v<T> || std::is_floating_point_v<T> ||
-                 std::is_same_v<T, Vec2> || std::is_same_v<T, Vec3> || std::is_same_v<T, Rgb>
+    requires std::has_unique_object_representations_v<T> || std::is_floating_point_v<T> ||
+        std::is_same_v<T, Vec2> || std::is_same_v<T, Vec3> || std::is_same_v<T, Rgb>
     void array(const std::vector<T>& v) {
         number(v.size());
         raw(v.data(), v.size() * sizeof(T));

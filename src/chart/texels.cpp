@@ -228,7 +228,8 @@ TexelSet place_texels(const Level& level, const Atlas& atlas, Job& job) {
 bool in_one_plane(const TexelSet& texels, std::uint32_t a, std::uint32_t b) {
     const Vec3 way = texels.position[b] - texels.position[a];
     const float far = 2e-3f * length(way);
-    return std::abs(dot(way, texels.face_normal[a])) <= far && std::abs(dot(way, texels.face_normal[b])) <= far;
+    return std::abs(dot(way, texels.face_normal[a])) <= far &&
+           std::abs(dot(way, texels.face_normal[b])) <= far;
 }
 
 }  // namespace stasigraph

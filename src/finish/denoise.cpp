@@ -30,10 +30,10 @@ static_assert(fits[fit_count - 1].steps == smoothing_steps);
 /// A plane's slope is held by this share of the neighbourhood's own size: thin strips have none across.
 constexpr float slope_hold = 0.01f;
 constexpr int judged_steps = 3;  ///< How far around a texel the fits are judged.
-/// Two texels may have the same light while their difference over its noise, squared, is under the first; beyond it
-/// they count for less, the faster the larger the second. Lower: rows that met a bright spot stay alone. Higher:
-/// light seeps over edges that nothing else tells of. Chosen on the demo level and on the room of
-/// tests/quality_test.cpp.
+/// Two texels may have the same light while their difference over its noise, squared, is under the first;
+/// beyond it they count for less, the faster the larger the second. Lower: rows that met a bright spot stay
+/// alone. Higher: light seeps over edges that nothing else tells of. Chosen on the demo level and on the room
+/// of tests/quality_test.cpp.
 constexpr float like_until = 4.5f, unlike_fall = 2;
 constexpr float least_variance = 1e-30f;  ///< So that none is a number, too; light may be in any unit.
 /// So many groups at once share what is known of a texel's surroundings; more need more memory.
@@ -61,7 +61,9 @@ struct Input {
     std::vector<Sample> sample;
     std::vector<std::uint8_t> noisy;  ///< Worth smoothing.
 
-    float variance(std::size_t i, std::size_t g) const { return guide.variance[i * guide.groups + first + g]; }
+    float variance(std::size_t i, std::size_t g) const {
+        return guide.variance[i * guide.groups + first + g];
+    }
 };
 
 /// How much the light of one texel says of another's, in (0, 1].
@@ -72,9 +74,9 @@ inline float likeness(float grey, float expected, float other_grey, float other_
     return 1 / (fall * fall);
 }
 
-/// The variance texels are compared by is the larger of a texel's own and of the geometric mean around it: a row
-/// that met a bright spot knows of it, one that missed it learns from its neighbours, and a few noisy ones beyond
-/// an edge do not make a quiet one noisy.
+/// The variance texels are compared by is the larger of a texel's own and of the geometric mean around it: a
+/// row that met a bright spot knows of it, one that missed it learns from its neighbours, and a few noisy
+/// ones beyond an edge do not make a quiet one noisy.
 Input prepare(Input in, const LightField& light, Job& job) {
     const std::size_t groups = in.groups, count = in.wanted.size();
     in.sample.resize(count * groups);
@@ -111,8 +113,8 @@ Input prepare(Input in, const LightField& light, Job& job) {
 
 using Weights = std::array<float, Neighbourhood::most>;
 
-/// A texel's neighbours as seen from it: place in its tangent plane, and by their place alone their weight in each
-/// fit. The same for all groups.
+/// A texel's neighbours as seen from it: place in its tangent plane, and by their place alone their weight in
+/// each fit. The same for all groups.
 class Around {
 public:
     void look(const Input& in, std::uint32_t i) {
@@ -152,7 +154,8 @@ public:
             other[k] = s.grey();
             expected[k] = s.expected;
         }
-        for (std::size_t k = 0; k < near.size(); ++k) like_[k] = likeness(grey, own.expected, other[k], expected[k]);
+        for (std::size_t k = 0; k < near.size(); ++k)
+            like_[k] = likeness(grey, own.expected, other[k], expected[k]);
     }
     /// Weights of a fit that add up to 1; returns how many neighbours have one.
     std::size_t weigh(std::size_t f, Weights& w) const {
@@ -295,8 +298,8 @@ FitChoice judge(const Input& in, const AllFitted& fitted, Job& job) {
 }
 
 /// `from` are the slopes as they came, of all groups.
-void smooth_slopes(const Input& in, const FitChoice& choice, const LightField& from, const SlopesToSmooth& to_smooth,
-                   Job& job) {
+void smooth_slopes(const Input& in, const FitChoice& choice, const LightField& from,
+                   const SlopesToSmooth& to_smooth, Job& job) {
     LightField& slopes = to_smooth.slopes;
     const std::size_t stride = slopes.stride;
     job.parallel(slopes.rows, texels_per_task, [&](std::size_t begin, std::size_t end) {
@@ -334,7 +337,8 @@ void smooth_slopes(const Input& in, const FitChoice& choice, const LightField& f
 }
 
 /// Neighbours' choices count as well, so that no border shows where the choice changes.
-void take_fits(const Input& in, const FitChoice& choice, const AllFitted& fitted, LightField& light, Job& job) {
+void take_fits(const Input& in, const FitChoice& choice, const AllFitted& fitted, LightField& light,
+               Job& job) {
     job.parallel(in.wanted.size(), texels_per_task, [&](std::size_t begin, std::size_t end) {
         Neighbourhood near;
         for (std::size_t i = begin; i < end; ++i) {

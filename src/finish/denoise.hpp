@@ -3,9 +3,9 @@
 //
 // Each texel's light is fitted by a constant or a plane over ever larger neighbourhoods, narrow where what it
 // sees is near, and by those texels alone that may have the same light as far as the noise of both can tell.
-// How far to go is told for every light group from the light itself: the mean square error of a fit is what it
-// changes, squared, plus twice the noise it shares with what it is compared to, less the noise of that (Stein,
-// Estimation of the Mean of a Multivariate Normal Distribution, 1981).
+// How far to go is told for every light group from the light itself: the mean square error of a fit is what
+// it changes, squared, plus twice the noise it shares with what it is compared to, less the noise of that
+// (Stein, Estimation of the Mean of a Multivariate Normal Distribution, 1981).
 
 #include "finish/texel_graph.hpp"
 #include "transport/link_slopes.hpp"
@@ -19,7 +19,8 @@ struct DenoiseGuide {
         variance;  ///< `groups` values a texel: of its light, all channels summed, lux squared.
     std::size_t groups = 0;
     float strength = 1;  ///< Over 1 smooths more than the least error wants, for few links; [0.5, 2].
-    std::vector<float> unseen;  ///< By group: standard error, channels summed, too small to be smoothed, lux. Or empty.
+    std::vector<float>
+        unseen;  ///< By group: standard error, channels summed, too small to be smoothed, lux. Or empty.
 };
 
 /// Slopes that are smoothed as the light is: those that are shown.

@@ -89,13 +89,14 @@ const char* tier_text(double v) {
 }
 
 std::string setting(const InputItem& item, const InputValue& a, const InputValue& b) {
-    if (a.key == "tier") return std::string("the tier is ") + tier_text(b.numbers[0]) + " instead of " + tier_text(a.numbers[0]);
+    if (a.key == "tier")
+        return std::string("the tier is ") + tier_text(b.numbers[0]) + " instead of " +
+               tier_text(a.numbers[0]);
     if (a.key == "bounces") {
         const auto text = [](double v) { return v < 0 ? std::string("settle") : in_short(v); };
         return "bounces is " + text(b.numbers[0]) + " instead of " + text(a.numbers[0]);
     }
-    if (a.key == "denoise" || a.key == "seams")
-        return a.key + " is " + (b.numbers[0] == 0 ? "auto" : "off");
+    if (a.key == "denoise" || a.key == "seams") return a.key + " is " + (b.numbers[0] == 0 ? "auto" : "off");
     if (a.key == "shape") return std::string("the shape is ") + (b.numbers[0] == 0 ? "flat" : "directional");
     return instead(item.kind + "." + a.key, a, b);
 }
@@ -126,8 +127,9 @@ Change change_of(const InputItem& before, const InputItem& now, const InputValue
         groups();
         c.visibility = key != "color" && key != "group" &&
                        (text_of(before, "bake") == "bounce" || text_of(now, "bake") == "bounce");
-        c.text = key == "color"       ? strength(now, a, b)
-                 : key == "position"  ? now.name + " moved " + in_short(distance(a.numbers, b.numbers, 0)) + " m"
+        c.text = key == "color" ? strength(now, a, b)
+                 : key == "position"
+                     ? now.name + " moved " + in_short(distance(a.numbers, b.numbers, 0)) + " m"
                  : key == "direction" ? turned(now, a, b)
                  : key == "across"    ? now.name + " turned about its aim"
                  : key == "profile"   ? now.name + " has another profile"
@@ -147,7 +149,7 @@ Change change_of(const InputItem& before, const InputItem& now, const InputValue
         c.text = key == "exposure" ? instead("exposure of " + now.name, a, b)
                  : key == "place of the sun" && a.numbers.size() == 3
                      ? turned({"", "the sun of " + now.name, {}}, a, b)
-                                   : instead(key + " in " + now.name, a, b);
+                     : instead(key + " in " + now.name, a, b);
     } else if (now.kind == "occlusion") {
         c.occlusion = true;
         c.text = setting(now, a, b);
@@ -192,7 +194,8 @@ std::vector<Change> changes_between(const std::vector<InputItem>& before, const 
     std::vector<std::uint8_t> met(before.size(), 0);
     for (const InputItem& item : now) {
         std::size_t i = 0;
-        while (i < before.size() && (met[i] || before[i].kind != item.kind || before[i].name != item.name)) ++i;
+        while (i < before.size() && (met[i] || before[i].kind != item.kind || before[i].name != item.name))
+            ++i;
         if (i == before.size()) {
             out.push_back(appeared(item, true));
             continue;

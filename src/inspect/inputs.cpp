@@ -3,9 +3,9 @@
 #include <algorithm>
 #include <map>
 
-#include "base/hash.hpp"
 #include "bake/keys.hpp"
 #include "bake/set_keys.hpp"
+#include "base/hash.hpp"
 #include "level/texture.hpp"
 #include "stasigraph/changes.hpp"
 
@@ -149,13 +149,13 @@ InputItem lightmap_item(const LightmapSettings& m) {
 
 InputItem set_item(const Level& level, const BakeSet& set) {
     Item item("set", set.name);
-    for (std::uint32_t g = 0; g < level.groups.size(); ++g)
-        item.color(level.groups[g].c_str(), set.gain(g));
+    for (std::uint32_t g = 0; g < level.groups.size(); ++g) item.color(level.groups[g].c_str(), set.gain(g));
     if (set.step != none) {
         const SeriesStep& step = level.series[set.step];
         item.vector("place of the sun", step.light == none ? step.sky.sun : -step.sun.direction);
     }
-    item.numbers("exposure", set.exposure ? std::vector<double>{Item::as(*set.exposure)} : std::vector<double>{});
+    item.numbers("exposure",
+                 set.exposure ? std::vector<double>{Item::as(*set.exposure)} : std::vector<double>{});
     return item.done();
 }
 
@@ -210,7 +210,8 @@ LevelInputs inputs_of(const Level& given) {
     for (const BakeSet& set : level.sets) out.items.push_back(set_item(level, set));
     out.items.push_back(quality_item(level.quality));
     out.items.push_back(lightmap_item(level.lightmap));
-    out.items.push_back(Item("occlusion", "occlusion").number("reach", Item::as(level.occlusion.reach)).done());
+    out.items.push_back(
+        Item("occlusion", "occlusion").number("reach", Item::as(level.occlusion.reach)).done());
     out.items.push_back(Item("combined", "combined")
                             .number("by", static_cast<double>(level.combined.by))
                             .number("detail", level.combined.detail)
@@ -228,7 +229,8 @@ LevelInputs inputs_of(const Level& given) {
     keys.probes = level.volumes.empty() ? "none" : probe_key(level, keys.ground);
     for (NamedKey& layer : layer_light_keys(level, keys.ground))
         keys.layers.push_back({std::move(layer.name), std::move(layer.key)});
-    for (NamedKey& set : set_keys(level, keys.ground)) keys.sets.push_back({std::move(set.name), std::move(set.key)});
+    for (NamedKey& set : set_keys(level, keys.ground))
+        keys.sets.push_back({std::move(set.name), std::move(set.key)});
     return out;
 }
 

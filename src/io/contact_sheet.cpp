@@ -44,7 +44,8 @@ public:
         // The end gives way; never within a character of several bytes.
         if (wide(words)) {
             while (!words.empty() && wide(words + "\u2026")) {
-                while (words.size() > 1 && (static_cast<unsigned char>(words.back()) & 0xc0) == 0x80) words.pop_back();
+                while (words.size() > 1 && (static_cast<unsigned char>(words.back()) & 0xc0) == 0x80)
+                    words.pop_back();
                 words.pop_back();
             }
             words += "\u2026";
@@ -87,8 +88,10 @@ private:
 }  // namespace
 
 ContactLayout contact_layout(std::size_t pictures, int width, std::size_t lines) {
-    ContactLayout l{.columns = std::max(1, static_cast<int>(std::ceil(std::sqrt(static_cast<double>(pictures)))))};
-    // Two or three fit into one row of pictures that are wider than high; a single row shows differences best.
+    ContactLayout l{.columns =
+                        std::max(1, static_cast<int>(std::ceil(std::sqrt(static_cast<double>(pictures)))))};
+    // Two or three fit into one row of pictures that are wider than high; a single row shows differences
+    // best.
     if (pictures == 3) l.columns = 3;
     const int rows = (static_cast<int>(pictures) + l.columns - 1) / l.columns;
     l.width = width;
@@ -99,8 +102,8 @@ ContactLayout contact_layout(std::size_t pictures, int width, std::size_t lines)
     return l;
 }
 
-void write_contact_sheet(const std::filesystem::path& to, const std::string& title, const ContactLayout& layout,
-                         const std::vector<ContactPicture>& pictures) {
+void write_contact_sheet(const std::filesystem::path& to, const std::string& title,
+                         const ContactLayout& layout, const std::vector<ContactPicture>& pictures) {
     std::size_t lines = 0;
     for (const ContactPicture& p : pictures) {
         lines = std::max(lines, p.lines.size());

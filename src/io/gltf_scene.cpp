@@ -139,8 +139,7 @@ private:
             material.transmission_texture = texture_use(glass["transmissionTexture"]);
             material.normal_texture = texture_use(m["normalTexture"]);
             material.normal_scale = static_cast<float>(m["normalTexture"]["scale"].number(1));
-            if (!std::isfinite(material.normal_scale))
-                m["normalTexture"]["scale"].fail("is not finite");
+            if (!std::isfinite(material.normal_scale)) m["normalTexture"]["scale"].fail("is not finite");
             material.double_sided = m["doubleSided"].flag(false);
             material.alpha_cutoff = static_cast<float>(m["alphaCutoff"].number(0.5));
             const std::string mode = m["alphaMode"].text("OPAQUE");
@@ -197,7 +196,13 @@ private:
     }
 
     Mesh read_primitive(const JsonPlace& primitive, const std::string& name) {
-        Mesh mesh{.name = name, .positions = {}, .normals = {}, .uv0 = {}, .uv1 = {}, .tangents = {}, .indices = {}};
+        Mesh mesh{.name = name,
+                  .positions = {},
+                  .normals = {},
+                  .uv0 = {},
+                  .uv1 = {},
+                  .tangents = {},
+                  .indices = {}};
         const auto mode = primitive["mode"].count(4);
         if (mode > 6) primitive["mode"].fail("is no primitive mode of glTF");
         if (mode < 4) {

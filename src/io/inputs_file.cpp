@@ -18,7 +18,8 @@ std::string inputs_text(const LevelInputs& inputs) {
     Json list = Json::array();
     for (const InputItem& item : inputs.items) {
         Json values = Json::object();
-        for (const InputValue& v : item.values) values[v.key] = v.text.empty() ? Json(v.numbers) : Json(v.text);
+        for (const InputValue& v : item.values)
+            values[v.key] = v.text.empty() ? Json(v.numbers) : Json(v.text);
         list.push_back({{"kind", item.kind}, {"name", item.name}, {"values", std::move(values)}});
     }
     return Json{{"format", "stasigraph inputs"}, {"version", 1}, {"items", std::move(list)}}.dump() + "\n";

@@ -13,7 +13,8 @@ namespace stasigraph {
 
 namespace {
 
-/// File names of images: those of pages by number, of surfaces by name with all but plain characters replaced.
+/// File names of images: those of pages by number, of surfaces by name with all but plain characters
+/// replaced.
 std::vector<std::string> image_names(const Level& level, const CombinedSettings& settings,
                                      const std::vector<CombinedImage>& images) {
     std::vector<std::string> names;
@@ -137,8 +138,7 @@ private:
         const float cutoff = mode == AlphaMode::mask ? of.alpha_cutoff : 0;
         const auto [at, fresh] = image_material_.try_emplace({image, mode, cutoff, of.double_sided}, 0);
         if (fresh) {
-            at->second =
-                add_material({{"baseColorTexture", {{"index", texture_[image]}}}}, of.double_sided);
+            at->second = add_material({{"baseColorTexture", {{"index", texture_[image]}}}}, of.double_sided);
             Json& material = out_.json["materials"][at->second];
             if (mode == AlphaMode::mask) {
                 material["alphaMode"] = "MASK";

@@ -1,5 +1,6 @@
 #include <algorithm>
 
+#include "base/text.hpp"
 #include "io/gltf_scene.hpp"
 #include "io/sheet.hpp"
 #include "io/sheet_lights.hpp"
@@ -95,6 +96,18 @@ Level load_level(const fs::path& path, const std::vector<SheetChange>& changes) 
     complete_level(level);
     check_level(level);
     return level;
+}
+
+std::vector<std::uint8_t> surfaces_named(const Level& level, const std::string& glob) {
+    std::vector<std::uint8_t> named;
+    for (const Surface& s : level.surfaces)
+        named.push_back(glob_match(glob, s.name) || glob_match(glob, s.node) ? 1 : 0);
+    if (std::find(named.begin(), named.end(), 1) == named.end())
+        throw Error{.what = "no surface has such a name",
+                    .where = level.name,
+                    .value = glob,
+                    .remedy = "`stasigraph survey` lists the surfaces; * and ? stand for any letters."};
+    return named;
 }
 
 fs::path default_output(const fs::path& level_file) {

@@ -6,6 +6,7 @@
 #include "io/inputs_file.hpp"
 #include "io/json_place.hpp"
 #include "io/lit_glb.hpp"
+#include "io/partial_pages.hpp"
 #include "io/staging.hpp"
 #include "stasigraph/error.hpp"
 
@@ -245,10 +246,21 @@ Json write_set(const Level& level, const BakedSet& set, const BakeSet& recipe, W
     return entry;
 }
 
+/// What a set of which some surfaces alone were baked is made from: the rest is as it was.
+void keep_keys(const Json& old, const Level& level, const std::vector<std::uint8_t>& surfaces,
+               const std::string& key, Json& entry, Written& written) {
+    for (const char* name : {"made_from", "inputs", "scene_hash", "sheet_hash"})
+        if (old.contains(name)) entry[name] = old[name];
+    if (const std::string older = old.value("inputs", ""); !older.empty()) written.add(older, false);
+    entry["surfaces_made_from"] = old.value("surfaces_made_from", Json::object());
+    for (std::size_t s = 0; s < surfaces.size(); ++s)
+        if (surfaces[s]) entry["surfaces_made_from"][level.surfaces[s].name] = key;
+}
+
 }  // namespace
 
 std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_file, const Level& level,
-                                const Atlas& atlas, const Baked& baked, const std::vector<Job::StageTime>& times) {
+                                const Atlas& atlas, const Baked& baked, const SaveOptions& options) {
     check_writable(folder);
     Json before;
     try {
@@ -276,7 +288,7 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
     const std::string inputs_json = inputs_text(inputs), inputs_file = inputs_name(inputs_json);
     write_text(to / inputs_file, inputs_json);
     written.add(inputs_file);
-    add_keys(inputs, baked.figures, times, before, manifest);
+    add_keys(inputs, baked.figures, options.times, before, manifest);
     manifest["inputs"] = inputs_file;
     std::vector<BakedSet> probe_sets;
     std::vector<std::size_t> kept;
@@ -284,13 +296,25 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
         const auto made = std::find_if(baked.sets.begin(), baked.sets.end(),
                                        [&](const BakedSet& s) { return s.name == level.sets[i].name; });
         const BakedSet nothing{.name = level.sets[i].name, .pages = {}, .directional = {}, .probes = {}};
-        const BakedSet& set = made == baked.sets.end() ? nothing : *made;
+        BakedSet set = made == baked.sets.end() ? nothing : *made;
         Json entry;
         if (made != baked.sets.end()) {
+            const Json old = options.surfaces.empty() ? Json() : earlier_entry(before, uvs, set.name);
+            if (!options.surfaces.empty()) {
+                if (old.is_null())
+                    throw Error{
+                        .what = "holds no bake of these charts that could keep the other surfaces' light",
+                        .where = folder.string(),
+                        .value = set.name,
+                        .remedy = "Bake everything once."};
+                keep_other_texels(atlas, options.surfaces, folder, old, set);
+            }
             entry = write_set(level, set, level.sets[i], written);
             entry["made_from"] = inputs.keys.sets[i].key;
             entry["probes_made_from"] = inputs.keys.probes;
             entry["inputs"] = inputs_file;
+            if (!old.is_null())
+                keep_keys(old, level, options.surfaces, inputs.keys.sets[i].key, entry, written);
             write_preview_glb(to / set.name / "preview.glb", level, atlas, set, baked);
             written.add(set.name + "/preview.glb");
             if (level.combined.by != CombinedBy::nothing) {
@@ -307,7 +331,8 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
         } else {
             entry = earlier_entry(before, uvs, set.name);
             if (entry.is_null()) continue;
-            if (const std::string older = entry.value("inputs", ""); !older.empty()) written.add(older, false);
+            if (const std::string older = entry.value("inputs", ""); !older.empty())
+                written.add(older, false);
             kept.push_back(probe_sets.size());
             for (const char* maps : {"lightmaps", "directional"})
                 for (const Json& map : entry.value(maps, Json::array()))

@@ -121,8 +121,10 @@ struct Sheet::State {
                 else
                     e.fail("tier", "is no tier", "Use \"glance\", \"proof\" or \"final\".");
             }
-            if (const auto v = e.number("bounce_gain", 0, 4)) level.quality.bounce_gain = static_cast<float>(*v);
-            if (const auto v = e.number("saturation", 0, 4)) level.quality.saturation = static_cast<float>(*v);
+            if (const auto v = e.number("bounce_gain", 0, 4))
+                level.quality.bounce_gain = static_cast<float>(*v);
+            if (const auto v = e.number("saturation", 0, 4))
+                level.quality.saturation = static_cast<float>(*v);
             if (const auto v = e.number("noise", 0.001, 1)) level.quality.noise = static_cast<float>(*v);
             if (const auto v = e.number("links", 8, 4096)) {
                 if (*v != std::floor(*v)) e.fail("links", "is not a whole number", "");
@@ -229,8 +231,7 @@ struct Sheet::State {
                    key == std::string("gain") ? "Write gain = { sun = 0.5, sky = 1.0 }."
                                               : "Write tint = { sun = [1.0, 0.9, 0.8] }.");
         for (const auto& [name, value] : *gains) {
-            const std::string where =
-                file + ":" + std::to_string(name.source().begin.line) + ": set." + key;
+            const std::string where = file + ":" + std::to_string(name.source().begin.line) + ": set." + key;
             const auto at = std::find(level.groups.begin(), level.groups.end(), name.str());
             std::string all;
             for (const std::string& k : level.groups) all += (all.empty() ? "" : ", ") + k;
@@ -260,36 +261,39 @@ struct Sheet::State {
 
     static void check_set_name(const Entry& e, const Level& level, const std::string& name) {
         for (const char c : name)
-            if (!(std::isalnum(static_cast<unsigned char>(c)) || c == '-' || c == '_' || c == ' ' || c == '.') ||
+            if (!(std::isalnum(static_cast<unsigned char>(c)) || c == '-' || c == '_' || c == ' ' ||
+                  c == '.') ||
                 name.front() == '.')
                 e.fail("name", "cannot be the name of a folder", "Use letters, digits, spaces, - and _.");
         for (const BakeSet& other : level.sets)
-            if (other.name == name) e.fail("name", "is the name of another set too", "Names of sets must differ.");
+            if (other.name == name)
+                e.fail("name", "is the name of another set too", "Names of sets must differ.");
     }
 
     /// Gains and tints of a set or of all sets of a series.
     void mix(const Entry& e, const Level& level, BakeSet& set) const {
-            each_gain(e, level, "gain", [&](std::size_t group, const toml::node& value) {
-                const auto v = value.value<double>();
-                if (!v || !(*v >= 0 && *v <= 1e6)) return "a gain is not a number of 0 or more";
-                set.gains[group] = static_cast<float>(*v);
-                return "";
-            });
-            set.tints.assign(level.groups.size(), {1, 1, 1});
-            each_gain(e, level, "tint", [&](std::size_t group, const toml::node& value) {
-                const toml::array* list = value.as_array();
-                float* to[3] = {&set.tints[group].r, &set.tints[group].g, &set.tints[group].b};
-                for (std::size_t c = 0; c < 3; ++c) {
-                    const auto v = list && list->size() == 3 ? list->get(c)->value<double>() : std::nullopt;
-                    if (!v || !(*v >= 0 && *v <= 100)) return "a tint is not three numbers from 0 to 100";
-                    *to[c] = static_cast<float>(*v);
-                }
-                return "";
-            });
+        each_gain(e, level, "gain", [&](std::size_t group, const toml::node& value) {
+            const auto v = value.value<double>();
+            if (!v || !(*v >= 0 && *v <= 1e6)) return "a gain is not a number of 0 or more";
+            set.gains[group] = static_cast<float>(*v);
+            return "";
+        });
+        set.tints.assign(level.groups.size(), {1, 1, 1});
+        each_gain(e, level, "tint", [&](std::size_t group, const toml::node& value) {
+            const toml::array* list = value.as_array();
+            float* to[3] = {&set.tints[group].r, &set.tints[group].g, &set.tints[group].b};
+            for (std::size_t c = 0; c < 3; ++c) {
+                const auto v = list && list->size() == 3 ? list->get(c)->value<double>() : std::nullopt;
+                if (!v || !(*v >= 0 && *v <= 100)) return "a tint is not three numbers from 0 to 100";
+                *to[c] = static_cast<float>(*v);
+            }
+            return "";
+        });
     }
 
     void series(Level& level) const {
-        each("series", [&](const Entry& e) { add_series(e, level, [&](BakeSet& set) { mix(e, level, set); }); });
+        each("series",
+             [&](const Entry& e) { add_series(e, level, [&](BakeSet& set) { mix(e, level, set); }); });
     }
 
     void places(Level& level) const {

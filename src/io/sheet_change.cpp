@@ -27,17 +27,21 @@ toml::table parsed(const SheetChange& change) {
 toml::table& table_named(toml::table& sheet, const std::string& name) {
     if (!sheet.contains(name)) sheet.insert_or_assign(name, toml::table{});
     if (toml::table* t = sheet.get_as<toml::table>(name)) return *t;
-    throw Error{.what = "must be written as a table", .where = name, .value = "", .remedy = "Write [" + name + "]."};
+    throw Error{
+        .what = "must be written as a table", .where = name, .value = "", .remedy = "Write [" + name + "]."};
 }
 
 toml::array& list_named(toml::table& sheet, const std::string& name) {
     if (!sheet.contains(name)) sheet.insert_or_assign(name, toml::array{});
     if (toml::array* a = sheet.get_as<toml::array>(name)) return *a;
-    throw Error{.what = "must be written as a table", .where = name, .value = "", .remedy = "Write [[" + name + "]]."};
+    throw Error{.what = "must be written as a table",
+                .where = name,
+                .value = "",
+                .remedy = "Write [[" + name + "]]."};
 }
 
-/// set.dusk.gain.sun, series.day.latitude, group.lamps.match, volume.hall.spacing, camera.dome.fov: an entry by its
-/// name, and a table within it where a further dot follows.
+/// set.dusk.gain.sun, series.day.latitude, group.lamps.match, volume.hall.spacing, camera.dome.fov: an entry
+/// by its name, and a table within it where a further dot follows.
 void change_named(toml::array& list, const std::string& name, std::string key, const toml::node& value,
                   const SheetChange& change) {
     for (toml::node& node : list) {
@@ -57,16 +61,11 @@ void change_named(toml::array& list, const std::string& name, std::string key, c
 }  // namespace
 
 void change_sheet(toml::table& sheet, const SheetChange& change) {
-    static const std::pair<std::string_view, std::string_view> short_names[] = {{"bounces", "quality"},
-                                                                               {"bounce_gain", "quality"},
-                                                                               {"saturation", "quality"},
-                                                                               {"tier", "quality"},
-                                                                               {"noise", "quality"},
-                                                                               {"links", "quality"},
-                                                                               {"denoise", "quality"},
-                                                                               {"density", "lightmap"},
-                                                                               {"margin", "lightmap"},
-                                                                               {"page", "lightmap"}};
+    static const std::pair<std::string_view, std::string_view> short_names[] = {
+        {"bounces", "quality"}, {"bounce_gain", "quality"}, {"saturation", "quality"},
+        {"tier", "quality"},    {"noise", "quality"},       {"links", "quality"},
+        {"denoise", "quality"}, {"density", "lightmap"},    {"margin", "lightmap"},
+        {"page", "lightmap"}};
     const toml::table holder = parsed(change);
     const toml::node& value = *holder.get("value");
     const std::size_t dot = change.path.find('.');
@@ -76,7 +75,8 @@ void change_sheet(toml::table& sheet, const SheetChange& change) {
                 table_named(sheet, std::string(table)).insert_or_assign(change.path, value);
                 return;
             }
-        fail(change, "names no value of a bake sheet", "Write e.g. quality.bounces, sky.lux or light.sun.kelvin.");
+        fail(change, "names no value of a bake sheet",
+             "Write e.g. quality.bounces, sky.lux or light.sun.kelvin.");
     }
     const std::string table = change.path.substr(0, dot), rest = change.path.substr(dot + 1);
     const std::vector<std::string_view> known = sheet_tables();
@@ -84,7 +84,8 @@ void change_sheet(toml::table& sheet, const SheetChange& change) {
         const std::string near = nearest_word(table, known);
         fail(change, "names no table of a bake sheet", near.empty() ? "" : "Did you mean \"" + near + "\"?");
     }
-    static constexpr std::string_view single[] = {"level", "lightmap", "quality", "sky", "occlusion", "combined"};
+    static constexpr std::string_view single[] = {"level", "lightmap",  "quality",
+                                                  "sky",   "occlusion", "combined"};
     if (std::find(std::begin(single), std::end(single), table) != std::end(single)) {
         table_named(sheet, table).insert_or_assign(rest, value);
         return;
@@ -94,8 +95,9 @@ void change_sheet(toml::table& sheet, const SheetChange& change) {
         // Names may hold dots, keys do not.
         const std::size_t last = rest.rfind('.');
         if (last == std::string::npos)
-            fail(change, "says no key", "Write " + table + ".NAME.KEY, e.g. " + table + "." + rest +
-                                            (table == "light" ? ".gain" : ".density") + ".");
+            fail(change, "says no key",
+                 "Write " + table + ".NAME.KEY, e.g. " + table + "." + rest +
+                     (table == "light" ? ".gain" : ".density") + ".");
         toml::table entry;
         entry.insert_or_assign("match", rest.substr(0, last));
         entry.insert_or_assign(rest.substr(last + 1), value);

@@ -40,7 +40,8 @@ const std::map<std::string_view, Keys>& schema() {
         {"group", {"name", "match"}},
         {"set", {"name", "gain", "tint", "exposure"}},
         {"series",
-         {"name", "sun", "latitude", "date", "hours", "from", "to", "step", "path", "gain", "tint", "exposure"}},
+         {"name", "sun", "latitude", "date", "hours", "from", "to", "step", "path", "gain", "tint",
+          "exposure"}},
         {"volume", {"name", "low", "high", "spacing"}},
         {"camera", {"name", "eye", "toward", "fov"}},
     };

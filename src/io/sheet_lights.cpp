@@ -23,6 +23,11 @@ Vec3 sun_travel(double azimuth, double elevation) {
 /// `across` made square to the direction; where it lies along it, level and to the right.
 void square_axes(Light& light, Vec3 wish) {
     const Vec3 d = light.direction, rest = wish - d * dot(wish, d);
+    // Square already: rounding must not turn it a little with every entry that leaves it alone.
+    if (std::abs(dot(wish, d)) < 1e-6f && std::abs(length(wish) - 1) < 1e-6f) {
+        light.across = wish;
+        return;
+    }
     if (length(rest) > 1e-3f * length(wish) && length(wish) > 0) {
         light.across = normalize(rest);
         return;

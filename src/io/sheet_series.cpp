@@ -23,8 +23,8 @@ int day_of(const Entry& e) {
     static constexpr int lengths[] = {31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31};
     int month = 0, day = 0, before = 0;
     char rest = 0;
-    if (std::sscanf(date.c_str(), "%2d-%2d%c", &month, &day, &rest) != 2 || month < 1 || month > 12 || day < 1 ||
-        day > lengths[month - 1])
+    if (std::sscanf(date.c_str(), "%2d-%2d%c", &month, &day, &rest) != 2 || month < 1 || month > 12 ||
+        day < 1 || day > lengths[month - 1])
         e.fail("date", "is no day of the year", "Write it as month and day, e.g. \"06-21\".");
     for (int m = 1; m < month; ++m) before += m == 2 ? 28 : lengths[m - 1];
     return before + day;
@@ -33,10 +33,12 @@ int day_of(const Entry& e) {
 std::vector<double> numbers(const Entry& e, const char* key) {
     std::vector<double> out;
     const toml::array* list = e.node(key)->as_array();
-    if (!list || list->empty()) e.fail(key, "is no list of numbers", "Write e.g. hours = [6, 9, 12, 15, 18].");
+    if (!list || list->empty())
+        e.fail(key, "is no list of numbers", "Write e.g. hours = [6, 9, 12, 15, 18].");
     for (const toml::node& v : *list) {
         const auto number = v.value<double>();
-        if (!number || !(*number >= 0 && *number <= 24)) e.fail(key, "holds what is no hour from 0 to 24", "");
+        if (!number || !(*number >= 0 && *number <= 24))
+            e.fail(key, "holds what is no hour from 0 to 24", "");
         out.push_back(*number);
     }
     return out;
@@ -44,7 +46,8 @@ std::vector<double> numbers(const Entry& e, const char* key) {
 
 std::vector<Step> by_hours(const Entry& e) {
     const auto latitude = e.number("latitude", -90, 90);
-    if (!latitude) e.fail("latitude", "is missing", "Add latitude = 47 (degrees, north positive), or a path.");
+    if (!latitude)
+        e.fail("latitude", "is missing", "Add latitude = 47 (degrees, north positive), or a path.");
     const int day = day_of(e);
     std::vector<double> hours;
     if (e.has("hours")) {
@@ -69,14 +72,16 @@ std::vector<Step> by_hours(const Entry& e) {
 std::vector<Step> by_path(const Entry& e) {
     const toml::array* list = e.node("path")->as_array();
     if (!list || list->empty())
-        e.fail("path", "is no list of places of the sun", "Write path = [[90, 10], [180, 50]]: azimuth, elevation.");
+        e.fail("path", "is no list of places of the sun",
+               "Write path = [[90, 10], [180, 50]]: azimuth, elevation.");
     std::vector<Step> steps;
     for (const toml::node& entry : *list) {
         const toml::array* pair = entry.as_array();
         const auto at = [&](std::size_t i) {
             const auto v = pair && pair->size() == 2 ? pair->get(i)->value<double>() : std::nullopt;
             if (!v || !(std::abs(*v) <= (i == 0 ? 720.0 : 90.0)))
-                e.fail("path", "holds what is no azimuth and elevation", "Write path = [[90, 10], [180, 50]].");
+                e.fail("path", "holds what is no azimuth and elevation",
+                       "Write path = [[90, 10], [180, 50]].");
             return *v * degree;
         };
         const double a = at(0), h = at(1);
@@ -92,7 +97,8 @@ std::vector<Step> by_path(const Entry& e) {
 std::uint32_t find_sun(const Entry& e, const Level& level) {
     const auto wanted = e.text("sun");
     for (std::uint32_t i = 0; i < level.lights.size(); ++i)
-        if (level.lights[i].kind == LightKind::sun && (!wanted || glob_match(*wanted, level.lights[i].name))) return i;
+        if (level.lights[i].kind == LightKind::sun && (!wanted || glob_match(*wanted, level.lights[i].name)))
+            return i;
     if (wanted) e.fail("sun", "is no sun of the level", "Name a light of kind \"sun\".");
     return none;
 }
@@ -106,7 +112,8 @@ void add_series(const Entry& e, Level& level, const std::function<void(BakeSet&)
             e.fail("name", "cannot be the start of a folder's name", "Use letters, digits, - and _.");
     const bool path = e.has("path");
     for (const char* key : {"latitude", "date", "hours", "from", "to", "step"})
-        if (path && e.has(key)) e.fail(key, "does not go with a path", "Use either a path, or latitude and hours.");
+        if (path && e.has(key))
+            e.fail(key, "does not go with a path", "Use either a path, or latitude and hours.");
     const std::vector<Step> steps = path ? by_path(e) : by_hours(e);
     if (steps.size() > most_steps) e.fail("name", "has more than 288 steps", "Use a longer step.");
     const std::uint32_t sun = find_sun(e, level);

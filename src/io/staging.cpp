@@ -26,11 +26,13 @@ void flush(const fs::path& path) {
 }
 
 /// Files of a replaced folder that nobody of us wrote come along.
-void keep_others(const fs::path& old, const fs::path& now, const std::string& name, const std::vector<std::string>& ours) {
+void keep_others(const fs::path& old, const fs::path& now, const std::string& name,
+                 const std::vector<std::string>& ours) {
     std::error_code bad;
     for (const fs::directory_entry& entry : fs::directory_iterator(old, bad)) {
         const std::string file = name + "/" + entry.path().filename().string();
-        if (std::find(ours.begin(), ours.end(), file) == ours.end() && !fs::exists(now / entry.path().filename(), bad))
+        if (std::find(ours.begin(), ours.end(), file) == ours.end() &&
+            !fs::exists(now / entry.path().filename(), bad))
             fs::rename(entry.path(), now / entry.path().filename(), bad);
     }
 }
@@ -53,7 +55,8 @@ void swap_folder(const fs::path& fresh, const fs::path& target, const std::strin
 
 }  // namespace
 
-Staging::Staging(fs::path target) : target_(std::move(target)), folder_(target_ / (prefix + std::to_string(getpid()))) {
+Staging::Staging(fs::path target)
+    : target_(std::move(target)), folder_(target_ / (prefix + std::to_string(getpid()))) {
     std::error_code bad;
     for (const fs::directory_entry& entry : fs::directory_iterator(target_, bad))
         if (entry.path().filename().string().rfind(prefix, 0) == 0) fs::remove_all(entry.path(), bad);
@@ -69,7 +72,9 @@ void Staging::commit(const std::vector<std::string>& files, const std::vector<st
     std::vector<std::string> folders;
     for (const std::string& file : files) {
         flush(folder_ / file);
-        const std::string folder = fs::path(file).parent_path().string();
+        // The whole of it: what lies deeper comes along.
+        const fs::path path(file);
+        const std::string folder = path.has_parent_path() ? path.begin()->string() : "";
         if (!folder.empty() && std::find(folders.begin(), folders.end(), folder) == folders.end())
             folders.push_back(folder);
     }

@@ -7,9 +7,10 @@
 
 namespace stasigraph {
 
-/// Files are written into a folder of their own within the target; commit() then moves them to their places: each
-/// subfolder at once, so that a reader never sees half of one, then the other files in the order they were added.
-/// Without commit() the target stays as it was. What a killed process left is cleared away by the next one.
+/// Files are written into a folder of their own within the target; commit() then moves them to their places:
+/// each subfolder at once, so that a reader never sees half of one, then the other files in the order they
+/// were added. Without commit() the target stays as it was. What a killed process left is cleared away by the
+/// next one.
 class Staging {
 public:
     explicit Staging(std::filesystem::path target);

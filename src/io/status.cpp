@@ -24,7 +24,8 @@ bool touches(const Change& c, const Level& level, const BakeSet& set) {
     });
 }
 
-std::vector<std::string> reasons(const std::vector<Change>& changes, const std::function<bool(const Change&)>& wanted) {
+std::vector<std::string> reasons(const std::vector<Change>& changes,
+                                 const std::function<bool(const Change&)>& wanted) {
     std::vector<std::string> out;
     for (const Change& c : changes)
         if (wanted(c) && std::find(out.begin(), out.end(), c.text) == out.end()) out.push_back(c.text);
@@ -60,8 +61,10 @@ double forecast(const Json& manifest, const LevelInputs& now, const BakeStatus& 
     const auto of = [&](const char* stage) { return times.value(stage, 0.0); };
     std::size_t changed = 0;
     const Json layers = manifest.value("layers", Json::object());
-    for (const InputKeys::Named& layer : now.keys.layers) changed += layers.value(layer.name, "") == layer.key ? 0 : 1;
-    const double share = static_cast<double>(changed) / static_cast<double>(std::max<std::size_t>(1, now.keys.layers.size()));
+    for (const InputKeys::Named& layer : now.keys.layers)
+        changed += layers.value(layer.name, "") == layer.key ? 0 : 1;
+    const double share =
+        static_cast<double>(changed) / static_cast<double>(std::max<std::size_t>(1, now.keys.layers.size()));
     return of("load") + of("write") + of("finish") +
            share * (of("direct light") + of("more links") + of("bounces") + of("denoise") + of("pages"));
 }
@@ -82,11 +85,16 @@ BakeStatus status_of(const fs::path& folder, const Level& given, const Json& man
             lightmaps.stale = probes.stale = true;
             lightmaps.because = probes.because = {entry ? "files of the bake are missing" : never_baked};
         } else {
-            const std::vector<Change> changes = changes_between(read_inputs(folder / entry->value("inputs", "none")), now.items);
+            const std::vector<Change> changes =
+                changes_between(read_inputs(folder / entry->value("inputs", "none")), now.items);
             if (entry->value("made_from", "") != now.keys.sets[s].key) {
                 lightmaps.stale = probes.stale = true;
                 lightmaps.because = reasons(changes, [&](const Change& c) { return touches(c, level, set); });
                 probes.because = lightmaps.because;
+                const Json alone = entry->value("surfaces_made_from", Json::object());
+                for (const auto& [surface, key] : alone.items())
+                    (key == now.keys.sets[s].key ? lightmaps.surfaces_up_to_date : lightmaps.surfaces_older)
+                        .push_back(surface);
             }
             if (now.keys.probes != "none" && entry->value("probes_made_from", "") != now.keys.probes) {
                 if (!probes.stale) probes.because.clear();
@@ -105,11 +113,13 @@ BakeStatus status_of(const fs::path& folder, const Level& given, const Json& man
         r.stale = !whole || manifest.value(what + std::string("_made_from"), "") != key;
         if (r.stale && !whole) r.because = {never_baked};
         if (r.stale && whole)
-            r.because = reasons(changes_between(read_inputs(folder / manifest.value("inputs", "none")), now.items), touched);
+            r.because = reasons(
+                changes_between(read_inputs(folder / manifest.value("inputs", "none")), now.items), touched);
         status.results.push_back(std::move(r));
     };
     maps("visibility", now.keys.visibility,
-         std::any_of(level.lights.begin(), level.lights.end(), [](const Light& l) { return l.role == BakeRole::bounce; }),
+         std::any_of(level.lights.begin(), level.lights.end(),
+                     [](const Light& l) { return l.role == BakeRole::bounce; }),
          [](const Change& c) { return c.visibility || c.ground; });
     maps("occlusion", now.keys.occlusion, level.occlusion.reach > 0,
          [](const Change& c) { return c.occlusion || c.ground; });

@@ -3,8 +3,8 @@
 #include <signal.h>
 
 #include <algorithm>
-#include <chrono>
 #include <cerrno>
+#include <chrono>
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
@@ -65,7 +65,7 @@ public:
 
     void save(const std::string& name, const std::vector<BlobPart>& parts) {
         const std::unique_ptr<XXH3_state_t, XXH_errorcode (*)(XXH3_state_t*)> state(XXH3_createState(),
-                                                                                   XXH3_freeState);
+                                                                                    XXH3_freeState);
         XXH3_128bits_reset(state.get());
         Header header;
         for (const BlobPart& part : parts) {
@@ -153,10 +153,12 @@ fs::path default_cache(const fs::path& level_file) {
     return level_file.parent_path() / ".stasigraph";
 }
 
-BakeStore open_store(const fs::path& folder, std::function<void(const std::string&)> note, std::uint64_t limit) {
+BakeStore open_store(const fs::path& folder, std::function<void(const std::string&)> note,
+                     std::uint64_t limit) {
     const auto store = std::make_shared<Store>(folder, std::move(note), limit);
     return {.load = [store](const std::string& name, Bytes& bytes) { return store->load(name, bytes); },
-            .save = [store](const std::string& name, const std::vector<BlobPart>& parts) { store->save(name, parts); }};
+            .save = [store](const std::string& name,
+                            const std::vector<BlobPart>& parts) { store->save(name, parts); }};
 }
 
 }  // namespace stasigraph

@@ -71,7 +71,8 @@ void complete_level(Level& level) {
     for (Surface& s : level.surfaces)
         if (s.group == none && max_channel(level.materials[s.material].emission) > 0)
             s.group = group_index(level, "glow");
-    if (level.sets.empty()) level.sets.push_back({.name = "base", .gains = {}, .tints = {}, .exposure = {}, .step = none});
+    if (level.sets.empty())
+        level.sets.push_back({.name = "base", .gains = {}, .tints = {}, .exposure = {}, .step = none});
     for (BakeSet& set : level.sets) set.gains.resize(level.groups.size(), 1.0f);
 }
 
@@ -213,8 +214,8 @@ void check_level(const Level& level) {
         check_range(m.alpha, 0, 1e6f, "material " + m.name, "alpha is out of range", "Use 0 to 1.");
         check_range(m.transmission, 0, 1, "material " + m.name, "transmission is out of range",
                     "Use 0 to 1.");
-        check_range(m.normal_scale, -100, 100, "material " + m.name, "scale of the normal map is out of range",
-                    "Use -100 to 100, 1 for the map as it is.");
+        check_range(m.normal_scale, -100, 100, "material " + m.name,
+                    "scale of the normal map is out of range", "Use -100 to 100, 1 for the map as it is.");
         for (const TextureUse* use :
              {&m.base_texture, &m.emission_texture, &m.transmission_texture, &m.normal_texture})
             if (use->image != none && use->image >= level.images.size())
@@ -260,8 +261,8 @@ void check_level(const Level& level) {
                     .remedy = "Use 8 to 4096, or 0 for the tier's own."};
     check_range(level.quality.bounce_gain, 0, 4, "quality.bounce_gain", "gain of bounces is out of range",
                 "Use 0 to 4; 1 is physical.");
-    check_range(level.quality.saturation, 0, 4, "quality.saturation", "saturation of bounced light is out of range",
-                "Use 0 to 4; 1 is physical.");
+    check_range(level.quality.saturation, 0, 4, "quality.saturation",
+                "saturation of bounced light is out of range", "Use 0 to 4; 1 is physical.");
     check_range(level.quality.noise, 0, 1, "quality.noise", "noise target is out of range",
                 "Use 0.001 to 1, e.g. 0.02.");
     for (const Volume& v : level.volumes) {

@@ -11,8 +11,9 @@ namespace {
 
 constexpr double degree = 3.14159265358979323846 / 180;
 
-/// Optical thickness of a clear atmosphere for the sun's red, green and blue light, straight up. Rayleigh scattering
-/// (Bucholtz 1995 at 610, 550 and 465 nm: 0.06, 0.10, 0.19) and a haze of 0.1 at 550 nm that falls with wavelength.
+/// Optical thickness of a clear atmosphere for the sun's red, green and blue light, straight up. Rayleigh
+/// scattering (Bucholtz 1995 at 610, 550 and 465 nm: 0.06, 0.10, 0.19) and a haze of 0.1 at 550 nm that falls
+/// with wavelength.
 constexpr double thickness[3] = {0.15, 0.20, 0.31};
 
 /// What sunlight has passed relative to straight up. Kasten and Young, Revised optical air mass tables, 1989.
@@ -30,9 +31,9 @@ Rgb sun_share(double elevation) {
             static_cast<float>(up * std::exp(-thickness[2] * mass))};
 }
 
-/// Lux of a clear sky without its sun on level ground: IES Calculation Procedures Committee, Recommended Practice for
-/// the Calculation of Daylight Availability, 1984. Under the horizon it falls to 3.4 lux at the end of civil
-/// twilight, six degrees down, and on at that rate.
+/// Lux of a clear sky without its sun on level ground: IES Calculation Procedures Committee, Recommended
+/// Practice for the Calculation of Daylight Availability, 1984. Under the horizon it falls to 3.4 lux at the
+/// end of civil twilight, six degrees down, and on at that rate.
 double sky_lux(double elevation) {
     if (elevation > 0) return 800 + 15500 * std::sqrt(std::sin(elevation * degree));
     return 800 * std::pow(3.4 / 800, -elevation / 6);
@@ -57,9 +58,11 @@ Vec3 sun_place(double latitude, int day, double hour) {
                                0.002697 * std::cos(3 * year) + 0.00148 * std::sin(3 * year);
     const double angle = (hour - 12) * 15 * degree, phi = latitude * degree;
     // East, up and south, the hour angle growing towards the west.
-    const double up = std::sin(phi) * std::sin(declination) + std::cos(phi) * std::cos(declination) * std::cos(angle),
+    const double up = std::sin(phi) * std::sin(declination) +
+                      std::cos(phi) * std::cos(declination) * std::cos(angle),
                  east = -std::cos(declination) * std::sin(angle),
-                 south = std::sin(phi) * std::cos(declination) * std::cos(angle) - std::cos(phi) * std::sin(declination);
+                 south = std::sin(phi) * std::cos(declination) * std::cos(angle) -
+                         std::cos(phi) * std::sin(declination);
     return normalize(Vec3{static_cast<float>(east), static_cast<float>(up), static_cast<float>(south)});
 }
 

@@ -42,8 +42,7 @@ bool lets_through(const Material& m) {
 bool has_normal_maps(const Level& level) {
     return std::any_of(level.surfaces.begin(), level.surfaces.end(), [&](const Surface& s) {
         return s.part == Part::still && s.lit_by == LitBy::lightmap &&
-               level.materials[s.material].normal_texture.image != none &&
-               !level.meshes[s.mesh].uv0.empty();
+               level.materials[s.material].normal_texture.image != none && !level.meshes[s.mesh].uv0.empty();
     });
 }
 
@@ -229,8 +228,7 @@ Vec3 TextureSet::mapped_normal(const Level& level, const Surface& surface, std::
     }
     right = normalize(right - normal * dot(normal, right));
     if (!(length(right) > 0.5f)) return normal;
-    const Vec3 bent =
-        normalize(right * sum.x + cross(normal, right) * (side * sum.y) + normal * sum.z);
+    const Vec3 bent = normalize(right * sum.x + cross(normal, right) * (side * sum.y) + normal * sum.z);
     if (!(length(bent) > 0.5f)) return normal;
     // A bump that would look behind its own face is held at the horizon.
     constexpr float least = 0.05f;

@@ -42,9 +42,8 @@ private:
         const std::size_t count = gains_.size(), from = role == BakeRole::whole ? 0 : count;
         for (std::uint32_t g = 0; g < count; ++g)
             if (max_channel(gains_[g]) > 0)
-                groups_[from + g].gather(
-                    r, effort, weights, combine_bits(seed, g), scratch,
-                    [&](Vec3 w, Rgb light) { sum += light * gains_[g] * r.weight(w); });
+                groups_[from + g].gather(r, effort, weights, combine_bits(seed, g), scratch,
+                                         [&](Vec3 w, Rgb light) { sum += light * gains_[g] * r.weight(w); });
         return sum;
     }
 

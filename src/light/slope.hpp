@@ -32,7 +32,8 @@ inline Slope slope_along(Rgb light, Vec3 v) {
 ///
 /// Light at an angle t from n0 gives max(0, cos) on a normal n, which for low light is no linear function of
 /// n. The one taken is right at n0, and elsewhere of least squares over the hemisphere about n0, weighed by
-/// the eighth power of the cosine to it (half as much at 24 degrees): by symmetry it has a share along n0 and one along the light.
+/// the eighth power of the cosine to it (half as much at 24 degrees): by symmetry it has a share along n0 and
+/// one along the light.
 Vec3 slope_of(Vec3 normal, Vec3 direction);
 
 }  // namespace stasigraph

@@ -31,9 +31,8 @@ public:
                 image.alpha.assign(pixels, 1.0f);
         std::vector<std::uint8_t> covered(pixels, 0);
         // Surfaces lie apart on an image, so each pixel is written by one task alone.
-        job.parallel(image.spots.size(), 1, [&](std::size_t i, std::size_t) {
-            draw_surface(image.spots[i], image, covered);
-        });
+        job.parallel(image.spots.size(), 1,
+                     [&](std::size_t i, std::size_t) { draw_surface(image.spots[i], image, covered); });
         fill_gaps(image, covered);
     }
 
@@ -46,7 +45,8 @@ private:
             if (layout.chart[t] == none) continue;
             const std::uint32_t* c = &layout.indices[3 * static_cast<std::size_t>(t)];
             const Vec2 shift = spot.shift[layout.chart[t]];
-            const Vec2 a = (layout.uv[c[0]] + shift) * detail, ab = (layout.uv[c[1]] - layout.uv[c[0]]) * detail,
+            const Vec2 a = (layout.uv[c[0]] + shift) * detail,
+                       ab = (layout.uv[c[1]] - layout.uv[c[0]]) * detail,
                        ac = (layout.uv[c[2]] - layout.uv[c[0]]) * detail;
             const float turn = cross(ab, ac);
             if (!(std::abs(turn) > 1e-12f)) continue;
@@ -93,16 +93,15 @@ private:
                         Vec2{static_cast<float>(uv.x), static_cast<float>(uv.y)};
         const Rgb flat = sample_page(set_.pages[uv.page], at);
         const Surface& surface = level_.surfaces[s];
-        if (set_.directional.empty() ||
-            level_.materials[surface.material].normal_texture.image == none)
+        if (set_.directional.empty() || level_.materials[surface.material].normal_texture.image == none)
             return flat;
         const Mesh& mesh = level_.meshes[surface.mesh];
         Vec3 p[3];
         for (std::size_t k = 0; k < 3; ++k)
             p[k] = transform_point(surface.to_world,
                                    mesh.positions[mesh.indices[3 * static_cast<std::size_t>(t) + k]]);
-        const Vec3 face = normalize(cross(p[1] - p[0], p[2] - p[0])) *
-                          (determinant(surface.to_world) < 0 ? -1.0f : 1.0f);
+        const Vec3 face =
+            normalize(cross(p[1] - p[0], p[2] - p[0])) * (determinant(surface.to_world) < 0 ? -1.0f : 1.0f);
         const Vec3 own = shading_normal(mesh, t, u, v, surface.to_world, face);
         return directional_irradiance(
             flat, sample_page(set_.directional[uv.page], at), own,

@@ -7,8 +7,8 @@ namespace stasigraph {
 
 /// One texture: what the eye meets on the surfaces that share it.
 ///
-/// Rules: (1) the point of a layout's chart c at `uv` texels lies at (uv + shift[c]) * detail pixels. (2) what
-/// no surface covers is filled from what is next to it.
+/// Rules: (1) the point of a layout's chart c at `uv` texels lies at (uv + shift[c]) * detail pixels. (2)
+/// what no surface covers is filled from what is next to it.
 struct CombinedImage {
     struct Spot {
         std::uint32_t surface = 0;
@@ -22,8 +22,8 @@ struct CombinedImage {
 };
 
 /// One image for each page, or one for each lightmapped surface. `detail`: pixels along a texel, so that
-/// textures finer than the light are kept; it gives way where a side would pass 16384 pixels. Same bytes for any number of threads.
-/// Cost: about a microsecond a pixel. Memory: 32 bytes a pixel.
+/// textures finer than the light are kept; it gives way where a side would pass 16384 pixels. Same bytes for
+/// any number of threads. Cost: about a microsecond a pixel. Memory: 32 bytes a pixel.
 std::vector<CombinedImage> combine(const Level& level, const Atlas& atlas, const BakedSet& set,
                                    const CombinedSettings& settings, Job& job);
 

@@ -32,7 +32,9 @@ public:
             if (b.name == light.set->name) recipe_ = b;
         for (std::uint32_t i = 0; i < level.lights.size(); ++i) {
             const Light& l = level.lights[i];
-            if (l.role == BakeRole::whole || !(max_channel(recipe_.gain(l.group)) > 0) || !(max_channel(l.color) > 0)) continue;
+            if (l.role == BakeRole::whole || !(max_channel(recipe_.gain(l.group)) > 0) ||
+                !(max_channel(l.color) > 0))
+                continue;
             live_.push_back({i, {}});
             if (!light.visibility) continue;
             for (const VisibilityPage& page : *light.visibility) {
@@ -171,8 +173,7 @@ private:
         const Surface& surface = level_.surfaces[hit.surface];
         const SurfaceUv& uv = atlas_.surfaces[hit.surface];
         const Rgb live = live_light(hit, place);
-        if (uv.page != none && !hit.back)
-            return live + mapped_light(hit, place);
+        if (uv.page != none && !hit.back) return live + mapped_light(hit, place);
         if (surface.lit_by == LitBy::nothing) return live;
         return live + probe_irradiance(
                           probe_weights(*light_.probes, place.position + place.face_normal * 0.05f, true),
@@ -247,7 +248,8 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
                     .where = "view",
                     .value = "",
                     .remedy = "Run `stasigraph bake` first."};
-    if (settings.show == Show::occlusion && (!light.occlusion || light.occlusion->size() != atlas.pages.size()))
+    if (settings.show == Show::occlusion &&
+        (!light.occlusion || light.occlusion->size() != atlas.pages.size()))
         throw Error{.what = "the bake has no occlusion map",
                     .where = "view",
                     .value = "",

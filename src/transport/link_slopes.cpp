@@ -68,8 +68,8 @@ LightField link_slopes(const Links& links, const RowLengths& lengths, const RowS
                 k += count;
                 for (std::size_t g = 0; g < lengths.groups && k == until; ++g)
                     for (std::size_t c = 0; c < 9 && lengths.at(row, g) == until; ++c)
-                        to[9 * g + c] = sum[c / 3][3 * g + c % 3] * from.unit[3 * g + c % 3] /
-                                        static_cast<float>(until);
+                        to[9 * g + c] =
+                            sum[c / 3][3 * g + c % 3] * from.unit[3 * g + c % 3] / static_cast<float>(until);
             }
         }
     });

@@ -27,8 +27,8 @@ struct SlopeRows {
     std::uint32_t of(std::size_t i) const { return row_of.empty() ? none : row_of[i]; }
 };
 
-/// Slopes of all groups over such rows: a LightField of three times the groups, x, y and z of one group side by
-/// side.
+/// Slopes of all groups over such rows: a LightField of three times the groups, x, y and z of one group side
+/// by side.
 inline Slope slope_at(const LightField& field, std::size_t row, std::size_t group) {
     return {field.get(row, 3 * group), field.get(row, 3 * group + 1), field.get(row, 3 * group + 2)};
 }

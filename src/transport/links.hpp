@@ -86,8 +86,8 @@ std::vector<std::uint8_t> find_valid(const Links& links);
 
 /// Links that meet a buried texel meet its visible rim, or lie inside geometry themselves. Each such link is
 /// traced again and led to the nearest valid texel (within two steps in the same grid) that the met place
-/// sees; where there is none, the link becomes absorbed. Links of buried rows all become absorbed. `done`: for
-/// each row so many links went through this before; null: none.
+/// sees; where there is none, the link becomes absorbed. Links of buried rows all become absorbed. `done`:
+/// for each row so many links went through this before; null: none.
 void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const RowSource& source,
                       const std::vector<std::uint8_t>& row_valid,
                       const std::vector<std::uint8_t>& texel_valid, Links& links, Job& job,

@@ -81,8 +81,8 @@ void mean_row(const std::uint32_t* words, const RowLengths& lengths, std::size_t
 
 /// For each group the largest value of new light over all light so far; texels darker than `floor` count as
 /// that.
-std::vector<float> largest_shares(const LightField& fresh, const LightField& total, const std::vector<float>& floor,
-                                  Job& job) {
+std::vector<float> largest_shares(const LightField& fresh, const LightField& total,
+                                  const std::vector<float>& floor, Job& job) {
     const std::size_t stride = fresh.stride;
     std::vector<std::vector<float>> parts((fresh.rows + rows_per_task - 1) / rows_per_task);
     job.parallel(fresh.rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
@@ -96,7 +96,8 @@ std::vector<float> largest_shares(const LightField& fresh, const LightField& tot
     });
     std::vector<float> largest(stride / 3, 0.0f);
     for (const std::vector<float>& part : parts)
-        for (std::size_t i = 0; i < largest.size() * 3; ++i) largest[i / 3] = std::max(largest[i / 3], part[i]);
+        for (std::size_t i = 0; i < largest.size() * 3; ++i)
+            largest[i / 3] = std::max(largest[i / 3], part[i]);
     return largest;
 }
 
@@ -119,14 +120,14 @@ std::vector<double> column_sums(const LightField& field, Job& job) {
 /// one sees; the later ones are small and smooth, and a shorter prefix is as good a sample of them.
 RowLengths bounce_lengths(const RowLengths& lengths, int bounce) {
     if (bounce < 2) return lengths;
-    const std::uint32_t cap =
-        bounce < 6 ? lengths.first : std::min(lengths.first, bounce < 12 ? 32u : 16u);
+    const std::uint32_t cap = bounce < 6 ? lengths.first : std::min(lengths.first, bounce < 12 ? 32u : 16u);
     return {.first = cap, .groups = lengths.groups, .doublings = {}};
 }
 
 }  // namespace
 
-void apply_links(const Links& links, const RowLengths& lengths, const HalfField& from, LightField& to, Job& job) {
+void apply_links(const Links& links, const RowLengths& lengths, const HalfField& from, LightField& to,
+                 Job& job) {
     const std::size_t blocks = to.stride / 8;
     job.parallel(links.rows(), rows_per_task, [&](std::size_t begin, std::size_t end) {
         std::vector<float> sum(to.stride);
@@ -145,7 +146,8 @@ void apply_links(const Links& links, const RowLengths& lengths, const HalfField&
                     for (std::size_t i = 8 * b; i < std::min(8 * b + 8, 3 * lengths.groups); ++i) {
                         const std::uint32_t length = lengths.at(row, i / 3);
                         if (t.link < length)
-                            out[i] = std::max(0.0f, out[i] - v[i % 8] * (kept[i % 3] / static_cast<float>(length)));
+                            out[i] = std::max(0.0f,
+                                              out[i] - v[i % 8] * (kept[i % 3] / static_cast<float>(length)));
                     }
                 }
             }
@@ -163,7 +165,8 @@ void link_moments(const std::uint32_t* words, std::size_t count, const HalfField
     constexpr std::size_t ahead = 8;
     for (std::size_t k = 0; k < count; ++k) {
         if (k + ahead < count) {
-            const std::uint16_t* next = values + static_cast<std::size_t>(std::min(words[k + ahead], from.last)) * stride;
+            const std::uint16_t* next =
+                values + static_cast<std::size_t>(std::min(words[k + ahead], from.last)) * stride;
             for (std::size_t i = 0; i < stride; i += 32) __builtin_prefetch(next + i);
         }
         if (words[k] >= from.last) continue;

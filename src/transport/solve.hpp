@@ -54,10 +54,10 @@ struct SolveResult {
 /// Largest number of bounces "settle" goes to.
 inline constexpr int most_bounces = 400;
 
-/// E = S + T S + T^2 S + ..., with T the links weighed by albedo. `bounces` empty: for each group until what is
-/// still to come is under 0.1 % of any texel's light (texels under a ten-thousandth of their group's mean count
-/// as that much). Bounces from the third on read the first length alone, later ones less. A group's light is the
-/// same whichever others are solved with it, and for any number of threads.
+/// E = S + T S + T^2 S + ..., with T the links weighed by albedo. `bounces` empty: for each group until what
+/// is still to come is under 0.1 % of any texel's light (texels under a ten-thousandth of their group's mean
+/// count as that much). Bounces from the third on read the first length alone, later ones less. A group's
+/// light is the same whichever others are solved with it, and for any number of threads.
 SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const std::vector<Rgb>& albedo,
                           const LightField& sources, std::optional<int> bounces, Job& job);
 
@@ -79,6 +79,7 @@ void link_moments(const std::uint32_t* words, std::size_t count, const HalfField
                   std::vector<float>& sum, std::vector<float>& squares);
 
 /// One application of the links: to[row] = mean over those of the row's links that count.
-void apply_links(const Links& links, const RowLengths& lengths, const HalfField& from, LightField& to, Job& job);
+void apply_links(const Links& links, const RowLengths& lengths, const HalfField& from, LightField& to,
+                 Job& job);
 
 }  // namespace stasigraph

@@ -1,0 +1,73 @@
+#include "io/partial_pages.hpp"
+
+#include <utility>
+
+#include "chart/raster.hpp"
+#include "io/bake_files.hpp"
+
+namespace stasigraph {
+
+namespace {
+
+/// The surface whose light each texel of a page holds: by what its charts touch, then outward over the
+/// margin, ring by ring, half of it from either side.
+std::vector<std::uint32_t> owners(const Atlas& atlas, std::uint32_t page) {
+    const int side = atlas.pages[page];
+    std::vector<std::uint32_t> owner(static_cast<std::size_t>(side) * static_cast<std::size_t>(side), none);
+    std::vector<std::pair<int, int>> ring, next;
+    const auto take = [&](int x, int y, std::uint32_t surface, std::vector<std::pair<int, int>>& into) {
+        if (x < 0 || y < 0 || x >= side || y >= side) return;
+        std::uint32_t& o =
+            owner[static_cast<std::size_t>(y) * static_cast<std::size_t>(side) + static_cast<std::size_t>(x)];
+        if (o != none) return;
+        o = surface;
+        into.push_back({x, y});
+    };
+    for (std::uint32_t s = 0; s < atlas.surfaces.size(); ++s) {
+        const SurfaceUv& uv = atlas.surfaces[s];
+        if (uv.page != page) continue;
+        const Layout& layout = atlas.layouts[uv.layout];
+        for (std::size_t t = 0; t < layout.chart.size(); ++t) {
+            if (layout.chart[t] == none) continue;
+            const std::uint32_t* i = &layout.indices[3 * t];
+            for_touched(layout.uv[i[0]], layout.uv[i[1]], layout.uv[i[2]],
+                        [&](int x, int y) { take(x + uv.x, y + uv.y, s, ring); });
+        }
+    }
+    for (int step = 0; step < atlas.margin; ++step) {
+        next.clear();
+        for (const auto& [x, y] : ring) {
+            const std::uint32_t s = owner[static_cast<std::size_t>(y) * static_cast<std::size_t>(side) +
+                                          static_cast<std::size_t>(x)];
+            for (int dy = -1; dy <= 1; ++dy)
+                for (int dx = -1; dx <= 1; ++dx) take(x + dx, y + dy, s, next);
+        }
+        ring.swap(next);
+    }
+    return owner;
+}
+
+}  // namespace
+
+void keep_other_texels(const Atlas& atlas, const std::vector<std::uint8_t>& chosen,
+                       const std::filesystem::path& folder, const Json& entry, BakedSet& set) {
+    const JsonPlace place(entry, "manifest.json: set " + set.name);
+    const auto file = [&](const char* maps, std::size_t p) {
+        return referenced_file(folder, place[maps][p]["file"].text(""), "manifest.json");
+    };
+    for (std::uint32_t p = 0; p < set.pages.size(); ++p) {
+        const std::vector<std::uint32_t> owner = owners(atlas, p);
+        PageImage& page = set.pages[p];
+        const std::vector<Rgb> before = read_scaled_exr(file("lightmaps", p), page.side);
+        for (std::size_t i = 0; i < owner.size(); ++i)
+            if (owner[i] == none || !chosen[owner[i]]) page.texels[i] = before[i];
+        if (p >= set.directional.size()) continue;
+        DirectionalPage& slopes = set.directional[p];
+        const LayeredImage old = read_layered_exr(file("directional", p), slopes.side, {"1-1", "10", "11"});
+        for (std::size_t i = 0; i < owner.size(); ++i)
+            for (std::size_t c = 0; c < 3 && (owner[i] == none || !chosen[owner[i]]); ++c)
+                slopes.texels[i][c] = old.values[3 * i + c];
+    }
+}
+
+}  // namespace stasigraph
