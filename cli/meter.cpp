@@ -84,7 +84,7 @@ std::string live_lights(const Level& level, const std::string& set) {
     int count = 0;
     const BakeSet& s = level.sets[set_index(level, set)];
     for (const Light& light : level.lights)
-        if (light.role != BakeRole::whole && max_channel(light.color) * s.gains[light.group] > 0 &&
+        if (light.role != BakeRole::whole && max_channel(light.color * s.gain(light.group)) > 0 &&
             ++count <= most_names)
             names += (names.empty() ? "" : ", ") + light.name;
     return count > most_names ? fmt::format("{} and {} more", names, count - most_names) : names;

@@ -317,7 +317,7 @@ std::vector<ProbeLight> mix_probes(const Level& lit, const std::vector<Layer>& l
         for (std::size_t g = 0; g < layers.size(); ++g)
             for (std::size_t p = 0; p < probes; ++p)
                 for (std::size_t b = 0; b < 9; ++b)
-                    out[s][p][b] += layers[g].probes[p][b] * lit.sets[s].gains[g];
+                    out[s][p][b] += layers[g].probes[p][b] * lit.sets[s].gain(g);
     return out;
 }
 
