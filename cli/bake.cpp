@@ -78,8 +78,11 @@ std::vector<std::string> stale_sets(const Options& o, const Level& level, const 
         if (!o.sets.empty() && std::find(o.sets.begin(), o.sets.end(), set.name) == o.sets.end()) continue;
         bool out = o.afresh || o.repack || !o.only.empty();
         for (const ResultStatus& r : status.results) {
-            // What belongs to no set is written with any of them.
-            if (!r.stale || (!r.set.empty() && r.set != set.name)) continue;
+            // What belongs to no set, or to one that is gone, is seen to with any of them.
+            const bool other = std::any_of(level.sets.begin(), level.sets.end(), [&](const BakeSet& s) {
+                return s.name == r.set && s.name != set.name;
+            });
+            if (!r.stale || other) continue;
             out = true;
             for (const std::string& text : r.because)
                 if (std::find(why.begin(), why.end(), text) == why.end()) why.push_back(text);

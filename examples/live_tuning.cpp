@@ -51,8 +51,8 @@ int main(int argc, char** argv) {
         for (Light& light : level.lights)
             if (light.kind == LightKind::sun) light.color = light.color * Rgb{0.5f, 0.45f, 0.4f};
         tune(session, job, "the sun half and warmer", level);
-        level.sets[0].gains[0] *= 2;
-        tune(session, job, "a gain of the first set", level);
+        level.sets[0].gains[level.sky.group] *= 2;
+        tune(session, job, "the sky twice in one set", level);
         for (Light& light : level.lights)
             if (light.kind == LightKind::sun) {
                 const float e = 15 * pi / 180, azimuth = 240 * pi / 180;

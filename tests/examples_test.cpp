@@ -47,7 +47,7 @@ TEST(Examples, live_tuning_lights_what_changed_and_no_more) {
     EXPECT_GT(pages, 0);
     EXPECT_EQ(groups, 0) << "a group dimmed as a whole is a matter of mixing";
     EXPECT_LT(dimmed, before * 0.95f);
-    ASSERT_TRUE(line("a gain of the first set", pages, groups, gained)) << r.out;
+    ASSERT_TRUE(line("the sky twice in one set", pages, groups, gained)) << r.out;
     EXPECT_EQ(groups, 0);
     EXPECT_GT(gained, dimmed);
     ASSERT_TRUE(line("the sun lower", pages, groups, lower)) << r.out;

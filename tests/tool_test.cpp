@@ -163,7 +163,7 @@ TEST(Bake, tells_when_what_is_read_is_older_than_the_level) {
     const Folder folder;
     write_small_level(folder, "[sky]\nradiance = [100, 100, 100]\n");
     ASSERT_EQ(tool("bake --quiet " + (folder / "level.toml").string()).status, 0);
-    EXPECT_EQ(tool("meter --at 0,0,0 " + (folder / "level.toml").string()).err.find("changed since"),
+    EXPECT_EQ(tool("meter --at 0,0,0 " + (folder / "level.toml").string()).err.find("out of date"),
               std::string::npos);
     write_small_level(folder, "[sky]\nradiance = [200, 200, 200]\n");
     const Ran stale = tool("meter --at 0,0,0 " + (folder / "level.toml").string());
@@ -173,7 +173,7 @@ TEST(Bake, tells_when_what_is_read_is_older_than_the_level) {
     write_small_level(folder, "density = 5\n");
     const Ran other = tool("meter --json --at 0,0,0 " + (folder / "level.toml").string());
     ASSERT_EQ(other.status, 0) << other.err;
-    EXPECT_NE(other.err.find("changed since"), std::string::npos) << other.err;
+    EXPECT_NE(other.err.find("out of date"), std::string::npos) << other.err;
     EXPECT_NEAR(other.json()["readings"][0]["irradiance_lux"][1].get<double>(), 100 * 3.14159, 1);
 }
 
@@ -210,8 +210,8 @@ TEST(Bake, of_one_set_leaves_the_others_as_they_were_and_tells_their_age) {
     EXPECT_TRUE(read_text(folder / "baked" / "night" / "lightmap-0.exr") == night);
     EXPECT_EQ(lux("--set night --from probes"), night_probes);
     EXPECT_NEAR(lux("--set day"), 700 * 3.14159, 3);
-    EXPECT_EQ(tool("meter " + level + " --at 0,0,0 --set day").err.find("changed since"), std::string::npos);
-    EXPECT_NE(tool("meter " + level + " --at 0,0,0 --set night").err.find("changed since"),
+    EXPECT_EQ(tool("meter " + level + " --at 0,0,0 --set day").err.find("out of date"), std::string::npos);
+    EXPECT_NE(tool("meter " + level + " --at 0,0,0 --set night").err.find("out of date"),
               std::string::npos);
 }
 

@@ -41,6 +41,7 @@ std::vector<PageRef> Session::update(const Level& wanted, Job& job) {
                 baked_.sets[i].pages[p].texels != sets[i].pages[p].texels)
                 pages.push_back({i, p});
     }
+    baked_.figures.layers_made = 0;
     if (!changed.empty()) {
         baked_.visibility = std::move(fresh.visibility);
         baked_.occlusion = std::move(fresh.occlusion);

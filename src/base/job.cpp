@@ -66,7 +66,8 @@ struct Job::State {
         const double share =
             units == 0 ? 0 : std::min(1.0, static_cast<double>(done.load()) / static_cast<double>(units));
         Progress p{.stage = stage, .done = 0, .seconds = seconds_since(plan_start), .seconds_left = -1};
-        p.done = plan_total > 0 ? (plan_before + plan_stage * share) / plan_total : share;
+        // A stage may come again, for one set after the other.
+        p.done = plan_total > 0 ? std::min(1.0, (plan_before + plan_stage * share) / plan_total) : share;
         // What is left of the plan, priced by what its part so far has cost.
         if (p.done > 0.02) p.seconds_left = p.seconds * (1 - p.done) / p.done;
         settings.on_progress(p);

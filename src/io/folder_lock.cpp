@@ -11,8 +11,7 @@ namespace stasigraph {
 
 FolderLock::FolderLock(const fs::path& folder) {
     check_writable(folder);
-    const fs::path file = folder / ".bake-lock";
-    file_ = open(file.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0644);
+    file_ = open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
     if (file_ < 0) return;  // a file system without locks: as if alone
     if (flock(file_, LOCK_EX | LOCK_NB) == 0) return;
     close(file_);

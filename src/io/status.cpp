@@ -40,12 +40,21 @@ const Json* entry_of(const Json& manifest, const std::string& set) {
     return nullptr;
 }
 
-bool files_there(const fs::path& folder, const Json& manifest) {
-    if (!manifest.contains("files") || !manifest["files"].is_array()) return false;
-    return std::all_of(manifest["files"].begin(), manifest["files"].end(), [&](const Json& f) {
+/// Why a saved bake cannot be used as it is; empty where it can.
+std::string damage(const fs::path& folder, const Json& manifest) {
+    if (!manifest.is_object() || !manifest.contains("files") || !manifest["files"].is_array())
+        return never_baked;
+    for (const Json& f : manifest["files"]) {
         std::error_code bad;
-        return f.is_string() && fs::exists(folder / f.get<std::string>(), bad);
-    });
+        if (!f.is_string() || !fs::exists(folder / f.get<std::string>(), bad))
+            return "files of the bake are missing";
+    }
+    try {
+        load_atlas(folder / manifest.value("charts", ""));
+    } catch (const Error&) {
+        return "the charts of the bake are damaged";
+    }
+    return "";
 }
 
 /// What is left to do, priced by what the stages of the last bake took.
@@ -74,7 +83,8 @@ BakeStatus status_of(const fs::path& folder, const Level& given, const Json& man
     complete_level(level);
     const LevelInputs now = inputs_of(level);
     BakeStatus status;
-    const bool whole = manifest.is_object() && files_there(folder, manifest);
+    const std::string broken = damage(folder, manifest);
+    const bool whole = broken.empty();
     bool ground = !manifest.is_object() || manifest.value("ground", "") != now.keys.ground;
     for (std::size_t s = 0; s < level.sets.size(); ++s) {
         const BakeSet& set = level.sets[s];
@@ -83,7 +93,7 @@ BakeStatus status_of(const fs::path& folder, const Level& given, const Json& man
             probes{.what = "probes", .set = set.name, .because = {}};
         if (!entry || !whole) {
             lightmaps.stale = probes.stale = true;
-            lightmaps.because = probes.because = {entry ? "files of the bake are missing" : never_baked};
+            lightmaps.because = probes.because = {entry ? broken : never_baked};
         } else {
             const std::vector<Change> changes =
                 changes_between(read_inputs(folder / entry->value("inputs", "none")), now.items);
@@ -107,11 +117,19 @@ BakeStatus status_of(const fs::path& folder, const Level& given, const Json& man
         status.results.push_back(std::move(lightmaps));
         if (now.keys.probes != "none") status.results.push_back(std::move(probes));
     }
+    if (manifest.is_object())
+        for (const Json& entry : manifest.value("sets", Json::array()))
+            if (const std::string name = entry.value("name", ""); std::none_of(
+                    level.sets.begin(), level.sets.end(), [&](const BakeSet& s) { return s.name == name; }))
+                status.results.push_back({.what = "lightmaps",
+                                          .set = name,
+                                          .stale = true,
+                                          .because = {"set " + name + " is gone"}});
     const auto maps = [&](const char* what, const std::string& key, bool wanted, auto&& touched) {
         if (!wanted) return;
         ResultStatus r{.what = what, .set = {}, .because = {}};
         r.stale = !whole || manifest.value(what + std::string("_made_from"), "") != key;
-        if (r.stale && !whole) r.because = {never_baked};
+        if (r.stale && !whole) r.because = {broken};
         if (r.stale && whole)
             r.because = reasons(
                 changes_between(read_inputs(folder / manifest.value("inputs", "none")), now.items), touched);
