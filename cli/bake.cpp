@@ -179,6 +179,7 @@ void run(Options& o, Job& job) {
     std::vector<Job::StageTime> times = job.times();
     times.insert(times.begin(), {"load", loaded});
     options.times = times;
+    options.cache = o.cache.empty() ? default_cache(o.common.level) : o.cache;
     const double made = seconds();
     const std::vector<fs::path> files = save_bake(o.out, o.common.level, level, atlas, baked, options);
     times.push_back({"write", seconds() - made});

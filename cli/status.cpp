@@ -66,8 +66,8 @@ void add_status(CLI::App& app) {
     c->callback([o] {
         guarded(o->common, [&](Job&) {
             const Level level = load(o->common);
-            const BakeStatus status =
-                bake_status(o->out.empty() ? default_output(o->common.level) : o->out, level);
+            const BakeStatus status = bake_status(o->out.empty() ? default_output(o->common.level) : o->out,
+                                                  level, default_cache(o->common.level));
             if (o->common.json)
                 say("{}\n", to_json(status).dump(1));
             else

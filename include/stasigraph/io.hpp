@@ -62,7 +62,8 @@ private:
 };
 
 struct SaveOptions {
-    std::vector<Job::StageTime> times;  ///< What the stages of the bake took, for later forecasts.
+    std::vector<Job::StageTime> times;  ///< What the stages of the bake took,
+    std::filesystem::path cache;        ///< and where that is kept for later forecasts; empty: nowhere.
     /// By surface: 1 for those whose texels are written, while everything else keeps what an earlier bake of
     /// the same charts wrote, and stays as out of date as it was. Empty: all.
     std::vector<std::uint8_t> surfaces;
@@ -93,8 +94,10 @@ struct BakeStatus {
     double forecast_seconds = 0;  ///< Of a bake now; negative where nothing tells.
     bool up_to_date() const;
 };
-/// Cost: reads no image; hashes the level. A damaged manifest counts as none.
-BakeStatus bake_status(const std::filesystem::path& folder, const Level& level);
+/// `cache`: where the times of earlier bakes are kept; without it nothing is forecast. Cost: reads no image;
+/// hashes the level. A damaged manifest counts as none.
+BakeStatus bake_status(const std::filesystem::path& folder, const Level& level,
+                       const std::filesystem::path& cache = {});
 
 /// The scene with TEXCOORD_1 filled from the atlas, and page, scale and offset in each node's extras.
 void write_level_glb(const std::filesystem::path& to, const std::filesystem::path& level_file,

@@ -156,24 +156,25 @@ Json settings_json(const Level& level) {
     return j;
 }
 
-/// What tells later whether something is out of date, and what a bake from nothing takes.
-void add_keys(const LevelInputs& inputs, const BakeFigures& figures, const std::vector<Job::StageTime>& times,
-              const Json& before, Json& manifest) {
+/// What tells later whether something is out of date.
+void add_keys(const LevelInputs& inputs, Json& manifest) {
     manifest["ground"] = inputs.keys.ground;
-    manifest["costs"] = inputs.keys.costs;
     for (const InputKeys::Named& layer : inputs.keys.layers) manifest["layers"][layer.name] = layer.key;
     manifest["visibility_made_from"] = inputs.keys.visibility;
     manifest["occlusion_made_from"] = inputs.keys.occlusion;
+}
+
+/// Keeps what a bake from nothing takes. Not in the manifest, which is the same for the same level.
+void remember_times(const SaveOptions& options, const std::string& costs, const BakeFigures& figures) {
     const bool all_made = figures.traced == figures.links && figures.layers_made == figures.layers;
-    const Json known = before.is_object() ? before.value("seconds", Json()) : Json();
-    if (!all_made && known.is_object() && before.value("costs", "") == inputs.keys.costs) {
-        manifest["seconds"] = known;
-        return;
+    if (options.cache.empty() || options.times.empty() || !all_made) return;
+    Json seconds = Json::object();
+    for (const Job::StageTime& t : options.times) seconds[t.name] = seconds.value(t.name, 0.0) + t.seconds;
+    try {
+        write_text(options.cache / "times.json", Json{{"costs", costs}, {"seconds", seconds}}.dump(1) + "\n");
+    } catch (const Error&) {
+        // A forecast less.
     }
-    manifest["seconds"] = Json::object();
-    if (!all_made) return;  // what a bake from nothing takes is not known
-    for (const Job::StageTime& t : times)
-        manifest["seconds"][t.name] = manifest["seconds"].value(t.name, 0.0) + t.seconds;
 }
 
 /// The entry of a set in an earlier manifest that fits these UVs; null where there is none.
@@ -288,7 +289,7 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
     const std::string inputs_json = inputs_text(inputs), inputs_file = inputs_name(inputs_json);
     write_text(to / inputs_file, inputs_json);
     written.add(inputs_file);
-    add_keys(inputs, baked.figures, options.times, before, manifest);
+    add_keys(inputs, manifest);
     manifest["inputs"] = inputs_file;
     std::vector<BakedSet> probe_sets;
     std::vector<std::size_t> kept;
@@ -393,6 +394,7 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
     write_text(to / "manifest.json", manifest.dump(1) + "\n");
     written.now.push_back("manifest.json");
     staging.commit(written.now, file_names(before));
+    remember_times(options, inputs.keys.costs, baked.figures);
     remove_stale(folder, before, manifest);
     std::vector<fs::path> paths;
     for (const std::string& name : written.now) paths.push_back(folder / name);

@@ -57,15 +57,28 @@ std::string damage(const fs::path& folder, const Json& manifest) {
     return "";
 }
 
-/// What is left to do, priced by what the stages of the last bake took.
-double forecast(const Json& manifest, const LevelInputs& now, const BakeStatus& status, bool ground) {
+Json read_json(const fs::path& path) {
+    std::error_code bad;
+    if (path.empty() || !fs::exists(path, bad)) return {};
+    try {
+        const Bytes bytes = read_file(path);
+        return Json::parse(bytes.begin(), bytes.end());
+    } catch (const nlohmann::json::exception&) {
+        return {};  // damaged: as if there were none
+    }
+}
+
+/// What is left to do, priced by what the stages of the last bake from nothing took.
+double forecast(const Json& manifest, const Json& known, const LevelInputs& now, const BakeStatus& status,
+                bool ground) {
     if (status.up_to_date()) return 0;
-    const Json times = manifest.is_object() ? manifest.value("seconds", Json::object()) : Json::object();
+    // Another tier or density costs something else altogether.
+    if (!known.is_object() || known.value("costs", "") != now.keys.costs) return -1;
+    const Json times = known.value("seconds", Json::object());
     double whole = 0;
     for (const Json& t : times)
         if (t.is_number()) whole += t.get<double>();
-    // Another tier or density costs something else altogether.
-    if (!(whole > 0) || manifest.value("costs", "") != now.keys.costs) return -1;
+    if (!(whole > 0)) return -1;
     if (ground) return whole;
     const auto of = [&](const char* stage) { return times.value(stage, 0.0); };
     std::size_t changed = 0;
@@ -78,7 +91,7 @@ double forecast(const Json& manifest, const LevelInputs& now, const BakeStatus& 
            share * (of("direct light") + of("more links") + of("bounces") + of("denoise") + of("pages"));
 }
 
-BakeStatus status_of(const fs::path& folder, const Level& given, const Json& manifest) {
+BakeStatus status_of(const fs::path& folder, const Level& given, const Json& manifest, const Json& times) {
     Level level = given;
     complete_level(level);
     const LevelInputs now = inputs_of(level);
@@ -141,7 +154,7 @@ BakeStatus status_of(const fs::path& folder, const Level& given, const Json& man
          [](const Change& c) { return c.visibility || c.ground; });
     maps("occlusion", now.keys.occlusion, level.occlusion.reach > 0,
          [](const Change& c) { return c.occlusion || c.ground; });
-    status.forecast_seconds = forecast(manifest, now, status, ground);
+    status.forecast_seconds = forecast(manifest, times, now, status, ground);
     return status;
 }
 
@@ -151,21 +164,13 @@ bool BakeStatus::up_to_date() const {
     return std::none_of(results.begin(), results.end(), [](const ResultStatus& r) { return r.stale; });
 }
 
-BakeStatus bake_status(const fs::path& folder, const Level& level) {
-    Json manifest;
-    std::error_code bad;
-    if (fs::exists(folder / "manifest.json", bad)) {
-        try {
-            const Bytes bytes = read_file(folder / "manifest.json");
-            manifest = Json::parse(bytes.begin(), bytes.end());
-        } catch (const nlohmann::json::exception&) {
-            // Damaged: as if there were none.
-        }
-    }
+BakeStatus bake_status(const fs::path& folder, const Level& level, const fs::path& cache) {
+    const Json manifest = read_json(folder / "manifest.json"),
+               times = read_json(cache.empty() ? cache : cache / "times.json");
     try {
-        return status_of(folder, level, manifest);
+        return status_of(folder, level, manifest, times);
     } catch (const nlohmann::json::exception&) {
-        return status_of(folder, level, {});  // a member of another kind than ours
+        return status_of(folder, level, {}, {});  // a member of another kind than ours
     }
 }
 
