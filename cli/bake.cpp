@@ -128,9 +128,10 @@ void print(const Options& o, const Baked& baked, const std::vector<Job::StageTim
         count_text(static_cast<double>(f.texels)), count_text(static_cast<double>(f.patches)),
         static_cast<double>(f.links) / 1e6, f.mean_links, f.noise * 100, f.bounces);
     if (f.traced < f.links || f.layers_made < f.layers)
-        say("{:.1f} million links were traced now and {} of {} light groups lit; the rest was there "
-            "already\n",
-            static_cast<double>(f.traced) / 1e6, f.layers_made, f.layers);
+        say("{} traced now and {} of {} light groups lit; the rest was there already\n",
+            f.traced == 0 ? "no link was"
+                          : fmt::format("{} links were", count_text(static_cast<double>(f.traced))),
+            f.layers_made, f.layers);
     if (f.buried + f.hidden + f.moved > 0)
         say("{} texels lie inside geometry and {} beyond a wall where nothing can look: filled from their "
             "neighbours; {} lie inside in part and were sampled in the rest\n",
