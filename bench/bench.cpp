@@ -230,12 +230,13 @@ int main(int argc, char** argv) {
         bench_lights();
         return 0;
     }
-    const bool equal = argc == 3 && std::string_view(argv[1]) == "equal",
+    const bool equal = argc >= 3 && std::string_view(argv[1]) == "equal",
                retuned = argc == 3 && std::string_view(argv[1]) == "retune";
     const bool quality = argc > 2 && std::string_view(argv[1]) == "quality";
     if (argc != 2 && !quality && !equal && !retuned) {
         fmt::print(stderr,
-                   "usage: stasigraph_bench LEVEL.toml | equal LEVEL.toml | retune LEVEL.toml | unwrap | "
+                   "usage: stasigraph_bench LEVEL.toml | equal LEVEL.toml [LINKS ...] | retune LEVEL.toml | "
+                   "unwrap | "
                    "lights | quality "
                    "LEVEL.toml [LINKS ...]\n");
         return 2;
@@ -251,7 +252,9 @@ int main(int argc, char** argv) {
         complete_level(level);
         Job job = make_job(0);
         if (equal) {
-            equal_error(level, {0, 16, 32});
+            std::vector<int> links;
+            for (int k = 3; k < argc; ++k) links.push_back(std::atoi(argv[k]));
+            equal_error(level, links.empty() ? std::vector{0, 16, 32} : links);
             return 0;
         }
         if (retuned) {
@@ -262,7 +265,9 @@ int main(int argc, char** argv) {
         threads(level);
         retune(level, Tier::glance, job);
         retune(level, Tier::proof, job);
-        equal_error(level, {0, 16, 32});
+        std::vector<int> links;
+        for (int k = 3; k < argc; ++k) links.push_back(std::atoi(argv[k]));
+        equal_error(level, links.empty() ? std::vector{0, 16, 32} : links);
     } catch (const Error& e) {
         fmt::print(stderr, "{}\n", e.text());
         return 1;
