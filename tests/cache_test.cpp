@@ -112,6 +112,29 @@ TEST(Cache, a_lamp_that_moves_lights_its_own_group_alone) {
     EXPECT_FALSE(read_text(room.baked / "night/lightmap-0.exr") == night);
 }
 
+TEST(Cache, probes_that_stand_elsewhere_are_lit_anew) {
+    const Room room, fresh;
+    ASSERT_EQ(room.bake().status, 0);
+    const std::string before = read_text(room.baked / "probes.bin");
+    // As many probes as before, so that only where they stand tells them apart.
+    for (const Room* r : {&room, &fresh}) r->edit("low = [-1.5, 0.3, -1.5]", "low = [-1.4, 0.3, -1.5]");
+    ASSERT_EQ(room.bake().status, 0);
+    ASSERT_EQ(fresh.bake().status, 0);
+    const std::string moved = read_text(room.baked / "probes.bin");
+    EXPECT_EQ(moved.size(), before.size());
+    EXPECT_TRUE(moved == read_text(fresh.baked / "probes.bin"));
+    EXPECT_FALSE(moved == before);
+}
+
+TEST(Cache, the_manifest_says_what_bounces_were_made_to_carry) {
+    const Room room;
+    room.edit("tier = \"glance\"", "tier = \"glance\"\nbounce_gain = 1.5\nsaturation = 0.5");
+    ASSERT_EQ(room.bake().status, 0);
+    const auto settings = nlohmann::json::parse(read_text(room.baked / "manifest.json"))["settings"];
+    EXPECT_EQ(settings["bounce_gain"], 1.5);
+    EXPECT_EQ(settings["saturation"], 0.5);
+}
+
 TEST(Cache, a_higher_tier_traces_what_is_missing_and_no_more) {
     const Room room;
     const Ran proof = room.bake("--tier proof --json");

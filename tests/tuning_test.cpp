@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "room.hpp"
 
@@ -102,11 +103,15 @@ TEST(Only, writes_the_texels_of_the_surfaces_named_and_keeps_all_others) {
     const std::string floor = "-0.5,0,0.8 --facing 0,1,0", crate = "0.6,0.5,-0.4 --facing 0,1,0";
     ASSERT_EQ(room.bake().status, 0);
     const double floor_before = lux(room, floor, "night"), crate_before = lux(room, crate, "night");
+    const std::string probes = read_text(room.baked / "probes.bin"),
+                      day = read_text(room.baked / "day/lightmap-0.exr");
     room.edit("candela = 200", "candela = 800");
     const Ran only = room.bake("--only crate");
     ASSERT_EQ(only.status, 0) << only.err;
     EXPECT_NE(only.out.find("only crate was baked"), std::string::npos) << only.out;
     EXPECT_EQ(lux(room, floor, "night"), floor_before);
+    EXPECT_TRUE(read_text(room.baked / "probes.bin") == probes);
+    EXPECT_TRUE(read_text(room.baked / "day/lightmap-0.exr") == day) << "the day does not show the lamp";
     const double crate_only = lux(room, crate, "night");
     EXPECT_GT(crate_only, 2 * crate_before);
     const auto status = room.status();
@@ -210,6 +215,58 @@ TEST(Layers, a_groups_light_is_the_same_whatever_else_is_in_the_level) {
     ASSERT_EQ(both.baked.sets[0].pages.size(), one.baked.sets[0].pages.size());
     for (std::size_t p = 0; p < one.baked.sets[0].pages.size(); ++p)
         EXPECT_TRUE(both.baked.sets[0].pages[p].texels == one.baked.sets[0].pages[p].texels);
+}
+
+/// A store in memory.
+BakeStore memory_store(std::map<std::string, std::vector<std::uint8_t>>& blobs) {
+    return {.load =
+                [&](const std::string& name, std::vector<std::uint8_t>& bytes) {
+                    const auto at = blobs.find(name);
+                    if (at == blobs.end()) return false;
+                    bytes = at->second;
+                    return true;
+                },
+            .save =
+                [&](const std::string& name, const std::vector<BlobPart>& parts) {
+                    std::vector<std::uint8_t>& blob = blobs[name];
+                    blob.clear();
+                    for (const BlobPart& part : parts)
+                        blob.insert(blob.end(), part.data, part.data + part.size);
+                }};
+}
+
+TEST(Layers, a_host_can_keep_them_where_it_likes) {
+    std::map<std::string, std::vector<std::uint8_t>> blobs;
+    Job job;
+    const Level level = two_lamps();
+    Baker first(level, job, nullptr, memory_store(blobs));
+    const Baked made = first.light(level, job);
+    EXPECT_EQ(made.figures.layers_made, 2u);
+    EXPECT_FALSE(first.texels(0).empty());
+    Baker second(level, job, nullptr, memory_store(blobs));
+    const Baked kept = second.light(level, job);
+    EXPECT_EQ(kept.figures.layers_made, 0u);
+    EXPECT_EQ(kept.figures.traced, 0u);
+    EXPECT_TRUE(kept.sets[1].pages[0].texels == made.sets[1].pages[0].texels);
+    EXPECT_THROW(second.texels(0), Error) << "direct light is not kept apart";
+    // A blob that does not fit counts as none.
+    for (auto& [name, bytes] : blobs) bytes.resize(bytes.size() - 4);
+    Baker third(level, job, nullptr, memory_store(blobs));
+    EXPECT_TRUE(third.light(level, job).sets[1].pages[0].texels == made.sets[1].pages[0].texels);
+}
+
+TEST(Layers, a_session_refuses_what_is_more_than_light_and_stays_as_it_was) {
+    Job job;
+    Level level = two_lamps();
+    Session session(level, job);
+    const std::vector<Rgb> before = session.baked().sets[0].pages[0].texels;
+    level.volumes.push_back({.name = "new", .low = {-1, 0.2f, -1}, .high = {1, 1, 1}});
+    level.lights[0].color = level.lights[0].color * 2;
+    EXPECT_THROW(session.update(level, job), Error);
+    EXPECT_TRUE(session.baked().sets[0].pages[0].texels == before);
+    level.volumes.clear();
+    EXPECT_FALSE(session.update(level, job).empty());
+    EXPECT_FALSE(session.baked().sets[0].pages[0].texels == before);
 }
 
 TEST(Layers, tints_and_gains_multiply_a_layer) {

@@ -73,8 +73,7 @@ struct BakeFigures {
     std::size_t hidden = 0;  ///< Beyond a wall, where nothing can look; filled from the other side.
     std::size_t moved = 0;   ///< Their middle is inside geometry; sampled in the part that is not.
     std::size_t links = 0;   ///< Recorded for texels and patches.
-    std::size_t traced =
-        0;  ///< Of them, in this call or when the Baker was made; the others came from a store.
+    std::size_t traced = 0;  ///< Of them, by this Baker; the others came from a store.
     std::size_t layers = 0, layers_made = 0;  ///< Light groups; those that were solved in this call.
     std::size_t probes = 0, buried_probes = 0;
     int bounces = 0;
@@ -113,9 +112,8 @@ struct TexelLight {
 /// Owner:   keeps its own copy of the level.
 /// Cost:    construction traces the first links; light() traces what the light's noise wants beyond them,
 ///          once. With a store neither traces again what an earlier run left there.
-/// Memory:  about 200 bytes a texel, 4 bytes a link and 40 bytes a texel and group; while groups are solved
-/// and
-///          smoothed 100 bytes more for each texel and group.
+/// Memory:  about 200 bytes a texel, 4 bytes a link and 40 bytes a texel and group; while groups
+///          are solved and smoothed 100 bytes more for each texel and group.
 class Baker {
 public:
     /// `previous`: as for unwrap(); looked at during the call only. `store`: what is kept between runs.
@@ -135,7 +133,8 @@ public:
     /// `only`: the sets to be mixed, by their places in the level, ascending; empty for all.
     Baked light(const Level& lit, Job& job, const std::vector<std::uint32_t>& only = {});
 
-    /// Every texel under one set of the last light().
+    /// Every texel under one set of the last light(); not of a series' step. Throws Error where layers came
+    /// from a store, which does not keep direct light apart.
     std::vector<TexelLight> texels(std::uint32_t set) const;
 
     struct State;

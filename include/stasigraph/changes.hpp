@@ -31,8 +31,7 @@ struct InputKeys {
     std::vector<Named> layers;  ///< By light group: its light, as if it were mixed at gain 1.
     std::vector<Named> sets;    ///< By set: the mix of those it shows, as written.
     std::string probes, visibility, occlusion;
-    std::string
-        costs;  ///< Settings that decide how long a bake takes; levels that share them take about as long.
+    std::string costs;  ///< Settings that decide how long a bake takes.
 };
 
 struct LevelInputs {

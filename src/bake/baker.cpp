@@ -43,6 +43,11 @@ void Baker::State::check_same(const Level& lit) const {
             .where = lit.name,
             .value = "",
             .remedy = "Make a new Baker."};
+    if (probe_key(lit, ground.key) != ground.probe_key)
+        throw Error{.what = "the volumes are not those the probes were placed in",
+                    .where = lit.name,
+                    .value = "",
+                    .remedy = "Make a new Baker."};
     for (std::size_t m = 0; m < lit.materials.size() && m < level.materials.size(); ++m)
         if (!same_passage(lit.materials[m], level.materials[m]) ||
             lit.materials[m].normal_texture.image != level.materials[m].normal_texture.image ||
@@ -282,6 +287,12 @@ std::vector<TexelLight> Baker::texels(std::uint32_t set) const {
                     .where = "Baker::texels",
                     .value = std::to_string(set),
                     .remedy = "Ask for a set that is no step of a series, after light()."};
+    for (const Layer& layer : s.layers)
+        if (layer.sampled.light.size() != g.texels.size())
+            throw Error{.what = "direct light is not known apart, since layers came from a store",
+                        .where = "Baker::texels",
+                        .value = "",
+                        .remedy = "Make the Baker without a store."};
     std::vector<TexelLight> out(g.texels.size());
     for (std::size_t i = 0; i < out.size(); ++i) {
         const std::uint32_t grid = g.texels.grid[i];

@@ -240,6 +240,14 @@ void light_probes(const Making& m, const LightField& light, Job& job) {
     });
 }
 
+/// A layer holds its light at probes, so it is kept for where those stand.
+std::string layer_blob(const Ground& g, const Layer& l) {
+    Hasher h("layer");
+    h.text(l.keys.light);
+    h.text(g.probe_key);
+    return "layer-" + h.key();
+}
+
 void save(const Ground& g, const Layer& l) {
     if (!g.store.save) return;
     BlobWriter out;
@@ -255,12 +263,12 @@ void save(const Ground& g, const Layer& l) {
     }
     out.array(l.at_seams);
     out.array(l.probes);
-    g.store.save("layer-" + l.keys.light, out.parts());
+    g.store.save(layer_blob(g, l), out.parts());
 }
 
 bool load(const Ground& g, Layer& l) {
     std::vector<std::uint8_t> bytes;
-    if (!g.store.load || !g.store.load("layer-" + l.keys.light, bytes)) return false;
+    if (!g.store.load || !g.store.load(layer_blob(g, l), bytes)) return false;
     BlobReader in(bytes);
     std::vector<float> noise;
     in.array(noise, 2);

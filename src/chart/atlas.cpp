@@ -4,7 +4,7 @@
 #include <cmath>
 
 #include "chart/given_uv.hpp"
-#include "chart/raster.hpp"
+#include "chart/page_texels.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -48,29 +48,19 @@ struct Owners {
     static constexpr std::uint64_t nobody = ~0ull;
     Owners(const Atlas& atlas, std::uint32_t page)
         : side(atlas.pages[page]), owner(static_cast<std::size_t>(side) * side, nobody) {
-        for (std::uint32_t s = 0; s < atlas.surfaces.size(); ++s) {
+        for_page_texels(atlas, page, [&](std::uint32_t s, std::size_t t, int x, int y) {
             const SurfaceUv& uv = atlas.surfaces[s];
-            if (uv.page != page) continue;
             const Layout& layout = atlas.layouts[uv.layout];
-            for (std::size_t t = 0; t < layout.chart.size(); ++t) {
-                if (layout.chart[t] == none) continue;
-                // The charts of given UVs keep what distance they keep.
-                const std::uint64_t me =
-                    static_cast<std::uint64_t>(s) << 32 | (layout.given ? 0 : layout.chart[t]);
-                const std::uint32_t* i = &layout.indices[3 * t];
-                for_touched(layout.uv[i[0]], layout.uv[i[1]], layout.uv[i[2]], [&](int x, int y) {
-                    const int px = std::min(x, layout.width - 1) + uv.x,
-                              py = std::min(y, layout.height - 1) + uv.y;
-                    if (px < 0 || py < 0 || px >= side || py >= side)
-                        fail("leaves its page", atlas.surfaces[s].name);
-                    std::uint64_t& o = owner[static_cast<std::size_t>(py) * side + px];
-                    if (o != nobody && o != me)
-                        fail("two charts share a texel", atlas.surfaces[s].name,
-                             atlas.surfaces[o >> 32].name);
-                    o = me;
-                });
-            }
-        }
+            // The charts of given UVs keep what distance they keep.
+            const std::uint64_t me =
+                static_cast<std::uint64_t>(s) << 32 | (layout.given ? 0 : layout.chart[t]);
+            const int px = std::min(x, layout.width - 1) + uv.x, py = std::min(y, layout.height - 1) + uv.y;
+            if (px < 0 || py < 0 || px >= side || py >= side) fail("leaves its page", atlas.surfaces[s].name);
+            std::uint64_t& o = owner[static_cast<std::size_t>(py) * side + px];
+            if (o != nobody && o != me)
+                fail("two charts share a texel", atlas.surfaces[s].name, atlas.surfaces[o >> 32].name);
+            o = me;
+        });
     }
     std::size_t count() const {
         return owner.size() - static_cast<std::size_t>(std::count(owner.begin(), owner.end(), nobody));

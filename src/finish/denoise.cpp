@@ -161,8 +161,9 @@ public:
     std::size_t weigh(std::size_t f, Weights& w) const {
         const std::size_t n = reached_[f];
         Lane sums[6] = {};
-        const auto add = [&](std::size_t k, auto&& weight) {
-            Lane at = weight, x, y;
+        const auto add = [&](std::size_t k) {
+            Lane at, x, y;
+            __builtin_memcpy(&at, &w[k], sizeof at);
             __builtin_memcpy(&x, &x_[k], sizeof x);
             __builtin_memcpy(&y, &y_[k], sizeof y);
             const Lane wx = at * x, wy = at * y;
@@ -174,11 +175,7 @@ public:
             sums[5] += wx * y;
         };
         for (std::size_t k = 0; k < (n + 7) / 8 * 8; ++k) w[k] = k < n ? place_[f][k] * like_[k] : 0;
-        for (std::size_t k = 0; k < n; k += 8) {
-            Lane weight;
-            __builtin_memcpy(&weight, &w[k], sizeof weight);
-            add(k, weight);
-        }
+        for (std::size_t k = 0; k < n; k += 8) add(k);
         const auto total = [&](int i) {
             const Lane& l = sums[i];
             return ((l[0] + l[4]) + (l[2] + l[6])) + ((l[1] + l[5]) + (l[3] + l[7]));

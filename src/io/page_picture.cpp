@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <numbers>
 
-#include "chart/raster.hpp"
+#include "chart/page_texels.hpp"
 #include "io/bake_files.hpp"
 #include "picture/colors.hpp"
 
@@ -22,21 +22,13 @@ struct Texel {
 std::vector<Texel> owners(const Atlas& atlas, std::uint32_t page) {
     const int side = atlas.pages[page];
     std::vector<Texel> texels(static_cast<std::size_t>(side) * side);
-    for (std::uint32_t s = 0; s < atlas.surfaces.size(); ++s) {
+    for_page_texels(atlas, page, [&](std::uint32_t s, std::size_t t, int x, int y) {
         const SurfaceUv& uv = atlas.surfaces[s];
-        if (uv.page != page) continue;
-        const Layout& layout = atlas.layouts[uv.layout];
-        for (std::size_t t = 0; t < layout.chart.size(); ++t) {
-            if (layout.chart[t] == none) continue;
-            const std::uint32_t* i = &layout.indices[3 * t];
-            for_touched(layout.uv[i[0]], layout.uv[i[1]], layout.uv[i[2]], [&](int x, int y) {
-                x += uv.x;
-                y += uv.y;
-                if (x < side && y < side)
-                    texels[static_cast<std::size_t>(y) * side + x] = {s, layout.chart[t]};
-            });
-        }
-    }
+        x += uv.x;
+        y += uv.y;
+        if (x < side && y < side)
+            texels[static_cast<std::size_t>(y) * side + x] = {s, atlas.layouts[uv.layout].chart[t]};
+    });
     return texels;
 }
 

@@ -2,7 +2,7 @@
 
 #include <utility>
 
-#include "chart/raster.hpp"
+#include "chart/page_texels.hpp"
 #include "io/bake_files.hpp"
 
 namespace stasigraph {
@@ -23,17 +23,9 @@ std::vector<std::uint32_t> owners(const Atlas& atlas, std::uint32_t page) {
         o = surface;
         into.push_back({x, y});
     };
-    for (std::uint32_t s = 0; s < atlas.surfaces.size(); ++s) {
-        const SurfaceUv& uv = atlas.surfaces[s];
-        if (uv.page != page) continue;
-        const Layout& layout = atlas.layouts[uv.layout];
-        for (std::size_t t = 0; t < layout.chart.size(); ++t) {
-            if (layout.chart[t] == none) continue;
-            const std::uint32_t* i = &layout.indices[3 * t];
-            for_touched(layout.uv[i[0]], layout.uv[i[1]], layout.uv[i[2]],
-                        [&](int x, int y) { take(x + uv.x, y + uv.y, s, ring); });
-        }
-    }
+    for_page_texels(atlas, page, [&](std::uint32_t s, std::size_t, int x, int y) {
+        take(x + atlas.surfaces[s].x, y + atlas.surfaces[s].y, s, ring);
+    });
     for (int step = 0; step < atlas.margin; ++step) {
         next.clear();
         for (const auto& [x, y] : ring) {

@@ -152,6 +152,8 @@ Json settings_json(const Level& level) {
               {"links", {tier.first_links, tier.most_links}},
               {"denoise", level.quality.denoise == Denoise::automatic ? "auto" : "off"},
               {"seams", level.quality.seams == Seams::automatic ? "auto" : "off"}};
+    j["bounce_gain"] = level.quality.bounce_gain;
+    j["saturation"] = level.quality.saturation;
     j["bounces"] = level.quality.bounces ? Json(*level.quality.bounces) : Json("settle");
     return j;
 }
@@ -250,12 +252,60 @@ Json write_set(const Level& level, const BakedSet& set, const BakeSet& recipe, W
 /// What a set of which some surfaces alone were baked is made from: the rest is as it was.
 void keep_keys(const Json& old, const Level& level, const std::vector<std::uint8_t>& surfaces,
                const std::string& key, Json& entry, Written& written) {
-    for (const char* name : {"made_from", "inputs", "scene_hash", "sheet_hash"})
+    for (const char* name : {"made_from", "probes_made_from", "inputs", "scene_hash", "sheet_hash"})
         if (old.contains(name)) entry[name] = old[name];
     if (const std::string older = old.value("inputs", ""); !older.empty()) written.add(older, false);
     entry["surfaces_made_from"] = old.value("surfaces_made_from", Json::object());
     for (std::size_t s = 0; s < surfaces.size(); ++s)
         if (surfaces[s]) entry["surfaces_made_from"][level.surfaces[s].name] = key;
+}
+
+/// Writes what is of the whole level: visibility and occlusion maps, and the probes, where sets that are not
+/// written now keep theirs.
+void write_whole(const fs::path& folder, const Level& level, const Baked& baked,
+                 const std::vector<std::size_t>& kept, std::vector<BakedSet>& probe_sets, Json& manifest,
+                 Written& written) {
+    for (std::size_t p = 0; p < baked.visibility.size(); ++p) {
+        const VisibilityPage& page = baked.visibility[p];
+        if (page.texels.empty()) continue;
+        const std::string name = "visibility-" + std::to_string(p) + ".png";
+        std::vector<std::uint8_t> rgba;
+        for (const auto& t : page.texels) rgba.insert(rgba.end(), t.begin(), t.end());
+        write_file(written.folder / name, encode_png_rgba(page.side, page.side, rgba));
+        written.add(name);
+        manifest["visibility"].push_back({{"page", p}, {"file", name}, {"lights", page.lights}});
+    }
+    for (std::size_t p = 0; p < baked.occlusion.size(); ++p) {
+        const OcclusionPage& page = baked.occlusion[p];
+        const std::string name = "occlusion-" + std::to_string(p) + ".png";
+        std::vector<std::uint8_t> grey;
+        for (const float v : page.texels) grey.push_back(static_cast<std::uint8_t>(v * 255 + 0.5f));
+        write_file(written.folder / name, encode_png_grey(page.side, page.side, grey));
+        written.add(name);
+        manifest["occlusion"]["reach"] = level.occlusion.reach;
+        manifest["occlusion"]["files"].push_back(name);
+    }
+    if (baked.probes.size() > 0) {
+        keep_probes(folder, baked.probes, kept, probe_sets);
+        std::vector<const BakedSet*> sets;
+        for (const BakedSet& set : probe_sets)
+            if (set.probes.size() == baked.probes.size()) sets.push_back(&set);
+        write_file(written.folder / "probes.bin", pack_probes(baked.probes, sets));
+        write_text(written.folder / "probes.json", probes_json(baked.probes, sets).dump(1) + "\n");
+        written.add("probes.bin");
+        written.add("probes.json");
+        manifest["probes"] = {{"count", baked.probes.size()}, {"header", "probes.json"}};
+    }
+}
+
+/// The same as an earlier bake wrote it.
+void keep_whole(const Json& before, Json& manifest, Written& written) {
+    for (const char* name : {"ground", "layers", "inputs", "visibility", "visibility_made_from", "occlusion",
+                             "occlusion_made_from", "probes"})
+        if (before.contains(name)) manifest[name] = before[name];
+    for (const std::string& file : file_names(before))
+        if (std::find(written.files.begin(), written.files.end(), file) == written.files.end())
+            written.add(file, false);
 }
 
 }  // namespace
@@ -349,37 +399,10 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
         manifest["sets"].push_back(std::move(entry));
     }
     manifest["surfaces"] = surfaces_json(level, atlas);
-    for (std::size_t p = 0; p < baked.visibility.size(); ++p) {
-        const VisibilityPage& page = baked.visibility[p];
-        if (page.texels.empty()) continue;
-        const std::string name = "visibility-" + std::to_string(p) + ".png";
-        std::vector<std::uint8_t> rgba;
-        for (const auto& t : page.texels) rgba.insert(rgba.end(), t.begin(), t.end());
-        write_file(to / name, encode_png_rgba(page.side, page.side, rgba));
-        written.add(name);
-        manifest["visibility"].push_back({{"page", p}, {"file", name}, {"lights", page.lights}});
-    }
-    for (std::size_t p = 0; p < baked.occlusion.size(); ++p) {
-        const OcclusionPage& page = baked.occlusion[p];
-        const std::string name = "occlusion-" + std::to_string(p) + ".png";
-        std::vector<std::uint8_t> grey;
-        for (const float v : page.texels) grey.push_back(static_cast<std::uint8_t>(v * 255 + 0.5f));
-        write_file(to / name, encode_png_grey(page.side, page.side, grey));
-        written.add(name);
-        manifest["occlusion"]["reach"] = level.occlusion.reach;
-        manifest["occlusion"]["files"].push_back(name);
-    }
-    if (baked.probes.size() > 0) {
-        keep_probes(folder, baked.probes, kept, probe_sets);
-        std::vector<const BakedSet*> sets;
-        for (const BakedSet& set : probe_sets)
-            if (set.probes.size() == baked.probes.size()) sets.push_back(&set);
-        write_file(to / "probes.bin", pack_probes(baked.probes, sets));
-        write_text(to / "probes.json", probes_json(baked.probes, sets).dump(1) + "\n");
-        written.add("probes.bin");
-        written.add("probes.json");
-        manifest["probes"] = {{"count", baked.probes.size()}, {"header", "probes.json"}};
-    }
+    if (options.surfaces.empty())
+        write_whole(folder, level, baked, kept, probe_sets, manifest, written);
+    else
+        keep_whole(before, manifest, written);
     write_level_glb(to / (level.name + ".glb"), level_file, level, atlas);
     written.add(level.name + ".glb");
     const fs::path charts = atlas_file(to, level.quality.tier);
