@@ -55,7 +55,12 @@ void change_named(toml::array& list, const std::string& name, std::string key, c
         table_named(*entry, key.substr(0, dot)).insert_or_assign(key.substr(dot + 1), value);
         return;
     }
-    fail(change, "the sheet has no entry of that name", "Check the name after the first dot.");
+    std::string known;
+    for (const toml::node& node : list)
+        if (const toml::table* entry = node.as_table())
+            known += (known.empty() ? "" : ", ") + (*entry)["name"].value_or(std::string("?"));
+    fail(change, "the sheet has no entry named " + name,
+         known.empty() ? "It has none of this kind." : "It has: " + known + ".");
 }
 
 }  // namespace

@@ -48,6 +48,11 @@ const std::map<std::string_view, Keys>& schema() {
     return keys;
 }
 
+/// ":12"; of what was put in from outside, which has no line, " as changed".
+std::string line_text(const toml::source_region& at) {
+    return at.begin.line > 0 ? ":" + std::to_string(at.begin.line) : " as changed";
+}
+
 }  // namespace
 
 std::vector<std::string_view> sheet_tables() {
@@ -66,7 +71,7 @@ Entry::Entry(const toml::table& table, std::string file, std::string name)
         std::string all;
         for (std::string_view k : known) all += (all.empty() ? "" : ", ") + std::string(k);
         throw Error{.what = "[" + name_ + "] has no such key",
-                    .where = file_ + ":" + std::to_string(key.source().begin.line),
+                    .where = file_ + line_text(key.source()),
                     .value = std::string(key.str()),
                     .remedy = near.empty() ? "Known keys: " + all + "." : "Did you mean \"" + near + "\"?"};
     }
@@ -74,8 +79,7 @@ Entry::Entry(const toml::table& table, std::string file, std::string name)
 
 std::string Entry::where(std::string_view key) const {
     const toml::node* node = table_.get(key);
-    const auto line = node ? node->source().begin.line : table_.source().begin.line;
-    return file_ + ":" + std::to_string(line) + ": " + name_ + "." + std::string(key);
+    return file_ + line_text(node ? node->source() : table_.source()) + ": " + name_ + "." + std::string(key);
 }
 
 void Entry::fail(std::string_view key, const std::string& what, const std::string& remedy) const {
