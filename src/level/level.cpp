@@ -26,7 +26,7 @@ TierSettings tier_settings(Tier tier) {
                     .smoothing = 1.2f};
         case Tier::proof:
             return {.density_scale = 1,
-                    .first_links = 64,
+                    .first_links = 128,
                     .most_links = 256,
                     .noise = 0.04f,
                     .light_samples = 16,

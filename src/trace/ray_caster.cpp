@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
 #include <map>
 
 #include "stasigraph/error.hpp"
@@ -21,6 +22,7 @@ constexpr const char* kernel_settings = "isa=avx2,set_affinity=0";
 struct SurfaceGeometry {
     std::vector<Vec3> positions;
     bool mirrored = false;
+    bool lets_through = false;
     bool glass = false;      ///< BLEND or transmission.
     bool free_exit = false;  ///< Its backs take nothing from light that leaves through them.
 };
@@ -47,8 +49,24 @@ struct Query : RTCIntersectContext {
     };
     std::size_t panes = 0;
     Pane pane[most_panes];
+    /// The nearest face met so far, of each ray of a packet.
+    struct Nearest {
+        float distance = std::numeric_limits<float>::infinity();
+        std::uint32_t surface = none, triangle = none;
+    };
+    Nearest nearest[8];
 
     explicit Query(Crossing c) : crossing(c) { rtcInitIntersectContext(this); }
+    /// Of faces at one distance the first surface's first triangle is met, in whichever order the tree offers
+    /// them.
+    bool comes_first(unsigned lane, const RTCHit& hit, float distance) {
+        Nearest& n = nearest[lane];
+        if (distance > n.distance ||
+            (distance == n.distance && std::pair(hit.geomID, hit.primID) > std::pair(n.surface, n.triangle)))
+            return false;
+        n = {distance, hit.geomID, hit.primID};
+        return true;
+    }
     /// False when it was counted before.
     bool count(std::uint32_t surface, float distance) {
         constexpr float same = 2e-6f;  // of the distance: sixteen steps of a float
@@ -126,6 +144,7 @@ struct RayCaster::Scene {
         return true;
     }
 
+    template <int occluded>
     static void filter(const RTCFilterFunctionNArguments* args) {
         const auto* scene = static_cast<const Scene*>(args->geometryUserPtr);
         auto& query = *static_cast<Query*>(args->context);
@@ -134,8 +153,10 @@ struct RayCaster::Scene {
             const RTCHit hit = rtcGetHitFromHitN(args->hit, args->N, i);
             const Vec3 direction{RTCRayN_dir_x(args->ray, args->N, i), RTCRayN_dir_y(args->ray, args->N, i),
                                  RTCRayN_dir_z(args->ray, args->N, i)};
-            if (scene->passes(query, hit, direction, RTCRayN_tfar(args->ray, args->N, i),
-                              RTCRayN_id(args->ray, args->N, i)))
+            const float distance = RTCRayN_tfar(args->ray, args->N, i);
+            if ((scene->geometry[hit.geomID].lets_through &&
+                 scene->passes(query, hit, direction, distance, RTCRayN_id(args->ray, args->N, i))) ||
+                (occluded == 0 && !query.comes_first(i, hit, distance)))
                 args->valid[i] = 0;
         }
     }
@@ -156,11 +177,10 @@ struct RayCaster::Scene {
                                    g.positions.data(), 0, sizeof(Vec3), mesh.positions.size());
         rtcSetSharedGeometryBuffer(triangles, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, mesh.indices.data(),
                                    0, 12, mesh.triangle_count());
-        if (lets_through(material)) {
-            rtcSetGeometryUserData(triangles, this);
-            rtcSetGeometryIntersectFilterFunction(triangles, &Scene::filter);
-            rtcSetGeometryOccludedFilterFunction(triangles, &Scene::filter);
-        }
+        g.lets_through = stasigraph::lets_through(material);
+        rtcSetGeometryUserData(triangles, this);
+        rtcSetGeometryIntersectFilterFunction(triangles, &Scene::filter<0>);
+        if (g.lets_through) rtcSetGeometryOccludedFilterFunction(triangles, &Scene::filter<1>);
         rtcCommitGeometry(triangles);
         rtcAttachGeometryByID(scene, triangles, index);
         if (g.glass) rtcAttachGeometryByID(glass, triangles, index);
