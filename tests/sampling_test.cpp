@@ -318,7 +318,7 @@ TEST(Solver, sums_the_series_of_a_matrix_that_is_known) {
     Links links;
     links.first = {0, 2, 4, 6};
     links.words = {1, sky_word, 0, 2, absorbed_word, absorbed_word};
-    links.back_hits = {0, 0, 2};
+    links.back = {0, 0, 3};
     const std::vector<Rgb> albedo = {{0.5f, 0.5f, 0.5f}, {0.8f, 0.4f, 0}, {0.5f, 0.5f, 0.5f}};
     LightField sources(3, 1);
     sources.add(0, 0, {100, 100, 100});

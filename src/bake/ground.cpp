@@ -44,16 +44,19 @@ std::vector<Vec3> bent_normals(const Ground& g, Job& job) {
 void write_links(BlobWriter& out, const Links& links) {
     out.array(links.first);
     out.array(links.words);
-    out.array(links.back_hits);
+    out.array(links.back);
+    out.array(links.far);
+    out.array(links.stray);
     out.array(links.tints);
     out.array(links.first_tint);
 }
 
-/// Words name texels below `texels`, or nothing.
 bool read_links(BlobReader& in, std::size_t rows, Links& links) {
     in.array(links.first, rows + 1);
     in.array(links.words);
-    in.array(links.back_hits, rows);
+    in.array(links.back, rows);
+    in.array(links.far, rows);
+    in.array(links.stray);
     in.array(links.tints);
     in.array(links.first_tint);
     return in.good() && links.first.front() == 0 && links.first.back() == links.words.size() &&
@@ -61,6 +64,13 @@ bool read_links(BlobReader& in, std::size_t rows, Links& links) {
 }
 
 }  // namespace
+
+bool load_links(const BakeStore& store, const std::string& key, std::size_t rows, Links& links) {
+    std::vector<std::uint8_t> bytes;
+    if (!store.load || !store.load("links-" + key, bytes)) return false;
+    BlobReader in(bytes);
+    return read_links(in, rows, links) && in.done();
+}
 
 bool same_passage(const Material& a, const Material& b) {
     if (lets_through(a) != lets_through(b) || a.double_sided != b.double_sided) return false;
@@ -85,11 +95,13 @@ Ground::Ground(Level l, const Atlas* previous, BakeStore s, Job& job)
             footprint[i] = footprint_of(level, texels, static_cast<std::uint32_t>(i));
     });
     job.begin("links", texels.size());
+    if (store.load || store.save) marks_ = mark_surfaces(level, texels);
     if (!load_texels() || !load_links()) {
         record(job);
         save_texels();
         save_links();
     }
+    save_marks(store, marks_name(level), {key, std::move(marks_)});
     extend(std::vector<std::uint32_t>(rows.size(), static_cast<std::uint32_t>(tier.first_links)), job);
     std::vector<std::uint8_t> on_pages = valid;
     for (std::size_t i = 0; i < hidden.size(); ++i) on_pages[i] &= hidden[i] ? 0 : 1;
@@ -111,20 +123,19 @@ const RayCaster& Ground::caster() const {
 /// What is buried and what is hidden is told by the same first links in every tier, however many it has.
 void Ground::record(Job& job) {
     rows = texel_rows(level, texels, level.quality.seed);
-    links = {};
     lift_receivers(level, texels, caster(), rows, job);
-    const auto first = static_cast<std::uint32_t>(std::min(links_that_judge, tier.first_links));
-    extend_links(level, caster(), texels, rows, std::vector<std::uint32_t>(rows.size(), first), links, job);
-    traced += links.words.size();
+    record_links(job);
     valid = find_valid(links);
     hidden.clear();
     moved = move_to_open(level, caster(), texels, rows, links, valid, job);
+    if (edit) find_misled(job);
     lead_past_buried(caster(), texels, rows, valid, valid, links, job);
     shared = find_shared(texels, lightmapped(), caster(), job);
     hidden = find_hidden(texels, lightmapped(), links, shared);
     footprints = Footprints(texels, valid, caster(), job);
     explicit_worth = explicit_sky_worth(texels, valid, links, job);
     graph = connect_texels(texels, lightmapped(), caster(), job);
+    if (edit) find_other();
 }
 
 void Ground::extend(const std::vector<std::uint32_t>& lengths, Job& job) {
@@ -196,26 +207,36 @@ void Ground::save_texels() const {
     store.save("texels-" + key, out.parts());
 }
 
-bool Ground::load_texels() {
+bool KeptTexels::load(const BakeStore& store, const std::string& key, std::size_t count) {
     std::vector<std::uint8_t> bytes;
     if (!store.load || !store.load("texels-" + key, bytes)) return false;
     BlobReader in(bytes);
-    const std::size_t count = texels.size();
     moved = in.number();
-    std::vector<Vec3> position;
     in.array(position, count);
-    in.array(rows.receivers, count);
-    in.array(rows.seeds, count);
+    in.array(receivers, count);
+    in.array(seeds, count);
     in.array(valid, count);
     in.array(hidden, count);
     in.array(shared);
-    std::vector<Footprints::Sides> sides;
     in.array(sides, count);
     in.array(explicit_worth, count);
-    in.array(graph.beside, count);
-    if (!in.done()) return false;
-    texels.position = std::move(position);
-    footprints = Footprints(std::move(sides));
+    in.array(beside, count);
+    return in.done();
+}
+
+bool Ground::load_texels() {
+    KeptTexels kept;
+    if (!kept.load(store, key, texels.size())) return false;
+    moved = kept.moved;
+    texels.position = std::move(kept.position);
+    rows.receivers = std::move(kept.receivers);
+    rows.seeds = std::move(kept.seeds);
+    valid = std::move(kept.valid);
+    hidden = std::move(kept.hidden);
+    shared = std::move(kept.shared);
+    footprints = Footprints(std::move(kept.sides));
+    explicit_worth = std::move(kept.explicit_worth);
+    graph.beside = std::move(kept.beside);
     return true;
 }
 
@@ -227,10 +248,7 @@ void Ground::save_links() const {
 }
 
 bool Ground::load_links() {
-    std::vector<std::uint8_t> bytes;
-    if (!store.load || !store.load("links-" + key, bytes)) return false;
-    BlobReader in(bytes);
-    return read_links(in, rows.size(), links) && in.done();
+    return stasigraph::load_links(store, key, rows.size(), links);
 }
 
 void Ground::save_probes() const {

@@ -3,6 +3,7 @@
 
 #include <optional>
 
+#include "bake/edit.hpp"
 #include "bake/footprint.hpp"
 #include "bake/shared_texels.hpp"
 #include "finish/seams.hpp"
@@ -12,6 +13,21 @@
 #include "transport/link_slopes.hpp"
 
 namespace stasigraph {
+
+/// What a store keeps of texels.
+struct KeptTexels {
+    std::size_t moved = 0;
+    std::vector<Vec3> position;
+    std::vector<Receiver> receivers;
+    std::vector<std::uint32_t> seeds;
+    std::vector<std::uint8_t> valid, hidden;
+    std::vector<SharedPair> shared;
+    std::vector<Footprints::Sides> sides;
+    std::vector<float> explicit_worth;
+    std::vector<TexelGraph::Beside> beside;
+    /// False where there are none under that key, or another number of them.
+    bool load(const BakeStore& store, const std::string& key, std::size_t count);
+};
 
 /// Made once for many light() calls, or read back from a store.
 class Ground {
@@ -35,7 +51,9 @@ public:
     std::vector<std::uint8_t> valid;
     std::vector<std::uint8_t> hidden;  ///< Valid, but nothing can look at them: pages are filled there.
     std::size_t moved = 0;
-    std::size_t traced = 0;  ///< Links, since this was made.
+    std::size_t traced = 0;    ///< Links, since this was made.
+    std::optional<Edit> edit;  ///< What this was made from, where that was a ground of an earlier level.
+    std::vector<std::uint8_t> other;  ///< After an edit: texels that light is sampled for in another way.
     std::vector<SharedPair> shared;
     Footprints footprints;
     std::vector<float> explicit_worth;  ///< Of explicit samples of the sky, for each row.
@@ -58,6 +76,12 @@ public:
 
 private:
     void record(Job& job);
+    /// The first links that judge of every row: all of them traced, or those alone that an edit touched.
+    void record_links(Job& job);
+    bool record_edited(std::uint32_t judging, Job& job);
+    /// After an edit: what leads past buried texels elsewhere now.
+    void find_misled(Job& job);
+    void find_other();
     void record_probes(Job& job);
     void plan_slopes(Job& job);
     bool load_texels();
@@ -68,7 +92,15 @@ private:
     void save_probes() const;
 
     mutable std::optional<RayCaster> caster_;
+    std::vector<SurfaceMark> marks_;
+    // Of an edit, while it is taken over.
+    KeptTexels texels_before_;
+    std::vector<std::uint8_t> kept_;
+    LinkMarks again_;
 };
+
+/// The links kept of a ground; false where there are none, or of another number of rows.
+bool load_links(const BakeStore& store, const std::string& key, std::size_t rows, Links& links);
 
 /// Base colour by texel as it reflects light in bounces, under the level's bounce gain and saturation.
 std::vector<Rgb> reflectance(const Ground& ground, const Level& lit, Job& job);

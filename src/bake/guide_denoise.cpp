@@ -70,7 +70,7 @@ float reach_of(const GuideSource& s, std::size_t i, float spacing) {
     float near = 0;
     for (std::uint32_t k = 0; k < n; ++k) {
         const std::uint32_t word = s.links.words[s.links.first[i] + k];
-        if (word == absorbed_word)
+        if (!meets_texel(word) && word != sky_word)
             near += 1 / (absorbed_distance * spacing);
         else if (word != sky_word)
             near += 1 / std::max(least_distance * spacing,

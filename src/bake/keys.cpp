@@ -8,6 +8,7 @@
 #include "base/hash.hpp"
 #include "level/texture.hpp"
 #include "method.hpp"
+#include "transport/links.hpp"
 
 namespace stasigraph {
 
@@ -143,6 +144,16 @@ std::string ground_key(const Level& level, const Atlas& atlas) {
     return h.key();
 }
 
+std::string marks_name(const Level& level) {
+    const TierSettings tier = tier_settings(level.quality);
+    Hasher h("marks");
+    h.number(method);
+    h.number(level.quality.seed);
+    h.number(tier.density_scale);
+    h.number(std::min(links_that_judge, tier.first_links));
+    return "marks-" + h.key();
+}
+
 std::string probe_key(const Level& level, const std::string& ground) {
     Hasher h("probes");
     h.text(ground);
@@ -197,7 +208,7 @@ LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string&
         const Surface& s = level.surfaces[i];
         if (s.group != group || s.part == Part::moving) continue;
         const Material& m = level.materials[s.material];
-        h.number(i);
+        h.text(s.name);
         h.color(m.emission * s.emission_gain);
         add_texture(h, level, m.emission_texture);
     }

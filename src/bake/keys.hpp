@@ -11,6 +11,8 @@ namespace stasigraph {
 /// What rays see: geometry, what materials let through, normal maps, texels, seed, and the links looked at to
 /// tell what is buried. Not lights, colours, the tier's ray counts, nor volumes of probes.
 std::string ground_key(const Level& level, const Atlas& atlas);
+/// Under this name a store knows the last ground of this seed, density and so on: what an edit starts from.
+std::string marks_name(const Level& level);
 /// Probes and their links, on a ground.
 std::string probe_key(const Level& level, const std::string& ground);
 
@@ -37,8 +39,5 @@ float unseen_light_of(const Level& level, std::uint32_t group);
 void add_texture(Hasher& h, const Level& level, const TextureUse& use);
 void add_mesh(Hasher& h, const Mesh& mesh);
 void add_passage(Hasher& h, const Level& level, const Material& material);
-
-/// Texels are buried or not by so many of their first links, or by all of a tier that has fewer.
-inline constexpr int links_that_judge = 64;
 
 }  // namespace stasigraph

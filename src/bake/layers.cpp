@@ -222,7 +222,7 @@ void light_probes(const Making& m, const LightField& light, Job& job) {
             TintReader tints(g.probe_links, p);
             for (std::uint32_t k = 0; k < count; ++k) {
                 const std::uint32_t word = g.probe_links.words[g.probe_links.first[p] + k];
-                if (word == absorbed_word || word == sky_word) continue;
+                if (!meets_texel(word)) continue;
                 const std::array<float, 9> basis = convolved_basis(row_direction(g.probe_rows, p, k));
                 const Rgb tint = tints.at(k);
                 for (std::size_t c = 0; c < groups; ++c) {

@@ -101,13 +101,16 @@ void trace_rows_anew(const Level& level, const RayCaster& caster, const TexelSet
     }
     Links fresh;
     extend_links(level, caster, texels, some, lengths, fresh, job);
+    for (std::size_t g = 0; g < fresh.stray.size(); ++g)
+        links.stray[g] = std::max(links.stray[g], fresh.stray[g]);
     std::vector<std::uint8_t> anew(links.rows(), 0);
     for (std::size_t k = 0; k < which.size(); ++k) {
         const std::uint32_t i = which[k];
         anew[i] = 1;
         std::copy_n(fresh.words.begin() + static_cast<std::ptrdiff_t>(fresh.first[k]), lengths[k],
                     links.words.begin() + static_cast<std::ptrdiff_t>(links.first[i]));
-        links.back_hits[i] = fresh.back_hits[k];
+        links.back[i] = fresh.back[k];
+        links.far[i] = fresh.far[k];
     }
     std::erase_if(links.tints, [&](const TintedLink& t) { return anew[t.row] != 0; });
     for (TintedLink t : fresh.tints) {

@@ -40,7 +40,7 @@ bool enclosed(const TexelSet& texels, const Links& links, std::uint32_t i) {
     std::uint32_t far = 0;
     for (std::uint32_t k = 0; k < count; ++k) {
         const std::uint32_t word = links.words[links.first[i] + k];
-        if (word == absorbed_word) continue;
+        if (!meets_texel(word) && word != sky_word) continue;
         far += word == sky_word || length(texels.position[word] - texels.position[i]) > room_to_look ? 1 : 0;
     }
     return static_cast<float>(far) <= enclosed_share * static_cast<float>(count);

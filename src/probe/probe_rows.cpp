@@ -90,11 +90,13 @@ void measure_probes(const RowSource& rows, const Links& links, const std::vector
     job.parallel(net.size(), rows_per_task, [&](std::size_t begin, std::size_t end) {
         for (std::size_t p = begin; p < end; ++p) {
             const std::uint32_t n = links.length(p);
-            float nearest = 1e30f;
+            float nearest = 1e30f, backs = 0;
             std::array<Vec2, cells> sum{};
             std::array<float, cells> weight{};
             for (std::uint32_t k = 0; k < n; ++k) {
-                const float far = distances[links.first[p] + k], d = std::min(far, reach[p]);
+                const float met = distances[links.first[p] + k], far = std::abs(met),
+                            d = std::min(far, reach[p]);
+                backs += met < 0 ? 1 : 0;
                 nearest = std::min(nearest, far);
                 const Vec3 w = row_direction(rows, p, k);
                 for (int c = 0; c < cells; ++c) {
@@ -111,8 +113,7 @@ void measure_probes(const RowSource& rows, const Links& links, const std::vector
             for (int c = 0; c < cells; ++c)
                 net.distance[p * cells + c] =
                     weight[c] > 0 ? sum[c] * (1 / weight[c]) : Vec2{reach[p], reach[p] * reach[p]};
-            net.validity[p] =
-                1 - static_cast<float>(links.back_hits[p]) / static_cast<float>(std::max(n, 1u));
+            net.validity[p] = 1 - backs / static_cast<float>(std::max(n, 1u));
             net.clearance[p] = std::min(nearest, 1e6f);
         }
     });

@@ -8,6 +8,8 @@
 #include <cmath>
 #include <limits>
 #include <map>
+#include <tuple>
+#include <utility>
 
 #include "stasigraph/error.hpp"
 
@@ -22,6 +24,7 @@ constexpr const char* kernel_settings = "isa=avx2,set_affinity=0";
 struct SurfaceGeometry {
     std::vector<Vec3> positions;
     bool mirrored = false;
+    std::uint32_t name = 0;  ///< Hash of the surface's: its number changes where others come and go.
     bool lets_through = false;
     bool glass = false;      ///< BLEND or transmission.
     bool free_exit = false;  ///< Its backs take nothing from light that leaves through them.
@@ -39,15 +42,16 @@ enum class Crossing : std::uint8_t {
 struct Query : RTCIntersectContext {
     Crossing crossing = Crossing::stop;
     bool tinted = false;  ///< Some coloured glass was passed, perhaps behind the hit.
-    Rgb through{1, 1, 1};
     // A triangle may be offered more than once (the tree holds parts of it in several leaves), and a ray
     // through an edge meets the triangles on both of its sides: a surface counts once at one distance.
     static constexpr std::size_t most_panes = 48;
     struct Pane {
-        std::uint32_t surface;
+        std::uint32_t surface, triangle;
         float distance;
+        Rgb through;
     };
     std::size_t panes = 0;
+    bool opaque = false;  ///< Nothing is left of the light.
     Pane pane[most_panes];
     /// The nearest face met so far, of each ray of a packet.
     struct Nearest {
@@ -67,18 +71,29 @@ struct Query : RTCIntersectContext {
         n = {distance, hit.geomID, hit.primID};
         return true;
     }
-    /// False when it was counted before.
-    bool count(std::uint32_t surface, float distance) {
+    /// What a pane leaves of the light.
+    void count(const RTCHit& hit, float distance, Rgb through) {
         constexpr float same = 2e-6f;  // of the distance: sixteen steps of a float
-        for (std::size_t i = 0; i < panes; ++i)
-            if (pane[i].surface == surface && std::abs(pane[i].distance - distance) <= same * distance)
-                return false;
+        for (std::size_t i = 0; i < panes; ++i) {
+            if (pane[i].surface != hit.geomID || std::abs(pane[i].distance - distance) > same * distance)
+                continue;
+            if (hit.primID < pane[i].triangle) pane[i] = {hit.geomID, hit.primID, distance, through};
+            return;
+        }
         // Behind so many panes nothing is left that matters.
-        if (panes == most_panes)
-            through = {};
-        else
-            pane[panes++] = {surface, distance};
-        return true;
+        opaque = opaque || panes == most_panes || !(max_channel(through) > 0);
+        if (panes < most_panes) pane[panes++] = {hit.geomID, hit.primID, distance, through};
+    }
+    /// What all of them leave, multiplied in an order that does not depend on the tree's.
+    Rgb through() {
+        Rgb left{1, 1, 1};
+        if (opaque) return {};
+        std::sort(pane, pane + panes, [](const Pane& a, const Pane& b) {
+            return std::tuple(a.surface, a.triangle, a.distance) <
+                   std::tuple(b.surface, b.triangle, b.distance);
+        });
+        for (std::size_t i = 0; i < panes; ++i) left = left * pane[i].through;
+        return left;
     }
 };
 
@@ -133,13 +148,11 @@ struct RayCaster::Scene {
         }
         if (query.crossing == Crossing::measure) {
             if (!(p.share > 0)) return false;
-            if (query.count(hit.geomID, distance)) query.through = query.through * p.tint * p.share;
-            return max_channel(query.through) > 0;
+            query.count(hit, distance, p.tint * p.share);
+            return !query.opaque;
         }
-        if (!(unit_float(combine_bits(combine_bits(ray_seed, hit.geomID), hit.primID)) < p.share))
-            return false;
-        if (query.crossing == Crossing::tint && query.count(hit.geomID, distance))
-            query.through = query.through * p.tint;
+        if (!(unit_float(combine_bits(combine_bits(ray_seed, g.name), hit.primID)) < p.share)) return false;
+        if (query.crossing == Crossing::tint) query.count(hit, distance, p.tint);
         query.tinted = query.tinted || tints(level.materials[s.material]);
         return true;
     }
@@ -166,6 +179,7 @@ struct RayCaster::Scene {
         const Mesh& mesh = level.meshes[surface.mesh];
         const Material& material = level.materials[surface.material];
         SurfaceGeometry& g = geometry[index];
+        for (const char c : surface.name) g.name = combine_bits(g.name, static_cast<unsigned char>(c));
         g.mirrored = determinant(surface.to_world) < 0;
         g.glass = material.alpha_mode == AlphaMode::blend || tints(material);
         g.free_exit = g.glass && !material.double_sided && is_closed(mesh);
@@ -220,7 +234,7 @@ RayCaster::RayCaster(const Level& level, const TextureSet& textures,
     for (std::uint32_t s = 0; s < level.surfaces.size(); ++s)
         if (takes_part(level.surfaces[s]) && !level.meshes[level.surfaces[s].mesh].indices.empty())
             scene_->add(s);
-    // Built by one thread: a parallel build orders coincident triangles by the number of threads.
+    // By one thread: who asked for one gets one.
     tbb::task_arena(1).execute([&] {
         rtcCommitScene(scene_->scene);
         rtcCommitScene(scene_->glass);
@@ -275,7 +289,7 @@ Rgb RayCaster::Scene::tint_before(Vec3 origin, Vec3 direction, float distance, s
     RTCRay r = kernel_ray({origin, direction, distance * (1 - 1e-6f)});
     r.id = seed;
     rtcOccluded1(glass, &query, &r);
-    return query.through;
+    return query.through();
 }
 
 Hit RayCaster::gathered(const Ray& ray, std::uint32_t seed, Rgb& tint) const noexcept {
@@ -289,7 +303,7 @@ Hit RayCaster::gathered(const Ray& ray, std::uint32_t seed, Rgb& tint) const noe
 }
 
 bool RayCaster::gathered_batch(Vec3 origin, std::span<const Vec3> directions, const std::uint8_t* order,
-                               std::uint32_t row_seed, std::uint32_t first, Hit* hits,
+                               std::uint32_t row_seed, const std::uint32_t* numbers, Hit* hits,
                                Rgb* tints) const noexcept {
     const auto count = static_cast<std::uint32_t>(directions.size());
     bool tinted = false;
@@ -312,7 +326,7 @@ bool RayCaster::gathered_batch(Vec3 origin, std::span<const Vec3> directions, co
             r.ray.tfar[k] = 1e30f;
             r.ray.time[k] = 0;
             r.ray.mask[k] = ~0u;
-            r.ray.id[k] = scene_->has_glass ? gather_seed(row_seed, first + i) : 0;
+            r.ray.id[k] = scene_->has_glass ? gather_seed(row_seed, numbers[i]) : 0;
             r.ray.flags[k] = 0;
             r.hit.geomID[k] = RTC_INVALID_GEOMETRY_ID;
             r.hit.instID[0][k] = RTC_INVALID_GEOMETRY_ID;
@@ -351,7 +365,7 @@ Rgb RayCaster::transmitted(const Ray& ray) const noexcept {
     Query query(Crossing::measure);
     RTCRay r = kernel_ray(ray);
     rtcOccluded1(scene_->scene, &query, &r);
-    return r.tfar < 0 ? Rgb{} : query.through;
+    return r.tfar < 0 ? Rgb{} : query.through();
 }
 
 RayCaster::Corners RayCaster::corners(std::uint32_t surface, std::uint32_t triangle) const {

@@ -39,8 +39,10 @@ inline std::uint32_t gather_seed(std::uint32_t row_seed, std::uint32_t k) {
 
 /// Threads: const members are safe from any number of threads.
 /// Owner:   borrows the level and its textures; the caller keeps them alive and unchanged.
-/// Cost:    construction is O(n log n) in triangles counting instances, on one thread (so that the order of
-///          coincident triangles never depends on the number of threads).
+/// Cost:    construction is O(n log n) in triangles counting instances, on one thread.
+///
+/// Of triangles met at one distance the first surface's first one counts, so that a hit depends on what the
+/// ray meets alone and never on the rest of the level, nor on how the kernel's tree is built.
 ///
 /// Cut-outs let rays through where their texture is below the cutoff, for every kind of ray. What lets a part
 /// of the light through (BLEND, transmission; "glass" from here on) is met from both sides alike, except that
@@ -61,12 +63,16 @@ public:
     bool blocked(const Ray& ray) const noexcept { return !(max_channel(transmitted(ray)) > 0); }
 
     /// Where a sample of light along the ray comes from: glass is passed with the likelihood of what it lets
-    /// through, decided by (seed, surface, triangle) alone; `tint` is the colour of what was passed.
+    /// through, decided by (seed, name of the surface, triangle) alone; `tint` is the colour of what was
+    /// passed.
     Hit gathered(const Ray& ray, std::uint32_t seed, Rgb& tint) const noexcept;
-    /// The same for rays from one origin: hits[i] for directions[i] with the seed gather_seed(row_seed, first
-    /// + i), traced in the given order of indices. `tints` is written only where the answer is true.
+    /// The same for rays from one origin: hits[i] for directions[i] with the seed gather_seed(row_seed,
+    /// numbers[i]), traced in the given order of indices. `tints` is written only where the answer is true.
+    /// A ray's hit does not depend on the others of its batch. (The last bits of distance and u, v may differ
+    /// from gathered(): the kernel has other code for single rays.)
     bool gathered_batch(Vec3 origin, std::span<const Vec3> directions, const std::uint8_t* order,
-                        std::uint32_t row_seed, std::uint32_t first, Hit* hits, Rgb* tints) const noexcept;
+                        std::uint32_t row_seed, const std::uint32_t* numbers, Hit* hits,
+                        Rgb* tints) const noexcept;
 
     /// Whether a surface is glass.
     bool is_glass(std::uint32_t surface) const noexcept;

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <array>
+#include <bit>
+#include <cmath>
 #include <limits>
 #include <string_view>
 
@@ -38,15 +40,16 @@ void order_by_cell(const float* x, const float* y, std::uint32_t count,
     for (std::uint32_t k = 0; k < count; ++k) order[start[key[k]]++] = static_cast<std::uint8_t>(k);
 }
 
-/// Directions first .. first + count of one row, written as plain arrays so that the compiler vectorises it.
-/// `order`, where given, receives an order in which neighbours point nearly the same way: traced like that,
-/// one ray finds in the cache what the last one left there.
-void fill_directions(const Receiver& r, std::uint32_t seed, std::uint32_t first, std::uint32_t count,
+/// Directions number(0) .. number(count - 1) of one row, written as plain arrays so that the compiler
+/// vectorises it. `order`, where given, receives an order in which neighbours point nearly the same way:
+/// traced like that, one ray finds in the cache what the last one left there.
+template <class Number>
+void fill_directions(const Receiver& r, std::uint32_t seed, Number number, std::uint32_t count,
                      std::array<Vec3, batch>& out, std::array<std::uint8_t, batch>* order = nullptr) {
     alignas(32) float x[batch], y[batch];
     const std::uint32_t second_seed = mix_bits(seed ^ 0x68bc21ebu);
     for (std::uint32_t k = 0; k < count; ++k) {
-        const std::uint32_t index = first + k;
+        const std::uint32_t index = number(k);
         const std::uint32_t s = index < sobol_table_size ? sobol_table[index] : sobol_reversed(index);
         x[k] = unit_float(reverse_bits(scramble_reversed(index, seed)));
         y[k] = unit_float(reverse_bits(scramble_reversed(s, second_seed)));
@@ -58,6 +61,10 @@ void fill_directions(const Receiver& r, std::uint32_t seed, std::uint32_t first,
     }
     const Frame frame(r.normal);
     for (std::uint32_t k = 0; k < count; ++k) out[k] = gather_direction(r, frame, {x[k], y[k]});
+}
+
+auto from(std::uint32_t first) {
+    return [first](std::uint32_t k) { return first + k; };
 }
 
 /// The words of a batch of hits. Three passes, each asking the memory for what the next one reads.
@@ -93,14 +100,104 @@ void find_texels(const TexelSet& texels, const std::vector<std::uint8_t>& two_si
 
 void row_directions(const RowSource& source, std::size_t row, std::uint32_t first, std::uint32_t count,
                     std::array<Vec3, direction_batch>& out) {
-    fill_directions(source.receivers[row], source.seeds[row], first, count, out);
+    fill_directions(source.receivers[row], source.seeds[row], from(first), count, out);
 }
 
 Vec3 row_direction(const RowSource& source, std::size_t row, std::uint32_t k) {
     std::array<Vec3, batch> out;
-    fill_directions(source.receivers[row], source.seeds[row], k, 1, out);
+    fill_directions(source.receivers[row], source.seeds[row], from(k), 1, out);
     return out[0];
 }
+
+namespace {
+
+/// Traces links of rows, a batch at a time. One for each thread's piece of work.
+struct Tracer {
+    const RayCaster& caster;
+    const TexelSet& texels;
+    const RowSource& source;
+    // What a hit needs of its surface, by number: no pointer is followed per ray but the texel's own.
+    const std::vector<std::uint8_t>&two_sided, &glass;
+    std::vector<float> stray{};
+    std::array<Vec3, batch> directions{};
+    std::array<Hit, batch> hits{};
+    std::array<std::uint8_t, batch> order{};
+    std::array<Rgb, batch> tints{};
+    bool any_tint = false;
+
+    bool is_back(const Hit& hit) const {
+        return hit.surface != none && hit.back && !two_sided[hit.surface] && !glass[hit.surface];
+    }
+    float length(std::uint32_t i) const {
+        return hits[i].surface == none ? std::numeric_limits<float>::infinity() : hits[i].distance;
+    }
+    /// Words of links number(0) .. number(count - 1) of a row.
+    template <class Number>
+    void trace(std::size_t row, Number number, std::uint32_t count, std::uint32_t* out) {
+        const Receiver& r = source.receivers[row];
+        fill_directions(r, source.seeds[row], number, count, directions, &order);
+        std::array<std::uint32_t, batch> numbers;
+        for (std::uint32_t i = 0; i < count; ++i) numbers[i] = number(i);
+        any_tint = caster.gathered_batch(r.position, {directions.data(), count}, order.data(),
+                                         source.seeds[row], numbers.data(), hits.data(), tints.data());
+        find_texels(texels, two_sided, hits, count, out);
+        for (std::uint32_t i = 0; i < count; ++i) {
+            if (!meets_texel(out[i])) continue;
+            const float off =
+                std::abs(hits[i].distance - stasigraph::length(texels.position[out[i]] - r.position));
+            float& most = stray[texels.grid[out[i]]];
+            most = std::max(most, off);
+        }
+    }
+    bool is_tinted(std::uint32_t i, std::uint32_t word) const {
+        return any_tint && word != absorbed_word && !(tints[i] == Rgb{1, 1, 1});
+    }
+};
+
+/// What each surface is to rays, and the strays of the pieces of a parallel run.
+struct Tracing {
+    std::vector<std::uint8_t> two_sided, glass;
+    std::vector<std::vector<float>> stray;
+
+    Tracing(const Level& level, const RayCaster& caster, std::size_t pieces)
+        : two_sided(level.surfaces.size()), glass(level.surfaces.size()), stray(pieces) {
+        for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
+            two_sided[s] = level.materials[level.surfaces[s].material].double_sided;
+            glass[s] = caster.is_glass(s);
+        }
+    }
+};
+
+void collect_strays(const std::vector<std::vector<float>>& pieces, std::vector<float>& into) {
+    for (const std::vector<float>& piece : pieces) {
+        into.resize(std::max(into.size(), piece.size()), 0.0f);
+        for (std::size_t g = 0; g < piece.size(); ++g) into[g] = std::max(into[g], piece[g]);
+    }
+}
+
+std::size_t pieces_of(std::size_t rows) {
+    return (rows + rows_per_task - 1) / rows_per_task;
+}
+
+/// Tints in the order of rows, from ordered ones and pieces of further ones, which come after those of their
+/// row.
+void merge_tints(std::vector<TintedLink> old, const std::vector<std::vector<TintedLink>>& fresh,
+                 Links& links) {
+    const auto before = [](const TintedLink& a, const TintedLink& b) {
+        return a.row != b.row ? a.row < b.row : a.link < b.link;
+    };
+    const auto had = static_cast<std::ptrdiff_t>(old.size());
+    for (const std::vector<TintedLink>& piece : fresh) old.insert(old.end(), piece.begin(), piece.end());
+    std::inplace_merge(old.begin(), old.begin() + had, old.end(), before);
+    links.tints = std::move(old);
+    links.first_tint.clear();
+    if (links.tints.empty()) return;
+    links.first_tint.assign(links.rows() + 1, 0);
+    for (const TintedLink& t : links.tints) ++links.first_tint[t.row + 1];
+    for (std::size_t i = 0; i < links.rows(); ++i) links.first_tint[i + 1] += links.first_tint[i];
+}
+
+}  // namespace
 
 void extend_links(const Level& level, const RayCaster& caster, const TexelSet& texels,
                   const RowSource& source, const std::vector<std::uint32_t>& lengths, Links& links, Job& job,
@@ -108,76 +205,93 @@ void extend_links(const Level& level, const RayCaster& caster, const TexelSet& t
     const std::size_t rows = source.size();
     if (links.first.empty()) {
         links.first.assign(rows + 1, 0);
-        links.back_hits.assign(rows, 0);
+        links.back.assign(rows, 0);
+        links.far.assign(rows, 0.0f);
     }
     Links longer;
     longer.first.resize(rows + 1);
     for (std::size_t i = 0; i < rows; ++i)
         longer.first[i + 1] = longer.first[i] + std::max(lengths[i], links.length(i));
     longer.words.resize(longer.first[rows]);
-    longer.back_hits = std::move(links.back_hits);
+    longer.back = std::move(links.back);
+    longer.far = std::move(links.far);
+    longer.stray = std::move(links.stray);
     if (distances) distances->assign(longer.first[rows], 0);
 
-    // What a hit needs of its surface, by number: no pointer is followed per ray but the texel's own.
-    std::vector<std::uint8_t> two_sided(level.surfaces.size()), glass(level.surfaces.size());
-    for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
-        two_sided[s] = level.materials[level.surfaces[s].material].double_sided;
-        glass[s] = caster.is_glass(s);
-    }
-    std::vector<std::vector<TintedLink>> results((rows + rows_per_task - 1) / rows_per_task);
+    Tracing tracing(level, caster, pieces_of(rows));
+    std::vector<std::vector<TintedLink>> tinted(pieces_of(rows));
     job.parallel(rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
-        std::array<Vec3, batch> directions;
-        std::array<Hit, batch> hits;
-        std::array<std::uint8_t, batch> order;
-        std::array<Rgb, batch> tints;
-        std::vector<TintedLink>& tinted = results[begin / rows_per_task];
+        Tracer tracer{caster, texels, source, tracing.two_sided, tracing.glass};
+        tracer.stray.assign(texels.grids.size(), 0.0f);
         for (std::size_t row = begin; row < end; ++row) {
             const std::uint32_t had = links.length(row),
                                 want = static_cast<std::uint32_t>(longer.first[row + 1] - longer.first[row]);
             std::uint32_t* out = &longer.words[longer.first[row]];
             std::copy_n(links.words.begin() + static_cast<std::ptrdiff_t>(links.first[row]), had, out);
-            const Receiver& r = source.receivers[row];
-            std::uint32_t back_hits = longer.back_hits[row];
             for (std::uint32_t k = had; k < want; k += batch) {
                 const std::uint32_t count = std::min(batch, want - k);
-                fill_directions(r, source.seeds[row], k, count, directions, &order);
-                const bool any_tint =
-                    caster.gathered_batch(r.position, {directions.data(), count}, order.data(),
-                                          source.seeds[row], k, hits.data(), tints.data());
-                find_texels(texels, two_sided, hits, count, out + k);
+                tracer.trace(row, from(k), count, out + k);
                 for (std::uint32_t i = 0; i < count; ++i) {
-                    const Hit& hit = hits[i];
-                    if (distances)
-                        (*distances)[longer.first[row] + k + i] =
-                            hit.surface == none ? std::numeric_limits<float>::infinity() : hit.distance;
-                    if (hit.surface == none) continue;
-                    back_hits += hit.back && !two_sided[hit.surface] && !glass[hit.surface] ? 1 : 0;
+                    const bool back = tracer.is_back(tracer.hits[i]);
+                    const float far = tracer.length(i);
+                    longer.far[row] = std::max(longer.far[row], far);
+                    if (back && k + i < 64) longer.back[row] |= std::uint64_t{1} << (k + i);
+                    if (tracer.is_tinted(i, out[k + i]))
+                        tinted[begin / rows_per_task].push_back(
+                            {static_cast<std::uint32_t>(row), k + i, tracer.tints[i]});
+                    if (!distances) continue;
+                    (*distances)[longer.first[row] + k + i] = back ? -std::max(far, 1e-6f) : far;
                 }
-                for (std::uint32_t i = 0; any_tint && i < count; ++i)
-                    if (out[k + i] != absorbed_word && !(tints[i] == Rgb{1, 1, 1}))
-                        tinted.push_back({static_cast<std::uint32_t>(row), k + i, tints[i]});
             }
-            longer.back_hits[row] = static_cast<std::uint16_t>(std::min(back_hits, 65535u));
         }
+        tracing.stray[begin / rows_per_task] = std::move(tracer.stray);
         job.advance(end - begin);
     });
-
-    // Old ones of a row come before its new ones, which lie further on in its sequence.
-    std::size_t old = 0;
-    for (const std::vector<TintedLink>& result : results)
-        for (const TintedLink& tint : result) {
-            while (old < links.tints.size() && links.tints[old].row <= tint.row)
-                longer.tints.push_back(links.tints[old++]);
-            longer.tints.push_back(tint);
-        }
-    longer.tints.insert(longer.tints.end(), links.tints.begin() + static_cast<std::ptrdiff_t>(old),
-                        links.tints.end());
-    if (!longer.tints.empty()) {
-        longer.first_tint.assign(rows + 1, 0);
-        for (const TintedLink& t : longer.tints) ++longer.first_tint[t.row + 1];
-        for (std::size_t i = 0; i < rows; ++i) longer.first_tint[i + 1] += longer.first_tint[i];
-    }
+    longer.stray.resize(texels.grids.size(), 0.0f);
+    collect_strays(tracing.stray, longer.stray);
+    std::vector<TintedLink> old = std::move(links.tints);
     links = std::move(longer);
+    merge_tints(std::move(old), tinted, links);
+}
+
+void trace_again(const Level& level, const RayCaster& caster, const TexelSet& texels, const RowSource& source,
+                 const LinkMarks& marks, Links& links, Job& job) {
+    const std::size_t rows = source.size();
+    Tracing tracing(level, caster, pieces_of(rows));
+    std::vector<std::vector<TintedLink>> tinted(pieces_of(rows));
+    job.parallel(rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
+        Tracer tracer{caster, texels, source, tracing.two_sided, tracing.glass};
+        tracer.stray.assign(texels.grids.size(), 0.0f);
+        std::array<std::uint32_t, batch> words;
+        for (std::size_t row = begin; row < end; ++row) {
+            std::uint32_t* out = &links.words[links.first[row]];
+            const std::span<const std::uint32_t> which = marks.of(row);
+            for (std::size_t at = 0; at < which.size(); at += batch) {
+                const auto count =
+                    static_cast<std::uint32_t>(std::min<std::size_t>(batch, which.size() - at));
+                tracer.trace(
+                    row, [&](std::uint32_t i) { return which[at + i]; }, count, words.data());
+                for (std::uint32_t i = 0; i < count; ++i) {
+                    const std::uint32_t k = which[at + i];
+                    out[k] = words[i];
+                    links.far[row] = std::max(links.far[row], tracer.length(i));
+                    if (k < 64) {
+                        const std::uint64_t bit = std::uint64_t{1} << k;
+                        links.back[row] =
+                            (links.back[row] & ~bit) | (tracer.is_back(tracer.hits[i]) ? bit : 0);
+                    }
+                    if (tracer.is_tinted(i, words[i]))
+                        tinted[begin / rows_per_task].push_back(
+                            {static_cast<std::uint32_t>(row), k, tracer.tints[i]});
+                }
+            }
+        }
+        tracing.stray[begin / rows_per_task] = std::move(tracer.stray);
+    });
+    collect_strays(tracing.stray, links.stray);
+    std::vector<TintedLink> old = std::move(links.tints);
+    std::erase_if(old, [&](const TintedLink& t) { return marks.has(t.row, t.link); });
+    merge_tints(std::move(old), tinted, links);
 }
 
 RowSource texel_rows(const Level& level, const TexelSet& texels, std::uint32_t seed) {
@@ -204,7 +318,8 @@ std::vector<std::uint8_t> find_valid(const Links& links) {
     std::vector<std::uint8_t> valid(links.rows());
     for (std::size_t i = 0; i < valid.size(); ++i)
         valid[i] =
-            static_cast<float>(links.back_hits[i]) <= buried_share * static_cast<float>(links.length(i));
+            static_cast<float>(std::popcount(links.back[i])) <=
+            buried_share * static_cast<float>(std::min<std::uint32_t>(links.length(i), links_that_judge));
     return valid;
 }
 
@@ -240,10 +355,13 @@ void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const Row
                       const std::vector<std::uint8_t>& row_valid,
                       const std::vector<std::uint8_t>& texel_valid, Links& links, Job& job,
                       const std::vector<std::uint32_t>* done) {
+    std::vector<std::vector<float>> stray(pieces_of(links.rows()));
     job.parallel(links.rows(), rows_per_task, [&](std::size_t begin, std::size_t end) {
+        std::vector<float>& most = stray[begin / rows_per_task];
         for (std::size_t row = begin; row < end; ++row) {
             std::uint32_t* words = links.words.data() + links.first[row];
             const std::uint32_t count = links.length(row);
+            const Vec3 origin = source.receivers[row].position;
             if (!row_valid[row]) {
                 std::fill_n(words, count, absorbed_word);
                 continue;
@@ -251,15 +369,21 @@ void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const Row
             for (std::uint32_t k = done ? (*done)[row] : 0; k < count; ++k) {
                 if (words[k] >= texel_valid.size() || texel_valid[words[k]]) continue;
                 Rgb tint;
-                const Hit hit =
-                    caster.gathered({source.receivers[row].position, row_direction(source, row, k)},
-                                    gather_seed(source.seeds[row], k), tint);
-                words[k] = hit.surface == none
-                               ? absorbed_word
-                               : visible_neighbour(caster, texels, words[k], caster.place(hit), texel_valid);
+                const Hit hit = caster.gathered({origin, row_direction(source, row, k)},
+                                                gather_seed(source.seeds[row], k), tint);
+                const std::uint32_t open =
+                    hit.surface == none
+                        ? none
+                        : visible_neighbour(caster, texels, words[k], caster.place(hit), texel_valid);
+                words[k] = open == none ? lost_word : open;
+                if (open == none) continue;
+                most.resize(texels.grids.size(), 0.0f);
+                float& here = most[texels.grid[open]];
+                here = std::max(here, std::abs(hit.distance - length(texels.position[open] - origin)));
             }
         }
     });
+    collect_strays(stray, links.stray);
 }
 
 }  // namespace stasigraph

@@ -1,0 +1,227 @@
+// What of a ground's links still holds after an edit.
+
+#include <bit>
+#include <cmath>
+#include <cstring>
+
+#include "bake/edit.hpp"
+
+namespace stasigraph {
+
+namespace {
+
+constexpr std::size_t rows_per_task = 256;
+/// A link that led to a buried texel was led up to so many steps further, and looked for a way up to so many
+/// beside that.
+constexpr int led = 4;
+/// What stands within so many spacings of a texel may have been in that way.
+constexpr float near_spacings = 8;
+
+bool same_receiver(const Receiver& a, const Receiver& b) {
+    return a.position == b.position && a.normal == b.normal && a.face_normal == b.face_normal;
+}
+
+/// The boxes that a row's rays could meet at all.
+struct BoxesAhead {
+    struct Ahead {
+        const Box* box;
+        Vec3 to;      ///< Their middle.
+        float least;  ///< Along it a direction reaches at least as far as this; below 0 inside its ball.
+    };
+    std::vector<Ahead> ahead;
+
+    void find(const std::vector<Box>& boxes, const Receiver& r) {
+        ahead.clear();
+        for (const Box& b : boxes) {
+            if (!b.reaches_over(r.position, r.normal)) continue;
+            const Vec3 to = b.middle() - r.position;
+            const float far = dot(to, to), radius = 1.001f * length(b.half());
+            // Within the ball around a box any direction may meet it; else those within a cone.
+            const float tangent = far - radius * radius;
+            ahead.push_back({&b, to, tangent > 0 ? 0.999f * std::sqrt(tangent) : -1e30f});
+        }
+    }
+    bool meet(Vec3 origin, Vec3 direction, float distance) const {
+        for (const Ahead& a : ahead)
+            if (dot(direction, a.to) >= a.least && a.box->meets(origin, direction, distance)) return true;
+        return false;
+    }
+    bool in_cone(Vec3 direction) const {
+        for (const Ahead& a : ahead)
+            if (dot(direction, a.to) >= a.least) return true;
+        return false;
+    }
+};
+
+/// Marks by pieces of rows, put together in the end.
+struct MarkPieces {
+    std::vector<std::vector<std::uint32_t>> link, count;
+    explicit MarkPieces(std::size_t rows)
+        : link((rows + rows_per_task - 1) / rows_per_task), count(link.size()) {}
+    LinkMarks join(std::size_t rows) const {
+        LinkMarks marks;
+        marks.first.reserve(rows + 1);
+        marks.first.push_back(0);
+        for (const auto& piece : count)
+            for (const std::uint32_t n : piece) marks.first.push_back(marks.first.back() + n);
+        for (const auto& piece : link) marks.link.insert(marks.link.end(), piece.begin(), piece.end());
+        return marks;
+    }
+};
+
+/// For each grid the largest distance from a texel to one beside it, metres.
+std::vector<float> spacings(const TexelSet& texels) {
+    std::vector<float> out(texels.grids.size(), 0.0f);
+    for (std::uint32_t i = 0; i < texels.size(); ++i)
+        for (const auto& step : {std::pair(1, 0), std::pair(0, 1), std::pair(1, 1), std::pair(1, -1)})
+            if (const std::uint32_t n = texels.neighbour(i, step.first, step.second); n != none)
+                out[texels.grid[i]] =
+                    std::max(out[texels.grid[i]], length(texels.position[n] - texels.position[i]));
+    return out;
+}
+
+}  // namespace
+
+Links adopt_links(const Edit& edit, const std::vector<Receiver>& receivers_before,
+                  const std::vector<std::uint8_t>& valid_before, const Links& before, const RowSource& rows,
+                  std::vector<std::uint8_t>& kept, std::uint32_t judging, Job& job) {
+    const std::size_t count = rows.size();
+    kept.assign(count, 0);
+    job.parallel(count, rows_per_task, [&](std::size_t begin, std::size_t end) {
+        BoxesAhead boxes;
+        std::array<Vec3, direction_batch> directions;
+        for (std::size_t i = begin; i < end; ++i) {
+            const std::uint32_t old = edit.was[i];
+            if (old == none || !same_receiver(receivers_before[old], rows.receivers[i])) continue;
+            kept[i] = 1;
+            if (valid_before[old]) continue;
+            // The words of a buried row say nothing; it stays as it is where none of its rays has changed.
+            boxes.find(edit.boxes, rows.receivers[i]);
+            if (boxes.ahead.empty()) continue;
+            row_directions(rows, i, 0, judging, directions);
+            for (std::uint32_t k = 0; k < judging && kept[i]; ++k)
+                if (boxes.meet(rows.receivers[i].position, directions[k], 1.0001f * before.far[old]))
+                    kept[i] = 0;
+        }
+    });
+    Links links;
+    links.first.resize(count + 1);
+    links.back.assign(count, 0);
+    links.far.assign(count, 0.0f);
+    links.stray.assign(edit.grid.size(), 0.0f);
+    for (std::size_t g = 0; g < edit.grid.size(); ++g)
+        if (edit.grid[g] < before.stray.size()) links.stray[g] = before.stray[edit.grid[g]];
+    for (std::size_t i = 0; i < count; ++i)
+        links.first[i + 1] = links.first[i] + (kept[i] ? before.length(edit.was[i]) : 0);
+    links.words.resize(links.first[count]);
+    job.parallel(count, rows_per_task, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+            if (!kept[i]) continue;
+            const std::uint32_t old = edit.was[i];
+            links.back[i] = before.back[old];
+            links.far[i] = before.far[old];
+            const std::uint32_t* from = &before.words[before.first[old]];
+            std::uint32_t* to = &links.words[links.first[i]];
+            const std::uint32_t length = links.length(i);
+            for (std::uint32_t k = 0; k < length; ++k)
+                to[k] = !meets_texel(from[k])       ? from[k]
+                        : edit.now[from[k]] == none ? lost_word
+                                                    : edit.now[from[k]];
+        }
+    });
+    for (const TintedLink& t : before.tints)
+        if (const std::uint32_t i = edit.now[t.row]; i != none && kept[i])
+            links.tints.push_back({i, t.link, t.tint});
+    if (!links.tints.empty()) {
+        links.first_tint.assign(count + 1, 0);
+        for (const TintedLink& t : links.tints) ++links.first_tint[t.row + 1];
+        for (std::size_t i = 0; i < count; ++i) links.first_tint[i + 1] += links.first_tint[i];
+    }
+    return links;
+}
+
+LinkMarks touched_links(const Edit& edit, const TexelSet& texels, const RowSource& rows,
+                        const std::vector<std::uint8_t>& kept, const Links& links, Job& job) {
+    MarkPieces pieces(rows.size());
+    // A texel may since have moved within its footprint.
+    std::vector<float> beyond = spacings(texels);
+    for (std::size_t g = 0; g < beyond.size(); ++g) beyond[g] += links.stray[g];
+    job.parallel(rows.size(), rows_per_task, [&](std::size_t begin, std::size_t end) {
+        BoxesAhead boxes;
+        std::array<Vec3, direction_batch> directions;
+        std::vector<std::uint32_t>& out = pieces.link[begin / rows_per_task];
+        for (std::size_t i = begin; i < end; ++i) {
+            const std::size_t had = out.size();
+            const std::uint32_t length_here = kept[i] ? links.length(i) : 0;
+            const std::uint32_t* words = &links.words[links.first[i]];
+            const Vec3 origin = rows.receivers[i].position;
+            boxes.find(edit.boxes, rows.receivers[i]);
+            for (std::uint32_t from = 0; from < length_here; from += direction_batch) {
+                const std::uint32_t n = std::min(direction_batch, length_here - from);
+                if (!boxes.ahead.empty()) row_directions(rows, i, from, n, directions);
+                for (std::uint32_t k = 0; k < n; ++k) {
+                    const std::uint32_t word = words[from + k];
+                    bool touched = word == lost_word;
+                    if (!touched && !boxes.ahead.empty() && boxes.in_cone(directions[k])) {
+                        const float far = meets_texel(word)
+                                              ? 1.0001f * (length(texels.position[word] - origin) +
+                                                           beyond[texels.grid[word]])
+                                          : word == sky_word ? std::numeric_limits<float>::infinity()
+                                                             : 1.0001f * links.far[i];
+                        touched = boxes.meet(origin, directions[k], far);
+                    }
+                    if (touched) out.push_back(from + k);
+                }
+            }
+            pieces.count[begin / rows_per_task].push_back(static_cast<std::uint32_t>(out.size() - had));
+        }
+    });
+    return pieces.join(rows.size());
+}
+
+LinkMarks misled_links(const Edit& edit, const std::vector<Vec3>& position_before,
+                       const std::vector<std::uint8_t>& valid_before, const TexelSet& texels,
+                       const std::vector<std::uint8_t>& valid, const std::vector<std::uint8_t>& kept,
+                       const LinkMarks& marked, const Links& links, Job& job) {
+    const std::size_t count = texels.size();
+    const std::vector<float> spacing = spacings(texels);
+    std::vector<std::uint8_t> other(count, 0), near(count, 0);
+    job.parallel(count, 4096, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+            const std::uint32_t old = edit.was[i];
+            other[i] =
+                old == none || valid[i] != valid_before[old] || !(texels.position[i] == position_before[old]);
+            for (const Box& b : edit.boxes)
+                other[i] |=
+                    b.grown(near_spacings * spacing[texels.grid[i]]).holds(texels.position[i]) ? 1 : 0;
+        }
+    });
+    // Only texels near buried ones are ever led to.
+    std::vector<std::uint8_t> led_to(count, 0);
+    for (std::uint32_t i = 0; i < count; ++i) {
+        const bool buried = !valid[i] || (edit.was[i] != none && !valid_before[edit.was[i]]);
+        if (buried) texels.for_neighbours(i, led, [&](std::uint32_t n) { led_to[n] = 1; });
+        if (buried) led_to[i] = 1;
+    }
+    for (std::uint32_t i = 0; i < count; ++i) {
+        if (!other[i]) continue;
+        near[i] = 1;
+        texels.for_neighbours(i, led, [&](std::uint32_t n) { near[n] = 1; });
+    }
+    for (std::size_t i = 0; i < count; ++i) near[i] &= led_to[i];
+    MarkPieces pieces(count);
+    job.parallel(count, rows_per_task, [&](std::size_t begin, std::size_t end) {
+        std::vector<std::uint32_t>& out = pieces.link[begin / rows_per_task];
+        for (std::size_t i = begin; i < end; ++i) {
+            const std::size_t had = out.size();
+            const std::uint32_t length_here = kept[i] && valid[i] ? links.length(i) : 0;
+            const std::uint32_t* words = &links.words[links.first[i]];
+            for (std::uint32_t k = 0; k < length_here; ++k)
+                if (meets_texel(words[k]) && near[words[k]] && !marked.has(i, k)) out.push_back(k);
+            pieces.count[begin / rows_per_task].push_back(static_cast<std::uint32_t>(out.size() - had));
+        }
+    });
+    return pieces.join(count);
+}
+
+}  // namespace stasigraph

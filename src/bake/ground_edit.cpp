@@ -1,0 +1,63 @@
+// How a ground takes over what still holds of the last one.
+
+#include "bake/ground.hpp"
+#include "bake/keys.hpp"
+
+namespace stasigraph {
+
+void Ground::record_links(Job& job) {
+    const auto judging = static_cast<std::uint32_t>(std::min(links_that_judge, tier.first_links));
+    if (record_edited(judging, job)) return;
+    edit.reset();
+    links = {};
+    extend_links(level, caster(), texels, rows, std::vector<std::uint32_t>(rows.size(), judging), links, job);
+    traced += links.words.size();
+}
+
+bool Ground::record_edited(std::uint32_t judging, Job& job) {
+    const std::optional<GroundMarks> before = load_marks(store, marks_name(level));
+    if (!before || before->key == key) return false;
+    edit = find_edit(*before, marks_, texels.size());
+    Links kept;
+    if (!edit || !texels_before_.load(store, before->key, edit->texels_before) ||
+        !stasigraph::load_links(store, before->key, edit->texels_before, kept))
+        return false;
+    links =
+        adopt_links(*edit, texels_before_.receivers, texels_before_.valid, kept, rows, kept_, judging, job);
+    again_ = touched_links(*edit, texels, rows, kept_, links, job);
+    trace_again(level, caster(), texels, rows, again_, links, job);
+    const std::size_t had = links.words.size();
+    extend_links(level, caster(), texels, rows, std::vector<std::uint32_t>(rows.size(), judging), links, job);
+    traced += again_.link.size() + links.words.size() - had;
+    return true;
+}
+
+void Ground::find_misled(Job& job) {
+    const LinkMarks misled = misled_links(*edit, texels_before_.position, texels_before_.valid, texels, valid,
+                                          kept_, again_, links, job);
+    trace_again(level, caster(), texels, rows, misled, links, job);
+    traced += misled.link.size();
+    kept_ = {};
+    again_ = {};
+}
+
+/// Light is sampled alike where a texel starts its rays from the same places and weighs them alike; what
+/// stands in their way is another question.
+void Ground::find_other() {
+    other.assign(texels.size(), 1);
+    for (std::size_t i = 0; i < other.size(); ++i) {
+        const std::uint32_t was = edit->was[i];
+        if (was == none) continue;
+        const Receiver &a = rows.receivers[i], &b = texels_before_.receivers[was];
+        const Footprints::Sides &s = footprints.sides()[i], &t = texels_before_.sides[was];
+        other[i] = a.position == b.position && a.normal == b.normal && a.face_normal == b.face_normal &&
+                           valid[i] == texels_before_.valid[was] && s.left == t.left && s.right == t.right &&
+                           s.above == t.above && s.below == t.below &&
+                           explicit_worth[i] == texels_before_.explicit_worth[was]
+                       ? 0
+                       : 1;
+    }
+    texels_before_ = {};
+}
+
+}  // namespace stasigraph
