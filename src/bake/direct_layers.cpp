@@ -1,6 +1,8 @@
 #include "bake/direct_layers.hpp"
 
+#include <algorithm>
 #include <memory>
+#include <optional>
 
 #include "base/blob.hpp"
 #include "base/hash.hpp"
@@ -50,9 +52,82 @@ private:
     std::unique_ptr<DirectLight> whole_, bounce_;
 };
 
+/// What a store holds of a group's light, over the texels of one ground.
+struct KeptDirect {
+    DirectTexels sampled, live;
+    std::vector<std::uint32_t> slope_texel;
+};
+
+void write(BlobWriter& out, const DirectTexels& d, const std::vector<float>& least) {
+    out.array(d.light);
+    out.array(d.slope);
+    out.array(d.glance);
+    out.array(d.look);
+    out.array(d.longer);
+    out.array(least);
+}
+
+bool read(BlobReader& in, std::size_t texels, DirectTexels& d) {
+    std::vector<float> least;
+    in.array(d.light);
+    in.array(d.slope);
+    in.array(d.glance);
+    in.array(d.look);
+    in.array(d.longer);
+    in.array(least, 1);
+    if (in.good()) d.least = least[0];
+    const auto fits = [&](std::size_t n) { return n == 0 || n == texels; };
+    return in.good() && fits(d.light.size()) && fits(d.glance.size()) && d.look.size() == d.glance.size() &&
+           d.longer.size() == d.glance.size();
+}
+
+void save(const Ground& g, const Layer& layer) {
+    if (!g.store.save) return;
+    const std::vector<float> least[2] = {{layer.sampled.least}, {layer.live.least}};
+    BlobWriter out;
+    write(out, layer.sampled, least[0]);
+    write(out, layer.live, least[1]);
+    out.array(g.sloped.texel);
+    g.store.save("direct-" + layer.keys.direct, out.parts());
+}
+
+bool load(const BakeStore& store, const std::string& key, std::size_t texels, KeptDirect& kept) {
+    std::vector<std::uint8_t> bytes;
+    if (!store.load || !store.load("direct-" + key, bytes)) return false;
+    BlobReader in(bytes);
+    if (!read(in, texels, kept.sampled) || !read(in, texels, kept.live)) return false;
+    in.array(kept.slope_texel, kept.sampled.slope.size());
+    return in.done() && kept.sampled.light.size() == texels &&
+           std::is_sorted(kept.slope_texel.begin(), kept.slope_texel.end());
+}
+
+/// Whether a source of the group is a surface that an edit moved.
+bool moved_source(const Level& lit, const Edit& edit, std::uint32_t group) {
+    for (std::size_t s = 0; s < lit.surfaces.size(); ++s)
+        if (edit.changed[s] && lit.surfaces[s].group == group) return true;
+    return false;
+}
+
+/// What the group's light was before the edit that the ground was made by, if it is of any use.
+std::optional<KeptDirect> before_edit(const LightWork& w, std::uint32_t group) {
+    const Ground& g = w.ground;
+    KeptDirect kept;
+    if (!g.edit || moved_source(w.lit, *g.edit, group) ||
+        !load(g.store, layer_keys(w.lit, group, g.edit->before, {}).direct, g.edit->texels_before, kept))
+        return {};
+    return kept;
+}
+
 void sample_texels(LightWork& w, std::uint32_t group, Lights& lights, Layer& layer, Job& job) {
     Ground& g = w.ground;
     const std::uint32_t seed = group_seed(w.lit, group);
+    const std::optional<KeptDirect> kept = before_edit(w, group);
+    const auto before = [&](const DirectTexels KeptDirect::*which) {
+        std::optional<DirectBefore> from;
+        if (kept && ((*kept).*which).glance.size() == g.edit->texels_before)
+            from.emplace(DirectBefore{(*kept).*which, kept->slope_texel, *g.edit, g.other});
+        return from;
+    };
     DirectPass pass{.light = lights.of(BakeRole::whole),
                     .rows = g.rows,
                     .footprints = g.footprints,
@@ -61,9 +136,12 @@ void sample_texels(LightWork& w, std::uint32_t group, Lights& lights, Layer& lay
                     .seed = seed,
                     .floor = unseen_light_of(w.lit, group),
                     .slopes = g.sloped.empty() ? nullptr : &g.sloped};
+    const std::optional<DirectBefore> sampled = before(&KeptDirect::sampled),
+                                      lived = before(&KeptDirect::live);
     layer.sampled = light_texels(pass, g.texels, g.valid,
-                                 group == w.lit.sky.group ? sky_by_links(w, job) : std::vector<float>{}, job);
-    layer.live.clear();
+                                 group == w.lit.sky.group ? sky_by_links(w, job) : std::vector<float>{}, job,
+                                 sampled ? &*sampled : nullptr);
+    layer.live = {};
     const DirectLight& live = lights.of(BakeRole::bounce);
     if (live.empty()) return;
     const DirectPass bounce{.light = live,
@@ -73,41 +151,49 @@ void sample_texels(LightWork& w, std::uint32_t group, Lights& lights, Layer& lay
                             .weights = w.weights,
                             .seed = mix_bits(seed),
                             .floor = pass.floor};
-    layer.live = light_texels(bounce, g.texels, g.valid, {}, job).light;
+    layer.live = light_texels(bounce, g.texels, g.valid, {}, job, lived ? &*lived : nullptr);
 }
 
-void sample_probes(LightWork& w, std::uint32_t group, Lights& lights, Layer& layer, Job& job) {
-    // Probes are few, and take light from all around.
-    LightEffort effort = light_effort(w.ground.tier, w.lit.quality.noise);
-    effort.samples = probe_light_samples * w.ground.tier.light_samples;
-    effort.cut = 2 * w.ground.tier.light_cut;
-    layer.at_probes = light_probes(lights.of(BakeRole::whole), w.ground.probe_rows, effort, w.probe_weights,
-                                   group_seed(w.lit, group), job);
-}
-
-bool load_texels(const Ground& g, Layer& layer) {
-    std::vector<std::uint8_t> bytes;
-    if (!g.store.load || !g.store.load("direct-" + layer.keys.direct, bytes)) return false;
-    BlobReader in(bytes);
-    in.array(layer.sampled.light, g.texels.size());
-    in.array(layer.sampled.slope, g.sloped.texel.size());
-    in.array(layer.live);
-    return in.done() && (layer.live.empty() || layer.live.size() == g.texels.size());
-}
-
-std::string probe_blob(const Ground& g, const Layer& layer) {
+std::string probe_blob(const std::string& direct, const std::string& probes) {
     Hasher h("direct at probes");
-    h.text(layer.keys.direct);
-    h.text(g.probe_key);
+    h.text(direct);
+    h.text(probes);
     return "lit-probes-" + h.key();
 }
 
-bool load_probes(const Ground& g, const std::string& name, Layer& layer) {
+bool load_probes(const BakeStore& store, const std::string& name, std::size_t count,
+                 std::vector<ShRgb>& at_probes) {
     std::vector<std::uint8_t> bytes;
-    if (!g.store.load || !g.store.load(name, bytes)) return false;
+    if (!store.load || !store.load(name, bytes)) return false;
     BlobReader in(bytes);
-    in.array(layer.at_probes, g.probes.size());
+    in.array(at_probes, count);
     return in.done();
+}
+
+void sample_probes(LightWork& w, std::uint32_t group, Lights& lights, Layer& layer, Job& job) {
+    const Ground& g = w.ground;
+    const DirectLight& light = lights.of(BakeRole::whole);
+    const std::uint32_t seed = group_seed(w.lit, group);
+    // Probes are few, and take light from all around.
+    LightEffort effort = light_effort(g.tier, w.lit.quality.noise);
+    effort.samples = probe_light_samples * g.tier.light_samples;
+    effort.cut = 2 * g.tier.light_cut;
+    std::vector<std::uint8_t> wanted(g.probes.size(), 1);
+    layer.at_probes.clear();
+    if (g.edit && !moved_source(w.lit, *g.edit, group) &&
+        load_probes(
+            g.store,
+            probe_blob(layer_keys(w.lit, group, g.edit->before, {}).direct, probe_key(w.lit, g.edit->before)),
+            g.probes.size(), layer.at_probes))
+        for (std::size_t p = 0; p < wanted.size(); ++p) {
+            const Receiver& r = g.probe_rows.receivers[p];
+            wanted[p] = std::any_of(g.edit->boxes.begin(), g.edit->boxes.end(), [&](const Box& box) {
+                return light.passes(r, 0, box) ||
+                       light.sky_passes(r, 0, effort.samples, combine_bits(g.probe_rows.seeds[p], seed), box);
+            });
+        }
+    layer.at_probes.resize(g.probes.size());
+    light_probes(light, g.probe_rows, effort, w.probe_weights, seed, wanted, layer.at_probes, job);
 }
 
 }  // namespace
@@ -125,18 +211,19 @@ LightWork::LightWork(Ground& g, const Level& l, Job& job)
 void light_direct(LightWork& w, std::uint32_t group, Layer& layer, Job& job) {
     const Ground& g = w.ground;
     Lights lights(w, group);
-    if (layer.sampled.light.size() != g.texels.size() && !load_texels(g, layer)) {
-        sample_texels(w, group, lights, layer, job);
-        if (g.store.save) {
-            BlobWriter out;
-            out.array(layer.sampled.light);
-            out.array(layer.sampled.slope);
-            out.array(layer.live);
-            g.store.save("direct-" + layer.keys.direct, out.parts());
+    if (layer.sampled.light.size() != g.texels.size()) {
+        KeptDirect kept;
+        if (load(g.store, layer.keys.direct, g.texels.size(), kept)) {
+            layer.sampled = std::move(kept.sampled);
+            layer.live = std::move(kept.live);
+        } else {
+            sample_texels(w, group, lights, layer, job);
+            save(g, layer);
         }
     }
-    const std::string probes = probe_blob(g, layer);
-    if (g.probes.size() > 0 && layer.at_probes.size() != g.probes.size() && !load_probes(g, probes, layer)) {
+    const std::string probes = probe_blob(layer.keys.direct, g.probe_key);
+    if (g.probes.size() > 0 && layer.at_probes.size() != g.probes.size() &&
+        !load_probes(g.store, probes, g.probes.size(), layer.at_probes)) {
         sample_probes(w, group, lights, layer, job);
         if (g.store.save) {
             BlobWriter out;

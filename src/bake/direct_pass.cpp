@@ -14,7 +14,7 @@ namespace {
 constexpr std::size_t rows_per_task = 256;
 
 /// A glance is a quarter of the effort asked for; a look is worth two of them, and a long look so many.
-constexpr int glances = 4, look = 2, long_look[] = {3, 9, 27};
+constexpr int glances = 4, look_worth = 2, long_look[] = {3, 9, 27};
 /// Noise in the dark is not seen beside what is bright: light below this share of its mean over the lit
 /// texels counts as that much.
 constexpr double dark_share = 0.05;
@@ -59,12 +59,25 @@ Estimate light_of(const DirectPass& pass, std::size_t i, const LightEffort& effo
     return sum;
 }
 
+/// A texel's light from its estimates so far; each new one counts by what it weighs.
+struct Mixed {
+    Estimate sum;
+    float weight = 0;
+    void add(const Estimate& e, float by) {
+        const float share = by / (weight + by);
+        sum.light = sum.light * (1 - share) + e.light * share;
+        sum.slope = sum.slope * (1 - share) + e.slope * share;
+        weight += by;
+    }
+};
+
 /// What decides about a texel is only ever what its neighbours found, never what it found itself: one whose
 /// rays all missed a lamp would think itself done, and all such texels together would be too dark.
 struct Field {
     const TexelSet& texels;
     const std::vector<std::uint8_t>& valid;
-    std::vector<float> mean, difference;  ///< Luminance; of glance and look.
+    const std::vector<float>& besides;
+    std::vector<float> glance, look;  ///< Luminance; look is below 0 where there was none.
 
     bool worth_a_look(std::size_t i) const {
         int count = 0;
@@ -72,16 +85,24 @@ struct Field {
         texels.for_neighbours(static_cast<std::uint32_t>(i), reach, [&](std::uint32_t n) {
             if (!valid[n]) return;
             ++count;
-            lit = lit || mean[n] > 0;
+            lit = lit || glance[n] > 0;
         });
         return lit || count < few;
     }
 
+    /// Of glance and look.
+    float mean(std::size_t i) const {
+        const float share = worth(look_worth) / (1 + worth(look_worth));
+        return (look[i] < 0 ? glance[i] : glance[i] * (1 - share) + look[i] * share) +
+               (besides.empty() ? 0 : besides[i]);
+    }
+
     float floor() const {
         double sum = 0, lit = 0;
-        for (std::size_t i = 0; i < mean.size(); ++i) {
-            if (!(mean[i] > 0)) continue;
-            sum += static_cast<double>(mean[i] * texels.area[i]);
+        for (std::size_t i = 0; i < glance.size(); ++i) {
+            const float here = valid[i] ? mean(i) : 0;
+            if (!(here > 0)) continue;
+            sum += static_cast<double>(here * texels.area[i]);
             lit += static_cast<double>(texels.area[i]);
         }
         return lit > 0 ? static_cast<float>(dark_share * sum / lit) : 0;
@@ -92,14 +113,15 @@ struct Field {
         float square = 0, light = 0, count = 0;
         texels.for_neighbours(static_cast<std::uint32_t>(i), reach, [&](std::uint32_t n) {
             if (!valid[n]) return;
-            square += difference[n] * difference[n];
-            light += mean[n];
+            const float apart = look[n] < 0 ? 0 : glance[n] - look[n];
+            square += apart * apart;
+            light += mean(n);
             count += 1;
         });
         if (!(count > 0)) return 0;
         // With a variance of v for one glance, the difference has v + v / worth, both together v / (1 +
         // worth).
-        const float both = 1 + worth(look), together = worth(look) / (both * both);
+        const float both = 1 + worth(look_worth), together = worth(look_worth) / (both * both);
         const float allowed = std::max(light / count, least) * noise;
         const float over = square / count * together / (allowed * allowed);
         if (!(over > 1)) return 0;
@@ -107,6 +129,141 @@ struct Field {
             if (over <= (both + static_cast<float>(n)) / both) return n;
         return long_look[std::size(long_look) - 1];
     }
+};
+
+/// The pass over the texels of a level, from nothing or from what an edit left.
+class TexelPass {
+public:
+    TexelPass(const DirectPass& pass, const TexelSet& texels, const std::vector<std::uint8_t>& valid,
+              const std::vector<float>& besides, const DirectBefore* before, Job& job)
+        : pass_(pass),
+          valid_(valid),
+          before_(before),
+          job_(job),
+          count_(pass.rows.size()),
+          glance_(pass.effort),
+          field_{texels, valid, besides, std::vector<float>(count_, 0.0f), std::vector<float>(count_, -1.0f)},
+          mixed_(count_),
+          fresh_(count_, 1) {
+        glance_.spread = true;
+        glance_.samples = std::max(1, pass.effort.samples / glances);
+        glance_.cut = std::max(1, pass.effort.cut / glances);
+    }
+
+    DirectTexels run() {
+        DirectTexels out;
+        out.longer.assign(count_, 0);
+        each([&](std::size_t i, DirectLight::Scratch& scratch) {
+            fresh_[i] = !before_ || is_touched(i) ? 1 : 0;
+            if (fresh_[i])
+                glance(i, scratch);
+            else
+                field_.glance[i] = before_->texels.glance[was(i)];
+        });
+        each([&](std::size_t i, DirectLight::Scratch& scratch) {
+            const bool worth_it = field_.worth_a_look(i);
+            if (!fresh_[i] && worth_it != !(before_->texels.look[was(i)] < 0)) {
+                fresh_[i] = 1;
+                glance(i, scratch);
+            }
+            if (!fresh_[i])
+                field_.look[i] = before_->texels.look[was(i)];
+            else if (worth_it)
+                look(i, scratch);
+        });
+        out.least = pass_.floor > 0 ? pass_.floor : field_.floor();
+        each([&](std::size_t i, DirectLight::Scratch& scratch) {
+            const int n =
+                field_.look[i] < 0 || !(out.least > 0) ? 0 : field_.wanted(i, out.least, pass_.effort.error);
+            out.longer[i] = static_cast<std::uint8_t>(n);
+            if (!fresh_[i] && n == before_->texels.longer[was(i)]) return;
+            if (!fresh_[i]) {
+                const bool looked = !(field_.look[i] < 0);
+                glance(i, scratch);
+                if (looked) look(i, scratch);
+                fresh_[i] = 1;
+            }
+            if (n > 0) mixed_[i].add(light_of(pass_, i, times(glance_, n), long_seed(), scratch), worth(n));
+        });
+        finish(out);
+        return out;
+    }
+
+private:
+    std::uint32_t was(std::size_t i) const { return before_->edit.was[i]; }
+    std::uint32_t look_seed() const { return mix_bits(pass_.seed ^ 1u); }
+    std::uint32_t long_seed() const { return mix_bits(pass_.seed ^ 2u); }
+
+    template <class F>
+    void each(F&& f) {
+        job_.parallel(count_, rows_per_task, [&](std::size_t begin, std::size_t end) {
+            DirectLight::Scratch scratch;
+            for (std::size_t i = begin; i < end; ++i)
+                if (valid_[i]) f(i, scratch);
+            job_.advance((end - begin) / 4);
+        });
+    }
+    void glance(std::size_t i, DirectLight::Scratch& scratch) {
+        mixed_[i] = {};
+        mixed_[i].add(light_of(pass_, i, glance_, pass_.seed, scratch), 1);
+        field_.glance[i] = luminance(mixed_[i].sum.light);
+    }
+    void look(std::size_t i, DirectLight::Scratch& scratch) {
+        const Estimate second = light_of(pass_, i, times(glance_, look_worth), look_seed(), scratch);
+        field_.look[i] = luminance(second.light);
+        mixed_[i].add(second, worth(look_worth));
+    }
+
+    /// Whether one of the rays that were sent from a texel may have met what the edit moved.
+    bool is_touched(std::size_t i) const {
+        if (was(i) == none || before_->other[i]) return true;
+        if (pass_.slopes && pass_.slopes->of(i) != none &&
+            !std::binary_search(before_->slope_texel.begin(), before_->slope_texel.end(), was(i)))
+            return true;
+        const Receiver& r = pass_.rows.receivers[i];
+        const float around = pass_.footprints.reach(i);
+        const std::uint32_t own = pass_.rows.seeds[i];
+        const int longer = before_->texels.longer[was(i)];
+        for (const Box& box : before_->edit.boxes) {
+            if (pass_.light.passes(r, around, box)) return true;
+            const auto sky = [&](const LightEffort& effort, std::uint32_t seed) {
+                return pass_.light.sky_passes(r, around, effort.samples, combine_bits(own, seed), box);
+            };
+            if (sky(glance_, pass_.seed) || sky(times(glance_, look_worth), look_seed()) ||
+                (longer > 0 && sky(times(glance_, longer), long_seed())))
+                return true;
+        }
+        return false;
+    }
+
+    void finish(DirectTexels& out) {
+        out.light.assign(count_, {});
+        for (std::size_t i = 0; i < count_; ++i)
+            if (valid_[i]) out.light[i] = fresh_[i] ? mixed_[i].sum.light : before_->texels.light[was(i)];
+        if (pass_.slopes) {
+            for (const std::uint32_t i : pass_.slopes->texel)
+                out.slope.push_back(!valid_[i]  ? Slope{}
+                                    : fresh_[i] ? mixed_[i].sum.slope
+                                                : before_->texels.slope[slope_row(was(i))]);
+        }
+        out.glance = std::move(field_.glance);
+        out.look = std::move(field_.look);
+    }
+    std::size_t slope_row(std::uint32_t texel) const {
+        return static_cast<std::size_t>(
+            std::lower_bound(before_->slope_texel.begin(), before_->slope_texel.end(), texel) -
+            before_->slope_texel.begin());
+    }
+
+    const DirectPass& pass_;
+    const std::vector<std::uint8_t>& valid_;
+    const DirectBefore* before_;
+    Job& job_;
+    std::size_t count_;
+    LightEffort glance_;
+    Field field_;
+    std::vector<Mixed> mixed_;
+    std::vector<std::uint8_t> fresh_;  ///< Sampled by this pass.
 };
 
 }  // namespace
@@ -126,60 +283,17 @@ std::vector<Rgb> light_rows(const DirectLight& light, const RowSource& rows, con
 }
 
 DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
-                          const std::vector<std::uint8_t>& valid, const std::vector<float>& besides,
-                          Job& job) {
+                          const std::vector<std::uint8_t>& valid, const std::vector<float>& besides, Job& job,
+                          const DirectBefore* before) {
     const std::size_t count = pass.rows.size();
-    DirectTexels out{std::vector<Rgb>(count),
-                     std::vector<Slope>(pass.slopes ? pass.slopes->texel.size() : 0)};
     if (pass.light.empty()) {
         job.advance(count);
-        return out;
+        DirectTexels none_at_all;
+        none_at_all.light.resize(count);
+        none_at_all.slope.resize(pass.slopes ? pass.slopes->texel.size() : 0);
+        return none_at_all;
     }
-    LightEffort glance = pass.effort;
-    glance.spread = true;
-    glance.samples = std::max(1, pass.effort.samples / glances);
-    glance.cut = std::max(1, pass.effort.cut / glances);
-    const auto each_texel = [&](auto&& each) {
-        job.parallel(count, rows_per_task, [&](std::size_t begin, std::size_t end) {
-            DirectLight::Scratch scratch;
-            for (std::size_t i = begin; i < end; ++i)
-                if (valid[i]) each(i, scratch);
-            job.advance((end - begin) / 4);
-        });
-    };
-    // Takes another estimate into a texel's light, by what both weigh.
-    const auto add = [&](std::size_t i, const Estimate& e, float before, float now) {
-        const float share = now / (before + now);
-        out.light[i] = out.light[i] * (1 - share) + e.light * share;
-        const std::uint32_t row = pass.slopes ? pass.slopes->of(i) : none;
-        if (row != none) out.slope[row] = out.slope[row] * (1 - share) + e.slope * share;
-    };
-    Field field{texels, valid, std::vector<float>(count), std::vector<float>(count)};
-    each_texel([&](std::size_t i, DirectLight::Scratch& scratch) {
-        add(i, light_of(pass, i, glance, pass.seed, scratch), 0, 1);
-        field.mean[i] = luminance(out.light[i]);
-    });
-    const LightEffort looking = times(glance, look);
-    std::vector<std::uint8_t> looked(count);
-    each_texel([&](std::size_t i, DirectLight::Scratch& scratch) {
-        looked[i] = field.worth_a_look(i) ? 1 : 0;
-        if (!looked[i]) return;
-        const Estimate second = light_of(pass, i, looking, mix_bits(pass.seed ^ 1u), scratch);
-        field.difference[i] = field.mean[i] - luminance(second.light);
-        add(i, second, 1, worth(look));
-    });
-    each_texel([&](std::size_t i, DirectLight::Scratch&) {
-        field.mean[i] = luminance(out.light[i]) + (besides.empty() ? 0 : besides[i]);
-    });
-    const float least = pass.floor > 0 ? pass.floor : field.floor();
-    if (!(least > 0)) return out;
-    each_texel([&](std::size_t i, DirectLight::Scratch& scratch) {
-        const int n = looked[i] ? field.wanted(i, least, pass.effort.error) : 0;
-        if (n > 0)
-            add(i, light_of(pass, i, times(glance, n), mix_bits(pass.seed ^ 2u), scratch), 1 + worth(look),
-                worth(n));
-    });
-    return out;
+    return TexelPass(pass, texels, valid, besides, before, job).run();
 }
 
 }  // namespace stasigraph

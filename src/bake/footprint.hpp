@@ -24,6 +24,14 @@ public:
         return (x > 0 ? s.right * x : s.left * -x) + (y > 0 ? s.below * y : s.above * -y);
     }
 
+    /// The longest offset there is of a texel.
+    float reach(std::size_t texel) const {
+        if (sides_.empty()) return 0;
+        const Sides& s = sides_[texel];
+        return 0.5f *
+               (std::max(length(s.left), length(s.right)) + std::max(length(s.above), length(s.below)));
+    }
+
     struct Sides {
         Vec3 left, right, above, below;  ///< To the neighbours.
     };

@@ -46,7 +46,7 @@ LightField gather_sources(const Making& m, const RowLengths& lengths, Job& job) 
             for (std::size_t c = 0; c < m.groups.size(); ++c) {
                 const Layer& layer = m.layer(c);
                 field.add(i, c, layer.sampled.light[i]);
-                if (!layer.live.empty()) field.add(i, c, layer.live[i]);
+                if (!layer.live.light.empty()) field.add(i, c, layer.live.light[i]);
             }
             if (!sky) continue;
             const std::uint32_t length = lengths.at(i, m.sky_column);
@@ -157,7 +157,7 @@ void show(const Making& m, const LightField& light, const RowLengths& lengths, J
             for (std::size_t i = begin; i < end; ++i)
                 for (std::size_t c = 0; g.valid[i] && c < groups; ++c) {
                     by_links.add(i, c, m.layer(c).sampled.light[i] * -1.0f);
-                    if (!m.layer(c).live.empty()) by_links.add(i, c, m.layer(c).live[i] * -1.0f);
+                    if (!m.layer(c).live.light.empty()) by_links.add(i, c, m.layer(c).live.light[i] * -1.0f);
                 }
         });
         const std::vector<std::uint8_t> wanted = g.lightmapped();
@@ -187,8 +187,8 @@ void show(const Making& m, const LightField& light, const RowLengths& lengths, J
                 if (!g.valid[i]) continue;
                 if (smooth)
                     layer.shown[i] += layer.sampled.light[i];
-                else if (!layer.live.empty())
-                    layer.shown[i] = take(layer.shown[i], layer.live[i]);
+                else if (!layer.live.light.empty())
+                    layer.shown[i] = take(layer.shown[i], layer.live.light[i]);
             }
         });
         layer.slopes = LightField(g.sloped.texel.size(), 3);

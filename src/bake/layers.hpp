@@ -14,7 +14,7 @@ struct Layer {
 
     // As sampled explicitly, by texel.
     DirectTexels sampled;
-    std::vector<Rgb> live;  ///< Lights of which bounces alone are baked; empty where there are none.
+    DirectTexels live;  ///< Lights of which bounces alone are baked; empty where there are none.
     std::vector<ShRgb> at_probes;
 
     // As solved.

@@ -1,6 +1,7 @@
 #pragma once
 // What the rows of a level receive straight from its sources: the first term of the solve.
 
+#include "bake/edit.hpp"
 #include "bake/footprint.hpp"
 #include "light/direct.hpp"
 #include "transport/link_slopes.hpp"
@@ -39,13 +40,25 @@ struct DirectPass {
 struct DirectTexels {
     std::vector<Rgb> light;    ///< Lux; buried texels stay black.
     std::vector<Slope> slope;  ///< By row of those asked for.
+    // How it was found, so that an edit samples only what it touches.
+    std::vector<float> glance, look;   ///< Luminance; look is below 0 where there was none.
+    std::vector<std::uint8_t> longer;  ///< Glances' worth of a long look.
+    float least = 0;                   ///< Below it noise counted as unseen.
+};
+/// What was sampled before an edit, and what of it holds no more.
+struct DirectBefore {
+    const DirectTexels& texels;
+    const std::vector<std::uint32_t>& slope_texel;  ///< Of each of its slopes.
+    const Edit& edit;
+    const std::vector<std::uint8_t>& other;  ///< Texels that are sampled in another way now.
 };
 /// With more rays where it is noisy, as in penumbrae: until the relative standard error meets effort.error or
 /// nearly nine times the effort is spent. `besides`: luminance in lux that other techniques add on each
-/// texel, for the sky; empty for none.
+/// texel, for the sky; empty for none. `before`, where given, saves the rays that cannot have changed; the
+/// result is the same.
 DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
-                          const std::vector<std::uint8_t>& valid, const std::vector<float>& besides,
-                          Job& job);
+                          const std::vector<std::uint8_t>& valid, const std::vector<float>& besides, Job& job,
+                          const DirectBefore* before = nullptr);
 
 /// Calls add(k, direction, radiance) for every one of the first `count` links of a row that met the sky: its
 /// radiance in nit, weighed against explicit sampling and tinted by what it passed.

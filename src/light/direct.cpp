@@ -1,6 +1,7 @@
 #include "light/direct.hpp"
 
 #include <algorithm>
+#include <limits>
 #include <optional>
 
 #include "level/texture_bounds.hpp"
@@ -116,6 +117,31 @@ DirectLight::DirectLight(const Level& level, const TextureSet& textures, const R
     for (const Lamp& lamp : lamps_) bounds.push_back(bounds_of(lamp));
     for (const GlowTriangle& t : triangles_) bounds.push_back(bounds_of(t));
     tree_ = LightTree(std::move(bounds));
+}
+
+bool DirectLight::passes(const Receiver& r, float reach, const Box& box) const {
+    for (const Light& sun : suns_) {
+        // A sun's disc seen over the distance to the far end of the box.
+        const float far = length(box.middle() - r.position) + length(box.half());
+        const float wide = reach + far * std::tan(0.5f * sun.angular_diameter);
+        if (box.grown(wide).meets(r.position, -sun.direction, std::numeric_limits<float>::infinity()))
+            return true;
+    }
+    return tree_.passes(r, reach, box);
+}
+
+bool DirectLight::sky_passes(const Receiver& r, float reach, int samples, std::uint32_t seed,
+                             const Box& box) const {
+    if (!sky_) return false;
+    const Box wide = box.grown(reach);
+    if (!r.in_air && !wide.reaches_over(r.position, r.face_normal)) return false;
+    for (int k = 0; k < samples; ++k) {
+        const SkyLight::Sample s =
+            sky_->sample(sobol_point(combine_bits(seed, sky_seed), static_cast<std::uint32_t>(k)));
+        if (s.density > 0 && wide.meets(r.position, s.direction, std::numeric_limits<float>::infinity()))
+            return true;
+    }
+    return false;
 }
 
 void DirectLight::add_surface(std::uint32_t number) {

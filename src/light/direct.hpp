@@ -125,7 +125,7 @@ public:
                      combine_bits(seed, static_cast<std::uint32_t>(i)),
                      [&](Vec3 w, Rgb e, float far, Vec2) { seen(w, e, far); });
         if (sky_ && weights.light_samples > 0)
-            sky_samples(r, effort.samples, weights, combine_bits(seed, 0x736b79u), seen);
+            sky_samples(r, effort.samples, weights, combine_bits(seed, sky_seed), seen);
         if (!tree_.empty()) local(r, effort, combine_bits(seed, 0x6c6f63u), scratch, seen);
     }
 
@@ -137,9 +137,17 @@ public:
             r, effort, weights, seed, scratch, [](std::uint32_t) { return Vec3{}; }, add);
     }
 
+    /// Whether rays that gather() sends from places within `reach` metres of the receiver may pass through
+    /// the box: those to suns and local sources, with any seed.
+    bool passes(const Receiver& r, float reach, const Box& box) const;
+    /// The same of those to the sky, of which the effort's number and the seed tell where they go.
+    bool sky_passes(const Receiver& r, float reach, int samples, std::uint32_t seed, const Box& box) const;
+
     bool empty() const { return suns_.empty() && !sky_ && tree_.empty(); }
 
 private:
+    static constexpr std::uint32_t sky_seed = 0x736b79u;
+
     template <class Seen>
     void sky_samples(const Receiver& r, int samples, const SkyWeights& weights, std::uint32_t seed,
                      Seen&& seen) const {

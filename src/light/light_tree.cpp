@@ -1,6 +1,7 @@
 #include "light/light_tree.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace stasigraph {
@@ -229,6 +230,28 @@ void LightTree::cut(const Receiver& receiver, const LightEffort& effort, Cut& cu
     cut.open.clear();
     cut.total = 0;
     for (const Part& p : cut.parts) cut.total += p.weight;
+}
+
+bool LightTree::passes(const Receiver& receiver, float reach, const Box& box) const {
+    if (nodes_.empty()) return false;
+    std::array<std::uint32_t, 128> todo;  // deeper than any tree that splits by halves or by cost is
+    std::size_t count = 0;
+    todo[count++] = 0;
+    while (count > 0) {
+        const std::uint32_t number = todo[--count];
+        const Node& n = nodes_[number];
+        if (!(weight(n, receiver) > 0)) continue;
+        // All ways from around the receiver into a node lie this near the way between the middles.
+        const Vec3 half = (n.high - n.low) * 0.5f, near{reach, reach, reach}, by = max(half, near),
+                   way = (n.low + n.high) * 0.5f - receiver.position;
+        const float far = length(way);
+        const Box wide{box.low - by, box.high + by};
+        if (far > 0 && !wide.meets(receiver.position, way * (1 / far), far)) continue;
+        if (is_leaf(number) || count + 2 > todo.size()) return true;
+        todo[count++] = n.first;
+        todo[count++] = n.second;
+    }
+    return false;
 }
 
 std::uint32_t LightTree::choose(std::uint32_t node, const Receiver& receiver, float random,

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "light/source.hpp"
+#include "trace/box.hpp"
 
 namespace stasigraph {
 
@@ -50,6 +51,9 @@ public:
     /// Parts that cannot light the receiver (out of range, behind it, facing away) are left out: they cost no
     /// ray. Sources that can light it lie in exactly one part each.
     void cut(const Receiver& receiver, const LightEffort& effort, Cut& cut) const;
+
+    /// Whether light that a source sends to a place within `reach` of the receiver may pass through the box.
+    bool passes(const Receiver& receiver, float reach, const Box& box) const;
 
     bool is_leaf(std::uint32_t node) const { return nodes_[node].second == none; }
     std::uint32_t source(std::uint32_t leaf) const { return nodes_[leaf].first; }

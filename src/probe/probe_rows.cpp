@@ -132,16 +132,18 @@ void add_light(ShRgb& sh, Vec3 direction, Rgb light) {
     for (int i = 0; i < 9; ++i) sh[i] += light * basis[i];
 }
 
-std::vector<ShRgb> light_probes(const DirectLight& light, const RowSource& rows, const LightEffort& effort,
-                                const SkyWeights& weights, std::uint32_t seed, Job& job) {
-    std::vector<ShRgb> out(rows.size());
+void light_probes(const DirectLight& light, const RowSource& rows, const LightEffort& effort,
+                  const SkyWeights& weights, std::uint32_t seed, const std::vector<std::uint8_t>& wanted,
+                  std::vector<ShRgb>& out, Job& job) {
     job.parallel(rows.size(), rows_per_task, [&](std::size_t begin, std::size_t end) {
         DirectLight::Scratch scratch;
-        for (std::size_t p = begin; p < end; ++p)
+        for (std::size_t p = begin; p < end; ++p) {
+            if (!wanted[p]) continue;
+            out[p] = {};
             light.gather(rows.receivers[p], effort, weights, combine_bits(rows.seeds[p], seed), scratch,
                          [&](Vec3 w, Rgb e) { add_light(out[p], w, e); });
+        }
     });
-    return out;
 }
 
 }  // namespace stasigraph

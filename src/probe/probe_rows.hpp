@@ -17,9 +17,10 @@ RowSource probe_rows(const ProbeNet& net, std::uint32_t seed);
 void measure_probes(const RowSource& rows, const Links& links, const std::vector<float>& distances,
                     ProbeNet& net, Job& job);
 
-/// Direct light of one group at every probe, as coefficients.
-std::vector<ShRgb> light_probes(const DirectLight& light, const RowSource& rows, const LightEffort& effort,
-                                const SkyWeights& weights, std::uint32_t seed, Job& job);
+/// Direct light of one group at the probes that are wanted, as coefficients; the others keep what `out` has.
+void light_probes(const DirectLight& light, const RowSource& rows, const LightEffort& effort,
+                  const SkyWeights& weights, std::uint32_t seed, const std::vector<std::uint8_t>& wanted,
+                  std::vector<ShRgb>& out, Job& job);
 
 /// The basis at a direction times the clamped cosine's convolution: pi, 2 pi / 3, pi / 4 by order.
 std::array<float, 9> convolved_basis(Vec3 direction);
