@@ -145,7 +145,7 @@ BakeFigures Baker::State::figures() const {
         lengths += static_cast<double>(static_cast<std::uint32_t>(g.tier.first_links) << doublings);
     }
     f.moved = g.moved;
-    f.links = g.links.words.size();
+    f.links = g.links.count();
     f.traced = g.traced;
     f.layers = layers.size();
     f.layers_made = made;

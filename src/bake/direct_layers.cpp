@@ -92,9 +92,9 @@ void save(const Ground& g, const Layer& layer) {
 }
 
 bool load(const BakeStore& store, const std::string& key, std::size_t texels, KeptDirect& kept) {
-    std::vector<std::uint8_t> bytes;
-    if (!store.load || !store.load("direct-" + key, bytes)) return false;
-    BlobReader in(bytes);
+    Blob blob;
+    if (!store.load || !store.load("direct-" + key, blob)) return false;
+    BlobReader in(blob);
     if (!read(in, texels, kept.sampled) || !read(in, texels, kept.live)) return false;
     in.array(kept.slope_texel, kept.sampled.slope.size());
     return in.done() && kept.sampled.light.size() == texels &&
@@ -163,9 +163,9 @@ std::string probe_blob(const std::string& direct, const std::string& probes) {
 
 bool load_probes(const BakeStore& store, const std::string& name, std::size_t count,
                  std::vector<ShRgb>& at_probes) {
-    std::vector<std::uint8_t> bytes;
-    if (!store.load || !store.load(name, bytes)) return false;
-    BlobReader in(bytes);
+    Blob blob;
+    if (!store.load || !store.load(name, blob)) return false;
+    BlobReader in(blob);
     in.array(at_probes, count);
     return in.done();
 }

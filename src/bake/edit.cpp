@@ -150,9 +150,9 @@ void save_marks(const BakeStore& store, const std::string& name, const GroundMar
 }
 
 std::optional<GroundMarks> load_marks(const BakeStore& store, const std::string& name) {
-    std::vector<std::uint8_t> bytes;
-    if (!store.load || !store.load(name, bytes)) return {};
-    BlobReader in(bytes);
+    Blob blob;
+    if (!store.load || !store.load(name, blob)) return {};
+    BlobReader in(blob);
     GroundMarks marks;
     marks.key = get_text(in);
     const std::uint64_t count = in.number();

@@ -100,43 +100,37 @@ Links adopt_links(const Edit& edit, const std::vector<Receiver>& receivers_befor
             if (boxes.ahead.empty()) continue;
             row_directions(rows, i, 0, judging, directions);
             for (std::uint32_t k = 0; k < judging && kept[i]; ++k)
-                if (boxes.meet(rows.receivers[i].position, directions[k], 1.0001f * before.far[old]))
+                if (boxes.meet(rows.receivers[i].position, directions[k], 1.0001f * before.far(old)))
                     kept[i] = 0;
         }
     });
-    Links links;
-    links.first.resize(count + 1);
-    links.back.assign(count, 0);
-    links.far.assign(count, 0.0f);
+    Links links(count);
     links.stray.assign(edit.grid.size(), 0.0f);
     for (std::size_t g = 0; g < edit.grid.size(); ++g)
         if (edit.grid[g] < before.stray.size()) links.stray[g] = before.stray[edit.grid[g]];
-    for (std::size_t i = 0; i < count; ++i)
-        links.first[i + 1] = links.first[i] + (kept[i] ? before.length(edit.was[i]) : 0);
-    links.words.resize(links.first[count]);
-    job.parallel(count, rows_per_task, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t i = begin; i < end; ++i) {
-            if (!kept[i]) continue;
-            const std::uint32_t old = edit.was[i];
-            links.back[i] = before.back[old];
-            links.far[i] = before.far[old];
-            const std::uint32_t* from = &before.words[before.first[old]];
-            std::uint32_t* to = &links.words[links.first[i]];
-            const std::uint32_t length = links.length(i);
-            for (std::uint32_t k = 0; k < length; ++k)
-                to[k] = !meets_texel(from[k])       ? from[k]
-                        : edit.now[from[k]] == none ? lost_word
-                                                    : edit.now[from[k]];
+    job.parallel(links.pieces.size(), 1, [&](std::size_t p, std::size_t) {
+        LinkPiece& piece = links.pieces[p];
+        std::vector<TintedLink> tints;
+        std::vector<std::uint32_t> words;
+        for (std::size_t i = 0; i < piece.rows(); ++i) {
+            const std::size_t row = p * rows_per_piece + i;
+            if (kept[row]) {
+                const std::uint32_t old = edit.was[row];
+                piece.back[i] = before.back(old);
+                piece.far[i] = before.far(old);
+                const std::uint32_t* from = before.row(old);
+                for (std::uint32_t k = 0; k < before.length(old); ++k) {
+                    const std::uint32_t now = meets_texel(from[k]) ? edit.now[from[k]] : from[k];
+                    words.push_back(meets_texel(from[k]) && now == none ? lost_word : now);
+                }
+                for (const TintedLink& t : before.tints_of(old))
+                    tints.push_back({static_cast<std::uint32_t>(i), t.link, t.tint});
+            }
+            piece.start[i + 1] = static_cast<std::uint32_t>(words.size());
         }
+        piece.words = LinkWords(std::move(words));
+        piece.set_tints(std::move(tints));
     });
-    for (const TintedLink& t : before.tints)
-        if (const std::uint32_t i = edit.now[t.row]; i != none && kept[i])
-            links.tints.push_back({i, t.link, t.tint});
-    if (!links.tints.empty()) {
-        links.first_tint.assign(count + 1, 0);
-        for (const TintedLink& t : links.tints) ++links.first_tint[t.row + 1];
-        for (std::size_t i = 0; i < count; ++i) links.first_tint[i + 1] += links.first_tint[i];
-    }
     return links;
 }
 
@@ -153,7 +147,7 @@ LinkMarks touched_links(const Edit& edit, const TexelSet& texels, const RowSourc
         for (std::size_t i = begin; i < end; ++i) {
             const std::size_t had = out.size();
             const std::uint32_t length_here = kept[i] ? links.length(i) : 0;
-            const std::uint32_t* words = &links.words[links.first[i]];
+            const std::uint32_t* words = links.row(i);
             const Vec3 origin = rows.receivers[i].position;
             boxes.find(edit.boxes, rows.receivers[i]);
             for (std::uint32_t from = 0; from < length_here; from += direction_batch) {
@@ -167,7 +161,7 @@ LinkMarks touched_links(const Edit& edit, const TexelSet& texels, const RowSourc
                                               ? 1.0001f * (length(texels.position[word] - origin) +
                                                            beyond[texels.grid[word]])
                                           : word == sky_word ? std::numeric_limits<float>::infinity()
-                                                             : 1.0001f * links.far[i];
+                                                             : 1.0001f * links.far(i);
                         touched = boxes.meet(origin, directions[k], far);
                     }
                     if (touched) out.push_back(from + k);
@@ -215,7 +209,7 @@ LinkMarks misled_links(const Edit& edit, const std::vector<Vec3>& position_befor
         for (std::size_t i = begin; i < end; ++i) {
             const std::size_t had = out.size();
             const std::uint32_t length_here = kept[i] && valid[i] ? links.length(i) : 0;
-            const std::uint32_t* words = &links.words[links.first[i]];
+            const std::uint32_t* words = links.row(i);
             for (std::uint32_t k = 0; k < length_here; ++k)
                 if (meets_texel(words[k]) && near[words[k]] && !marked.has(i, k)) out.push_back(k);
             pieces.count[begin / rows_per_task].push_back(static_cast<std::uint32_t>(out.size() - had));

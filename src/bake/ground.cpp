@@ -41,36 +41,7 @@ std::vector<Vec3> bent_normals(const Ground& g, Job& job) {
     return out;
 }
 
-void write_links(BlobWriter& out, const Links& links) {
-    out.array(links.first);
-    out.array(links.words);
-    out.array(links.back);
-    out.array(links.far);
-    out.array(links.stray);
-    out.array(links.tints);
-    out.array(links.first_tint);
-}
-
-bool read_links(BlobReader& in, std::size_t rows, Links& links) {
-    in.array(links.first, rows + 1);
-    in.array(links.words);
-    in.array(links.back, rows);
-    in.array(links.far, rows);
-    in.array(links.stray);
-    in.array(links.tints);
-    in.array(links.first_tint);
-    return in.good() && links.first.front() == 0 && links.first.back() == links.words.size() &&
-           (links.first_tint.empty() || links.first_tint.back() == links.tints.size());
-}
-
 }  // namespace
-
-bool load_links(const BakeStore& store, const std::string& key, std::size_t rows, Links& links) {
-    std::vector<std::uint8_t> bytes;
-    if (!store.load || !store.load("links-" + key, bytes)) return false;
-    BlobReader in(bytes);
-    return read_links(in, rows, links) && in.done();
-}
 
 bool same_passage(const Material& a, const Material& b) {
     if (lets_through(a) != lets_through(b) || a.double_sided != b.double_sided) return false;
@@ -96,10 +67,14 @@ Ground::Ground(Level l, const Atlas* previous, BakeStore s, Job& job)
     });
     job.begin("links", texels.size());
     if (store.load || store.save) marks_ = mark_surfaces(level, texels);
-    if (!load_texels() || !load_links()) {
+    if (load_texels()) {
+        links = load_links(store, key, rows.size());
+    } else {
         record(job);
         save_texels();
         save_links();
+        for (std::size_t p = 0; store.drop && p < links.pieces.size(); ++p)
+            store.drop(piece_name("judging", key, p));
     }
     save_marks(store, marks_name(level), {key, std::move(marks_)});
     extend(std::vector<std::uint32_t>(rows.size(), static_cast<std::uint32_t>(tier.first_links)), job);
@@ -129,7 +104,8 @@ void Ground::record(Job& job) {
     hidden.clear();
     moved = move_to_open(level, caster(), texels, rows, links, valid, job);
     if (edit) find_misled(job);
-    lead_past_buried(caster(), texels, rows, valid, valid, links, job);
+    for (std::size_t p = 0; p < links.pieces.size(); ++p)
+        lead_past_buried(caster(), texels, rows, valid, valid, p, links, job);
     shared = find_shared(texels, lightmapped(), caster(), job);
     hidden = find_hidden(texels, lightmapped(), links, shared);
     footprints = Footprints(texels, valid, caster(), job);
@@ -139,18 +115,22 @@ void Ground::record(Job& job) {
 }
 
 void Ground::extend(const std::vector<std::uint32_t>& lengths, Job& job) {
-    bool enough = true;
-    std::vector<std::uint32_t> had(rows.size());
-    for (std::size_t i = 0; i < rows.size(); ++i) {
-        had[i] = links.length(i);
-        enough = enough && had[i] >= lengths[i];
+    const auto lacks = [&](std::size_t p) {
+        for (std::size_t i = 0; i < links.pieces[p].rows(); ++i)
+            if (links.pieces[p].length(i) < lengths[p * rows_per_piece + i]) return true;
+        return false;
+    };
+    for (std::size_t p = 0; p < links.pieces.size(); ++p) {
+        if (!lacks(p)) {
+            job.advance(links.pieces[p].rows());
+            continue;
+        }
+        const std::size_t before = links.pieces[p].words.all().size();
+        extend_piece(level, caster(), texels, rows, lengths, p, links, job, &valid);
+        traced += links.pieces[p].words.all().size() - before;
+        lead_past_buried(caster(), texels, rows, valid, valid, p, links, job);
+        save_piece(store, piece_name("links", key, p), links, p);
     }
-    if (enough) return;
-    const std::size_t before = links.words.size();
-    extend_links(level, caster(), texels, rows, lengths, links, job);
-    traced += links.words.size() - before;
-    lead_past_buried(caster(), texels, rows, valid, valid, links, job, &had);
-    save_links();
 }
 
 void Ground::record_probes(Job& job) {
@@ -163,8 +143,9 @@ void Ground::record_probes(Job& job) {
                  std::vector<std::uint32_t>(probes.size(), static_cast<std::uint32_t>(tier.probe_links)),
                  probe_links, job, &distances);
     measure_probes(probe_rows, probe_links, distances, probes, job);
-    lead_past_buried(caster(), texels, probe_rows, std::vector<std::uint8_t>(probe_rows.size(), 1), valid,
-                     probe_links, job);
+    const std::vector<std::uint8_t> all(probe_rows.size(), 1);
+    for (std::size_t p = 0; p < probe_links.pieces.size(); ++p)
+        lead_past_buried(caster(), texels, probe_rows, all, valid, p, probe_links, job);
 }
 
 void Ground::plan_slopes(Job& job) {
@@ -208,9 +189,9 @@ void Ground::save_texels() const {
 }
 
 bool KeptTexels::load(const BakeStore& store, const std::string& key, std::size_t count) {
-    std::vector<std::uint8_t> bytes;
-    if (!store.load || !store.load("texels-" + key, bytes)) return false;
-    BlobReader in(bytes);
+    Blob blob;
+    if (!store.load || !store.load("texels-" + key, blob)) return false;
+    BlobReader in(blob);
     moved = in.number();
     in.array(position, count);
     in.array(receivers, count);
@@ -240,15 +221,9 @@ bool Ground::load_texels() {
     return true;
 }
 
-void Ground::save_links() const {
-    if (!store.save) return;
-    BlobWriter out;
-    write_links(out, links);
-    store.save("links-" + key, out.parts());
-}
-
-bool Ground::load_links() {
-    return stasigraph::load_links(store, key, rows.size(), links);
+void Ground::save_links() {
+    for (std::size_t p = 0; p < links.pieces.size(); ++p)
+        save_piece(store, piece_name("links", key, p), links, p);
 }
 
 void Ground::save_probes() const {
@@ -262,11 +237,11 @@ void Ground::save_probes() const {
 }
 
 bool Ground::load_probes() {
-    std::vector<std::uint8_t> bytes;
-    if (!store.load || !store.load("probes-" + probe_key, bytes)) return false;
+    Blob blob;
+    if (!store.load || !store.load("probes-" + probe_key, blob)) return false;
     probes = place_lattices(level.volumes);
     probe_rows = stasigraph::probe_rows(probes, level.quality.seed);
-    BlobReader in(bytes);
+    BlobReader in(blob);
     in.array(probes.validity, probes.size());
     in.array(probes.clearance, probes.size());
     in.array(probes.distance);

@@ -5,6 +5,7 @@
 
 #include "bake/edit.hpp"
 #include "bake/footprint.hpp"
+#include "bake/kept_links.hpp"
 #include "bake/shared_texels.hpp"
 #include "finish/seams.hpp"
 #include "finish/texel_graph.hpp"
@@ -86,8 +87,7 @@ private:
     void plan_slopes(Job& job);
     bool load_texels();
     void save_texels() const;
-    bool load_links();
-    void save_links() const;
+    void save_links();
     bool load_probes();
     void save_probes() const;
 
@@ -98,9 +98,6 @@ private:
     std::vector<std::uint8_t> kept_;
     LinkMarks again_;
 };
-
-/// The links kept of a ground; false where there are none, or of another number of rows.
-bool load_links(const BakeStore& store, const std::string& key, std::size_t rows, Links& links);
 
 /// Base colour by texel as it reflects light in bounces, under the level's bounce gain and saturation.
 std::vector<Rgb> reflectance(const Ground& ground, const Level& lit, Job& job);

@@ -9,26 +9,32 @@ void Ground::record_links(Job& job) {
     const auto judging = static_cast<std::uint32_t>(std::min(links_that_judge, tier.first_links));
     if (record_edited(judging, job)) return;
     edit.reset();
-    links = {};
-    extend_links(level, caster(), texels, rows, std::vector<std::uint32_t>(rows.size(), judging), links, job);
-    traced += links.words.size();
+    links = Links(rows.size());
+    const std::vector<std::uint32_t> lengths(rows.size(), judging);
+    for (std::size_t p = 0; p < links.pieces.size(); ++p) {
+        if (load_piece(store, piece_name("judging", key, p), links, p)) {
+            job.advance(links.pieces[p].rows());
+            continue;
+        }
+        extend_piece(level, caster(), texels, rows, lengths, p, links, job);
+        traced += links.pieces[p].words.all().size();
+        save_piece(store, piece_name("judging", key, p), links, p);
+    }
 }
 
 bool Ground::record_edited(std::uint32_t judging, Job& job) {
     const std::optional<GroundMarks> before = load_marks(store, marks_name(level));
     if (!before || before->key == key) return false;
     edit = find_edit(*before, marks_, texels.size());
-    Links kept;
-    if (!edit || !texels_before_.load(store, before->key, edit->texels_before) ||
-        !stasigraph::load_links(store, before->key, edit->texels_before, kept))
-        return false;
+    if (!edit || !texels_before_.load(store, before->key, edit->texels_before)) return false;
+    const Links kept = load_links(store, before->key, edit->texels_before);
     links =
         adopt_links(*edit, texels_before_.receivers, texels_before_.valid, kept, rows, kept_, judging, job);
     again_ = touched_links(*edit, texels, rows, kept_, links, job);
     trace_again(level, caster(), texels, rows, again_, links, job);
-    const std::size_t had = links.words.size();
+    const std::size_t had = links.count();
     extend_links(level, caster(), texels, rows, std::vector<std::uint32_t>(rows.size(), judging), links, job);
-    traced += again_.link.size() + links.words.size() - had;
+    traced += again_.link.size() + links.count() - had;
     return true;
 }
 

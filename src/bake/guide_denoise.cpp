@@ -34,7 +34,7 @@ Spread spread_of(const GuideSource& s, Job& job) {
         for (std::size_t i = begin; i < end; ++i) {
             if (!s.wanted[i]) continue;
             const std::uint32_t half = std::min(s.lengths.first, most_looked_at) / 2;
-            const std::uint32_t* words = &s.links.words[s.links.first[i]];
+            const std::uint32_t* words = s.links.row(i);
             link_moments(words, half, sent, sum[0], squares[0]);
             link_moments(words + half, half, sent, sum[1], squares[1]);
             if (s.sky_column != none)
@@ -69,7 +69,7 @@ float reach_of(const GuideSource& s, std::size_t i, float spacing) {
     const std::uint32_t n = std::min(s.lengths.first, most_looked_at);
     float near = 0;
     for (std::uint32_t k = 0; k < n; ++k) {
-        const std::uint32_t word = s.links.words[s.links.first[i] + k];
+        const std::uint32_t word = s.links.row(i)[k];
         if (!meets_texel(word) && word != sky_word)
             near += 1 / (absorbed_distance * spacing);
         else if (word != sky_word)

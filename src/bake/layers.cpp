@@ -221,7 +221,7 @@ void light_probes(const Making& m, const LightField& light, Job& job) {
         for (std::size_t p = begin; p < end; ++p) {
             TintReader tints(g.probe_links, p);
             for (std::uint32_t k = 0; k < count; ++k) {
-                const std::uint32_t word = g.probe_links.words[g.probe_links.first[p] + k];
+                const std::uint32_t word = g.probe_links.row(p)[k];
                 if (!meets_texel(word)) continue;
                 const std::array<float, 9> basis = convolved_basis(row_direction(g.probe_rows, p, k));
                 const Rgb tint = tints.at(k);
@@ -267,9 +267,9 @@ void save(const Ground& g, const Layer& l) {
 }
 
 bool load(const Ground& g, Layer& l) {
-    std::vector<std::uint8_t> bytes;
-    if (!g.store.load || !g.store.load(layer_blob(g, l), bytes)) return false;
-    BlobReader in(bytes);
+    Blob blob;
+    if (!g.store.load || !g.store.load(layer_blob(g, l), blob)) return false;
+    BlobReader in(blob);
     std::vector<float> noise;
     in.array(noise, 2);
     l.bounces = static_cast<int>(in.number());

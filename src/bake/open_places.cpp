@@ -1,6 +1,7 @@
 #include "bake/open_places.hpp"
 
 #include <algorithm>
+#include <iterator>
 
 namespace stasigraph {
 
@@ -101,29 +102,29 @@ void trace_rows_anew(const Level& level, const RayCaster& caster, const TexelSet
     }
     Links fresh;
     extend_links(level, caster, texels, some, lengths, fresh, job);
-    for (std::size_t g = 0; g < fresh.stray.size(); ++g)
-        links.stray[g] = std::max(links.stray[g], fresh.stray[g]);
-    std::vector<std::uint8_t> anew(links.rows(), 0);
-    for (std::size_t k = 0; k < which.size(); ++k) {
-        const std::uint32_t i = which[k];
-        anew[i] = 1;
-        std::copy_n(fresh.words.begin() + static_cast<std::ptrdiff_t>(fresh.first[k]), lengths[k],
-                    links.words.begin() + static_cast<std::ptrdiff_t>(links.first[i]));
-        links.back[i] = fresh.back[k];
-        links.far[i] = fresh.far[k];
+    links.raise_stray(fresh.stray);
+    for (std::size_t p = 0, k = 0; p < links.pieces.size(); ++p) {
+        LinkPiece& piece = links.pieces[p];
+        const std::size_t first_row = p * rows_per_piece, end = first_row + piece.rows();
+        if (k == which.size() || which[k] >= end) continue;
+        std::vector<std::uint32_t>& words = piece.words.own();
+        std::vector<std::uint8_t> anew(piece.rows(), 0);
+        std::vector<TintedLink> tints;
+        for (; k < which.size() && which[k] < end; ++k) {
+            const std::size_t i = which[k] - first_row;
+            anew[i] = 1;
+            std::copy_n(fresh.row(k), lengths[k], words.begin() + piece.start[i]);
+            piece.back[i] = fresh.back(k);
+            piece.far[i] = fresh.far(k);
+            for (TintedLink t : fresh.tints_of(k)) {
+                t.row = static_cast<std::uint32_t>(i);
+                tints.push_back(t);
+            }
+        }
+        std::copy_if(piece.tints.begin(), piece.tints.end(), std::back_inserter(tints),
+                     [&](const TintedLink& t) { return !anew[t.row]; });
+        piece.set_tints(std::move(tints));
     }
-    std::erase_if(links.tints, [&](const TintedLink& t) { return anew[t.row] != 0; });
-    for (TintedLink t : fresh.tints) {
-        t.row = which[t.row];
-        links.tints.push_back(t);
-    }
-    std::stable_sort(links.tints.begin(), links.tints.end(), [](const TintedLink& a, const TintedLink& b) {
-        return a.row != b.row ? a.row < b.row : a.link < b.link;
-    });
-    links.first_tint.assign(links.tints.empty() ? 0 : links.rows() + 1, 0);
-    for (const TintedLink& t : links.tints) ++links.first_tint[t.row + 1];
-    for (std::size_t i = 0; i + 1 < links.first_tint.size(); ++i)
-        links.first_tint[i + 1] += links.first_tint[i];
 }
 
 }  // namespace stasigraph

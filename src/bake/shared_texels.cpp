@@ -39,7 +39,7 @@ bool enclosed(const TexelSet& texels, const Links& links, std::uint32_t i) {
     const std::uint32_t count = std::min(links.length(i), links_asked);
     std::uint32_t far = 0;
     for (std::uint32_t k = 0; k < count; ++k) {
-        const std::uint32_t word = links.words[links.first[i] + k];
+        const std::uint32_t word = links.row(i)[k];
         if (!meets_texel(word) && word != sky_word) continue;
         far += word == sky_word || length(texels.position[word] - texels.position[i]) > room_to_look ? 1 : 0;
     }

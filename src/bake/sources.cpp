@@ -27,7 +27,7 @@ std::vector<float> explicit_sky_worth(const TexelSet& texels, const std::vector<
                                       const Links& links, Job& job) {
     const auto sky_links = [&](std::size_t i) {
         const std::uint32_t n = std::min(links.length(i), links_asked);
-        const std::uint32_t* words = &links.words[links.first[i]];
+        const std::uint32_t* words = links.row(i);
         return static_cast<float>(std::count(words, words + n, sky_word)) / static_cast<float>(n);
     };
     std::vector<float> open(texels.size(), 0.0f), worth(texels.size(), 1.0f);
@@ -55,7 +55,7 @@ Rgb gathered_sky_sum(const SkyLight& sky, const RowSource& rows, const Links& li
                      std::uint32_t count, const SkyWeights& weights) {
     Rgb sum;
     if (sky.even() && links.tints_of(row).empty()) {
-        const auto* words = &links.words[links.first[row]];
+        const auto* words = links.row(row);
         return sky.radiance({}) * static_cast<float>(std::count(words, words + count, sky_word));
     }
     gathered_sky(sky, rows, links, row, count, weights, [&](std::uint32_t, Vec3, Rgb e) { sum += e; });
@@ -100,7 +100,7 @@ std::vector<float> estimate_noise(NoisyLight& s, std::size_t groups, const Noise
     job.parallel(count, 1024, [&](std::size_t begin, std::size_t end) {
         std::vector<float> from_sky(first), mean(groups), square(groups);
         for (std::size_t i = begin; i < end; ++i) {
-            const std::uint32_t* words = &s.links.words[s.links.first[i]];
+            const std::uint32_t* words = s.links.row(i);
             const bool sky = s.sky_column != none;
             if (sky && s.sky.even())
                 std::fill(from_sky.begin(), from_sky.end(), pi * luminance(s.sky.radiance({})));

@@ -21,6 +21,12 @@ public:
         add(&sizes_.back(), sizeof(std::uint64_t));
         add(v.data(), v.size() * sizeof(T));
     }
+    template <class T>
+    void array(std::span<const T> v) {
+        sizes_.push_back(v.size());
+        add(&sizes_.back(), sizeof(std::uint64_t));
+        add(v.data(), v.size() * sizeof(T));
+    }
     void number(std::uint64_t v) {
         sizes_.push_back(v);
         add(&sizes_.back(), sizeof v);
@@ -38,7 +44,7 @@ private:
 /// Reads it back. What does not fit makes good() false, and everything read after that empty.
 class BlobReader {
 public:
-    explicit BlobReader(std::span<const std::uint8_t> bytes) : rest_(bytes) {}
+    explicit BlobReader(const Blob& blob) : rest_(blob.data, blob.size) {}
     template <class T>
     requires std::is_trivially_copyable_v<T>
     void array(std::vector<T>& v) {
@@ -55,6 +61,18 @@ public:
     void array(std::vector<T>& v, std::size_t count) {
         array(v);
         good_ = good_ && v.size() == count;
+    }
+    /// An array where it lies; the blob must outlive it.
+    template <class T>
+    std::span<const T> view() {
+        const std::uint64_t count = number();
+        if (count > rest_.size() / sizeof(T) ||
+            reinterpret_cast<std::uintptr_t>(rest_.data()) % alignof(T) != 0)
+            good_ = false;
+        if (!good_) return {};
+        const std::span<const T> v(reinterpret_cast<const T*>(rest_.data()), count);
+        rest_ = rest_.subspan(count * sizeof(T));
+        return v;
     }
     std::uint64_t number() {
         std::uint64_t v = 0;

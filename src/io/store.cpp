@@ -1,6 +1,10 @@
 // The cache beside a level: blobs that a later bake need not make again. See docs/files.md.
 
+#include <fcntl.h>
 #include <signal.h>
+#include <sys/mman.h>
+#include <sys/stat.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <cerrno>
@@ -29,6 +33,34 @@ struct Header {
     std::uint64_t size = 0, low = 0, high = 0;  ///< Of what follows; its xxHash3, 128 bits.
 };
 
+/// A file in memory. Files of the cache are replaced by renaming and never written into, so it stays as it is
+/// even when its name is gone; its pages leave memory when that is short and come back when asked for.
+struct Mapped {
+    const std::uint8_t* data = nullptr;
+    std::size_t size = 0;
+
+    static std::shared_ptr<const Mapped> of(const fs::path& path) {
+        const int f = open(path.c_str(), O_RDONLY | O_CLOEXEC);
+        if (f < 0) return nullptr;
+        struct stat about {};
+        void* at = MAP_FAILED;
+        if (fstat(f, &about) == 0 && about.st_size > 0)
+            at = mmap(nullptr, static_cast<std::size_t>(about.st_size), PROT_READ, MAP_PRIVATE, f, 0);
+        close(f);
+        if (at == MAP_FAILED) return nullptr;
+        auto mapped = std::make_shared<Mapped>();
+        mapped->data = static_cast<const std::uint8_t*>(at);
+        mapped->size = static_cast<std::size_t>(about.st_size);
+        return mapped;
+    }
+    Mapped() = default;
+    Mapped(const Mapped&) = delete;
+    Mapped& operator=(const Mapped&) = delete;
+    ~Mapped() {
+        if (data) munmap(const_cast<std::uint8_t*>(data), size);
+    }
+};
+
 class Store {
 public:
     Store(fs::path folder, std::function<void(const std::string&)> note, std::uint64_t limit)
@@ -36,31 +68,38 @@ public:
         clear_leftovers();
     }
 
-    bool load(const std::string& name, Bytes& bytes) {
+    bool load(const std::string& name, Blob& blob) {
         const fs::path path = file(name);
         std::error_code bad;
         if (!fs::is_regular_file(path, bad)) return false;
-        const std::unique_ptr<std::FILE, int (*)(std::FILE*)> f(std::fopen(path.c_str(), "rb"), std::fclose);
+        const std::shared_ptr<const Mapped> mapped = Mapped::of(path);
         Header header;
-        const Header expected;
-        const std::uintmax_t whole = fs::file_size(path, bad);
-        bool good = f && !bad && std::fread(&header, sizeof header, 1, f.get()) == 1 &&
-                    std::memcmp(header.magic, expected.magic, sizeof header.magic) == 0 &&
-                    whole == sizeof header + header.size;
+        bool good = mapped && mapped->size >= sizeof header;
         if (good) {
-            bytes.resize(header.size);
-            good = std::fread(bytes.data(), 1, bytes.size(), f.get()) == bytes.size();
-            const XXH128_hash_t h = XXH3_128bits(bytes.data(), bytes.size());
-            good = good && h.low64 == header.low && h.high64 == header.high;
+            const Header expected;
+            std::memcpy(&header, mapped->data, sizeof header);
+            blob = {mapped->data + sizeof header, mapped->size - sizeof header, [mapped] {}};
+            good = std::memcmp(header.magic, expected.magic, sizeof header.magic) == 0 &&
+                   blob.size == header.size;
+        }
+        if (good) {
+            const XXH128_hash_t h = XXH3_128bits(blob.data, blob.size);
+            good = h.low64 == header.low && h.high64 == header.high;
         }
         if (!good) {
             note_(path.string() + " is truncated or damaged; what it held is made again.");
+            blob = {};
             fs::remove(path, bad);
             return false;
         }
         used_.insert(path.filename().string());
         fs::last_write_time(path, fs::file_time_type::clock::now(), bad);
         return true;
+    }
+
+    void drop(const std::string& name) {
+        std::error_code bad;
+        fs::remove(file(name), bad);
     }
 
     void save(const std::string& name, const std::vector<BlobPart>& parts) {
@@ -156,9 +195,10 @@ fs::path default_cache(const fs::path& level_file) {
 BakeStore open_store(const fs::path& folder, std::function<void(const std::string&)> note,
                      std::uint64_t limit) {
     const auto store = std::make_shared<Store>(folder, std::move(note), limit);
-    return {.load = [store](const std::string& name, Bytes& bytes) { return store->load(name, bytes); },
+    return {.load = [store](const std::string& name, Blob& blob) { return store->load(name, blob); },
             .save = [store](const std::string& name,
-                            const std::vector<BlobPart>& parts) { store->save(name, parts); }};
+                            const std::vector<BlobPart>& parts) { store->save(name, parts); },
+            .drop = [store](const std::string& name) { store->drop(name); }};
 }
 
 }  // namespace stasigraph

@@ -89,13 +89,12 @@ void measure_probes(const RowSource& rows, const Links& links, const std::vector
     for (int c = 0; c < cells; ++c) directions[c] = map_direction(c);
     job.parallel(net.size(), rows_per_task, [&](std::size_t begin, std::size_t end) {
         for (std::size_t p = begin; p < end; ++p) {
-            const std::uint32_t n = links.length(p);
+            const std::uint32_t n = links.length(p);  // the same for all
             float nearest = 1e30f, backs = 0;
             std::array<Vec2, cells> sum{};
             std::array<float, cells> weight{};
             for (std::uint32_t k = 0; k < n; ++k) {
-                const float met = distances[links.first[p] + k], far = std::abs(met),
-                            d = std::min(far, reach[p]);
+                const float met = distances[p * n + k], far = std::abs(met), d = std::min(far, reach[p]);
                 backs += met < 0 ? 1 : 0;
                 nearest = std::min(nearest, far);
                 const Vec3 w = row_direction(rows, p, k);

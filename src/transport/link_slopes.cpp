@@ -48,7 +48,7 @@ LightField link_slopes(const Links& links, const RowLengths& lengths, const RowS
         for (std::size_t at = begin; at < end; ++at) {
             const std::uint32_t row = kept.texel[at], longest = lengths.longest(row);
             for (std::vector<float>& s : sum) s.assign(stride, 0.0f);
-            const std::uint32_t* words = &links.words[links.first[row]];
+            const std::uint32_t* words = links.row(row);
             TintReader tints(links, row);
             const bool tinted = !links.tints_of(row).empty();
             float* to = &out.values[at * out.stride];

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <array>
 #include <cstdint>
+#include <functional>
 #include <span>
 #include <vector>
 
@@ -27,7 +28,7 @@ inline constexpr int links_that_judge = 64;
 
 /// A gather ray that passed coloured glass on its way.
 struct TintedLink {
-    std::uint32_t row = 0, link = 0;  ///< link: its place in the row.
+    std::uint32_t row = 0, link = 0;  ///< In its piece; its place in the row.
     Rgb tint;
 };
 
@@ -38,27 +39,85 @@ struct RowSource {
     std::size_t size() const { return receivers.size(); }
 };
 
-/// Rules: (1) row i is words[first[i] .. first[i + 1]). (2) word k of a row belongs to direction k of its
+/// Words of links: our own, or borrowed from a blob, which may lie in a file rather than in memory.
+class LinkWords {
+public:
+    LinkWords() = default;
+    explicit LinkWords(std::vector<std::uint32_t> own) : own_(std::move(own)) {}
+    LinkWords(std::span<const std::uint32_t> there, std::function<void()> keep)
+        : there_(there), keep_(std::move(keep)) {}
+    std::span<const std::uint32_t> all() const {
+        return keep_ ? there_ : std::span<const std::uint32_t>(own_);
+    }
+    /// To write into; borrowed ones are copied first.
+    std::vector<std::uint32_t>& own() {
+        if (keep_) own_.assign(there_.begin(), there_.end());
+        keep_ = nullptr;
+        return own_;
+    }
+
+private:
+    std::vector<std::uint32_t> own_;
+    std::span<const std::uint32_t> there_;
+    std::function<void()> keep_;
+};
+
+/// Links are kept in pieces of so many rows: traced, saved and brought back one by one.
+inline constexpr std::size_t rows_per_piece = std::size_t{1} << 15;
+
+/// Rules: (1) row i is words[start[i] .. start[i + 1]). (2) word k of a row belongs to direction k of its
 /// seed, so a shorter row is a prefix of a longer one. (3) tinted links are ordered by row, then by
-/// direction; first_tint has one entry for each row and one more, or none where nothing is tinted. (4) a ray
-/// that led to a texel of grid g met something within stray[g] of the distance to that texel.
-struct Links {
-    std::vector<std::uint64_t> first;
-    std::vector<std::uint32_t> words;
+/// direction; first_tint has one entry for each row and one more, or none where nothing is tinted.
+struct LinkPiece {
+    std::vector<std::uint32_t> start;
+    LinkWords words;
     std::vector<std::uint64_t> back;  ///< Bit k of a row: its ray k met the back of a face; the first 64.
     std::vector<float> far;  ///< Of each row the longest ray so far, metres; infinite where one met the sky.
-    std::vector<float> stray;  ///< Metres, for each grid.
     std::vector<TintedLink> tints;
     std::vector<std::uint32_t> first_tint;
-    std::size_t rows() const { return first.empty() ? 0 : first.size() - 1; }
-    std::uint32_t length(std::size_t row) const {
-        return static_cast<std::uint32_t>(first[row + 1] - first[row]);
+
+    explicit LinkPiece(std::size_t rows = 0) : start(rows + 1, 0), back(rows, 0), far(rows, 0.0f) {}
+    std::size_t rows() const { return back.size(); }
+    std::uint32_t length(std::size_t row) const { return start[row + 1] - start[row]; }
+    /// Puts tints in order and counts them.
+    void set_tints(std::vector<TintedLink> unordered);
+};
+
+/// The links of a level.
+class Links {
+public:
+    Links() = default;
+    /// Rows without links.
+    explicit Links(std::size_t rows);
+    /// Rows of known words, for tests.
+    explicit Links(const std::vector<std::vector<std::uint32_t>>& rows);
+
+    std::size_t rows() const { return rows_; }
+    std::uint32_t length(std::size_t row) const { return piece(row).length(row % rows_per_piece); }
+    const std::uint32_t* row(std::size_t row) const {
+        const LinkPiece& p = piece(row);
+        return p.words.all().data() + p.start[row % rows_per_piece];
     }
+    std::uint64_t back(std::size_t row) const { return piece(row).back[row % rows_per_piece]; }
+    float far(std::size_t row) const { return piece(row).far[row % rows_per_piece]; }
     /// The tinted ones among a row's links.
     std::span<const TintedLink> tints_of(std::size_t row) const {
-        if (first_tint.empty()) return {};
-        return {tints.data() + first_tint[row], tints.data() + first_tint[row + 1]};
+        const LinkPiece& p = piece(row);
+        if (p.first_tint.empty()) return {};
+        const std::size_t i = row % rows_per_piece;
+        return {p.tints.data() + p.first_tint[i], p.tints.data() + p.first_tint[i + 1]};
     }
+    std::size_t count() const;
+
+    const LinkPiece& piece(std::size_t row) const { return pieces[row / rows_per_piece]; }
+    std::vector<LinkPiece> pieces;
+    /// For each grid, metres: a ray that led to one of its texels met something within that of the distance
+    /// to the texel.
+    std::vector<float> stray;
+    void raise_stray(const std::vector<float>& other);
+
+private:
+    std::size_t rows_ = 0;
 };
 
 /// The tint of link after link of a row, in order.
@@ -81,9 +140,16 @@ Vec3 row_direction(const RowSource& source, std::size_t row, std::uint32_t k);
 template <class F>
 void for_sky_links(const Links& links, const RowSource& source, std::size_t row, std::uint32_t count, F f);
 
-/// Traces what `links` lacks to give every row at least `lengths[row]` words; rows already longer stay.
-/// `distances`, where given, receives the length of every new ray (infinite for the sky), in row order;
-/// negative where a back was met. Same words for any number of threads. Cost: the rays.
+/// Traces what a piece of `links` lacks to give every row of the level at least `lengths[row]` words; rows
+/// already longer stay. `open`, where given: rows of which the others get absorbed words and no ray.
+/// `distances`, where given, receives the length of every new ray (infinite for the sky;
+/// negative where a back was met), one row after the other. Same words for any number of threads. Cost: the
+/// rays.
+void extend_piece(const Level& level, const RayCaster& caster, const TexelSet& texels,
+                  const RowSource& source, const std::vector<std::uint32_t>& lengths, std::size_t piece,
+                  Links& links, Job& job, const std::vector<std::uint8_t>* open = nullptr,
+                  std::vector<float>* distances = nullptr);
+/// The same for all rows of all pieces.
 void extend_links(const Level& level, const RayCaster& caster, const TexelSet& texels,
                   const RowSource& source, const std::vector<std::uint32_t>& lengths, Links& links, Job& job,
                   std::vector<float>* distances = nullptr);
@@ -114,12 +180,11 @@ std::vector<std::uint8_t> find_valid(const Links& links);
 
 /// Links that meet a buried texel meet its visible rim, or lie inside geometry themselves. Each such link is
 /// traced again and led to the nearest valid texel (within two steps in the same grid) that the met place
-/// sees; where there is none, the link is lost. Links of buried rows all become absorbed. `done`:
-/// for each row so many links went through this before; null: none.
+/// sees; where there is none, the link is lost. Links of buried rows all become absorbed.
 void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const RowSource& source,
                       const std::vector<std::uint8_t>& row_valid,
-                      const std::vector<std::uint8_t>& texel_valid, Links& links, Job& job,
-                      const std::vector<std::uint32_t>* done = nullptr);
+                      const std::vector<std::uint8_t>& texel_valid, std::size_t piece, Links& links,
+                      Job& job);
 
 /// Directions are made in batches of so many, as plain arrays that the compiler vectorises.
 inline constexpr std::uint32_t direction_batch = 64;
@@ -128,7 +193,7 @@ void row_directions(const RowSource& source, std::size_t row, std::uint32_t firs
 
 template <class F>
 void for_sky_links(const Links& links, const RowSource& source, std::size_t row, std::uint32_t count, F f) {
-    const std::uint32_t* words = &links.words[links.first[row]];
+    const std::uint32_t* words = links.row(row);
     std::array<Vec3, direction_batch> directions;
     for (std::uint32_t from = 0; from < count; from += direction_batch) {
         const std::uint32_t n = std::min(direction_batch, count - from);

@@ -133,13 +133,13 @@ void apply_links(const Links& links, const RowLengths& lengths, const HalfField&
         std::vector<float> sum(to.stride);
         for (std::size_t row = begin; row < end; ++row) {
             float* out = &to.values[row * to.stride];
-            mean_row(&links.words[links.first[row]], lengths, row, from, sum, out);
+            mean_row(links.row(row), lengths, row, from, sum, out);
             const std::uint32_t longest = lengths.longest(row);
             for (const TintedLink& t : links.tints_of(row)) {
                 if (t.link >= longest) break;
                 // The mean counted the link as clear: what the glass keeps is taken off again.
                 const float kept[3] = {1 - t.tint.r, 1 - t.tint.g, 1 - t.tint.b};
-                const std::uint32_t at = std::min(links.words[links.first[row] + t.link], from.last);
+                const std::uint32_t at = std::min(links.row(row)[t.link], from.last);
                 const std::uint16_t* sent = &from.values[static_cast<std::size_t>(at) * to.stride];
                 for (std::size_t b = 0; b < blocks; ++b) {
                     const Lane v = load_half(sent + 8 * b);
