@@ -21,16 +21,11 @@ std::uint32_t group_seed(const Level& level, std::uint32_t group) {
 }
 
 /// Luminance of the sky that the first links of each texel see, lux.
-std::vector<float> sky_by_links(const LightWork& w, Job& job) {
-    const Ground& g = w.ground;
-    std::vector<float> out(g.texels.size());
-    const auto first = static_cast<std::uint32_t>(g.tier.first_links);
-    job.parallel(out.size(), 1024, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t i = begin; i < end; ++i)
-            if (g.valid[i])
-                out[i] = luminance(gathered_sky_sum(w.sky, g.rows, g.links, i, first, w.weights.at(i))) *
-                         (pi / static_cast<float>(first));
-    });
+std::vector<float> sky_by_links(LightWork& w, Job& job) {
+    const std::vector<SkySum>& sky = w.first_sky(job);
+    std::vector<float> out(sky.size());
+    for (std::size_t i = 0; i < out.size(); ++i)
+        out[i] = luminance(sky[i].sum) * (pi / static_cast<float>(w.ground.tier.first_links));
     return out;
 }
 
@@ -206,6 +201,18 @@ LightWork::LightWork(Ground& g, const Level& l, Job& job)
     weights.open = {count(own.light_samples), count(own.first_links)};
     weights.worth = g.explicit_worth;
     probe_weights = {count(probe_light_samples * g.tier.light_samples), count(g.tier.probe_links)};
+}
+
+const std::vector<SkySum>& LightWork::first_sky(Job& job) {
+    if (!sky_sums.empty() || ground.texels.size() == 0) return sky_sums;
+    std::vector<SkySum> sums(ground.texels.size());
+    const auto first = static_cast<std::uint32_t>(ground.tier.first_links);
+    job.parallel(sums.size(), 1024, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i)
+            if (ground.valid[i])
+                sums[i] = gathered_sky_sum(sky, ground.rows, ground.links, i, first, weights.at(i));
+    });
+    return sky_sums = std::move(sums);
 }
 
 void light_direct(LightWork& w, std::uint32_t group, Layer& layer, Job& job) {

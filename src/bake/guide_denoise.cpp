@@ -38,7 +38,7 @@ Spread spread_of(const GuideSource& s, Job& job) {
             link_moments(words, half, sent, sum[0], squares[0]);
             link_moments(words + half, half, sent, sum[1], squares[1]);
             if (s.sky_column != none)
-                gathered_sky(s.sky, s.rows, s.links, i, 2 * half, s.weights.at(i),
+                gathered_sky(s.sky, s.rows, s.links, i, 0, 2 * half, s.weights.at(i),
                              [&](std::uint32_t k, Vec3, Rgb e) {
                                  const std::size_t at = 3 * s.sky_column, h = k < half ? 0 : 1;
                                  const float v[3] = {e.r * pi, e.g * pi, e.b * pi};

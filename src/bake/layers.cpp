@@ -16,6 +16,9 @@ namespace {
 /// demo level; 0 takes a third longer for 1 % less.
 constexpr float unseen_error = 0.02f;
 
+/// So many links tell roughly how much light there is, where noise is asked for.
+constexpr std::uint32_t most_asked = 64;
+
 /// The groups that are made together, side by side in the columns of fields.
 struct Making {
     LightWork& work;
@@ -40,6 +43,7 @@ LightField gather_sources(const Making& m, const RowLengths& lengths, Job& job) 
     LightField field(g.texels.size(), m.groups.size());
     std::vector<Rgb>* sky = m.sky_column == none ? nullptr : &m.layer(m.sky_column).sky;
     if (sky) sky->assign(g.texels.size(), Rgb{});
+    if (sky) m.work.first_sky(job);
     job.parallel(g.texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             if (!g.valid[i]) continue;  // whatever a buried texel is lit by is inside geometry
@@ -50,7 +54,9 @@ LightField gather_sources(const Making& m, const RowLengths& lengths, Job& job) 
             }
             if (!sky) continue;
             const std::uint32_t length = lengths.at(i, m.sky_column);
-            (*sky)[i] = gathered_sky_sum(m.work.sky, g.rows, g.links, i, length, m.work.weights.at(i)) *
+            (*sky)[i] = gathered_sky_sum(m.work.sky, g.rows, g.links, i, length, m.work.weights.at(i),
+                                         m.work.first_sky(job)[i])
+                            .sum *
                         (pi / static_cast<float>(length));
             field.add(i, m.sky_column, (*sky)[i]);
         }
@@ -89,13 +95,11 @@ LightField solve(Making& m, RowLengths& lengths, Job& job) {
     std::vector<float> noise;
     const auto ask = [&](const LightField& light) {
         NoisyLight noisy{.links = g.links,
-                         .rows = g.rows,
                          .albedo = m.work.albedo,
                          .area = g.texels.area,
                          .light = light,
                          .floor = m.floor,
-                         .sky = m.work.sky,
-                         .weights = m.work.weights,
+                         .sky = m.work.first_sky(job),
                          .sky_column = m.sky_column};
         noise = estimate_noise(noisy, groups, question, job);
         m.floor = noisy.floor;
@@ -103,7 +107,8 @@ LightField solve(Making& m, RowLengths& lengths, Job& job) {
     job.begin("more links", g.rows.size());
     if (most > first) {
         // First with the first links and a few bounces, to see where the light is uncertain.
-        ask(solve_bounces(g.links, lengths, m.work.albedo, gather_sources(m, lengths, job),
+        const RowLengths few = {.first = std::min(first, most_asked), .groups = groups, .doublings = {}};
+        ask(solve_bounces(g.links, few, m.work.albedo, gather_sources(m, lengths, job),
                           std::min(3, lit.quality.bounces.value_or(3)), job)
                 .light);
         lengths = row_lengths(g.texels, g.valid, noise, groups, question, job);
@@ -131,7 +136,7 @@ LightField slopes_by_links(const Making& m, const LightField& light, const RowLe
             const std::uint32_t i = g.sloped.texel[row], length = lengths.at(i, sky);
             const float share = pi / static_cast<float>(length);
             Slope sum;
-            gathered_sky(m.work.sky, g.rows, g.links, i, length, m.work.weights.at(i),
+            gathered_sky(m.work.sky, g.rows, g.links, i, 0, length, m.work.weights.at(i),
                          [&](std::uint32_t, Vec3 w, Rgb e) {
                              sum += slope_along(e * share, gathered_slope(g.rows.receivers[i], w));
                          });
@@ -232,7 +237,7 @@ void light_probes(const Making& m, const LightField& light, Job& job) {
                 }
             }
             if (m.sky_column == none) continue;
-            gathered_sky(m.work.sky, g.probe_rows, g.probe_links, p, count, m.work.probe_weights,
+            gathered_sky(m.work.sky, g.probe_rows, g.probe_links, p, 0, count, m.work.probe_weights,
                          [&](std::uint32_t, Vec3 w, Rgb e) {
                              add_light(m.layer(m.sky_column).probes[p], w, e * share);
                          });

@@ -38,8 +38,11 @@ struct LightWork {
     RowSkyWeights weights;
     SkyWeights probe_weights;
     std::vector<Rgb> albedo;
+    std::vector<SkySum> sky_sums;
 
     LightWork(Ground& g, const Level& l, Job& job);
+    /// What the first links of each texel bring from the sky; made when first asked for.
+    const std::vector<SkySum>& first_sky(Job& job);
     LightWork(const LightWork&) = delete;
     LightWork& operator=(const LightWork&) = delete;
 };

@@ -51,15 +51,20 @@ std::vector<float> explicit_sky_worth(const TexelSet& texels, const std::vector<
     return worth;
 }
 
-Rgb gathered_sky_sum(const SkyLight& sky, const RowSource& rows, const Links& links, std::size_t row,
-                     std::uint32_t count, const SkyWeights& weights) {
-    Rgb sum;
+SkySum gathered_sky_sum(const SkyLight& sky, const RowSource& rows, const Links& links, std::size_t row,
+                        std::uint32_t count, const SkyWeights& weights, SkySum before) {
     if (sky.even() && links.tints_of(row).empty()) {
-        const auto* words = links.row(row);
-        return sky.radiance({}) * static_cast<float>(std::count(words, words + count, sky_word));
+        const std::uint32_t* words = links.row(row);
+        const auto n = static_cast<float>(std::count(words, words + count, sky_word));
+        const float light = luminance(sky.radiance({}));
+        return {sky.radiance({}) * n, light * light * n, count};
     }
-    gathered_sky(sky, rows, links, row, count, weights, [&](std::uint32_t, Vec3, Rgb e) { sum += e; });
-    return sum;
+    gathered_sky(sky, rows, links, row, before.count, count, weights, [&](std::uint32_t, Vec3, Rgb e) {
+        before.sum += e;
+        before.square += luminance(e) * luminance(e);
+    });
+    before.count = count;
+    return before;
 }
 
 float group_floor(const LightField& light, std::size_t group, const std::vector<float>& area) {
@@ -90,34 +95,26 @@ std::vector<float> estimate_noise(NoisyLight& s, std::size_t groups, const Noise
     job.parallel(groups, 1, [&](std::size_t g, std::size_t) {
         if (!(s.floor[g] > 0)) s.floor[g] = group_floor(s.light, g, s.area);
     });
-    // What every row sends of each group, side by side; the last row sends nothing.
-    std::vector<float> noise(count * groups, 0.0f), sent((count + 1) * groups, 0.0f);
+    // What every row sends of each group, side by side.
+    LightField sent;
+    sent.rows = count;
+    sent.stride = (groups + 7) / 8 * 8;
+    sent.values.assign(count * sent.stride, 0.0f);
     job.parallel(count, 1024, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)
             for (std::size_t g = 0; g < groups; ++g)
-                sent[i * groups + g] = luminance(s.light.get(i, g) * s.albedo[i]);
+                sent.values[i * sent.stride + g] = luminance(s.light.get(i, g) * s.albedo[i]);
     });
+    HalfField half;
+    reflect(sent, std::vector<Rgb>(count, {1, 1, 1}), half, job);
+    std::vector<float> noise(count * groups, 0.0f);
     job.parallel(count, 1024, [&](std::size_t begin, std::size_t end) {
-        std::vector<float> from_sky(first), mean(groups), square(groups);
+        std::vector<float> mean(sent.stride), square(sent.stride);
         for (std::size_t i = begin; i < end; ++i) {
-            const std::uint32_t* words = s.links.row(i);
-            const bool sky = s.sky_column != none;
-            if (sky && s.sky.even())
-                std::fill(from_sky.begin(), from_sky.end(), pi * luminance(s.sky.radiance({})));
-            else if (sky)
-                gathered_sky(s.sky, s.rows, s.links, i, first, s.weights.at(i),
-                             [&](std::uint32_t k, Vec3, Rgb e) { from_sky[k] = pi * luminance(e); });
-            std::fill(mean.begin(), mean.end(), 0.0f);
-            std::fill(square.begin(), square.end(), 0.0f);
-            for (std::uint32_t k = 0; k < first; ++k) {
-                const float* from = &sent[std::min<std::size_t>(words[k], count) * groups];
-                for (std::size_t g = 0; g < groups; ++g) {
-                    mean[g] += from[g];
-                    square[g] += from[g] * from[g];
-                }
-                if (!sky || words[k] != sky_word) continue;
-                mean[s.sky_column] += from_sky[k];
-                square[s.sky_column] += from_sky[k] * from_sky[k];
+            link_moments(s.links.row(i), first, half, mean, square);
+            if (s.sky_column != none) {
+                mean[s.sky_column] += pi * luminance(s.sky[i].sum);
+                square[s.sky_column] += pi * pi * s.sky[i].square;
             }
             const auto n = static_cast<float>(first);
             for (std::size_t g = 0; g < groups; ++g) {

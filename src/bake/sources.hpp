@@ -60,23 +60,28 @@ DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
                           const std::vector<std::uint8_t>& valid, const std::vector<float>& besides, Job& job,
                           const DirectBefore* before = nullptr);
 
-/// Calls add(k, direction, radiance) for every one of the first `count` links of a row that met the sky: its
+/// Calls add(k, direction, radiance) for every one of the links begin .. end of a row that met the sky: its
 /// radiance in nit, weighed against explicit sampling and tinted by what it passed.
 template <class Add>
 void gathered_sky(const SkyLight& sky, const RowSource& rows, const Links& links, std::size_t row,
-                  std::uint32_t count, const SkyWeights& weights, Add&& add) {
+                  std::uint32_t begin, std::uint32_t end, const SkyWeights& weights, Add&& add) {
     TintReader tints(links, row);
     const Receiver& r = rows.receivers[row];
-    for_sky_links(links, rows, row, count, [&](std::uint32_t k, Vec3 w) {
+    for_sky_links(links, rows, row, begin, end, [&](std::uint32_t k, Vec3 w) {
         const float share =
             sky.sampled() ? weights.gathered_weight(sky.density(w), r.gather_density(w)) : 1.0f;
         add(k, w, sky.radiance(w) * tints.at(k) * share);
     });
 }
 
-/// The same summed up.
-Rgb gathered_sky_sum(const SkyLight& sky, const RowSource& rows, const Links& links, std::size_t row,
-                     std::uint32_t count, const SkyWeights& weights);
+/// The same of a row's first links summed up, given the sum of fewer of them.
+struct SkySum {
+    Rgb sum;           ///< Nit.
+    float square = 0;  ///< Of luminance, summed.
+    std::uint32_t count = 0;
+};
+SkySum gathered_sky_sum(const SkyLight& sky, const RowSource& rows, const Links& links, std::size_t row,
+                        std::uint32_t count, const SkyWeights& weights, SkySum before = {});
 
 /// Lux below which noise is not seen under an exposure value at ISO 100: four stops under what a grey card
 /// needs to be middle grey.
@@ -90,13 +95,11 @@ struct NoiseQuestion {
 /// The light of some groups as their noise is asked for. Borrows all of it.
 struct NoisyLight {
     const Links& links;
-    const RowSource& rows;
     const std::vector<Rgb>& albedo;
     const std::vector<float>& area;
-    const LightField& light;   ///< With the first links.
-    std::vector<float> floor;  ///< By group: lux below which noise is not seen; 0: by group_floor().
-    const SkyLight& sky;
-    const RowSkyWeights& weights;
+    const LightField& light;          ///< With the first links.
+    std::vector<float> floor;         ///< By group: lux below which noise is not seen; 0: by group_floor().
+    const std::vector<SkySum>& sky;   ///< Of the first links.
     std::uint32_t sky_column = none;  ///< Which of the groups is the sky's.
 };
 

@@ -136,9 +136,10 @@ private:
 /// Direction k of a row.
 Vec3 row_direction(const RowSource& source, std::size_t row, std::uint32_t k);
 
-/// Calls f(k, direction) for those of the first `count` links of a row that met the sky, in order.
+/// Calls f(k, direction) for those of a row's links begin .. end that met the sky, in order.
 template <class F>
-void for_sky_links(const Links& links, const RowSource& source, std::size_t row, std::uint32_t count, F f);
+void for_sky_links(const Links& links, const RowSource& source, std::size_t row, std::uint32_t begin,
+                   std::uint32_t end, F f);
 
 /// Traces what a piece of `links` lacks to give every row of the level at least `lengths[row]` words; rows
 /// already longer stay. `open`, where given: rows of which the others get absorbed words and no ray.
@@ -192,11 +193,12 @@ void row_directions(const RowSource& source, std::size_t row, std::uint32_t firs
                     std::array<Vec3, direction_batch>& out);
 
 template <class F>
-void for_sky_links(const Links& links, const RowSource& source, std::size_t row, std::uint32_t count, F f) {
+void for_sky_links(const Links& links, const RowSource& source, std::size_t row, std::uint32_t begin,
+                   std::uint32_t end, F f) {
     const std::uint32_t* words = links.row(row);
     std::array<Vec3, direction_batch> directions;
-    for (std::uint32_t from = 0; from < count; from += direction_batch) {
-        const std::uint32_t n = std::min(direction_batch, count - from);
+    for (std::uint32_t from = begin; from < end; from += direction_batch) {
+        const std::uint32_t n = std::min(direction_batch, end - from);
         bool made = false;
         for (std::uint32_t i = 0; i < n; ++i) {
             if (words[from + i] != sky_word) continue;

@@ -120,7 +120,7 @@ std::vector<double> column_sums(const LightField& field, Job& job) {
 /// one sees; the later ones are small and smooth, and a shorter prefix is as good a sample of them.
 RowLengths bounce_lengths(const RowLengths& lengths, int bounce) {
     if (bounce < 2) return lengths;
-    const std::uint32_t cap = bounce < 6 ? lengths.first : std::min(lengths.first, bounce < 12 ? 32u : 16u);
+    const std::uint32_t cap = std::min(lengths.first, bounce < 6 ? 64u : bounce < 12 ? 32u : 16u);
     return {.first = cap, .groups = lengths.groups, .doublings = {}};
 }
 

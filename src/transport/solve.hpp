@@ -56,7 +56,7 @@ inline constexpr int most_bounces = 400;
 
 /// E = S + T S + T^2 S + ..., with T the links weighed by albedo. `bounces` empty: for each group until what
 /// is still to come is under 0.1 % of any texel's light (texels under a ten-thousandth of their group's mean
-/// count as that much). Bounces from the third on read the first length alone, later ones less. A group's
+/// count as that much). Bounces from the third on read at most 64 links of each row, later ones less. A group's
 /// light is the same whichever others are solved with it, and for any number of threads.
 SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const std::vector<Rgb>& albedo,
                           const LightField& sources, std::optional<int> bounces, Job& job);
