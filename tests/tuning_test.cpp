@@ -8,6 +8,7 @@
 #include <map>
 
 #include "room.hpp"
+#include "stores.hpp"
 
 namespace test {
 namespace {
@@ -217,41 +218,24 @@ TEST(Layers, a_groups_light_is_the_same_whatever_else_is_in_the_level) {
         EXPECT_TRUE(both.baked.sets[0].pages[p].texels == one.baked.sets[0].pages[p].texels);
 }
 
-/// A store in memory.
-BakeStore memory_store(std::map<std::string, std::vector<std::uint8_t>>& blobs) {
-    return {.load =
-                [&](const std::string& name, std::vector<std::uint8_t>& bytes) {
-                    const auto at = blobs.find(name);
-                    if (at == blobs.end()) return false;
-                    bytes = at->second;
-                    return true;
-                },
-            .save =
-                [&](const std::string& name, const std::vector<BlobPart>& parts) {
-                    std::vector<std::uint8_t>& blob = blobs[name];
-                    blob.clear();
-                    for (const BlobPart& part : parts)
-                        blob.insert(blob.end(), part.data, part.data + part.size);
-                }};
-}
-
 TEST(Layers, a_host_can_keep_them_where_it_likes) {
-    std::map<std::string, std::vector<std::uint8_t>> blobs;
+    MemoryStore memory;
     Job job;
     const Level level = two_lamps();
-    Baker first(level, job, nullptr, memory_store(blobs));
+    Baker first(level, job, nullptr, memory.store());
     const Baked made = first.light(level, job);
     EXPECT_EQ(made.figures.layers_made, 2u);
     EXPECT_FALSE(first.texels(0).empty());
-    Baker second(level, job, nullptr, memory_store(blobs));
+    Baker second(level, job, nullptr, memory.store());
     const Baked kept = second.light(level, job);
     EXPECT_EQ(kept.figures.layers_made, 0u);
     EXPECT_EQ(kept.figures.traced, 0u);
     EXPECT_TRUE(kept.sets[1].pages[0].texels == made.sets[1].pages[0].texels);
     EXPECT_THROW(second.texels(0), Error) << "direct light is not kept apart";
     // A blob that does not fit counts as none.
-    for (auto& [name, bytes] : blobs) bytes.resize(bytes.size() - 4);
-    Baker third(level, job, nullptr, memory_store(blobs));
+    for (auto& [name, bytes] : memory.blobs)
+        bytes = std::make_shared<std::vector<std::uint8_t>>(bytes->begin(), bytes->end() - 4);
+    Baker third(level, job, nullptr, memory.store());
     EXPECT_TRUE(third.light(level, job).sets[1].pages[0].texels == made.sets[1].pages[0].texels);
 }
 
