@@ -160,10 +160,13 @@ TEST(Cache, damaged_files_are_noticed_told_of_and_made_again) {
     EXPECT_GE(kinds.size(), 5u);
     for (const auto& [kind, path] : kinds)
         for (const bool cut : {false, true}) {
-            // Layers hide what they were made from, unless they are gone.
-            if (kind != "layer")
+            // Layers hide what they were made from, unless they are gone, and texels what they were edited
+            // from.
+            for (const char* hides : {"layer", "texels"})
                 for (const auto& entry : fs::directory_iterator(room.cache))
-                    if (entry.path().filename().string().rfind("layer-", 0) == 0) fs::remove(entry.path());
+                    if (kind != hides && (hides == std::string("layer") || kind == "marks") &&
+                        entry.path().filename().string().starts_with(hides))
+                        fs::remove(entry.path());
             std::string bytes = read_text(path);
             ASSERT_GT(bytes.size(), 64u) << path;
             if (cut)

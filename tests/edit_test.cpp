@@ -38,7 +38,7 @@ Mesh cube() {
 }
 
 /// Materials that a thing may be of.
-enum : std::uint32_t { grey, glass, glowing, leaf, kinds };
+constexpr std::uint32_t grey = 0, glass = 1, glowing = 2, leaf = 3, kinds = 4;
 
 /// A yard: a floor, two walls that meet, and things of all kinds in it.
 struct Yard {
@@ -133,7 +133,7 @@ struct Yard {
             return name + " is moved a little";
         }
         if (what < 0.68f && things < 8) {
-            add(static_cast<std::uint32_t>(n.next() * kinds) % kinds, n);
+            add(static_cast<std::uint32_t>(4 * n.next()) % kinds, n);
             return level.surfaces.back().name + " comes";
         }
         if (what < 0.8f && things > 3) {

@@ -5,6 +5,7 @@
 #include "bake/direct_layers.hpp"
 #include "bake/guide_denoise.hpp"
 #include "bake/set_pages.hpp"
+#include "bake/solve_layers.hpp"
 #include "base/blob.hpp"
 
 namespace stasigraph {
@@ -15,115 +16,6 @@ namespace {
 /// counts as unseen: under a hundredth of that in each channel. With 0.05 noon keeps 6 % more error on the
 /// demo level; 0 takes a third longer for 1 % less.
 constexpr float unseen_error = 0.02f;
-
-/// So many links tell roughly how much light there is, where noise is asked for.
-constexpr std::uint32_t most_asked = 64;
-
-/// The groups that are made together, side by side in the columns of fields.
-struct Making {
-    LightWork& work;
-    const std::vector<std::uint32_t>& groups;
-    std::vector<Layer>& layers;
-    std::uint32_t sky_column = none;
-    std::vector<float> floor;
-
-    Making(LightWork& w, const std::vector<std::uint32_t>& g, std::vector<Layer>& l)
-        : work(w), groups(g), layers(l) {
-        for (std::uint32_t c = 0; c < groups.size(); ++c) {
-            if (groups[c] == work.lit.sky.group) sky_column = c;
-            floor.push_back(unseen_light_of(work.lit, groups[c]));
-        }
-    }
-    Layer& layer(std::size_t column) const { return layers[groups[column]]; }
-};
-
-/// Fills in the first term of the solve. The sky's layer remembers what it has by links.
-LightField gather_sources(const Making& m, const RowLengths& lengths, Job& job) {
-    const Ground& g = m.work.ground;
-    LightField field(g.texels.size(), m.groups.size());
-    std::vector<Rgb>* sky = m.sky_column == none ? nullptr : &m.layer(m.sky_column).sky;
-    if (sky) sky->assign(g.texels.size(), Rgb{});
-    if (sky) m.work.first_sky(job);
-    job.parallel(g.texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t i = begin; i < end; ++i) {
-            if (!g.valid[i]) continue;  // whatever a buried texel is lit by is inside geometry
-            for (std::size_t c = 0; c < m.groups.size(); ++c) {
-                const Layer& layer = m.layer(c);
-                field.add(i, c, layer.sampled.light[i]);
-                if (!layer.live.light.empty()) field.add(i, c, layer.live.light[i]);
-            }
-            if (!sky) continue;
-            const std::uint32_t length = lengths.at(i, m.sky_column);
-            (*sky)[i] = gathered_sky_sum(m.work.sky, g.rows, g.links, i, length, m.work.weights.at(i),
-                                         m.work.first_sky(job)[i])
-                            .sum *
-                        (pi / static_cast<float>(length));
-            field.add(i, m.sky_column, (*sky)[i]);
-        }
-    });
-    return field;
-}
-
-void tell_noise(const Making& m, const std::vector<float>& noise, const RowLengths& lengths) {
-    const Ground& g = m.work.ground;
-    for (std::size_t c = 0; c < m.groups.size(); ++c) {
-        Layer& layer = m.layer(c);
-        layer.doublings.assign(g.texels.size(), 0);
-        double before = 0, after = 0, whole = 0;
-        for (std::size_t i = 0; i < g.texels.size(); ++i) {
-            if (!lengths.doublings.empty()) layer.doublings[i] = lengths.doublings[i * m.groups.size() + c];
-            const auto area = static_cast<double>(g.texels.area[i]),
-                       here = static_cast<double>(noise[i * m.groups.size() + c]);
-            whole += area;
-            before += area * here;
-            after += area * here / std::sqrt(static_cast<double>(1u << layer.doublings[i]));
-        }
-        layer.noise_before = whole > 0 ? static_cast<float>(before / whole) : 0;
-        layer.noise = whole > 0 ? static_cast<float>(after / whole) : 0;
-    }
-}
-
-/// Rows as long as their noise wants, and all bounces over them.
-LightField solve(Making& m, RowLengths& lengths, Job& job) {
-    Ground& g = m.work.ground;
-    const Level& lit = m.work.lit;
-    const auto first = static_cast<std::uint32_t>(g.tier.first_links),
-               most = static_cast<std::uint32_t>(g.tier.most_links);
-    const NoiseQuestion question{lit.quality.noise > 0 ? lit.quality.noise : g.tier.noise, first, most};
-    const std::size_t groups = m.groups.size();
-    lengths = {.first = first, .groups = groups, .doublings = {}};
-    std::vector<float> noise;
-    const auto ask = [&](const LightField& light) {
-        NoisyLight noisy{.links = g.links,
-                         .albedo = m.work.albedo,
-                         .area = g.texels.area,
-                         .light = light,
-                         .floor = m.floor,
-                         .sky = m.work.first_sky(job),
-                         .sky_column = m.sky_column};
-        noise = estimate_noise(noisy, groups, question, job);
-        m.floor = noisy.floor;
-    };
-    job.begin("more links", g.rows.size());
-    if (most > first) {
-        // First with the first links and a few bounces, to see where the light is uncertain.
-        const RowLengths few = {.first = std::min(first, most_asked), .groups = groups, .doublings = {}};
-        ask(solve_bounces(g.links, few, m.work.albedo, gather_sources(m, lengths, job),
-                          std::min(3, lit.quality.bounces.value_or(3)), job)
-                .light);
-        lengths = row_lengths(g.texels, g.valid, noise, groups, question, job);
-        std::vector<std::uint32_t> longest(g.rows.size());
-        for (std::size_t i = 0; i < longest.size(); ++i) longest[i] = lengths.longest(i);
-        g.extend(longest, job);
-    }
-    const LightField sources = gather_sources(m, lengths, job);
-    job.begin("bounces", 24);
-    SolveResult solved = solve_bounces(g.links, lengths, m.work.albedo, sources, lit.quality.bounces, job);
-    if (most == first) ask(solved.light);
-    for (std::size_t c = 0; c < groups; ++c) m.layer(c).bounces = solved.bounces[c];
-    tell_noise(m, noise, lengths);
-    return std::move(solved.light);
-}
 
 LightField slopes_by_links(const Making& m, const LightField& light, const RowLengths& lengths, Job& job) {
     const Ground& g = m.work.ground;
@@ -310,17 +202,17 @@ std::size_t light_layers(LightWork& work, const std::vector<std::uint32_t>& grou
     job.begin("direct light", work.ground.rows.size() * make.size());
     for (const std::uint32_t g : make) light_direct(work, g, layers[g], job);
     Making making(work, make, layers);
-    RowLengths lengths;
-    const LightField light = solve(making, lengths, job);
+    const Solved solved = solve_layers(making, job);
     job.begin("denoise", 1);
-    show(making, light, lengths, job);
+    show(making, solved.light, solved.lengths, job);
     job.begin("pages", make.size());
-    light_probes(making, light, job);
+    light_probes(making, solved.light, job);
     for (const std::uint32_t g : make) {
         make_layer_pages(work.ground, work.lit, layers[g], job);
         save(work.ground, layers[g]);
         job.advance(1);
     }
+    forget_solved(making);
     return make.size();
 }
 
