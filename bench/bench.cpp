@@ -1,5 +1,5 @@
 // The project's performance figures, as ratios measured in one run on one machine.
-// Usage: stasigraph_bench LEVEL.toml      (docs/performance.md keeps the results)
+// docs/performance.md keeps the results.
 
 #include <fmt/core.h>
 
@@ -180,27 +180,6 @@ void equal_error(Level level, const std::vector<int>& links) {
         asked, theirs * 100, time, points.size(), all);
 }
 
-void retune(Level level, Tier tier, Job& job) {
-    level.quality.tier = tier;
-    std::vector<Baker> baker;
-    const double first = time_of([&] {
-        baker.emplace_back(level, job);
-        baker[0].light(level, job);
-    });
-    Level changed = level;
-    for (Light& light : changed.lights)
-        if (light.kind == LightKind::sun) light.color = light.color * Rgb{0.5f, 0.45f, 0.4f};
-    const double dimmed = time_of([&] { baker[0].light(changed, job); });
-    for (Light& light : changed.lights)
-        if (light.kind == LightKind::sun) light.direction = normalize(light.direction + Vec3{0.1f, 0, 0});
-    const double moved = time_of([&] { baker[0].light(changed, job); });
-    fmt::print("retune of the sun, {}   first bake {:.1f} s; its colour {:.2f} s, its place {:.2f} s\n",
-               tier == Tier::glance ? "glance" : "proof ", first, dimmed, moved);
-    fmt::print("  first / retune             {:.1f} and {:.1f}   (aim >= 30 at final)\n", first / dimmed,
-               first / moved);
-    std::fflush(stdout);
-}
-
 void threads(Level level) {
     level.quality.tier = Tier::glance;
     double seconds[2];
@@ -221,53 +200,62 @@ void bench_unwrap();                                                  // unwrap_
 void bench_lights();                                                  // lights_bench.cpp
 void bench_quality(const char* file, const std::vector<int>& links);  // quality_bench.cpp
 
-int main(int argc, char** argv) {
-    if (argc == 2 && std::string_view(argv[1]) == "unwrap") {
+void bench_edits(const char* file, const std::string& moves, const std::string& tier);  // edits_bench.cpp
+void bench_generated(float texels_in_millions);
+void bench_series(const char* file);
+void bench_progress(const char* file, const std::string& tier);
+
+namespace {
+
+std::vector<int> numbers(int argc, char** argv, int from, std::vector<int> otherwise) {
+    std::vector<int> list;
+    for (int k = from; k < argc; ++k) list.push_back(std::atoi(argv[k]));
+    return list.empty() ? otherwise : list;
+}
+
+/// One bench by name; false where there is none of that name with so many arguments.
+bool run(int argc, char** argv) {
+    const std::string_view name = argc > 1 ? argv[1] : "";
+    const auto level = [&] {
+        Level l = load_level(argv[2]);
+        complete_level(l);
+        return l;
+    };
+    if (argc == 2 && name == "unwrap")
         bench_unwrap();
-        return 0;
-    }
-    if (argc == 2 && std::string_view(argv[1]) == "lights") {
+    else if (argc == 2 && name == "lights")
         bench_lights();
-        return 0;
-    }
-    const bool equal = argc >= 3 && std::string_view(argv[1]) == "equal",
-               retuned = argc == 3 && std::string_view(argv[1]) == "retune";
-    const bool quality = argc > 2 && std::string_view(argv[1]) == "quality";
-    if (argc != 2 && !quality && !equal && !retuned) {
-        fmt::print(stderr,
-                   "usage: stasigraph_bench LEVEL.toml | equal LEVEL.toml [LINKS ...] | retune LEVEL.toml | "
-                   "unwrap | "
-                   "lights | quality "
-                   "LEVEL.toml [LINKS ...]\n");
-        return 2;
-    }
+    else if (argc >= 3 && name == "quality")
+        bench_quality(argv[2], numbers(argc, argv, 3, {16, 32, 64, 256, 512}));
+    else if (argc >= 3 && name == "equal")
+        equal_error(level(), numbers(argc, argv, 3, {0, 16, 32}));
+    else if (argc >= 4 && name == "edits")
+        bench_edits(argv[2], argv[3], argc > 4 ? argv[4] : "proof");
+    else if (argc >= 2 && name == "generated")
+        bench_generated(argc > 2 ? static_cast<float>(std::atof(argv[2])) : 8);
+    else if (argc == 4 && name == "progress")
+        bench_progress(argv[2], argv[3]);
+    else if (argc == 3 && name == "series")
+        bench_series(argv[2]);
+    else if (argc == 3 && name == "kernel") {
+        gather_against_kernel(level());
+        threads(level());
+    } else
+        return false;
+    return true;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
     try {
-        if (quality) {
-            std::vector<int> links;
-            for (int k = 3; k < argc; ++k) links.push_back(std::atoi(argv[k]));
-            bench_quality(argv[2], links.empty() ? std::vector{16, 32, 64, 256, 512} : links);
-            return 0;
-        }
-        Level level = load_level(argv[equal || retuned ? 2 : 1]);
-        complete_level(level);
-        Job job = make_job(0);
-        if (equal) {
-            std::vector<int> links;
-            for (int k = 3; k < argc; ++k) links.push_back(std::atoi(argv[k]));
-            equal_error(level, links.empty() ? std::vector{0, 16, 32} : links);
-            return 0;
-        }
-        if (retuned) {
-            retune(level, Tier::proof, job);
-            return 0;
-        }
-        gather_against_kernel(level);
-        threads(level);
-        retune(level, Tier::glance, job);
-        retune(level, Tier::proof, job);
-        std::vector<int> links;
-        for (int k = 3; k < argc; ++k) links.push_back(std::atoi(argv[k]));
-        equal_error(level, links.empty() ? std::vector{0, 16, 32} : links);
+        if (run(argc, argv)) return 0;
+        fmt::print(stderr,
+                   "usage: stasigraph_bench kernel LEVEL.toml | equal LEVEL.toml [LINKS ...] | "
+                   "edits LEVEL.toml SURFACE [TIER] | generated [MILLION TEXELS] | series LEVEL.toml | "
+                   "progress LEVEL.toml TIER | "
+                   "quality LEVEL.toml [LINKS ...] | unwrap | lights\n");
+        return 2;
     } catch (const Error& e) {
         fmt::print(stderr, "{}\n", e.text());
         return 1;

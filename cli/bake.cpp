@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <chrono>
+#include <optional>
 
 #include "common.hpp"
 
@@ -46,6 +47,9 @@ void say_shared(const std::vector<SharedTexels>& shared) {
         say("{} more surfaces share light across walls; --json lists them\n", shared.size() - most);
 }
 
+/// What --only takes beside globs of surfaces.
+constexpr const char* probes_alone = "probes";
+
 struct Options {
     Common common;
     fs::path out, cache;
@@ -53,6 +57,7 @@ struct Options {
     std::vector<std::string> sets;
     std::string only;
     float noise = 0;
+    double time_limit = 0;
     bool repack = false, afresh = false;
 };
 
@@ -148,6 +153,91 @@ void print(const Options& o, const Baked& baked, const std::vector<Job::StageTim
     say("time: {}\n", stages);
 }
 
+/// A bake at one tier, as far as it has come.
+struct Made {
+    Level level;
+    Atlas atlas;
+    Baked baked;
+    std::vector<std::string> sets, why;
+    std::vector<Job::StageTime> times;
+    std::vector<fs::path> files;
+};
+
+/// Bakes what is stale at a tier and writes it.
+Made make(const Options& o, Level level, std::vector<std::string> sets, std::vector<std::string> why,
+          Job& job) {
+    const auto start = std::chrono::steady_clock::now();
+    const auto seconds = [&] {
+        return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    };
+    Made m{
+        .level = std::move(level), .atlas = {}, .baked = {}, .sets = std::move(sets), .why = std::move(why)};
+    const fs::path cache = o.cache.empty() ? default_cache(o.common.level) : o.cache;
+    SaveOptions options;
+    if (o.only == probes_alone)
+        options.probes_alone = true;
+    else if (!o.only.empty())
+        options.surfaces = surfaces_named(m.level, o.only);
+    if (!o.repack) m.atlas = earlier_atlas(m.level, atlas_folders(o.common, o.out), job);
+    const double loaded = seconds();
+    std::vector<std::uint32_t> places;
+    for (const std::string& set : m.sets) places.push_back(set_index(m.level, set));
+    m.baked = bake(m.level, m.atlas, job, open_store(cache, [&](const std::string& text) { job.note(text); }),
+                   places);
+    job.limit(0);  // what is made is written
+    m.times = job.times();
+    m.times.insert(m.times.begin(), {"load", loaded});
+    options.times = m.times;
+    options.cache = cache;
+    const double made = seconds();
+    m.files = save_bake(o.out, o.common.level, m.level, m.atlas, m.baked, options);
+    m.times.push_back({"write", seconds() - made});
+    return m;
+}
+
+/// Tiers from the lowest that would be better than what is there up to the one asked for.
+std::vector<Tier> ladder(const Options& o, const Level& level) {
+    std::vector<Tier> tiers;
+    for (const Tier t : {Tier::glance, Tier::proof, Tier::final}) {
+        if (t > level.quality.tier) break;
+        Level there = level;
+        there.quality.tier = t;
+        tiers.push_back(t);
+        if (!o.afresh && !o.repack && bake_status(o.out, there).up_to_date()) tiers.clear();
+    }
+    return tiers;
+}
+
+/// Tier after tier, each written when it is done, until the time is up: the lowest is always finished.
+Made make_in_time(const Options& o, const Level& level, const std::vector<std::string>& why, Job& job) {
+    const auto start = std::chrono::steady_clock::now();
+    const auto left = [&] {
+        return o.time_limit - std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    };
+    std::optional<Made> best;
+    for (const Tier tier : ladder(o, level)) {
+        Level now = level;
+        now.quality.tier = tier;
+        if (best && left() <= 0) break;
+        std::vector<std::string> unused;
+        const std::vector<std::string> sets = stale_sets(o, now, bake_status(o.out, now), unused);
+        job.limit(best ? left() : 0);
+        try {
+            best.emplace(make(o, now, sets, why, job));
+        } catch (const Cancelled&) {
+            if (!job.out_of_time()) throw;
+            job.limit(0);
+            break;
+        }
+    }
+    if (best->level.quality.tier != level.quality.tier)
+        job.note(
+            fmt::format("time was up: this is {}; what was done toward {} is kept, and the next bake goes on "
+                        "from there",
+                        tier_name(best->level.quality.tier), tier_name(level.quality.tier)));
+    return std::move(*best);
+}
+
 void run(Options& o, Job& job) {
     const auto start = std::chrono::steady_clock::now();
     const auto seconds = [&] {
@@ -165,37 +255,21 @@ void run(Options& o, Job& job) {
             say("{} is up to date; --afresh bakes it all the same\n", o.out.string());
         return;
     }
-    SaveOptions options;
-    if (!o.only.empty()) options.surfaces = surfaces_named(level, o.only);
     if (!why.empty() && !o.common.quiet) job.note("baked because " + reasons_text(why));
-    Atlas atlas;
-    if (!o.repack) atlas = earlier_atlas(level, atlas_folders(o.common, o.out), job);
-    const double loaded = seconds();
-    std::vector<std::uint32_t> places;
-    for (const std::string& set : sets) places.push_back(set_index(level, set));
-    const Baked baked = bake(level, atlas, job,
-                             open_store(o.cache.empty() ? default_cache(o.common.level) : o.cache,
-                                        [&](const std::string& text) { job.note(text); }),
-                             places);
-    std::vector<Job::StageTime> times = job.times();
-    times.insert(times.begin(), {"load", loaded});
-    options.times = times;
-    options.cache = o.cache.empty() ? default_cache(o.common.level) : o.cache;
-    const double made = seconds();
-    const std::vector<fs::path> files = save_bake(o.out, o.common.level, level, atlas, baked, options);
-    times.push_back({"write", seconds() - made});
+    const Made m = o.time_limit > 0 ? make_in_time(o, level, why, job) : make(o, level, sets, why, job);
     if (o.common.json) {
-        Json j = to_json(o, level, atlas, baked, times, seconds());
-        j["sets"] = sets;
-        for (const auto& p : files) j["files"].push_back(p.string());
+        Json j = to_json(o, m.level, m.atlas, m.baked, m.times, seconds());
+        j["tier_asked_for"] = tier_name(level.quality.tier);
+        j["sets"] = m.sets;
+        for (const auto& p : m.files) j["files"].push_back(p.string());
         say("{}\n", j.dump(1));
         return;
     }
-    print(o, baked, times);
+    print(o, m.baked, m.times);
     if (!o.only.empty() && !why.empty())
         say("only {} was baked; everything else is as it was, and out of date: {}\n", o.only,
             reasons_text(why));
-    say("wrote {} files to {} in {}\n", files.size(), o.out.string(), seconds_text(seconds()));
+    say("wrote {} files to {} in {}\n", m.files.size(), o.out.string(), seconds_text(seconds()));
 }
 
 }  // namespace
@@ -213,8 +287,13 @@ void add_bake(CLI::App& app) {
                   "relative standard error to aim for; the sheet's or the tier's unless given")
         ->check(CLI::Range(0.001, 1.0));
     c->add_option("--set", o->sets, "bake only this set; may be repeated");
-    c->add_option("--only", o->only,
-                  "write these surfaces' texels alone (glob); everything else keeps its bytes");
+    c->add_option(
+        "--only", o->only,
+        "write these surfaces' texels alone (glob), or \"probes\"; everything else keeps its bytes");
+    c->add_option("--time-limit", o->time_limit,
+                  "seconds: bake glance, then proof, then final, as far as they are done by then; each is "
+                  "written when it is done, the first in any case")
+        ->check(CLI::PositiveNumber);
     c->add_flag("--repack", o->repack,
                 "pack the pages afresh, instead of keeping the places of what is unchanged");
     c->add_option("--cache", o->cache,
@@ -225,6 +304,8 @@ void add_bake(CLI::App& app) {
             (o->bounces.size() > 4 || o->bounces.find_first_not_of("0123456789") != std::string::npos))
             throw CLI::ValidationError("--bounces",
                                        "needs a whole number or settle, not \"" + o->bounces + "\"");
+        if (o->time_limit > 0 && !o->only.empty())
+            throw CLI::ValidationError("--time-limit", "does not go with --only");
         guarded(o->common, [&](Job& job) { run(*o, job); });
     });
 }

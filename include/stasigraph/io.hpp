@@ -67,6 +67,7 @@ struct SaveOptions {
     /// By surface: 1 for those whose texels are written, while everything else keeps what an earlier bake of
     /// the same charts wrote, and stays as out of date as it was. Empty: all.
     std::vector<std::uint8_t> surfaces;
+    bool probes_alone = false;  ///< Likewise the probes and nothing else.
 };
 
 /// Writes sets, probes, both .glb files and, last, the manifest. Each file appears whole or not at all.

@@ -42,9 +42,15 @@ public:
     unsigned threads() const noexcept;
     void cancel() noexcept;
     bool cancelled() const noexcept;
+    /// Cancels the job by itself after so many seconds from now; 0: never, also not as asked for before.
+    void limit(double seconds) noexcept;
+    /// Whether that was what cancelled it.
+    bool out_of_time() const noexcept;
 
     /// Declares the stages to come, so that progress can be told of the whole. Optional.
     void plan(std::vector<PlannedStage> stages);
+    /// Another cost of a planned stage, once more is known of it; or one more stage.
+    void expect(std::string_view stage, double cost);
     /// Starts a stage of `units` steps; the one before it is then finished.
     void begin(std::string_view stage, std::size_t units);
     void advance(std::size_t units);
@@ -64,6 +70,7 @@ public:
                   const std::function<void(std::size_t first, std::size_t last)>& body);
 
 private:
+    friend void record_forecast(Job& job, std::vector<struct ForecastEvent>& into);
     struct State;
     State* state_;  // owned; kept plain so that this header needs no <memory>
 };

@@ -2,6 +2,7 @@
 #include <iterator>
 #include <utility>
 
+#include "bake/costs.hpp"
 #include "bake/layers.hpp"
 #include "bake/occlusion.hpp"
 #include "bake/set_pages.hpp"
@@ -164,19 +165,7 @@ BakeFigures Baker::State::figures() const {
 Baker::Baker(Level level, Job& job, const Atlas* previous, BakeStore store) {
     complete_level(level);
     check_level(level);
-    job.plan({{"sight", 1},
-              {"unwrap", 3},
-              {"pack", 2},
-              {"texels", 3},
-              {"links", 40},
-              {"probe links", 4},
-              {"direct light", 15},
-              {"more links", 25},
-              {"bounces", 8},
-              {"denoise", 4},
-              {"pages", 2},
-              {"occlusion", level.occlusion.reach > 0 ? 4.0f : 0.0f},
-              {"finish", 2}});
+    job.plan(plan_of(level));
     state_ = new State(std::move(level), previous, std::move(store), job);
 }
 Baker::~Baker() {

@@ -153,14 +153,14 @@ public:
     DirectTexels run() {
         DirectTexels out;
         out.longer.assign(count_, 0);
-        each([&](std::size_t i, DirectLight::Scratch& scratch) {
+        each(1, [&](std::size_t i, DirectLight::Scratch& scratch) {
             fresh_[i] = !before_ || is_touched(i) ? 1 : 0;
             if (fresh_[i])
                 glance(i, scratch);
             else
                 field_.glance[i] = before_->texels.glance[was(i)];
         });
-        each([&](std::size_t i, DirectLight::Scratch& scratch) {
+        each(1, [&](std::size_t i, DirectLight::Scratch& scratch) {
             const bool worth_it = field_.worth_a_look(i);
             if (!fresh_[i] && worth_it != !(before_->texels.look[was(i)] < 0)) {
                 fresh_[i] = 1;
@@ -172,7 +172,7 @@ public:
                 look(i, scratch);
         });
         out.least = pass_.floor > 0 ? pass_.floor : field_.floor();
-        each([&](std::size_t i, DirectLight::Scratch& scratch) {
+        each(2, [&](std::size_t i, DirectLight::Scratch& scratch) {
             const int n =
                 field_.look[i] < 0 || !(out.least > 0) ? 0 : field_.wanted(i, out.least, pass_.effort.error);
             out.longer[i] = static_cast<std::uint8_t>(n);
@@ -194,13 +194,14 @@ private:
     std::uint32_t look_seed() const { return mix_bits(pass_.seed ^ 1u); }
     std::uint32_t long_seed() const { return mix_bits(pass_.seed ^ 2u); }
 
+    /// `share` of the pass's units.
     template <class F>
-    void each(F&& f) {
+    void each(std::size_t share, F&& f) {
         job_.parallel(count_, rows_per_task, [&](std::size_t begin, std::size_t end) {
             DirectLight::Scratch scratch;
             for (std::size_t i = begin; i < end; ++i)
                 if (valid_[i]) f(i, scratch);
-            job_.advance((end - begin) / 4);
+            job_.advance((end - begin) * share / 4);
         });
     }
     void glance(std::size_t i, DirectLight::Scratch& scratch) {

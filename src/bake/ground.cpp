@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <utility>
 
+#include "bake/costs.hpp"
 #include "bake/keys.hpp"
 #include "bake/open_places.hpp"
 #include "bake/sources.hpp"
@@ -65,9 +66,12 @@ Ground::Ground(Level l, const Atlas* previous, BakeStore s, Job& job)
         for (std::size_t i = begin; i < end; ++i)
             footprint[i] = footprint_of(level, texels, static_cast<std::uint32_t>(i));
     });
-    job.begin("links", texels.size());
+    // The rows that judge, then the rest of the first links; or what texels need besides.
+    job.begin("links", texels.size() * (tier.first_links > links_that_judge ? 6 : 4) / 3);
     if (store.load || store.save) marks_ = mark_surfaces(level, texels);
-    if (load_texels()) {
+    const bool kept = load_texels();
+    expect_ground(*this, kept, job);
+    if (kept) {
         links = load_links(store, key, rows.size());
     } else {
         record(job);

@@ -60,6 +60,7 @@ Spread spread_of(const GuideSource& s, Job& job) {
                 spread.halves[i * groups + g] = difference * n / length;
             }
         }
+        job.advance((end - begin) * groups);
     });
     return spread;
 }

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "bake/costs.hpp"
 #include "bake/direct_layers.hpp"
 #include "bake/guide_denoise.hpp"
 #include "bake/set_pages.hpp"
@@ -199,11 +200,12 @@ std::size_t light_layers(LightWork& work, const std::vector<std::uint32_t>& grou
     for (const std::uint32_t g : groups)
         if (!load(work.ground, layers[g])) make.push_back(g);
     if (make.empty()) return 0;
+    expect_layers(work.ground, work.lit, make.size(), job);
     job.begin("direct light", work.ground.rows.size() * make.size());
     for (const std::uint32_t g : make) light_direct(work, g, layers[g], job);
     Making making(work, make, layers);
     const Solved solved = solve_layers(making, job);
-    job.begin("denoise", 1);
+    job.begin("denoise", denoise_units(work.ground.texels.size(), make.size()));
     show(making, solved.light, solved.lengths, job);
     job.begin("pages", make.size());
     light_probes(making, solved.light, job);

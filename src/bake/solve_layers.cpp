@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "bake/costs.hpp"
 #include "base/blob.hpp"
 #include "base/hash.hpp"
 
@@ -155,7 +156,7 @@ Solved solve_layers(Making& m, Job& job) {
     const NoiseQuestion question{lit.quality.noise > 0 ? lit.quality.noise : g.tier.noise, first, most};
     const std::size_t groups = m.groups.size();
     Asked asked{{.first = first, .groups = groups, .doublings = {}}, {}};
-    job.begin("more links", g.rows.size());
+    job.begin("noise", 3 * bounce_units(0));
     if (most > first) {
         if (!load(m, asked)) {
             // First with the first links and a few bounces, to see where the light is uncertain.
@@ -171,9 +172,11 @@ Solved solve_layers(Making& m, Job& job) {
         }
         std::vector<std::uint32_t> longest(g.rows.size());
         for (std::size_t i = 0; i < longest.size(); ++i) longest[i] = asked.lengths.longest(i);
+        job.begin("more links", g.rows.size());
+        job.expect("more links", cost_of_links(g, longest));
         g.extend(longest, job);
     }
-    job.begin("bounces", 24);
+    job.begin("bounces", settle_units);
     Solved solved{.light = {}, .lengths = std::move(asked.lengths)};
     if (!load(m, solved)) {
         SolveResult result = solve_bounces(g.links, solved.lengths, m.work.albedo,

@@ -11,6 +11,7 @@
 #include <chrono>
 #include <mutex>
 
+#include "base/forecast.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -41,8 +42,16 @@ struct Job::State {
     JobSettings settings;
     tbb::task_arena arena;
     std::atomic<bool> cancel{false};
-    std::vector<PlannedStage> plan;
-    double plan_total = 0, plan_before = 0, plan_stage = 0;  // cost: of all, of finished stages, of this one
+    std::atomic<Clock::rep> until{0};  ///< Ticks of the clock; 0: no limit.
+    Forecast forecast;
+    std::vector<ForecastEvent>* record = nullptr;
+    bool planned = false;
+
+    void tell(ForecastEvent::Kind kind, std::string_view name, double value) {
+        const ForecastEvent e{kind, std::string(name), value, seconds_since(plan_start)};
+        forecast.tell(e);
+        if (record) record->push_back(e);
+    }
     std::string stage;
     std::size_t units = 0;
     std::atomic<std::size_t> done{0};
@@ -65,11 +74,12 @@ struct Job::State {
         last_report = now;
         const double share =
             units == 0 ? 0 : std::min(1.0, static_cast<double>(done.load()) / static_cast<double>(units));
-        Progress p{.stage = stage, .done = 0, .seconds = seconds_since(plan_start), .seconds_left = -1};
-        // A stage may come again, for one set after the other.
-        p.done = plan_total > 0 ? std::min(1.0, (plan_before + plan_stage * share) / plan_total) : share;
-        // What is left of the plan, priced by what its part so far has cost.
-        if (p.done > 0.02) p.seconds_left = p.seconds * (1 - p.done) / p.done;
+        Progress p{.stage = stage, .done = share, .seconds = seconds_since(plan_start), .seconds_left = -1};
+        if (planned) {
+            if (running) tell(ForecastEvent::Kind::running, stage, share);
+            p.done = forecast.done();
+            p.seconds_left = forecast.left(p.seconds);
+        }
         settings.on_progress(p);
     }
 };
@@ -86,16 +96,28 @@ void Job::cancel() noexcept {
     state_->cancel = true;
 }
 bool Job::cancelled() const noexcept {
-    return state_->cancel;
+    return state_->cancel || out_of_time();
+}
+void Job::limit(double seconds) noexcept {
+    const auto far = std::chrono::duration_cast<Clock::duration>(std::chrono::duration<double>(seconds));
+    state_->until = seconds > 0 ? (Clock::now() + far).time_since_epoch().count() : 0;
+}
+bool Job::out_of_time() const noexcept {
+    const Clock::rep until = state_->until.load(std::memory_order_relaxed);
+    return until != 0 && Clock::now().time_since_epoch().count() >= until;
 }
 
 void Job::plan(std::vector<PlannedStage> stages) {
-    state_->plan = std::move(stages);
-    state_->plan_total = 0;
-    for (const PlannedStage& s : state_->plan) state_->plan_total += s.cost;
-    state_->plan_before = state_->plan_stage = 0;
+    state_->forecast.clear();
+    state_->planned = !stages.empty();
     state_->plan_start = Clock::now();
+    for (const PlannedStage& s : stages) state_->tell(ForecastEvent::Kind::plan, s.name, s.cost);
     state_->times.clear();
+}
+
+void Job::expect(std::string_view stage, double cost) {
+    const std::lock_guard lock(state_->report_lock);
+    if (state_->planned) state_->tell(ForecastEvent::Kind::plan, stage, cost);
 }
 
 void Job::begin(std::string_view stage, std::size_t units) {
@@ -106,8 +128,8 @@ void Job::begin(std::string_view stage, std::size_t units) {
     s.done = 0;
     s.stage_start = Clock::now();
     s.running = true;
-    for (const PlannedStage& p : s.plan)
-        if (p.name == s.stage) s.plan_stage = p.cost;
+    // A stage may come again, for one set after the other.
+    if (const std::lock_guard lock(s.report_lock); s.planned) s.tell(ForecastEvent::Kind::again, stage, 0);
 }
 
 void Job::advance(std::size_t units) {
@@ -120,10 +142,14 @@ void Job::finish() {
     if (!s.running) return;
     s.running = false;
     s.times.push_back({s.stage, seconds_since(s.stage_start)});
-    s.plan_before += s.plan_stage;
-    s.plan_stage = 0;
+    if (const std::lock_guard lock(s.report_lock); s.planned)
+        s.tell(ForecastEvent::Kind::finished, s.stage, s.times.back().seconds);
     s.done = 0;
     s.report(true);
+}
+
+void record_forecast(Job& job, std::vector<ForecastEvent>& into) {
+    job.state_->record = &into;
 }
 
 void Job::note(const std::string& text) {

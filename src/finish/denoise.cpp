@@ -255,6 +255,7 @@ AllFitted fit_all(const Input& in, Job& job) {
                 for (std::size_t f = 0; f < fit_count; ++f) out[f][at] = around.fit(f, w);
             }
         }
+        job.advance((end - begin) * in.groups * 2);
     });
     return out;
 }

@@ -28,6 +28,10 @@ struct SlopesToSmooth {
     const SlopeRows& rows;
     LightField& slopes;
 };
+/// The units of a job's stage that guide_denoise() and denoise() together advance by.
+constexpr std::size_t denoise_units(std::size_t texels, std::size_t groups) {
+    return 3 * texels * groups;
+}
 /// How far around a texel light may come from, in steps of the graph.
 inline constexpr int smoothing_steps = 8;
 

@@ -4,14 +4,15 @@
 #include <span>
 
 #include "io/files.hpp"
+#include "io/json_place.hpp"
 #include "stasigraph/io.hpp"
 
 namespace stasigraph {
 
 /// Texel values times 2^-exponent as 16-bit floats, the exponent in the header attribute
-/// "stasigraph:exponent".
+/// "stasigraph:exponent", and in "stasigraph:made_from" the key of what they were made from.
 void write_scaled_exr(const std::filesystem::path& to, int width, int height, const std::vector<Rgb>& pixels,
-                      int exponent);
+                      int exponent, const std::string& made_from);
 /// The values as they were, by the exponent in the header.
 std::vector<Rgb> read_scaled_exr(const std::filesystem::path& path, int side);
 
@@ -22,9 +23,13 @@ struct LayeredImage {
     std::vector<std::string> layers;
     std::vector<Rgb> values;
 };
-void write_layered_exr(const std::filesystem::path& to, const LayeredImage& image, int exponent);
+void write_layered_exr(const std::filesystem::path& to, const LayeredImage& image, int exponent,
+                       const std::string& made_from);
 /// Throws Error where the size is another or a layer is missing.
 LayeredImage read_layered_exr(const std::filesystem::path& path, int side, std::vector<std::string> layers);
+
+/// Layers of a directional page, in the order of DirectionalPage.
+inline const std::vector<std::string> directional_layers = {"1-1", "10", "11"};
 
 /// The smallest exponent, 0 or more, that brings every channel under 16384.
 int image_exponent(std::span<const Rgb> pixels);
@@ -44,6 +49,9 @@ std::string atlas_hash(const Atlas& atlas);
 /// probes.bin: see docs/files.md.
 Bytes pack_probes(const ProbeNet& net, const std::vector<const BakedSet*>& sets);
 void unpack_probes(const Bytes& bytes, const std::string& where, ProbeNet& net, std::vector<BakedSet>& sets);
+
+/// Throws Error where there is none, or a damaged one.
+Json read_manifest(const std::filesystem::path& folder);
 
 inline constexpr int manifest_version = 1;
 

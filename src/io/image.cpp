@@ -135,7 +135,7 @@ Bytes encode_png_grey(int width, int height, const std::vector<std::uint8_t>& gr
 }
 
 void write_exr(const std::filesystem::path& to, int width, int height, const std::vector<Rgb>& pixels) {
-    write_scaled_exr(to, width, height, pixels, 0);
+    write_scaled_exr(to, width, height, pixels, 0, "");
 }
 
 int image_exponent(std::span<const Rgb> pixels) {
@@ -147,11 +147,12 @@ int image_exponent(std::span<const Rgb> pixels) {
 }
 
 void write_scaled_exr(const std::filesystem::path& to, int width, int height, const std::vector<Rgb>& pixels,
-                      int exponent) {
-    write_layered_exr(to, {width, height, {""}, pixels}, exponent);
+                      int exponent, const std::string& made_from) {
+    write_layered_exr(to, {width, height, {""}, pixels}, exponent, made_from);
 }
 
-void write_layered_exr(const std::filesystem::path& to, const LayeredImage& image, int exponent) {
+void write_layered_exr(const std::filesystem::path& to, const LayeredImage& image, int exponent,
+                       const std::string& made_from) {
     OIIO::ImageSpec spec(image.width, image.height, static_cast<int>(3 * image.layers.size()),
                          OIIO::TypeDesc::HALF);
     for (std::size_t l = 0; l < image.layers.size(); ++l)
@@ -160,6 +161,7 @@ void write_layered_exr(const std::filesystem::path& to, const LayeredImage& imag
                 (image.layers[l].empty() ? "" : image.layers[l] + ".") + std::string(1, "RGB"[c]);
     spec.attribute("compression", "zip");
     spec.attribute("stasigraph:exponent", exponent);
+    spec.attribute("stasigraph:made_from", made_from);
     // Else the clock is written, and no two files are the same.
     spec.attribute("DateTime", "2000:01:01 00:00:00");
     spec.attribute("oiio:ColorSpace", "Linear");

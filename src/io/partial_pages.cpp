@@ -55,7 +55,7 @@ void keep_other_texels(const Atlas& atlas, const std::vector<std::uint8_t>& chos
             if (owner[i] == none || !chosen[owner[i]]) page.texels[i] = before[i];
         if (p >= set.directional.size()) continue;
         DirectionalPage& slopes = set.directional[p];
-        const LayeredImage old = read_layered_exr(file("directional", p), slopes.side, {"1-1", "10", "11"});
+        const LayeredImage old = read_layered_exr(file("directional", p), slopes.side, directional_layers);
         for (std::size_t i = 0; i < owner.size(); ++i)
             for (std::size_t c = 0; c < 3 && (owner[i] == none || !chosen[owner[i]]); ++c)
                 slopes.texels[i][c] = old.values[3 * i + c];

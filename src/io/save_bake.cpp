@@ -16,9 +16,6 @@ namespace stasigraph {
 
 namespace {
 
-/// Layers of a directional page, in the order of DirectionalPage.
-const std::vector<std::string> harmonics = {"1-1", "10", "11"};
-
 Json vec(Vec2 v) {
     return Json::array({v.x, v.y});
 }
@@ -48,18 +45,19 @@ Json probes_json(const ProbeNet& net, const std::vector<const BakedSet*>& sets) 
     const std::size_t positions = 32, validity = positions + 12 * n, clearance = validity + 4 * n,
                       distance = clearance + 4 * n,
                       light = distance + 8 * probe_map_side * probe_map_side * n;
-    Json json = {{"format", "stasigraph probes"},
-                 {"version", 1},
-                 {"file", "probes.bin"},
-                 {"count", n},
-                 {"byte_order", "little"},
-                 {"basis",
-                  "nine real orthonormal spherical harmonics of world coordinates, +Y up, cosine-convolved: "
-                  "00, 1-1 (y), 10 (z), 11 (x), 2-2 (xy), 2-1 (yz), 20 (3z2-1), 21 (xz), 22 (x2-y2); lux"},
-                 {"positions", {{"offset", positions}, {"type", "float32[3]"}}},
-                 {"validity", {{"offset", validity}, {"type", "float32"}}},
-                 {"clearance", {{"offset", clearance}, {"type", "float32"}}},
-                 {"distance", {{"offset", distance}, {"type", "float32[2]"}, {"map_side", probe_map_side}}}};
+    Json json = {
+        {"format", "stasigraph probes"},
+        {"version", 1},
+        {"file", "probes.bin"},
+        {"count", n},
+        {"byte_order", "little"},
+        {"basis",
+         "nine real orthonormal spherical directional_layers of world coordinates, +Y up, cosine-convolved: "
+         "00, 1-1 (y), 10 (z), 11 (x), 2-2 (xy), 2-1 (yz), 20 (3z2-1), 21 (xz), 22 (x2-y2); lux"},
+        {"positions", {{"offset", positions}, {"type", "float32[3]"}}},
+        {"validity", {{"offset", validity}, {"type", "float32"}}},
+        {"clearance", {{"offset", clearance}, {"type", "float32"}}},
+        {"distance", {{"offset", distance}, {"type", "float32[2]"}, {"map_side", probe_map_side}}}};
     for (std::size_t s = 0; s < sets.size(); ++s)
         json["sets"].push_back(
             {{"name", sets[s]->name}, {"offset", light + s * 108 * n}, {"type", "float32[9][3]"}});
@@ -70,22 +68,6 @@ Json probes_json(const ProbeNet& net, const std::vector<const BakedSet*>& sets) 
                                     {"count", l.count},
                                     {"first", l.first}});
     return json;
-}
-
-Json read_manifest(const fs::path& folder) {
-    const fs::path path = folder / "manifest.json";
-    std::error_code bad;
-    if (!fs::exists(path, bad))
-        throw Error{.what = "holds no bake",
-                    .where = folder.string(),
-                    .value = "",
-                    .remedy = "Run `stasigraph bake` first."};
-    const Bytes bytes = read_file(path);
-    try {
-        return Json::parse(bytes.begin(), bytes.end());
-    } catch (const nlohmann::json::exception&) {
-        throw Error{.what = "is damaged", .where = path.string(), .value = "", .remedy = "Bake again."};
-    }
 }
 
 std::vector<std::string> file_names(const Json& manifest) {
@@ -220,7 +202,8 @@ struct Written {
     }
 };
 
-Json write_set(const Level& level, const BakedSet& set, const BakeSet& recipe, Written& written) {
+Json write_set(const Level& level, const BakedSet& set, const BakeSet& recipe, const std::string& made_from,
+               Written& written) {
     Json entry = {{"name", set.name},
                   {"scene_hash", level.scene_hash},
                   {"sheet_hash", level.sheet_hash},
@@ -231,18 +214,18 @@ Json write_set(const Level& level, const BakedSet& set, const BakeSet& recipe, W
         const PageImage& page = set.pages[p];
         const std::string name = set.name + "/lightmap-" + std::to_string(p) + ".exr";
         const int exponent = image_exponent(page.texels);
-        write_scaled_exr(written.folder / name, page.side, page.side, page.texels, exponent);
+        write_scaled_exr(written.folder / name, page.side, page.side, page.texels, exponent, made_from);
         written.add(name);
         entry["lightmaps"].push_back({{"file", name}, {"exponent", exponent}});
     }
     for (std::size_t p = 0; p < set.directional.size(); ++p) {
         const DirectionalPage& page = set.directional[p];
         const std::string name = set.name + "/directional-" + std::to_string(p) + ".exr";
-        LayeredImage image{page.side, page.side, harmonics, {}};
+        LayeredImage image{page.side, page.side, directional_layers, {}};
         image.values.reserve(3 * page.texels.size());
         for (const auto& t : page.texels) image.values.insert(image.values.end(), t.begin(), t.end());
         const int exponent = image_exponent(image.values);
-        write_layered_exr(written.folder / name, image, exponent);
+        write_layered_exr(written.folder / name, image, exponent, made_from);
         written.add(name);
         entry["directional"].push_back({{"file", name}, {"exponent", exponent}});
     }
@@ -252,19 +235,18 @@ Json write_set(const Level& level, const BakedSet& set, const BakeSet& recipe, W
 /// What a set of which some surfaces alone were baked is made from: the rest is as it was.
 void keep_keys(const Json& old, const Level& level, const std::vector<std::uint8_t>& surfaces,
                const std::string& key, Json& entry, Written& written) {
-    for (const char* name : {"made_from", "probes_made_from", "inputs", "scene_hash", "sheet_hash"})
+    for (const char* name : {"made_from", "probes_made_from", "probes_light_made_from", "probes_inputs",
+                             "inputs", "scene_hash", "sheet_hash"})
         if (old.contains(name)) entry[name] = old[name];
-    if (const std::string older = old.value("inputs", ""); !older.empty()) written.add(older, false);
+    for (const char* name : {"inputs", "probes_inputs"})
+        if (const std::string older = old.value(name, ""); !older.empty()) written.add(older, false);
     entry["surfaces_made_from"] = old.value("surfaces_made_from", Json::object());
     for (std::size_t s = 0; s < surfaces.size(); ++s)
         if (surfaces[s]) entry["surfaces_made_from"][level.surfaces[s].name] = key;
 }
 
-/// Writes what is of the whole level: visibility and occlusion maps, and the probes, where sets that are not
-/// written now keep theirs.
-void write_whole(const fs::path& folder, const Level& level, const Baked& baked,
-                 const std::vector<std::size_t>& kept, std::vector<BakedSet>& probe_sets, Json& manifest,
-                 Written& written) {
+/// Visibility and occlusion.
+void write_maps(const Level& level, const Baked& baked, Json& manifest, Written& written) {
     for (std::size_t p = 0; p < baked.visibility.size(); ++p) {
         const VisibilityPage& page = baked.visibility[p];
         if (page.texels.empty()) continue;
@@ -285,27 +267,135 @@ void write_whole(const fs::path& folder, const Level& level, const Baked& baked,
         manifest["occlusion"]["reach"] = level.occlusion.reach;
         manifest["occlusion"]["files"].push_back(name);
     }
-    if (baked.probes.size() > 0) {
-        keep_probes(folder, baked.probes, kept, probe_sets);
-        std::vector<const BakedSet*> sets;
-        for (const BakedSet& set : probe_sets)
-            if (set.probes.size() == baked.probes.size()) sets.push_back(&set);
-        write_file(written.folder / "probes.bin", pack_probes(baked.probes, sets));
-        write_text(written.folder / "probes.json", probes_json(baked.probes, sets).dump(1) + "\n");
-        written.add("probes.bin");
-        written.add("probes.json");
-        manifest["probes"] = {{"count", baked.probes.size()}, {"header", "probes.json"}};
-    }
 }
 
-/// The same as an earlier bake wrote it.
+/// The probes of all sets: of those that are not written now as they were.
+void write_probes(const fs::path& folder, const Baked& baked, const std::vector<std::size_t>& kept,
+                  std::vector<BakedSet>& probe_sets, Json& manifest, Written& written) {
+    if (baked.probes.size() == 0) return;
+    keep_probes(folder, baked.probes, kept, probe_sets);
+    std::vector<const BakedSet*> sets;
+    for (const BakedSet& set : probe_sets)
+        if (set.probes.size() == baked.probes.size()) sets.push_back(&set);
+    Json header = probes_json(baked.probes, sets);
+    for (std::size_t i = 0; i < sets.size(); ++i)
+        for (const Json& entry : manifest["sets"])
+            if (entry["name"] == sets[i]->name)
+                header["sets"][i]["made_from"] =
+                    entry.value("probes_light_made_from", entry.value("made_from", ""));
+    write_file(written.folder / "probes.bin", pack_probes(baked.probes, sets));
+    write_text(written.folder / "probes.json", header.dump(1) + "\n");
+    written.add("probes.bin");
+    written.add("probes.json");
+    manifest["probes"] = {{"count", baked.probes.size()}, {"header", "probes.json"}};
+}
+
+/// The same as an earlier bake wrote it, but for what is there already.
 void keep_whole(const Json& before, Json& manifest, Written& written) {
     for (const char* name : {"ground", "layers", "inputs", "visibility", "visibility_made_from", "occlusion",
-                             "occlusion_made_from", "probes"})
+                             "occlusion_made_from"})
         if (before.contains(name)) manifest[name] = before[name];
+    if (!manifest.contains("probes") && before.contains("probes")) manifest["probes"] = before["probes"];
     for (const std::string& file : file_names(before))
         if (std::find(written.files.begin(), written.files.end(), file) == written.files.end())
             written.add(file, false);
+}
+
+/// One save as it goes on.
+struct Saving {
+    const fs::path& folder;
+    const Level& level;
+    const Atlas& atlas;
+    const Baked& baked;
+    const SaveOptions& options;
+    Json before;
+    std::string uvs;
+    LevelInputs inputs;
+    std::string inputs_file;
+    Written written;
+    std::vector<BakedSet> probe_sets;
+    std::vector<std::size_t> kept;  ///< Of those the ones that are not baked now.
+
+    bool whole() const { return options.surfaces.empty() && !options.probes_alone; }
+    /// What an earlier bake says of a set, for a part of it to be replaced.
+    Json replaced(const std::string& set) const {
+        if (whole()) return {};
+        Json old = earlier_entry(before, uvs, set);
+        if (old.is_null())
+            throw Error{.what = "holds no bake of these charts that could keep everything else",
+                        .where = folder.string(),
+                        .value = set,
+                        .remedy = "Bake everything once."};
+        return old;
+    }
+    void keep_files(const Json& entry);
+    Json write_light(std::size_t number, BakedSet& set);
+    void add_set(std::size_t number, Json& manifest);
+};
+
+void Saving::keep_files(const Json& entry) {
+    for (const char* name : {"inputs", "probes_inputs"})
+        if (const std::string older = entry.value(name, ""); !older.empty()) written.add(older, false);
+    for (const char* maps : {"lightmaps", "directional"})
+        for (const Json& map : entry.value(maps, Json::array())) written.add(map.value("file", ""), false);
+    written.add(entry.value("name", "") + "/preview.glb", false);
+    const Json combined = entry.value("combined", Json::object());
+    if (!combined.contains("file")) return;
+    written.add(combined.value("file", ""), false);
+    for (const Json& image : combined.value("images", Json::array()))
+        if (image.is_string()) written.add(image.get<std::string>(), false);
+}
+
+/// A set's lightmaps, all of them or the chosen surfaces' part, and what shows them.
+Json Saving::write_light(std::size_t number, BakedSet& set) {
+    const Json old = replaced(set.name);
+    const std::string& key = inputs.keys.sets[number].key;
+    if (!old.is_null()) keep_other_texels(atlas, options.surfaces, folder, old, set);
+    Json entry =
+        write_set(level, set, level.sets[number], old.is_null() ? key : old.value("made_from", ""), written);
+    entry["made_from"] = key;
+    entry["probes_made_from"] = inputs.keys.probes;
+    entry["inputs"] = inputs_file;
+    if (!old.is_null()) keep_keys(old, level, options.surfaces, key, entry, written);
+    const fs::path to = written.folder / set.name;
+    write_preview_glb(to / "preview.glb", level, atlas, set, baked);
+    written.add(set.name + "/preview.glb");
+    if (level.combined.by == CombinedBy::nothing) return entry;
+    const CombinedFiles combined = write_combined(to, level, atlas, set, baked);
+    entry["combined"] = {
+        {"file", set.name + "/combined.glb"}, {"exposure_ev", combined.exposure}, {"images", Json::array()}};
+    written.add(set.name + "/combined.glb");
+    for (const std::string& image : combined.images) {
+        entry["combined"]["images"].push_back(set.name + "/" + image);
+        written.add(set.name + "/" + image);
+    }
+    return entry;
+}
+
+void Saving::add_set(std::size_t number, Json& manifest) {
+    const std::string& name = level.sets[number].name;
+    const auto made =
+        std::find_if(baked.sets.begin(), baked.sets.end(), [&](const BakedSet& s) { return s.name == name; });
+    BakedSet set{.name = name, .pages = {}, .directional = {}, .probes = {}};
+    Json entry;
+    if (made == baked.sets.end()) {
+        entry = earlier_entry(before, uvs, name);
+        if (entry.is_null()) return;
+        keep_files(entry);
+        kept.push_back(probe_sets.size());
+    } else if (options.probes_alone) {
+        set.probes = made->probes;
+        entry = replaced(name);
+        entry["probes_made_from"] = inputs.keys.probes;
+        entry["probes_light_made_from"] = inputs.keys.sets[number].key;
+        entry["probes_inputs"] = inputs_file;
+        keep_files(entry);
+    } else {
+        set = *made;
+        entry = write_light(number, set);
+    }
+    probe_sets.push_back({.name = name, .pages = {}, .directional = {}, .probes = std::move(set.probes)});
+    manifest["sets"].push_back(std::move(entry));
 }
 
 }  // namespace
@@ -319,90 +409,45 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
     } catch (const Error&) {
         // None yet, or one that says nothing: nothing to keep or tidy up.
     }
-    const std::string uvs = atlas_hash(atlas);
+    Staging staging(folder);
+    const fs::path& to = staging.folder();
+    Saving saving{.folder = folder,
+                  .level = level,
+                  .atlas = atlas,
+                  .baked = baked,
+                  .options = options,
+                  .before = std::move(before),
+                  .uvs = atlas_hash(atlas),
+                  .inputs = inputs_of(level),
+                  .inputs_file = {},
+                  .written = {.folder = to, .now = {}},
+                  .probe_sets = {},
+                  .kept = {}};
+    Written& written = saving.written;
     Json manifest = {{"format", "stasigraph bake"},
                      {"version", manifest_version},
                      {"level", level.name},
                      {"scene_hash", level.scene_hash},
                      {"sheet_hash", level.sheet_hash},
-                     {"atlas_hash", uvs},
+                     {"atlas_hash", saving.uvs},
                      {"settings", settings_json(level)},
                      {"bounces_done", baked.figures.bounces},
                      {"groups", level.groups},
                      {"pages", atlas.pages},
                      {"density_gave_way", atlas.gave_way},
                      {"sets", Json::array()}};
-    Staging staging(folder);
-    const fs::path& to = staging.folder();
-    Written written{.folder = to, .now = {}};
-    const LevelInputs inputs = inputs_of(level);
-    const std::string inputs_json = inputs_text(inputs), inputs_file = inputs_name(inputs_json);
-    write_text(to / inputs_file, inputs_json);
-    written.add(inputs_file);
-    add_keys(inputs, manifest);
-    manifest["inputs"] = inputs_file;
-    std::vector<BakedSet> probe_sets;
-    std::vector<std::size_t> kept;
-    for (std::size_t i = 0; i < level.sets.size(); ++i) {
-        const auto made = std::find_if(baked.sets.begin(), baked.sets.end(),
-                                       [&](const BakedSet& s) { return s.name == level.sets[i].name; });
-        const BakedSet nothing{.name = level.sets[i].name, .pages = {}, .directional = {}, .probes = {}};
-        BakedSet set = made == baked.sets.end() ? nothing : *made;
-        Json entry;
-        if (made != baked.sets.end()) {
-            const Json old = options.surfaces.empty() ? Json() : earlier_entry(before, uvs, set.name);
-            if (!options.surfaces.empty()) {
-                if (old.is_null())
-                    throw Error{
-                        .what = "holds no bake of these charts that could keep the other surfaces' light",
-                        .where = folder.string(),
-                        .value = set.name,
-                        .remedy = "Bake everything once."};
-                keep_other_texels(atlas, options.surfaces, folder, old, set);
-            }
-            entry = write_set(level, set, level.sets[i], written);
-            entry["made_from"] = inputs.keys.sets[i].key;
-            entry["probes_made_from"] = inputs.keys.probes;
-            entry["inputs"] = inputs_file;
-            if (!old.is_null())
-                keep_keys(old, level, options.surfaces, inputs.keys.sets[i].key, entry, written);
-            write_preview_glb(to / set.name / "preview.glb", level, atlas, set, baked);
-            written.add(set.name + "/preview.glb");
-            if (level.combined.by != CombinedBy::nothing) {
-                const CombinedFiles combined = write_combined(to / set.name, level, atlas, set, baked);
-                entry["combined"] = {{"file", set.name + "/combined.glb"},
-                                     {"exposure_ev", combined.exposure},
-                                     {"images", Json::array()}};
-                written.add(set.name + "/combined.glb");
-                for (const std::string& image : combined.images) {
-                    entry["combined"]["images"].push_back(set.name + "/" + image);
-                    written.add(set.name + "/" + image);
-                }
-            }
-        } else {
-            entry = earlier_entry(before, uvs, set.name);
-            if (entry.is_null()) continue;
-            if (const std::string older = entry.value("inputs", ""); !older.empty())
-                written.add(older, false);
-            kept.push_back(probe_sets.size());
-            for (const char* maps : {"lightmaps", "directional"})
-                for (const Json& map : entry.value(maps, Json::array()))
-                    written.add(map.value("file", ""), false);
-            written.add(set.name + "/preview.glb", false);
-            if (const Json combined = entry.value("combined", Json::object()); combined.contains("file")) {
-                written.add(combined.value("file", ""), false);
-                for (const Json& image : combined.value("images", Json::array()))
-                    if (image.is_string()) written.add(image.get<std::string>(), false);
-            }
-        }
-        probe_sets.push_back({.name = set.name, .pages = {}, .directional = {}, .probes = set.probes});
-        manifest["sets"].push_back(std::move(entry));
-    }
+    const std::string inputs_json = inputs_text(saving.inputs);
+    saving.inputs_file = inputs_name(inputs_json);
+    write_text(to / saving.inputs_file, inputs_json);
+    written.add(saving.inputs_file);
+    add_keys(saving.inputs, manifest);
+    manifest["inputs"] = saving.inputs_file;
+    for (std::size_t i = 0; i < level.sets.size(); ++i) saving.add_set(i, manifest);
     manifest["surfaces"] = surfaces_json(level, atlas);
+    if (saving.whole()) write_maps(level, baked, manifest, written);
     if (options.surfaces.empty())
-        write_whole(folder, level, baked, kept, probe_sets, manifest, written);
-    else
-        keep_whole(before, manifest, written);
+        write_probes(folder, baked, saving.kept, saving.probe_sets, manifest, written);
+    if (!saving.whole()) keep_whole(saving.before, manifest, written);
     write_level_glb(to / (level.name + ".glb"), level_file, level, atlas);
     written.add(level.name + ".glb");
     const fs::path charts = atlas_file(to, level.quality.tier);
@@ -416,107 +461,12 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
     manifest["files"] = written.files;
     write_text(to / "manifest.json", manifest.dump(1) + "\n");
     written.now.push_back("manifest.json");
-    staging.commit(written.now, file_names(before));
-    remember_times(options, inputs.keys.costs, baked.figures);
-    remove_stale(folder, before, manifest);
+    staging.commit(written.now, file_names(saving.before));
+    remember_times(options, saving.inputs.keys.costs, baked.figures);
+    remove_stale(folder, saving.before, manifest);
     std::vector<fs::path> paths;
     for (const std::string& name : written.now) paths.push_back(folder / name);
     return paths;
-}
-
-SavedBake load_bake(const fs::path& folder, const Level& level, const std::string& only) {
-    const Json manifest = read_manifest(folder);
-    const JsonPlace root(manifest, "manifest.json:");
-    if (root["version"].count(0) != manifest_version)
-        throw Error{.what = "has a version this program does not read",
-                    .where = "manifest.json",
-                    .value = "",
-                    .remedy = "Bake again."};
-    SavedBake saved{.atlas = load_atlas(referenced_file(folder, root["charts"].text(""), "manifest.json")),
-                    .sets = {},
-                    .probes = {},
-                    .tier = root["settings"]["tier"].text("")};
-    if (root["atlas_hash"].text("") != atlas_hash(saved.atlas))
-        throw Error{.what = "the charts are not those the lightmaps were made for",
-                    .where = (folder / root["charts"].text("")).string(),
-                    .value = "",
-                    .remedy = "Run `stasigraph bake` again."};
-    const Atlas& atlas = saved.atlas;
-    saved.stale = !fit_atlas(level, saved.atlas);
-    const BakeStatus status = bake_status(folder, level);
-    std::string names;
-    const JsonPlace sets = root["sets"];
-    for (std::size_t s = 0; s < sets.size(); ++s) {
-        BakedSet set{.name = sets[s]["name"].text(""), .pages = {}, .directional = {}, .probes = {}};
-        names += (names.empty() ? "" : ", ") + set.name;
-        if (!only.empty() && set.name != only) continue;
-        // Each set says what it was made from: a bake of one set leaves the others as they were.
-        for (const ResultStatus& result : status.results) {
-            if (!result.stale || result.set != set.name) continue;
-            saved.stale = true;
-            for (const std::string& why : result.because)
-                if (std::find(saved.because.begin(), saved.because.end(), why) == saved.because.end())
-                    saved.because.push_back(why);
-        }
-        const JsonPlace maps = sets[s]["lightmaps"];
-        if (maps.size() != atlas.pages.size()) maps.fail("has not one file for each page");
-        for (std::size_t p = 0; p < maps.size(); ++p) {
-            const fs::path file = referenced_file(folder, maps[p]["file"].text(""), "manifest.json");
-            set.pages.push_back({atlas.pages[p], read_scaled_exr(file, atlas.pages[p]), {}});
-        }
-        const JsonPlace directional = sets[s]["directional"];
-        if (directional && directional.size() != atlas.pages.size())
-            directional.fail("has not one file for each page");
-        for (std::size_t p = 0; p < directional.size(); ++p) {
-            const fs::path file = referenced_file(folder, directional[p]["file"].text(""), "manifest.json");
-            const LayeredImage image = read_layered_exr(file, atlas.pages[p], harmonics);
-            DirectionalPage& page = set.directional.emplace_back();
-            page.side = image.width;
-            page.texels.resize(image.values.size() / 3);
-            for (std::size_t i = 0; i < image.values.size(); ++i) page.texels[i / 3][i % 3] = image.values[i];
-        }
-        saved.sets.push_back(std::move(set));
-    }
-    if (saved.sets.empty())
-        throw Error{.what = "there is no such bake set",
-                    .where = "--set",
-                    .value = only,
-                    .remedy = "The bake has: " + names + "."};
-    const JsonPlace maps = root["visibility"];
-    for (std::size_t m = 0; m < maps.size(); ++m) {
-        saved.visibility.resize(atlas.pages.size());
-        const std::uint32_t p = maps[m]["page"].index(atlas.pages.size());
-        VisibilityPage& page = saved.visibility[p];
-        page.side = atlas.pages[p];
-        for (std::size_t l = 0; l < maps[m]["lights"].size(); ++l)
-            page.lights.push_back(maps[m]["lights"][l].text(""));
-        if (page.lights.size() > 4) maps[m]["lights"].fail("are more than four");
-        const fs::path file = referenced_file(folder, maps[m]["file"].text(""), "manifest.json");
-        const Image image = decode_image(read_file(file), file.string());
-        if (image.width != page.side || image.height != page.side)
-            maps[m]["file"].fail("has not the size of its page");
-        for (std::size_t i = 0; i < image.rgba.size(); i += 4)
-            page.texels.push_back({image.rgba[i], image.rgba[i + 1], image.rgba[i + 2], image.rgba[i + 3]});
-    }
-    const JsonPlace open = root["occlusion"]["files"];
-    if (open && open.size() != atlas.pages.size()) open.fail("has not one file for each page");
-    for (std::size_t p = 0; p < open.size(); ++p) {
-        const fs::path file = referenced_file(folder, open[p].text(""), "manifest.json");
-        const Image image = decode_image(read_file(file), file.string());
-        OcclusionPage& page = saved.occlusion.emplace_back();
-        page.side = atlas.pages[p];
-        if (image.width != page.side || image.height != page.side)
-            open[p].fail("has not the size of its page");
-        for (std::size_t i = 0; i < image.rgba.size(); i += 4)
-            page.texels.push_back(static_cast<float>(image.rgba[i]) / 255);
-    }
-    if (root["probes"])
-        unpack_probes(read_file(folder / "probes.bin"), (folder / "probes.bin").string(), saved.probes,
-                      saved.sets);
-    // Where the volumes changed and another set alone was baked, this one has no probes until it is, too.
-    for (const BakedSet& set : saved.sets)
-        if (set.probes.size() != saved.probes.size()) saved.probes = {};
-    return saved;
 }
 
 }  // namespace stasigraph

@@ -88,7 +88,8 @@ double forecast(const Json& manifest, const Json& known, const LevelInputs& now,
     const double share =
         static_cast<double>(changed) / static_cast<double>(std::max<std::size_t>(1, now.keys.layers.size()));
     return of("load") + of("write") + of("finish") +
-           share * (of("direct light") + of("more links") + of("bounces") + of("denoise") + of("pages"));
+           share * (of("direct light") + of("noise") + of("more links") + of("bounces") + of("denoise") +
+                    of("pages"));
 }
 
 BakeStatus status_of(const fs::path& folder, const Level& given, const Json& manifest, const Json& times) {
@@ -108,21 +109,32 @@ BakeStatus status_of(const fs::path& folder, const Level& given, const Json& man
             lightmaps.stale = probes.stale = true;
             lightmaps.because = probes.because = {entry ? broken : never_baked};
         } else {
-            const std::vector<Change> changes =
-                changes_between(read_inputs(folder / entry->value("inputs", "none")), now.items);
-            if (entry->value("made_from", "") != now.keys.sets[s].key) {
-                lightmaps.stale = probes.stale = true;
-                lightmaps.because = reasons(changes, [&](const Change& c) { return touches(c, level, set); });
-                probes.because = lightmaps.because;
+            const auto since = [&](const std::string& inputs) {
+                return changes_between(read_inputs(folder / inputs), now.items);
+            };
+            const std::string &key = now.keys.sets[s].key, made_from = entry->value("made_from", ""),
+                              inputs = entry->value("inputs", "none");
+            const std::vector<Change> changes = since(inputs);
+            // Probes may have been baked alone since.
+            const std::string probe_inputs = entry->value("probes_inputs", inputs);
+            const std::vector<Change> probe_changes = probe_inputs == inputs ? changes : since(probe_inputs);
+            const auto touched = [&](const Change& c) { return touches(c, level, set); };
+            if (made_from != key) {
+                lightmaps.stale = true;
+                lightmaps.because = reasons(changes, touched);
                 const Json alone = entry->value("surfaces_made_from", Json::object());
-                for (const auto& [surface, key] : alone.items())
-                    (key == now.keys.sets[s].key ? lightmaps.surfaces_up_to_date : lightmaps.surfaces_older)
+                for (const auto& [surface, its_key] : alone.items())
+                    (its_key == key ? lightmaps.surfaces_up_to_date : lightmaps.surfaces_older)
                         .push_back(surface);
+            }
+            if (entry->value("probes_light_made_from", made_from) != key) {
+                probes.stale = true;
+                probes.because = reasons(probe_changes, touched);
             }
             if (now.keys.probes != "none" && entry->value("probes_made_from", "") != now.keys.probes) {
                 if (!probes.stale) probes.because.clear();
                 probes.stale = true;
-                for (const Change& c : changes)
+                for (const Change& c : probe_changes)
                     if (c.probes) probes.because.push_back(c.text);
                 if (probes.because.empty()) probes.because.push_back(never_baked);
             }

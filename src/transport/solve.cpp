@@ -120,7 +120,10 @@ std::vector<double> column_sums(const LightField& field, Job& job) {
 /// one sees; the later ones are small and smooth, and a shorter prefix is as good a sample of them.
 RowLengths bounce_lengths(const RowLengths& lengths, int bounce) {
     if (bounce < 2) return lengths;
-    const std::uint32_t cap = std::min(lengths.first, bounce < 6 ? 64u : bounce < 12 ? 32u : 16u);
+    const std::uint32_t half = std::max(64u, lengths.first / 2),
+                        cap = std::min(lengths.first, bounce < 6    ? half
+                                                      : bounce < 12 ? 32u
+                                                                    : 16u);
     return {.first = cap, .groups = lengths.groups, .doublings = {}};
 }
 
@@ -246,7 +249,7 @@ SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const s
                 for (std::size_t i = 0; i < stride; ++i)
                     total.values[row * stride + i] += settled[i] ? 0.0f : fresh.values[row * stride + i];
         });
-        job.advance(1);
+        job.advance(bounce_units(bounce));
         for (std::size_t g = 0; g < groups; ++g) result.bounces[g] += settled[3 * g] ? 0 : 1;
         if (bounces) continue;
         // What is still to come of a geometric series with this ratio: fresh * ratio / (1 - ratio).

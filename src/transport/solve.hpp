@@ -51,13 +51,20 @@ struct SolveResult {
     std::vector<int> bounces;  ///< How many were applied, for each group.
 };
 
+/// What a bounce costs of a stage's units: the first two read whole rows, later ones less and less.
+constexpr std::size_t bounce_units(int bounce) {
+    return bounce < 2 ? 6 : bounce < 6 ? 3 : bounce < 12 ? 2 : 1;
+}
+/// Of as many bounces as a level takes to settle that reflects much.
+inline constexpr std::size_t settle_units = 2 * 6 + 4 * 3 + 6 * 2 + 20;
+
 /// Largest number of bounces "settle" goes to.
 inline constexpr int most_bounces = 400;
 
 /// E = S + T S + T^2 S + ..., with T the links weighed by albedo. `bounces` empty: for each group until what
 /// is still to come is under 0.1 % of any texel's light (texels under a ten-thousandth of their group's mean
-/// count as that much). Bounces from the third on read at most 64 links of each row, later ones less. A group's
-/// light is the same whichever others are solved with it, and for any number of threads.
+/// count as that much). Bounces from the third on read half of the first length (64 at least), later ones
+/// less. A group's light is the same whichever others are solved with it, and for any number of threads.
 SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const std::vector<Rgb>& albedo,
                           const LightField& sources, std::optional<int> bounces, Job& job);
 

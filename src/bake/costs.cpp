@@ -1,0 +1,106 @@
+#include "bake/costs.hpp"
+
+#include <algorithm>
+
+namespace stasigraph {
+
+namespace {
+
+// Seconds.
+constexpr double ray = 0.24e-6, probe_ray = 0.8e-6;
+constexpr double texel = 3.2e-6;  ///< Where it lies, what is beside it, whether it is buried.
+constexpr double pack_texel = 3e-6, pack_texel_kept = 0.4e-6;
+/// For each texel and group.
+constexpr double glance = 1.75e-6, light_sample = 0.26e-6, noise = 0.6e-6, bounces = 1.05e-6,
+                 smooth = 0.55e-6, smooth_link = 0.007e-6, page = 0.25e-6;
+/// Of the links that rows could grow by, as many they do grow by in a level of many lights.
+constexpr double growth = 0.67;
+
+double area_of(const Level& level) {
+    double sum = 0;
+    for (const Surface& s : level.surfaces) {
+        if (s.part == Part::moving || s.lit_by != LitBy::lightmap) continue;
+        const Mesh& m = level.meshes[s.mesh];
+        const auto at = [&](std::size_t i) { return transform_point(s.to_world, m.positions[m.indices[i]]); };
+        double area = 0;
+        for (std::size_t t = 0; t < m.triangle_count(); ++t)
+            area += 0.5 *
+                    static_cast<double>(length(cross(at(3 * t + 1) - at(3 * t), at(3 * t + 2) - at(3 * t))));
+        const auto density = static_cast<double>(s.density * level.lightmap.density);
+        sum += area * density * density;
+    }
+    return sum;
+}
+
+struct Costs {
+    double texels, groups;
+    TierSettings tier;
+    double judged() const { return std::min(tier.first_links, links_that_judge); }
+    double links() const {
+        return texels * (texel + ray * (judged() + 0.82 * (tier.first_links - judged())));
+    }
+    double direct() const { return texels * groups * (glance + light_sample * tier.light_samples); }
+    double more() const { return texels * growth * (tier.most_links - tier.first_links) * ray; }
+    double asked() const { return tier.most_links > tier.first_links ? texels * groups * noise : 0; }
+    double denoised() const {
+        return texels * groups * (smooth + smooth_link * std::min(tier.first_links, 128));
+    }
+};
+
+}  // namespace
+
+std::vector<PlannedStage> plan_of(const Level& level) {
+    const TierSettings tier = tier_settings(level.quality);
+    const double scale = static_cast<double>(tier.density_scale);
+    const Costs c{area_of(level) * scale * scale, static_cast<double>(level.groups.size()), tier};
+    return {{"sight", 0.1e-6 * c.texels},
+            {"unwrap", 0.2e-6 * c.texels},
+            {"pack", pack_texel * c.texels},
+            {"texels", 0.3e-6 * c.texels},
+            {"links", c.links()},
+            {"probe links", 0},
+            {"direct light", c.direct()},
+            {"noise", c.asked()},
+            {"more links", c.more()},
+            {"bounces", bounces * c.texels * c.groups},
+            {"denoise", level.quality.denoise == Denoise::automatic ? c.denoised() : 0},
+            {"pages", page * c.texels * c.groups},
+            {"occlusion", level.occlusion.reach > 0 ? c.texels * tier.occlusion_rays * ray : 0},
+            {"finish", 0.4e-6 * c.texels}};
+}
+
+void expect_ground(const Ground& ground, bool kept, Job& job) {
+    const Costs c{static_cast<double>(ground.texels.size()), static_cast<double>(ground.level.groups.size()),
+                  ground.tier};
+    job.expect("pack", 0);  // it is over, whatever it took
+    job.expect("unwrap", 0);
+    job.expect("links", kept ? 0.5e-6 * c.texels : c.links());
+    double probes = 0;
+    for (const Volume& v : ground.level.volumes) {
+        const Vec3 d = v.high - v.low;
+        const auto along = [&](float far) { return 1 + std::floor(static_cast<double>(far / v.spacing)); };
+        probes += along(d.x) * along(d.y) * along(d.z);
+    }
+    job.expect("probe links", kept ? 0 : probes * ground.tier.probe_links * probe_ray);
+    expect_layers(ground, ground.level, ground.level.groups.size(), job);
+}
+
+void expect_layers(const Ground& ground, const Level& lit, std::size_t groups, Job& job) {
+    const Costs c{static_cast<double>(ground.texels.size()), static_cast<double>(groups), ground.tier};
+    job.expect("direct light", ground.edit ? 0.12 * c.direct() : c.direct());
+    job.expect("noise", c.asked());
+    job.expect("more links", groups == 0 ? 0 : ground.edit ? 0.1 * c.more() : c.more());
+    job.expect("bounces", bounces * c.texels * c.groups);
+    job.expect("denoise", lit.quality.denoise == Denoise::automatic ? c.denoised() : 0);
+    job.expect("pages", page * c.texels * c.groups);
+}
+
+double cost_of_links(const Ground& ground, const std::vector<std::uint32_t>& lengths) {
+    double missing = 0;
+    for (std::size_t i = 0; i < lengths.size(); ++i)
+        if (ground.valid[i] && lengths[i] > ground.links.length(i))
+            missing += lengths[i] - ground.links.length(i);
+    return missing * ray + 0.3e-9 * static_cast<double>(ground.links.count());
+}
+
+}  // namespace stasigraph

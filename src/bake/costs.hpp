@@ -1,0 +1,18 @@
+#pragma once
+// What the stages of a bake cost, for forecasts. Measured on the demo level; on another machine or level the
+// first seconds tell by how much all of it is off, so only how they compare matters.
+
+#include "bake/ground.hpp"
+
+namespace stasigraph {
+
+/// A plan of a bake from nothing, as far as the level alone tells.
+std::vector<PlannedStage> plan_of(const Level& level);
+/// Once texels are placed: what is still to be done to the ground.
+void expect_ground(const Ground& ground, bool kept, Job& job);
+/// Once it is known how many layers are to be made.
+void expect_layers(const Ground& ground, const Level& lit, std::size_t groups, Job& job);
+/// Of the links that rows lack.
+double cost_of_links(const Ground& ground, const std::vector<std::uint32_t>& lengths);
+
+}  // namespace stasigraph

@@ -1,0 +1,123 @@
+#include <algorithm>
+
+#include "io/bake_files.hpp"
+#include "io/gltf_scene.hpp"
+#include "io/json_place.hpp"
+#include "stasigraph/error.hpp"
+
+namespace fs = std::filesystem;
+
+namespace stasigraph {
+
+Json read_manifest(const fs::path& folder) {
+    const fs::path path = folder / "manifest.json";
+    std::error_code bad;
+    if (!fs::exists(path, bad))
+        throw Error{.what = "holds no bake",
+                    .where = folder.string(),
+                    .value = "",
+                    .remedy = "Run `stasigraph bake` first."};
+    const Bytes bytes = read_file(path);
+    try {
+        return Json::parse(bytes.begin(), bytes.end());
+    } catch (const nlohmann::json::exception&) {
+        throw Error{.what = "is damaged", .where = path.string(), .value = "", .remedy = "Bake again."};
+    }
+}
+
+SavedBake load_bake(const fs::path& folder, const Level& level, const std::string& only) {
+    const Json manifest = read_manifest(folder);
+    const JsonPlace root(manifest, "manifest.json:");
+    if (root["version"].count(0) != manifest_version)
+        throw Error{.what = "has a version this program does not read",
+                    .where = "manifest.json",
+                    .value = "",
+                    .remedy = "Bake again."};
+    SavedBake saved{.atlas = load_atlas(referenced_file(folder, root["charts"].text(""), "manifest.json")),
+                    .sets = {},
+                    .probes = {},
+                    .tier = root["settings"]["tier"].text("")};
+    if (root["atlas_hash"].text("") != atlas_hash(saved.atlas))
+        throw Error{.what = "the charts are not those the lightmaps were made for",
+                    .where = (folder / root["charts"].text("")).string(),
+                    .value = "",
+                    .remedy = "Run `stasigraph bake` again."};
+    const Atlas& atlas = saved.atlas;
+    saved.stale = !fit_atlas(level, saved.atlas);
+    const BakeStatus status = bake_status(folder, level);
+    std::string names;
+    const JsonPlace sets = root["sets"];
+    for (std::size_t s = 0; s < sets.size(); ++s) {
+        BakedSet set{.name = sets[s]["name"].text(""), .pages = {}, .directional = {}, .probes = {}};
+        names += (names.empty() ? "" : ", ") + set.name;
+        if (!only.empty() && set.name != only) continue;
+        // Each set says what it was made from: a bake of one set leaves the others as they were.
+        for (const ResultStatus& result : status.results) {
+            if (!result.stale || result.set != set.name) continue;
+            saved.stale = true;
+            for (const std::string& why : result.because)
+                if (std::find(saved.because.begin(), saved.because.end(), why) == saved.because.end())
+                    saved.because.push_back(why);
+        }
+        const JsonPlace maps = sets[s]["lightmaps"];
+        if (maps.size() != atlas.pages.size()) maps.fail("has not one file for each page");
+        for (std::size_t p = 0; p < maps.size(); ++p) {
+            const fs::path file = referenced_file(folder, maps[p]["file"].text(""), "manifest.json");
+            set.pages.push_back({atlas.pages[p], read_scaled_exr(file, atlas.pages[p]), {}});
+        }
+        const JsonPlace directional = sets[s]["directional"];
+        if (directional && directional.size() != atlas.pages.size())
+            directional.fail("has not one file for each page");
+        for (std::size_t p = 0; p < directional.size(); ++p) {
+            const fs::path file = referenced_file(folder, directional[p]["file"].text(""), "manifest.json");
+            const LayeredImage image = read_layered_exr(file, atlas.pages[p], directional_layers);
+            DirectionalPage& page = set.directional.emplace_back();
+            page.side = image.width;
+            page.texels.resize(image.values.size() / 3);
+            for (std::size_t i = 0; i < image.values.size(); ++i) page.texels[i / 3][i % 3] = image.values[i];
+        }
+        saved.sets.push_back(std::move(set));
+    }
+    if (saved.sets.empty())
+        throw Error{.what = "there is no such bake set",
+                    .where = "--set",
+                    .value = only,
+                    .remedy = "The bake has: " + names + "."};
+    const JsonPlace maps = root["visibility"];
+    for (std::size_t m = 0; m < maps.size(); ++m) {
+        saved.visibility.resize(atlas.pages.size());
+        const std::uint32_t p = maps[m]["page"].index(atlas.pages.size());
+        VisibilityPage& page = saved.visibility[p];
+        page.side = atlas.pages[p];
+        for (std::size_t l = 0; l < maps[m]["lights"].size(); ++l)
+            page.lights.push_back(maps[m]["lights"][l].text(""));
+        if (page.lights.size() > 4) maps[m]["lights"].fail("are more than four");
+        const fs::path file = referenced_file(folder, maps[m]["file"].text(""), "manifest.json");
+        const Image image = decode_image(read_file(file), file.string());
+        if (image.width != page.side || image.height != page.side)
+            maps[m]["file"].fail("has not the size of its page");
+        for (std::size_t i = 0; i < image.rgba.size(); i += 4)
+            page.texels.push_back({image.rgba[i], image.rgba[i + 1], image.rgba[i + 2], image.rgba[i + 3]});
+    }
+    const JsonPlace open = root["occlusion"]["files"];
+    if (open && open.size() != atlas.pages.size()) open.fail("has not one file for each page");
+    for (std::size_t p = 0; p < open.size(); ++p) {
+        const fs::path file = referenced_file(folder, open[p].text(""), "manifest.json");
+        const Image image = decode_image(read_file(file), file.string());
+        OcclusionPage& page = saved.occlusion.emplace_back();
+        page.side = atlas.pages[p];
+        if (image.width != page.side || image.height != page.side)
+            open[p].fail("has not the size of its page");
+        for (std::size_t i = 0; i < image.rgba.size(); i += 4)
+            page.texels.push_back(static_cast<float>(image.rgba[i]) / 255);
+    }
+    if (root["probes"])
+        unpack_probes(read_file(folder / "probes.bin"), (folder / "probes.bin").string(), saved.probes,
+                      saved.sets);
+    // Where the volumes changed and another set alone was baked, this one has no probes until it is, too.
+    for (const BakedSet& set : saved.sets)
+        if (set.probes.size() != saved.probes.size()) saved.probes = {};
+    return saved;
+}
+
+}  // namespace stasigraph

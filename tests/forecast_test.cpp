@@ -1,0 +1,89 @@
+// Remaining time: what forecasts said in bakes of the demo level, replayed.
+
+#include <gtest/gtest.h>
+
+#include <atomic>
+
+#include <fstream>
+#include <sstream>
+
+#include "base/forecast.hpp"
+#include "stasigraph/job.hpp"
+#include "support.hpp"
+
+namespace test {
+namespace {
+
+using namespace stasigraph;
+
+/// Recorded by `stasigraph_bench progress`.
+std::vector<ForecastEvent> recorded(const std::string& name) {
+    std::ifstream file(STASIGRAPH_SOURCE "/tests/data/" + name);
+    std::vector<ForecastEvent> events;
+    for (std::string line; std::getline(file, line);) {
+        std::istringstream in(line);
+        std::string part[4];
+        for (std::string& p : part) std::getline(in, p, '\t');
+        events.push_back({static_cast<ForecastEvent::Kind>(std::stoi(part[0])), part[1], std::stod(part[2]),
+                          std::stod(part[3])});
+    }
+    return events;
+}
+
+TEST(Forecast, is_within_a_fifth_from_a_tenth_of_the_way_on) {
+    for (const char* name : {"forecast-glance.tsv", "forecast-proof.tsv"}) {
+        const std::vector<ForecastEvent> events = recorded(name);
+        ASSERT_GT(events.size(), 100u) << name;
+        const double whole = events.back().seconds;
+        Forecast forecast;
+        int asked = 0;
+        for (const ForecastEvent& e : events) {
+            forecast.tell(e);
+            if (e.seconds < 0.1 * whole || e.seconds > 0.97 * whole) continue;
+            const double said = e.seconds + forecast.left(e.seconds);
+            EXPECT_NEAR(said, whole, 0.2 * whole)
+                << name << ", " << e.stage << " after " << e.seconds << " s";
+            ++asked;
+        }
+        EXPECT_GT(asked, 100) << name;
+    }
+}
+
+TEST(Forecast, finds_out_that_a_machine_is_slower_than_thought) {
+    Forecast f;
+    f.plan("first", 10);
+    f.plan("second", 30);
+    EXPECT_LT(f.left(0), 0) << "nothing to tell from";
+    f.running("first", 0.5);
+    EXPECT_DOUBLE_EQ(f.left(20), 140);
+    f.finished("first", 40);
+    EXPECT_DOUBLE_EQ(f.left(40), 120);
+    f.plan("second", 10);
+    EXPECT_DOUBLE_EQ(f.left(40), 40) << "there is less to do than thought";
+}
+
+TEST(Forecast, stages_without_a_cost_say_nothing_of_the_others) {
+    Forecast f;
+    f.plan("odd", 0);
+    f.plan("plain", 10);
+    f.finished("odd", 100);
+    f.running("plain", 0.5);
+    EXPECT_DOUBLE_EQ(f.left(105), 5);
+}
+
+TEST(Job, a_limit_cancels_and_can_be_lifted) {
+    Job job;
+    job.limit(1e-6);
+    EXPECT_THROW(job.parallel(1 << 20, 1, [](std::size_t, std::size_t) {}), Cancelled);
+    EXPECT_TRUE(job.out_of_time());
+    job.limit(0);
+    EXPECT_FALSE(job.out_of_time());
+    std::atomic<int> done{0};
+    job.parallel(10, 1, [&](std::size_t, std::size_t) { ++done; });
+    EXPECT_EQ(done, 10);
+    job.limit(3600);
+    EXPECT_FALSE(job.cancelled());
+}
+
+}  // namespace
+}  // namespace test
