@@ -221,6 +221,7 @@ Made make_in_time(const Options& o, const Level& level, const std::vector<std::s
         if (best && left() <= 0) break;
         std::vector<std::string> unused;
         const std::vector<std::string> sets = stale_sets(o, now, bake_status(o.out, now), unused);
+        if (sets.empty()) continue;
         job.limit(best ? left() : 0);
         try {
             best.emplace(make(o, now, sets, why, job));

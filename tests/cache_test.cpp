@@ -112,6 +112,22 @@ TEST(Cache, a_lamp_that_moves_lights_its_own_group_alone) {
     EXPECT_FALSE(read_text(room.baked / "night/lightmap-0.exr") == night);
 }
 
+TEST(Cache, a_crate_that_moves_costs_the_links_it_touches) {
+    const Room room, fresh;
+    const Ran first = room.bake("--json");
+    ASSERT_EQ(first.status, 0) << first.err;
+    for (const Room* r : {&room, &fresh}) write_room(r->folder.path(), 0.7f);
+    const Ran moved = room.bake("--json");
+    ASSERT_EQ(moved.status, 0) << moved.err;
+    EXPECT_GT(moved.json()["links_traced"], 0);
+    EXPECT_LT(moved.json()["links_traced"].get<double>(), 0.5 * first.json()["links_traced"].get<double>());
+    EXPECT_NE(moved.err.find("crate moved 0.1 m"), std::string::npos) << moved.err;
+    fs::create_directories(fresh.baked);
+    fs::copy_file(room.baked / "charts-glance.bin", fresh.baked / "charts-glance.bin");
+    ASSERT_EQ(fresh.bake().status, 0);
+    expect_same(results(fresh.baked), results(room.baked));
+}
+
 TEST(Cache, probes_that_stand_elsewhere_are_lit_anew) {
     const Room room, fresh;
     ASSERT_EQ(room.bake().status, 0);

@@ -211,8 +211,7 @@ TEST(Bake, of_one_set_leaves_the_others_as_they_were_and_tells_their_age) {
     EXPECT_EQ(lux("--set night --from probes"), night_probes);
     EXPECT_NEAR(lux("--set day"), 700 * 3.14159, 3);
     EXPECT_EQ(tool("meter " + level + " --at 0,0,0 --set day").err.find("out of date"), std::string::npos);
-    EXPECT_NE(tool("meter " + level + " --at 0,0,0 --set night").err.find("out of date"),
-              std::string::npos);
+    EXPECT_NE(tool("meter " + level + " --at 0,0,0 --set night").err.find("out of date"), std::string::npos);
 }
 
 TEST(Bake, an_interrupt_is_status_130_and_the_last_result_stays_whole) {

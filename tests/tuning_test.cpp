@@ -125,6 +125,57 @@ TEST(Only, writes_the_texels_of_the_surfaces_named_and_keeps_all_others) {
     EXPECT_EQ(room.bake("--only attic").status, 1);
 }
 
+TEST(Only, probes_alone_are_lit_and_lightmaps_stay_out_of_date) {
+    const Room room;
+    ASSERT_EQ(room.bake().status, 0);
+    const std::string probes = read_text(room.baked / "probes.bin"),
+                      night = read_text(room.baked / "night/lightmap-0.exr");
+    room.edit("candela = 200", "candela = 800");
+    const Ran only = room.bake("--only probes");
+    ASSERT_EQ(only.status, 0) << only.err;
+    EXPECT_FALSE(read_text(room.baked / "probes.bin") == probes);
+    EXPECT_TRUE(read_text(room.baked / "night/lightmap-0.exr") == night);
+    for (const auto& result : room.status()["results"])
+        EXPECT_EQ(result["stale"].get<bool>(), result["what"] == "lightmaps" && result["set"] == "night")
+            << result;
+    const std::string alone = read_text(room.baked / "probes.bin");
+    ASSERT_EQ(room.bake().status, 0);
+    EXPECT_TRUE(room.status()["up_to_date"].get<bool>());
+    EXPECT_TRUE(read_text(room.baked / "probes.bin") == alone) << "the same light as when all is baked";
+    EXPECT_FALSE(read_text(room.baked / "night/lightmap-0.exr") == night);
+    const Room empty;
+    EXPECT_EQ(empty.bake("--only probes").status, 1) << "there is nothing to keep";
+}
+
+TEST(Keys, are_in_the_files_that_a_game_takes) {
+    const Room room;
+    ASSERT_EQ(room.bake().status, 0);
+    const auto manifest = nlohmann::json::parse(read_text(room.baked / "manifest.json")),
+               probes = nlohmann::json::parse(read_text(room.baked / "probes.json"));
+    for (std::size_t s = 0; s < 2; ++s) {
+        const std::string key = manifest["sets"][s]["made_from"], name = manifest["sets"][s]["name"];
+        EXPECT_EQ(probes["sets"][s]["made_from"], key);
+        EXPECT_NE(read_text(room.baked / name / "lightmap-0.exr").find(key), std::string::npos);
+    }
+}
+
+TEST(TimeLimit, writes_the_best_tier_that_is_done_and_goes_on_from_there) {
+    const Room room, whole;
+    const Ran short_of_time = room.bake("--tier proof --time-limit 0.001 --json");
+    ASSERT_EQ(short_of_time.status, 0) << short_of_time.err;
+    EXPECT_EQ(short_of_time.json()["tier"], "glance");
+    EXPECT_EQ(short_of_time.json()["tier_asked_for"], "proof");
+    EXPECT_NE(short_of_time.err.find("time was up"), std::string::npos) << short_of_time.err;
+    const Ran enough = room.bake("--tier proof --time-limit 600 --json");
+    EXPECT_EQ(enough.json()["tier"], "proof") << enough.err;
+    EXPECT_TRUE(room.bake("--tier proof --time-limit 5 --json").json()["up_to_date"].get<bool>());
+    ASSERT_EQ(whole.bake("--tier proof").status, 0);
+    EXPECT_TRUE(read_image(room.baked / "day/lightmap-0.exr").values ==
+                read_image(whole.baked / "day/lightmap-0.exr").values);
+    EXPECT_EQ(room.bake("--time-limit 5 --only crate").status, 2);
+    EXPECT_EQ(room.bake("--time-limit -1").status, 2);
+}
+
 TEST(Series, the_sun_stands_where_astronomy_has_it) {
     const auto degrees = [](Vec3 v) { return std::asin(v.y) * 180 / pi; };
     // At noon 90 degrees less the latitude, and the axis' 23.44 at the solstices; a half degree for the
@@ -150,8 +201,8 @@ TEST(Series, steps_are_sets_with_suns_of_their_own) {
     ASSERT_EQ(r.status, 0) << r.err;
     EXPECT_EQ(r.json()["sets"], nlohmann::json({"day", "night", "path-01", "path-02", "path-03"}));
     // The first step's sun stands where the level's own does.
-    EXPECT_TRUE(read_text(room.baked / "path-01/lightmap-0.exr") ==
-                read_text(room.baked / "day/lightmap-0.exr"));
+    EXPECT_TRUE(read_image(room.baked / "path-01/lightmap-0.exr").values ==
+                read_image(room.baked / "day/lightmap-0.exr").values);
     const std::string open = "-0.5,0,0.8 --facing 0,1,0";
     EXPECT_LT(lux(room, open, "path-02"), 0.5 * lux(room, open, "path-01"));
     EXPECT_LT(lux(room, open, "path-03"), 1.0);

@@ -51,6 +51,8 @@ public:
     void plan(std::vector<PlannedStage> stages);
     /// Another cost of a planned stage, once more is known of it; or one more stage.
     void expect(std::string_view stage, double cost);
+    /// Seconds that a unit of a planned cost took so far; 1 while nothing tells.
+    double pace() const;
     /// Starts a stage of `units` steps; the one before it is then finished.
     void begin(std::string_view stage, std::size_t units);
     void advance(std::size_t units);

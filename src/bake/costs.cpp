@@ -9,9 +9,9 @@ namespace {
 // Seconds.
 constexpr double ray = 0.24e-6, probe_ray = 0.8e-6;
 constexpr double texel = 3.2e-6;  ///< Where it lies, what is beside it, whether it is buried.
-constexpr double pack_texel = 3e-6, pack_texel_kept = 0.4e-6;
+constexpr double pack_texel = 1.9e-6, pack_surface = 6e-3;
 /// For each texel and group.
-constexpr double glance = 1.75e-6, light_sample = 0.26e-6, noise = 0.6e-6, bounces = 1.05e-6,
+constexpr double glance = 1.75e-6, light_sample = 0.26e-6, noise = 0.23e-6, bounces = 1.05e-6,
                  smooth = 0.55e-6, smooth_link = 0.007e-6, page = 0.25e-6;
 /// Of the links that rows could grow by, as many they do grow by in a level of many lights.
 constexpr double growth = 0.67;
@@ -55,7 +55,7 @@ std::vector<PlannedStage> plan_of(const Level& level) {
     const Costs c{area_of(level) * scale * scale, static_cast<double>(level.groups.size()), tier};
     return {{"sight", 0.1e-6 * c.texels},
             {"unwrap", 0.2e-6 * c.texels},
-            {"pack", pack_texel * c.texels},
+            {"pack", pack_texel * c.texels + pack_surface * static_cast<double>(level.surfaces.size())},
             {"texels", 0.3e-6 * c.texels},
             {"links", c.links()},
             {"probe links", 0},
@@ -72,8 +72,9 @@ std::vector<PlannedStage> plan_of(const Level& level) {
 void expect_ground(const Ground& ground, bool kept, Job& job) {
     const Costs c{static_cast<double>(ground.texels.size()), static_cast<double>(ground.level.groups.size()),
                   ground.tier};
-    job.expect("pack", 0);  // it is over, whatever it took
-    job.expect("unwrap", 0);
+    // These are over, whatever they took: it depends on how many charts were kept.
+    for (const Job::StageTime& t : std::vector<Job::StageTime>(job.times()))
+        if (t.name == "pack" || t.name == "unwrap") job.expect(t.name, t.seconds);
     job.expect("links", kept ? 0.5e-6 * c.texels : c.links());
     double probes = 0;
     for (const Volume& v : ground.level.volumes) {
@@ -93,6 +94,12 @@ void expect_layers(const Ground& ground, const Level& lit, std::size_t groups, J
     job.expect("bounces", bounces * c.texels * c.groups);
     job.expect("denoise", lit.quality.denoise == Denoise::automatic ? c.denoised() : 0);
     job.expect("pages", page * c.texels * c.groups);
+}
+
+void expect_direct(const Ground& ground, double seconds_a_row, Job& job) {
+    const double share = ground.edit ? 0.12 : 1;
+    job.expect("direct light",
+               share * seconds_a_row * static_cast<double>(ground.texels.size()) / job.pace());
 }
 
 double cost_of_links(const Ground& ground, const std::vector<std::uint32_t>& lengths) {

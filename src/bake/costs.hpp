@@ -12,6 +12,8 @@ std::vector<PlannedStage> plan_of(const Level& level);
 void expect_ground(const Ground& ground, bool kept, Job& job);
 /// Once it is known how many layers are to be made.
 void expect_layers(const Ground& ground, const Level& lit, std::size_t groups, Job& job);
+/// By what a row takes of all groups that are to be sampled, seconds.
+void expect_direct(const Ground& ground, double seconds_a_row, Job& job);
 /// Of the links that rows lack.
 double cost_of_links(const Ground& ground, const std::vector<std::uint32_t>& lengths);
 

@@ -4,12 +4,27 @@
 #include <memory>
 #include <optional>
 
+#include "bake/costs.hpp"
 #include "base/blob.hpp"
 #include "base/hash.hpp"
 
 namespace stasigraph {
 
 namespace {
+
+/// The lights of a group.
+struct GroupLights {
+    std::uint32_t group = 0;
+    std::unique_ptr<DirectLight> whole, bounce;
+    std::size_t units = 1;  ///< Of the job's stage, for each row.
+
+    GroupLights(const LightWork& w, std::uint32_t number) : group(number) {
+        const Ground& g = w.ground;
+        for (const BakeRole role : {BakeRole::whole, BakeRole::bounce})
+            (role == BakeRole::whole ? whole : bounce) =
+                std::make_unique<DirectLight>(w.lit, g.textures, g.caster(), w.sky, group, role);
+    }
+};
 
 /// Times a texel's, the samples of a light at a probe.
 constexpr int probe_light_samples = 8;
@@ -28,24 +43,6 @@ std::vector<float> sky_by_links(LightWork& w, Job& job) {
         out[i] = luminance(sky[i].sum) * (pi / static_cast<float>(w.ground.tier.first_links));
     return out;
 }
-
-/// The lights of a group; made when a ray is first wanted.
-class Lights {
-public:
-    Lights(const LightWork& work, std::uint32_t group) : work_(work), group_(group) {}
-    const DirectLight& of(BakeRole role) {
-        auto& light = role == BakeRole::whole ? whole_ : bounce_;
-        if (!light)
-            light = std::make_unique<DirectLight>(work_.lit, work_.ground.textures, work_.ground.caster(),
-                                                  work_.sky, group_, role);
-        return *light;
-    }
-
-private:
-    const LightWork& work_;
-    std::uint32_t group_;
-    std::unique_ptr<DirectLight> whole_, bounce_;
-};
 
 /// What a store holds of a group's light, over the texels of one ground.
 struct KeptDirect {
@@ -113,40 +110,42 @@ std::optional<KeptDirect> before_edit(const LightWork& w, std::uint32_t group) {
     return kept;
 }
 
-void sample_texels(LightWork& w, std::uint32_t group, Lights& lights, Layer& layer, Job& job) {
-    Ground& g = w.ground;
-    const std::uint32_t seed = group_seed(w.lit, group);
-    const std::optional<KeptDirect> kept = before_edit(w, group);
+/// How the group's lights of one role are sampled on texels.
+DirectPass texel_pass(const LightWork& w, const GroupLights& lights, BakeRole role, std::size_t units) {
+    const Ground& g = w.ground;
+    const std::uint32_t seed = group_seed(w.lit, lights.group);
+    const bool whole = role == BakeRole::whole;
+    return {.light = whole ? *lights.whole : *lights.bounce,
+            .rows = g.rows,
+            .footprints = g.footprints,
+            .effort = light_effort(g.tier, w.lit.quality.noise),
+            .weights = w.weights,
+            .seed = whole ? seed : mix_bits(seed),
+            .floor = unseen_light_of(w.lit, lights.group),
+            .slopes = !whole || g.sloped.empty() ? nullptr : &g.sloped,
+            .units = units};
+}
+
+void sample_texels(LightWork& w, const GroupLights& lights, Layer& layer, Job& job) {
+    const Ground& g = w.ground;
+    const std::optional<KeptDirect> kept = before_edit(w, lights.group);
     const auto before = [&](const DirectTexels KeptDirect::*which) {
         std::optional<DirectBefore> from;
         if (kept && ((*kept).*which).glance.size() == g.edit->texels_before)
             from.emplace(DirectBefore{(*kept).*which, kept->slope_texel, *g.edit, g.other});
         return from;
     };
-    DirectPass pass{.light = lights.of(BakeRole::whole),
-                    .rows = g.rows,
-                    .footprints = g.footprints,
-                    .effort = light_effort(g.tier, w.lit.quality.noise),
-                    .weights = w.weights,
-                    .seed = seed,
-                    .floor = unseen_light_of(w.lit, group),
-                    .slopes = g.sloped.empty() ? nullptr : &g.sloped};
     const std::optional<DirectBefore> sampled = before(&KeptDirect::sampled),
                                       lived = before(&KeptDirect::live);
-    layer.sampled = light_texels(pass, g.texels, g.valid,
-                                 group == w.lit.sky.group ? sky_by_links(w, job) : std::vector<float>{}, job,
-                                 sampled ? &*sampled : nullptr);
+    const bool both = !lights.bounce->empty();
+    layer.sampled =
+        light_texels(texel_pass(w, lights, BakeRole::whole, both ? lights.units / 2 : lights.units), g.texels,
+                     g.valid, lights.group == w.lit.sky.group ? sky_by_links(w, job) : std::vector<float>{},
+                     job, sampled ? &*sampled : nullptr);
     layer.live = {};
-    const DirectLight& live = lights.of(BakeRole::bounce);
-    if (live.empty()) return;
-    const DirectPass bounce{.light = live,
-                            .rows = g.rows,
-                            .footprints = g.footprints,
-                            .effort = pass.effort,
-                            .weights = w.weights,
-                            .seed = mix_bits(seed),
-                            .floor = pass.floor};
-    layer.live = light_texels(bounce, g.texels, g.valid, {}, job, lived ? &*lived : nullptr);
+    if (both)
+        layer.live = light_texels(texel_pass(w, lights, BakeRole::bounce, lights.units / 2), g.texels,
+                                  g.valid, {}, job, lived ? &*lived : nullptr);
 }
 
 std::string probe_blob(const std::string& direct, const std::string& probes) {
@@ -165,9 +164,10 @@ bool load_probes(const BakeStore& store, const std::string& name, std::size_t co
     return in.done();
 }
 
-void sample_probes(LightWork& w, std::uint32_t group, Lights& lights, Layer& layer, Job& job) {
+void sample_probes(LightWork& w, const GroupLights& lights, Layer& layer, Job& job) {
     const Ground& g = w.ground;
-    const DirectLight& light = lights.of(BakeRole::whole);
+    const DirectLight& light = *lights.whole;
+    const std::uint32_t group = lights.group;
     const std::uint32_t seed = group_seed(w.lit, group);
     // Probes are few, and take light from all around.
     LightEffort effort = light_effort(g.tier, w.lit.quality.noise);
@@ -189,6 +189,18 @@ void sample_probes(LightWork& w, std::uint32_t group, Lights& lights, Layer& lay
         }
     layer.at_probes.resize(g.probes.size());
     light_probes(light, g.probe_rows, effort, w.probe_weights, seed, wanted, layer.at_probes, job);
+}
+
+bool load_direct(const LightWork& w, Layer& layer) {
+    const Ground& g = w.ground;
+    if (layer.sampled.light.size() != g.texels.size()) {
+        KeptDirect kept;
+        if (!load(g.store, layer.keys.direct, g.texels.size(), kept)) return false;
+        layer.sampled = std::move(kept.sampled);
+        layer.live = std::move(kept.live);
+    }
+    return g.probes.size() == 0 || layer.at_probes.size() == g.probes.size() ||
+           load_probes(g.store, probe_blob(layer.keys.direct, g.probe_key), g.probes.size(), layer.at_probes);
 }
 
 }  // namespace
@@ -215,28 +227,42 @@ const std::vector<SkySum>& LightWork::first_sky(Job& job) {
     return sky_sums = std::move(sums);
 }
 
-void light_direct(LightWork& w, std::uint32_t group, Layer& layer, Job& job) {
+void light_direct(LightWork& w, const std::vector<std::uint32_t>& groups, std::vector<Layer>& layers,
+                  Job& job) {
     const Ground& g = w.ground;
-    Lights lights(w, group);
-    if (layer.sampled.light.size() != g.texels.size()) {
-        KeptDirect kept;
-        if (load(g.store, layer.keys.direct, g.texels.size(), kept)) {
-            layer.sampled = std::move(kept.sampled);
-            layer.live = std::move(kept.live);
-        } else {
-            sample_texels(w, group, lights, layer, job);
-            save(g, layer);
-        }
+    // Groups differ by a hundred times in what they cost: a few rows of each tell.
+    std::vector<GroupLights> lights;
+    std::vector<double> seconds;
+    for (const std::uint32_t group : groups) {
+        if (load_direct(w, layers[group])) continue;
+        const GroupLights& l = lights.emplace_back(w, group);
+        seconds.push_back(0);
+        for (const BakeRole role : {BakeRole::whole, BakeRole::bounce})
+            seconds.back() += seconds_a_row(texel_pass(w, l, role, 1), g.valid, job);
     }
-    const std::string probes = probe_blob(layer.keys.direct, g.probe_key);
-    if (g.probes.size() > 0 && layer.at_probes.size() != g.probes.size() &&
-        !load_probes(g.store, probes, g.probes.size(), layer.at_probes)) {
-        sample_probes(w, group, lights, layer, job);
-        if (g.store.save) {
-            BlobWriter out;
-            out.array(layer.at_probes);
-            g.store.save(probes, out.parts());
+    double whole = 0;
+    std::size_t units = 0;
+    for (std::size_t k = 0; k < lights.size(); ++k) {
+        lights[k].units = 2 + static_cast<std::size_t>(seconds[k] * 1e7);
+        units += lights[k].units;
+        whole += seconds[k];
+    }
+    expect_direct(g, whole, job);
+    job.begin("direct light", units * g.texels.size());
+    for (const GroupLights& l : lights) {
+        Layer& layer = layers[l.group];
+        if (layer.sampled.light.size() != g.texels.size()) {
+            sample_texels(w, l, layer, job);
+            save(g, layer);
+        } else {
+            job.advance(l.units * g.texels.size());
         }
+        if (g.probes.size() == 0 || layer.at_probes.size() == g.probes.size()) continue;
+        sample_probes(w, l, layer, job);
+        if (!g.store.save) continue;
+        BlobWriter out;
+        out.array(layer.at_probes);
+        g.store.save(probe_blob(layer.keys.direct, g.probe_key), out.parts());
     }
 }
 

@@ -1,11 +1,13 @@
 #pragma once
-// The direct light of one group, kept while its sources stay the same.
+// The direct light of groups, kept while their sources stay the same.
 
 #include "bake/layers.hpp"
 
 namespace stasigraph {
 
-/// Fills in what the layer lacks of explicit samples: from the store, or by rays.
-void light_direct(LightWork& work, std::uint32_t group, Layer& layer, Job& job);
+/// Fills in what the layers of some groups (`layers` is by group) lack of explicit samples: from the store,
+/// or by rays.
+void light_direct(LightWork& work, const std::vector<std::uint32_t>& groups, std::vector<Layer>& layers,
+                  Job& job);
 
 }  // namespace stasigraph

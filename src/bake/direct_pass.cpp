@@ -2,6 +2,7 @@
 // look where glance and look differ.
 
 #include <algorithm>
+#include <chrono>
 #include <cmath>
 #include <iterator>
 
@@ -22,7 +23,10 @@ constexpr int reach = 2;  ///< Texels to every side that tell what a texel needs
 /// Twice the rays lower the variance by more than half, since they are spread evenly and the lamps told apart
 /// better; estimates are weighed by that.
 constexpr float gain = 1.3f;
-constexpr int few = 8;  ///< With fewer neighbours than that a texel is looked at anyway.
+/// Glances' worth that lit texels come to besides the first, on average: for forecasts alone.
+constexpr int looks_where_lit = 5;
+constexpr double decided = 1.45e-6;  ///< Seconds for each row, to tell what it needs from those around it.
+constexpr int few = 8;               ///< With fewer neighbours than that a texel is looked at anyway.
 
 /// What an estimate from so many glances' worth of rays weighs; one over its variance, that of a glance is 1.
 float worth(int n) {
@@ -35,6 +39,13 @@ LightEffort times(const LightEffort& e, int factor) {
             .error = e.error / std::sqrt(static_cast<float>(factor)),
             .spread = e.spread,
             .faint = std::min(1.0f, e.faint * static_cast<float>(factor))};
+}
+
+LightEffort glance_of(LightEffort effort) {
+    effort.spread = true;
+    effort.samples = std::max(1, effort.samples / glances);
+    effort.cut = std::max(1, effort.cut / glances);
+    return effort;
 }
 
 /// Light and, where asked for, its slope.
@@ -141,14 +152,10 @@ public:
           before_(before),
           job_(job),
           count_(pass.rows.size()),
-          glance_(pass.effort),
+          glance_(glance_of(pass.effort)),
           field_{texels, valid, besides, std::vector<float>(count_, 0.0f), std::vector<float>(count_, -1.0f)},
           mixed_(count_),
-          fresh_(count_, 1) {
-        glance_.spread = true;
-        glance_.samples = std::max(1, pass.effort.samples / glances);
-        glance_.cut = std::max(1, pass.effort.cut / glances);
-    }
+          fresh_(count_, 1) {}
 
     DirectTexels run() {
         DirectTexels out;
@@ -201,7 +208,7 @@ private:
             DirectLight::Scratch scratch;
             for (std::size_t i = begin; i < end; ++i)
                 if (valid_[i]) f(i, scratch);
-            job_.advance((end - begin) * share / 4);
+            job_.advance((end - begin) * share * pass_.units / 4);
         });
     }
     void glance(std::size_t i, DirectLight::Scratch& scratch) {
@@ -283,12 +290,33 @@ std::vector<Rgb> light_rows(const DirectLight& light, const RowSource& rows, con
     return out;
 }
 
+double seconds_a_row(const DirectPass& pass, const std::vector<std::uint8_t>& valid, Job& job) {
+    constexpr std::size_t rows = 2048, each = 64;
+    std::vector<std::size_t> some;
+    for (std::size_t i = 0; i < valid.size(); i += std::max<std::size_t>(1, valid.size() / rows))
+        if (valid[i]) some.push_back(i);
+    if (pass.light.empty() || some.empty()) return 0;
+    const LightEffort glance = glance_of(pass.effort);
+    double seconds = 0;
+    for (int round = 0; round < 2; ++round) {  // the first finds caches cold
+        const auto start = std::chrono::steady_clock::now();
+        job.parallel(some.size(), each, [&](std::size_t begin, std::size_t end) {
+            DirectLight::Scratch scratch;
+            for (std::size_t k = begin; k < end; ++k)
+                if (max_channel(light_of(pass, some[k], glance, pass.seed, scratch).light) > 0)
+                    light_of(pass, some[k], times(glance, looks_where_lit), pass.seed, scratch);
+        });
+        seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    }
+    return decided + seconds / static_cast<double>(some.size());
+}
+
 DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
                           const std::vector<std::uint8_t>& valid, const std::vector<float>& besides, Job& job,
                           const DirectBefore* before) {
     const std::size_t count = pass.rows.size();
     if (pass.light.empty()) {
-        job.advance(count);
+        job.advance(count * pass.units);
         DirectTexels none_at_all;
         none_at_all.light.resize(count);
         none_at_all.slope.resize(pass.slopes ? pass.slopes->texel.size() : 0);

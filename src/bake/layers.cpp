@@ -201,8 +201,7 @@ std::size_t light_layers(LightWork& work, const std::vector<std::uint32_t>& grou
         if (!load(work.ground, layers[g])) make.push_back(g);
     if (make.empty()) return 0;
     expect_layers(work.ground, work.lit, make.size(), job);
-    job.begin("direct light", work.ground.rows.size() * make.size());
-    for (const std::uint32_t g : make) light_direct(work, g, layers[g], job);
+    light_direct(work, make, layers, job);
     Making making(work, make, layers);
     const Solved solved = solve_layers(making, job);
     job.begin("denoise", denoise_units(work.ground.texels.size(), make.size()));

@@ -36,7 +36,11 @@ struct DirectPass {
     float floor =
         0;  ///< Lux below which noise is not seen; 0: a twentieth of the group's own mean where it lights.
     const SlopeRows* slopes = nullptr;  ///< The texels whose slopes are wanted as well.
+    std::size_t units = 1;              ///< Of the job's stage, for each row.
 };
+/// Seconds that rows spread over all of them take with the effort asked for, for each row.
+double seconds_a_row(const DirectPass& pass, const std::vector<std::uint8_t>& valid, Job& job);
+
 struct DirectTexels {
     std::vector<Rgb> light;    ///< Lux; buried texels stay black.
     std::vector<Slope> slope;  ///< By row of those asked for.

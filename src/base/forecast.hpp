@@ -54,6 +54,15 @@ public:
         }
         return whole > 0 ? sum / whole : 0;
     }
+    /// What a unit of cost took so far; 1 while nothing tells.
+    double pace(double seconds) const {
+        double sum = 0;
+        for (const Stage& s : stages_) {
+            sum += s.cost * s.done;
+            if (!(s.cost > 0)) seconds -= s.seconds;
+        }
+        return sum > 0 && seconds > 0 ? seconds / sum : 1;
+    }
     /// Seconds left after so many; negative while too little is done to tell. Stages without a cost tell
     /// nothing of the others, whatever they took.
     double left(double seconds) const {

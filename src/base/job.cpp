@@ -45,6 +45,7 @@ struct Job::State {
     std::atomic<Clock::rep> until{0};  ///< Ticks of the clock; 0: no limit.
     Forecast forecast;
     std::vector<ForecastEvent>* record = nullptr;
+    double shown = 0;  ///< Of the plan, the share told of so far.
     bool planned = false;
 
     void tell(ForecastEvent::Kind kind, std::string_view name, double value) {
@@ -77,7 +78,7 @@ struct Job::State {
         Progress p{.stage = stage, .done = share, .seconds = seconds_since(plan_start), .seconds_left = -1};
         if (planned) {
             if (running) tell(ForecastEvent::Kind::running, stage, share);
-            p.done = forecast.done();
+            p.done = shown = std::max(shown, forecast.done());  // costs may turn out higher
             p.seconds_left = forecast.left(p.seconds);
         }
         settings.on_progress(p);
@@ -110,6 +111,7 @@ bool Job::out_of_time() const noexcept {
 void Job::plan(std::vector<PlannedStage> stages) {
     state_->forecast.clear();
     state_->planned = !stages.empty();
+    state_->shown = 0;
     state_->plan_start = Clock::now();
     for (const PlannedStage& s : stages) state_->tell(ForecastEvent::Kind::plan, s.name, s.cost);
     state_->times.clear();
@@ -118,6 +120,11 @@ void Job::plan(std::vector<PlannedStage> stages) {
 void Job::expect(std::string_view stage, double cost) {
     const std::lock_guard lock(state_->report_lock);
     if (state_->planned) state_->tell(ForecastEvent::Kind::plan, stage, cost);
+}
+
+double Job::pace() const {
+    const std::lock_guard lock(state_->report_lock);
+    return state_->forecast.pace(seconds_since(state_->plan_start));
 }
 
 void Job::begin(std::string_view stage, std::size_t units) {
