@@ -112,11 +112,15 @@ struct TexelLight {
 /// Owner:   keeps its own copy of the level.
 /// Cost:    construction traces the first links; light() traces what the light's noise wants beyond them,
 ///          once. With a store neither traces again what an earlier run left there.
-/// Memory:  about 200 bytes a texel, 4 bytes a link and 40 bytes a texel and group; while groups
+/// Memory:  about 200 bytes a texel, 4 bytes a link (with a store, those are where its blobs are: the files
+/// of
+///          open_store() are mapped) and 40 bytes a texel and group; while groups
 ///          are solved and smoothed 100 bytes more for each texel and group.
 class Baker {
 public:
-    /// `previous`: as for unwrap(); looked at during the call only. `store`: what is kept between runs.
+    /// `previous`: as for unwrap(); looked at during the call only. `store`: what is kept between runs. Of a
+    /// level whose geometry changed since the last one in the store, only links and direct light that the
+    /// change touches are traced and sampled again; the result is the same as without a store.
     Baker(Level level, Job& job, const Atlas* previous = nullptr, BakeStore store = {});
     ~Baker();
     Baker(Baker&&) noexcept;

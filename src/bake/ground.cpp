@@ -4,6 +4,7 @@
 #include <utility>
 
 #include "bake/costs.hpp"
+#include "bake/guide_denoise.hpp"
 #include "bake/keys.hpp"
 #include "bake/open_places.hpp"
 #include "bake/sources.hpp"
@@ -223,6 +224,25 @@ bool Ground::load_texels() {
     explicit_worth = std::move(kept.explicit_worth);
     graph.beside = std::move(kept.beside);
     return true;
+}
+
+const std::vector<float>& Ground::reach(Job& job) {
+    if (!reach_.empty() || texels.size() == 0) return reach_;
+    const auto first = static_cast<std::uint32_t>(tier.first_links);
+    const std::string name = piece_name("reach", key, first);
+    Blob blob;
+    if (store.load && store.load(name, blob)) {
+        BlobReader in(blob);
+        in.array(reach_, texels.size());
+        if (in.done()) return reach_;
+    }
+    reach_ = measure_reach(texels, links, lightmapped(), first, job);
+    if (store.save) {
+        BlobWriter out;
+        out.array(reach_);
+        store.save(name, out.parts());
+    }
+    return reach_;
 }
 
 void Ground::save_links() {

@@ -72,6 +72,8 @@ public:
     std::vector<std::uint8_t> lightmapped() const;
     /// Built when rays are first asked for.
     const RayCaster& caster() const;
+    /// How near the things are that each texel sees: measure_reach(), of the texels that pages show.
+    const std::vector<float>& reach(Job& job);
     /// Traces what rows lack to have at least `lengths[row]` links, and keeps them.
     void extend(const std::vector<std::uint32_t>& lengths, Job& job);
 
@@ -92,6 +94,7 @@ private:
     void save_probes() const;
 
     mutable std::optional<RayCaster> caster_;
+    std::vector<float> reach_;
     std::vector<SurfaceMark> marks_;
     // Of an edit, while it is taken over.
     KeptTexels texels_before_;

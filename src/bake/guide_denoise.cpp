@@ -66,16 +66,15 @@ Spread spread_of(const GuideSource& s, Job& job) {
 }
 
 /// Harmonic mean distance to what a texel's links met.
-float reach_of(const GuideSource& s, std::size_t i, float spacing) {
-    const std::uint32_t n = std::min(s.lengths.first, most_looked_at);
+float reach_of(const TexelSet& texels, const Links& links, std::uint32_t n, std::size_t i, float spacing) {
     float near = 0;
     for (std::uint32_t k = 0; k < n; ++k) {
-        const std::uint32_t word = s.links.row(i)[k];
+        const std::uint32_t word = links.row(i)[k];
         if (!meets_texel(word) && word != sky_word)
             near += 1 / (absorbed_distance * spacing);
         else if (word != sky_word)
-            near += 1 / std::max(least_distance * spacing,
-                                 length(s.texels.position[word] - s.texels.position[i]));
+            near +=
+                1 / std::max(least_distance * spacing, length(texels.position[word] - texels.position[i]));
     }
     return near > 0 ? std::min(open_reach, static_cast<float>(n) / near) : open_reach;
 }
@@ -107,17 +106,21 @@ void temper_variance(const TexelGraph& graph, const std::vector<std::uint8_t>& w
     });
 }
 
-DenoiseGuide guide_denoise(const GuideSource& s, Job& job) {
-    const std::size_t count = s.texels.size();
-    Spread spread = spread_of(s, job);
-    DenoiseGuide guide{.reach = std::vector<float>(count, open_reach),
-                       .variance = std::move(spread.scatter),
-                       .groups = s.lengths.groups};
-    const std::vector<float> spacing = grid_spacing(s.texels);
-    job.parallel(count, 256, [&](std::size_t begin, std::size_t end) {
+std::vector<float> measure_reach(const TexelSet& texels, const Links& links,
+                                 const std::vector<std::uint8_t>& wanted, std::uint32_t first, Job& job) {
+    std::vector<float> reach(texels.size(), open_reach);
+    const std::vector<float> spacing = grid_spacing(texels);
+    const std::uint32_t n = std::min(first, most_looked_at);
+    job.parallel(reach.size(), 256, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)
-            if (s.wanted[i]) guide.reach[i] = reach_of(s, i, spacing[s.texels.grid[i]]);
+            if (wanted[i]) reach[i] = reach_of(texels, links, n, i, spacing[texels.grid[i]]);
     });
+    return reach;
+}
+
+DenoiseGuide guide_denoise(const GuideSource& s, Job& job) {
+    Spread spread = spread_of(s, job);
+    DenoiseGuide guide{.reach = s.reach, .variance = std::move(spread.scatter), .groups = s.lengths.groups};
     temper_variance(s.graph, s.wanted, spread.halves, guide, job);
     return guide;
 }

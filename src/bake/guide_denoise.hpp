@@ -14,12 +14,17 @@ struct GuideSource {
     const RowLengths& lengths;
     const std::vector<std::uint8_t>& wanted;
     const TexelGraph& graph;
+    const std::vector<float>& reach;  ///< measure_reach()
     const std::vector<Rgb>& albedo;
     const LightField& light;
     const SkyLight& sky;
     const RowSkyWeights& weights;
     std::uint32_t sky_column = none;  ///< Which of the groups is the sky's.
 };
+
+/// Harmonic mean distance to what the first links of each wanted texel met, at most 128 of them, metres.
+std::vector<float> measure_reach(const TexelSet& texels, const Links& links,
+                                 const std::vector<std::uint8_t>& wanted, std::uint32_t first, Job& job);
 
 /// Looks at the first links of every wanted row, at most 128 and no more than all rows have. Cost: as much as
 /// one bounce over those.

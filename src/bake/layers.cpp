@@ -65,6 +65,7 @@ void show(const Making& m, const LightField& light, const RowLengths& lengths, J
                                             .lengths = lengths,
                                             .wanted = wanted,
                                             .graph = g.graph,
+                                            .reach = m.work.ground.reach(job),
                                             .albedo = m.work.albedo,
                                             .light = light,
                                             .sky = m.work.sky,

@@ -139,7 +139,7 @@ std::vector<float> noise_of(Making& m, const LightField& light, const NoiseQuest
                      .area = g.texels.area,
                      .light = light,
                      .floor = m.floor,
-                     .sky = m.work.first_sky(job),
+                     .sky = m.sky_column == none ? m.work.sky_sums : m.work.first_sky(job),
                      .sky_column = m.sky_column};
     std::vector<float> noise = estimate_noise(noisy, m.groups.size(), question, job);
     m.floor = noisy.floor;

@@ -103,7 +103,7 @@ struct NoisyLight {
     const std::vector<float>& area;
     const LightField& light;          ///< With the first links.
     std::vector<float> floor;         ///< By group: lux below which noise is not seen; 0: by group_floor().
-    const std::vector<SkySum>& sky;   ///< Of the first links.
+    const std::vector<SkySum>& sky;   ///< Of the first links; may be empty where no column is the sky's.
     std::uint32_t sky_column = none;  ///< Which of the groups is the sky's.
 };
 

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 #include "transport/half_row.hpp"
 
@@ -79,26 +80,45 @@ void mean_row(const std::uint32_t* words, const RowLengths& lengths, std::size_t
     }
 }
 
-/// For each group the largest value of new light over all light so far; texels darker than `floor` count as
-/// that.
+/// For each group of `fresh` the largest value of its new light over all its light so far; texels darker than
+/// `floor` count as that. `of`: which group of the total each one is.
 std::vector<float> largest_shares(const LightField& fresh, const LightField& total,
-                                  const std::vector<float>& floor, Job& job) {
-    const std::size_t stride = fresh.stride;
+                                  const std::vector<std::size_t>& of, const std::vector<float>& floor,
+                                  Job& job) {
     std::vector<std::vector<float>> parts((fresh.rows + rows_per_task - 1) / rows_per_task);
     job.parallel(fresh.rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
         std::vector<float>& most = parts[begin / rows_per_task];
-        most.assign(stride, 0.0f);
+        most.assign(of.size(), 0.0f);
         for (std::size_t row = begin; row < end; ++row)
-            for (std::size_t i = 0; i < stride; ++i)
-                if (floor[i] > 0)
-                    most[i] = std::max(most[i], fresh.values[row * stride + i] /
-                                                    std::max(total.values[row * stride + i], floor[i]));
+            for (std::size_t k = 0; k < of.size(); ++k)
+                for (std::size_t c = 0; c < 3; ++c)
+                    if (const float least = floor[3 * of[k] + c]; least > 0)
+                        most[k] = std::max(
+                            most[k], fresh.values[row * fresh.stride + 3 * k + c] /
+                                         std::max(total.values[row * total.stride + 3 * of[k] + c], least));
     });
-    std::vector<float> largest(stride / 3, 0.0f);
+    std::vector<float> largest(of.size(), 0.0f);
     for (const std::vector<float>& part : parts)
-        for (std::size_t i = 0; i < largest.size() * 3; ++i)
-            largest[i / 3] = std::max(largest[i / 3], part[i]);
+        for (std::size_t k = 0; k < of.size(); ++k) largest[k] = std::max(largest[k], part[k]);
     return largest;
+}
+
+/// The groups that are kept alone; `of` tells which each one is, before and after.
+LightField kept_groups(const LightField& field, std::vector<std::size_t>& of,
+                       const std::vector<std::uint8_t>& settled, Job& job) {
+    std::vector<std::size_t> from, now;
+    for (std::size_t k = 0; k < of.size(); ++k)
+        if (!settled[of[k]]) {
+            from.push_back(k);
+            now.push_back(of[k]);
+        }
+    LightField out(field.rows, now.size());
+    job.parallel(field.rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t row = begin; row < end; ++row)
+            for (std::size_t k = 0; k < now.size(); ++k) out.add(row, k, field.get(row, from[k]));
+    });
+    of = std::move(now);
+    return out;
 }
 
 std::vector<double> column_sums(const LightField& field, Job& job) {
@@ -231,42 +251,49 @@ void reflect(const LightField& light, const std::vector<Rgb>& albedo, HalfField&
 
 SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const std::vector<Rgb>& albedo,
                           const LightField& sources, std::optional<int> bounces, Job& job) {
-    const std::size_t rows = sources.rows, stride = sources.stride, groups = lengths.groups;
+    const std::size_t rows = sources.rows, groups = lengths.groups;
     SolveResult result{.light = sources, .bounces = std::vector<int>(groups, 0)};
     LightField& total = result.light;
     if (rows == 0) return result;
     LightField fresh = sources;
     HalfField reflected;
     const int limit = bounces.value_or(most_bounces);
-    std::vector<std::uint8_t> settled(stride, 0);  // by column
+    std::vector<std::size_t> of(groups);  // which group each one of `fresh` is
+    std::iota(of.begin(), of.end(), std::size_t{0});
+    std::vector<std::uint8_t> settled(groups, 0);
     std::vector<double> before(groups, 0.0);
-    std::vector<float> floor(stride, 0.0f);
+    std::vector<float> floor(3 * groups, 0.0f);
     for (int bounce = 0; bounce < limit && std::count(settled.begin(), settled.end(), 0) > 0; ++bounce) {
+        // Groups that settled are taken along until leaving them out makes rows shorter.
+        const auto left = static_cast<std::size_t>(std::count(settled.begin(), settled.end(), 0));
+        if (bounce >= 2 && LightField(0, left).stride < fresh.stride)
+            fresh = kept_groups(fresh, of, settled, job);
+        RowLengths here = bounce_lengths(lengths, bounce);
+        here.groups = of.size();
         reflect(fresh, albedo, reflected, job);
-        apply_links(links, bounce_lengths(lengths, bounce), reflected, fresh, job);
+        apply_links(links, here, reflected, fresh, job);
         job.parallel(rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
             for (std::size_t row = begin; row < end; ++row)
-                for (std::size_t i = 0; i < stride; ++i)
-                    total.values[row * stride + i] += settled[i] ? 0.0f : fresh.values[row * stride + i];
+                for (std::size_t k = 0; k < of.size(); ++k)
+                    if (!settled[of[k]]) total.add(row, of[k], fresh.get(row, k));
         });
         job.advance(bounce_units(bounce));
-        for (std::size_t g = 0; g < groups; ++g) result.bounces[g] += settled[3 * g] ? 0 : 1;
+        for (std::size_t g = 0; g < groups; ++g) result.bounces[g] += settled[g] ? 0 : 1;
         if (bounces) continue;
         // What is still to come of a geometric series with this ratio: fresh * ratio / (1 - ratio).
         const std::vector<double> sums = column_sums(fresh, job);
         if (bounce < 3) {
             const std::vector<double> totals = column_sums(total, job);
-            for (std::size_t i = 0; i < stride; ++i)
+            for (std::size_t i = 0; i < floor.size(); ++i)
                 floor[i] = static_cast<float>(1e-4 * totals[i] / static_cast<double>(rows));
         }
-        const std::vector<float> shares = largest_shares(fresh, total, floor, job);
-        for (std::size_t i = 3 * groups; i < stride; ++i) settled[i] = 1;
-        for (std::size_t g = 0; g < groups; ++g) {
-            const double all = sums[3 * g] + sums[3 * g + 1] + sums[3 * g + 2];
-            const double ratio = before[g] > 0 ? std::min(all / before[g], 0.999) : 0.999;
-            before[g] = all;
-            if (shares[g] * ratio / (1 - ratio) < settled_share)
-                for (std::size_t c = 0; c < 3; ++c) settled[3 * g + c] = 1;
+        const std::vector<float> shares = largest_shares(fresh, total, of, floor, job);
+        for (std::size_t k = 0; k < of.size(); ++k) {
+            const double all = sums[3 * k] + sums[3 * k + 1] + sums[3 * k + 2];
+            double& last = before[of[k]];
+            const double ratio = last > 0 ? std::min(all / last, 0.999) : 0.999;
+            last = all;
+            if (shares[k] * ratio / (1 - ratio) < settled_share) settled[of[k]] = 1;
         }
     }
     return result;
