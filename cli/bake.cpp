@@ -149,7 +149,8 @@ void print(const Options& o, const Baked& baked, const std::vector<Job::StageTim
     if (o.common.quiet) return;
     std::string stages;
     for (const auto& t : times)
-        stages += fmt::format("{}{} {}", stages.empty() ? "" : ", ", t.name, seconds_text(t.seconds));
+        if (t.seconds >= 0.05)
+            stages += fmt::format("{}{} {}", stages.empty() ? "" : ", ", t.name, seconds_text(t.seconds));
     say("time: {}\n", stages);
 }
 
@@ -196,47 +197,58 @@ Made make(const Options& o, Level level, std::vector<std::string> sets, std::vec
 }
 
 /// Tiers from the lowest that would be better than what is there up to the one asked for.
-std::vector<Tier> ladder(const Options& o, const Level& level) {
+struct Ladder {
     std::vector<Tier> tiers;
+    std::optional<Tier> there;  ///< What is there already and up to date.
+};
+Ladder ladder(const Options& o, const Level& level) {
+    Ladder l;
     for (const Tier t : {Tier::glance, Tier::proof, Tier::final}) {
         if (t > level.quality.tier) break;
-        Level there = level;
-        there.quality.tier = t;
-        tiers.push_back(t);
-        if (!o.afresh && !o.repack && bake_status(o.out, there).up_to_date()) tiers.clear();
+        Level now = level;
+        now.quality.tier = t;
+        l.tiers.push_back(t);
+        if (o.afresh || o.repack || !bake_status(o.out, now).up_to_date()) continue;
+        l.tiers.clear();
+        l.there = t;
     }
-    return tiers;
+    return l;
 }
 
-/// Tier after tier, each written when it is done, until the time is up: the lowest is always finished.
-Made make_in_time(const Options& o, const Level& level, const std::vector<std::string>& why, Job& job) {
+/// Tier after tier, each written when it is done, until the time is up. Where nothing is there that is up to
+/// date the lowest is finished in any case; none where nothing better was done in time.
+std::optional<Made> make_in_time(const Options& o, const Level& level, const std::vector<std::string>& why,
+                                 Job& job) {
     const auto start = std::chrono::steady_clock::now();
     const auto left = [&] {
         return o.time_limit - std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     };
+    const Ladder steps = ladder(o, level);
+    std::optional<Tier> reached = steps.there;
     std::optional<Made> best;
-    for (const Tier tier : ladder(o, level)) {
+    for (const Tier tier : steps.tiers) {
         Level now = level;
         now.quality.tier = tier;
-        if (best && left() <= 0) break;
+        if (reached && left() <= 0) break;
         std::vector<std::string> unused;
         const std::vector<std::string> sets = stale_sets(o, now, bake_status(o.out, now), unused);
         if (sets.empty()) continue;
-        job.limit(best ? left() : 0);
+        job.limit(reached ? std::max(1e-6, left()) : 0);
         try {
             best.emplace(make(o, now, sets, why, job));
+            reached = tier;
         } catch (const Cancelled&) {
             if (!job.out_of_time()) throw;
             job.limit(0);
             break;
         }
     }
-    if (best->level.quality.tier != level.quality.tier)
+    if (reached && *reached != level.quality.tier)
         job.note(
-            fmt::format("time was up: this is {}; what was done toward {} is kept, and the next bake goes on "
-                        "from there",
-                        tier_name(best->level.quality.tier), tier_name(level.quality.tier)));
-    return std::move(*best);
+            fmt::format("time was up: this is {}; what was done toward {} is kept, and the next bake goes "
+                        "on from there",
+                        tier_name(*reached), tier_name(level.quality.tier)));
+    return best;
 }
 
 void run(Options& o, Job& job) {
@@ -257,7 +269,16 @@ void run(Options& o, Job& job) {
         return;
     }
     if (!why.empty() && !o.common.quiet) job.note("baked because " + reasons_text(why));
-    const Made m = o.time_limit > 0 ? make_in_time(o, level, why, job) : make(o, level, sets, why, job);
+    const std::optional<Made> made = o.time_limit > 0 ? make_in_time(o, level, why, job)
+                                                      : std::optional<Made>(make(o, level, sets, why, job));
+    if (!made) {
+        if (o.common.json)
+            say("{}\n", Json{{"out", o.out.string()}, {"up_to_date", false}, {"seconds", seconds()}}.dump(1));
+        else
+            say("nothing was written to {}: what is there stays\n", o.out.string());
+        return;
+    }
+    const Made& m = *made;
     if (o.common.json) {
         Json j = to_json(o, m.level, m.atlas, m.baked, m.times, seconds());
         j["tier_asked_for"] = tier_name(level.quality.tier);

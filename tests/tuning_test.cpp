@@ -166,6 +166,11 @@ TEST(TimeLimit, writes_the_best_tier_that_is_done_and_goes_on_from_there) {
     EXPECT_EQ(short_of_time.json()["tier"], "glance");
     EXPECT_EQ(short_of_time.json()["tier_asked_for"], "proof");
     EXPECT_NE(short_of_time.err.find("time was up"), std::string::npos) << short_of_time.err;
+    const std::string before = read_text(room.baked / "manifest.json");
+    const Ran nothing = room.bake("--tier proof --time-limit 0.001 --json");
+    ASSERT_EQ(nothing.status, 0) << nothing.err;
+    EXPECT_FALSE(nothing.json()["up_to_date"].get<bool>()) << "glance is there, and proof takes longer";
+    EXPECT_TRUE(read_text(room.baked / "manifest.json") == before);
     const Ran enough = room.bake("--tier proof --time-limit 600 --json");
     EXPECT_EQ(enough.json()["tier"], "proof") << enough.err;
     EXPECT_TRUE(room.bake("--tier proof --time-limit 5 --json").json()["up_to_date"].get<bool>());
