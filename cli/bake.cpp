@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <chrono>
+#include <cstdlib>
 #include <optional>
 
 #include "common.hpp"
@@ -315,7 +316,13 @@ void add_bake(CLI::App& app) {
     c->add_option("--time-limit", o->time_limit,
                   "seconds: bake glance, then proof, then final, as far as they are done by then; each is "
                   "written when it is done, the first in any case")
-        ->check(CLI::PositiveNumber);
+        ->check([](const std::string& text) {
+            char* end = nullptr;
+            const double seconds = std::strtod(text.c_str(), &end);
+            return *end == 0 && seconds > 0 && seconds < 1e9
+                       ? std::string()
+                       : "needs a number of seconds over 0, not \"" + text + "\"";
+        });
     c->add_flag("--repack", o->repack,
                 "pack the pages afresh, instead of keeping the places of what is unchanged");
     c->add_option("--cache", o->cache,

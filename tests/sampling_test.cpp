@@ -318,6 +318,119 @@ TEST(Links, words_name_the_texel_that_a_ray_of_that_direction_meets) {
     EXPECT_GT(met, 1000);
 }
 
+TEST(Hits, depend_on_the_ray_alone_and_not_on_the_rest_of_the_level) {
+    // Two faces in one place, and a level that has more far away, so that the kernel's tree is another.
+    Level level = two_panels();
+    Surface twin = level.surfaces.front();
+    twin.name = "twin";
+    level.surfaces.push_back(twin);
+    Level larger = level;
+    for (int i = 0; i < 9; ++i) {
+        Surface far = level.surfaces[static_cast<std::size_t>(i) % level.surfaces.size()];
+        far.name = "far " + std::to_string(i);
+        far.to_world.origin = far.to_world.origin + Vec3{300.0f + 7 * static_cast<float>(i), 40, 9};
+        larger.surfaces.push_back(far);
+    }
+    const TextureSet textures(level), more(larger);
+    const RayCaster caster(level, textures, [](const Surface&) { return true; }),
+        other(larger, more, [](const Surface&) { return true; });
+    constexpr std::uint32_t count = 64;
+    std::array<Vec3, count> directions, turned;
+    std::array<std::uint8_t, count> order, backwards;
+    std::array<std::uint32_t, count> numbers;
+    std::array<Hit, count> a, b;
+    std::array<Rgb, count> tints;
+    for (std::uint32_t k = 0; k < count; ++k) {
+        order[k] = static_cast<std::uint8_t>(k);
+        backwards[k] = static_cast<std::uint8_t>((k * 29 + 11) % count);
+        numbers[k] = k;
+    }
+    int met = 0, first = 0;
+    for (std::uint32_t row = 0; row < 2000; ++row) {
+        const Vec2 at = sobol_point(7, row);
+        const Vec3 origin{2 * at.x - 1, 0.5f + at.y, 0.3f};
+        for (std::uint32_t k = 0; k < count; ++k) directions[k] = sphere_direction(sobol_point(row, k));
+        caster.gathered_batch(origin, directions, order.data(), row, numbers.data(), a.data(), tints.data());
+        other.gathered_batch(origin, directions, backwards.data(), row, numbers.data(), b.data(),
+                             tints.data());
+        for (std::uint32_t k = 0; k < count; ++k) {
+            if (b[k].surface != none && b[k].surface >= level.surfaces.size()) continue;
+            ASSERT_EQ(a[k].surface, b[k].surface);
+            ASSERT_EQ(a[k].triangle, b[k].triangle);
+            ASSERT_EQ(a[k].distance, b[k].distance);
+            ASSERT_TRUE(a[k].u == b[k].u && a[k].v == b[k].v);
+            met += a[k].surface != none ? 1 : 0;
+            first += a[k].surface == 0 ? 1 : 0;
+            ASSERT_NE(a[k].surface, level.surfaces.size() - 1) << "of two in one place the first is met";
+        }
+    }
+    EXPECT_GT(met, 10000);
+    EXPECT_GT(first, 1000);
+}
+
+TEST(Boxes, are_met_by_rays_that_have_a_point_in_them) {
+    const Box box{{-1, 2, 0.5f}, {0.5f, 3, 2}};
+    int met = 0, missed = 0;
+    for (std::uint32_t i = 0; i < 20000; ++i) {
+        const Vec2 p = sobol_point(1, i), q = sobol_point(2, i);
+        const Vec3 origin{3 * p.x - 1.7f, 3 * p.y + 1, 3 * q.x - 0.3f}, way = sphere_direction(sobol_point(3, i));
+        const float far = 6 * q.y;
+        bool inside = false;
+        for (int s = 0; s <= 400; ++s)
+            inside = inside || box.holds(origin + way * (far * static_cast<float>(s) / 400));
+        const bool meets = box.meets(origin, way, far);
+        ASSERT_TRUE(meets || !inside);
+        // A corner may be cut between two of the looks, but not from further than they are apart.
+        if (meets && !inside) {
+            bool close = false;
+            for (int s = 0; s <= 400; ++s)
+                close = close || box.grown(0.02f).holds(origin + way * (far * static_cast<float>(s) / 400));
+            ASSERT_TRUE(close);
+        }
+        met += meets ? 1 : 0;
+        missed += meets ? 0 : 1;
+    }
+    EXPECT_GT(met, 1000);
+    EXPECT_GT(missed, 1000);
+    EXPECT_TRUE(box.meets({-2, 2.5f, 1}, {1, 0, 0}, 1)) << "a touch counts";
+    EXPECT_FALSE(box.meets({-2, 2.5f, 1}, {1, 0, 0}, 0.99f));
+    EXPECT_FALSE(box.reaches_over({0, 3.1f, 1}, {0, 1, 0}));
+    EXPECT_TRUE(box.reaches_over({0, 2.9f, 1}, {0, 1, 0}));
+}
+
+TEST(LightTree, tells_every_box_that_a_shadow_ray_may_pass_through) {
+    std::vector<SourceBounds> sources;
+    for (std::uint32_t i = 0; i < 40; ++i) {
+        const Vec2 p = sobol_point(5, i), q = sobol_point(6, i);
+        const Vec3 low{10 * p.x - 5, 2 + p.y, 10 * q.x - 5};
+        sources.push_back({.low = low, .high = low + Vec3{0.3f, 0.1f, 0.4f} * q.y, .cone = pi, .power = 1});
+    }
+    const LightTree tree(sources);
+    int passed = 0, free = 0;
+    for (std::uint32_t i = 0; i < 3000; ++i) {
+        const Vec2 p = sobol_point(8, i), q = sobol_point(9, i), s = sobol_point(10, i);
+        const Receiver r = surface_receiver({10 * p.x - 5, 0, 10 * p.y - 5}, {0, 1, 0}, {0, 1, 0});
+        const Vec3 low{10 * q.x - 5, 0.3f + q.y, 10 * s.x - 5};
+        const Box box{low, low + Vec3{0.5f, 0.4f, 0.3f} * s.y};
+        constexpr float reach = 0.1f;
+        bool through = false;
+        for (std::uint32_t k = 0; k < 8; ++k)
+            for (const SourceBounds& source : sources) {
+                const Vec2 u = sobol_point(11, k), v = sobol_point(12, k);
+                const Vec3 from = r.position + Vec3{2 * u.x - 1, 0, 2 * u.y - 1} * (reach * 0.7f),
+                           size = source.high - source.low,
+                           to = source.low + Vec3{size.x * v.x, size.y * v.y, size.z * u.x}, way = to - from;
+                through = through || box.meets(from, normalize(way), length(way));
+            }
+        const bool passes = tree.passes(r, reach, box);
+        ASSERT_TRUE(passes || !through) << i;
+        passed += passes ? 1 : 0;
+        free += passes ? 0 : 1;
+    }
+    EXPECT_GT(passed, 300);
+    EXPECT_GT(free, 300) << "else nothing would be saved";
+}
+
 TEST(Solver, sums_the_series_of_a_matrix_that_is_known) {
     // Three rows: 0 sees 1 and the sky, 1 sees 0 and 2, 2 sees nothing that sends.
     const Links links({{1, sky_word}, {0, 2}, {absorbed_word, lost_word}});

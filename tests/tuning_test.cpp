@@ -178,7 +178,13 @@ TEST(TimeLimit, writes_the_best_tier_that_is_done_and_goes_on_from_there) {
     EXPECT_TRUE(read_image(room.baked / "day/lightmap-0.exr").values ==
                 read_image(whole.baked / "day/lightmap-0.exr").values);
     EXPECT_EQ(room.bake("--time-limit 5 --only crate").status, 2);
-    EXPECT_EQ(room.bake("--time-limit -1").status, 2);
+    for (const char* wrong : {"-1", "0", "soon"}) {
+        const Ran r = room.bake(std::string("--time-limit ") + wrong);
+        EXPECT_EQ(r.status, 2);
+        EXPECT_NE(r.err.find("needs a number of seconds over 0, not \"" + std::string(wrong)),
+                  std::string::npos)
+            << r.err;
+    }
 }
 
 TEST(Series, the_sun_stands_where_astronomy_has_it) {

@@ -13,6 +13,10 @@ constexpr double pack_texel = 1.9e-6, pack_surface = 6e-3;
 /// For each texel and group.
 constexpr double glance = 1.75e-6, light_sample = 0.26e-6, noise = 0.23e-6, bounces = 1.05e-6,
                  smooth = 0.55e-6, smooth_link = 0.007e-6, page = 0.25e-6;
+/// Of texels those that are not buried, whose rows go on after they were judged.
+constexpr double open_share = 0.82;
+/// Of direct light and of further links what an edit of one thing leaves to be done.
+constexpr double edited_direct = 0.12, edited_links = 0.1;
 /// Of the links that rows could grow by, as many they do grow by in a level of many lights.
 constexpr double growth = 0.67;
 
@@ -37,7 +41,7 @@ struct Costs {
     TierSettings tier;
     double judged() const { return std::min(tier.first_links, links_that_judge); }
     double links() const {
-        return texels * (texel + ray * (judged() + 0.82 * (tier.first_links - judged())));
+        return texels * (texel + ray * (judged() + open_share * (tier.first_links - judged())));
     }
     double direct() const { return texels * groups * (glance + light_sample * tier.light_samples); }
     double more() const { return texels * growth * (tier.most_links - tier.first_links) * ray; }
@@ -88,16 +92,16 @@ void expect_ground(const Ground& ground, bool kept, Job& job) {
 
 void expect_layers(const Ground& ground, const Level& lit, std::size_t groups, Job& job) {
     const Costs c{static_cast<double>(ground.texels.size()), static_cast<double>(groups), ground.tier};
-    job.expect("direct light", ground.edit ? 0.12 * c.direct() : c.direct());
+    job.expect("direct light", ground.edit ? edited_direct * c.direct() : c.direct());
     job.expect("noise", c.asked());
-    job.expect("more links", groups == 0 ? 0 : ground.edit ? 0.1 * c.more() : c.more());
+    job.expect("more links", groups == 0 ? 0 : ground.edit ? edited_links * c.more() : c.more());
     job.expect("bounces", bounces * c.texels * c.groups);
     job.expect("denoise", lit.quality.denoise == Denoise::automatic ? c.denoised() : 0);
     job.expect("pages", page * c.texels * c.groups);
 }
 
 void expect_direct(const Ground& ground, double seconds_a_row, Job& job) {
-    const double share = ground.edit ? 0.12 : 1;
+    const double share = ground.edit ? edited_direct : 1;
     job.expect("direct light",
                share * seconds_a_row * static_cast<double>(ground.texels.size()) / job.pace());
 }

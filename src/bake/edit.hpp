@@ -40,12 +40,6 @@ struct Edit {
     std::vector<Box> boxes;             ///< Of all that moved, came or went: where it was and where it is.
     std::vector<std::uint8_t> changed;  ///< By surface.
     std::size_t texels_before = 0;
-    /// Whether nothing moved, came or went between a ray's start and what it met, or the sky.
-    bool touches(Vec3 origin, Vec3 direction, float distance) const {
-        for (const Box& b : boxes)
-            if (b.meets(origin, direction, distance)) return true;
-        return false;
-    }
 };
 /// None where too much changed for the old ground to be of use: nothing is the same, or surfaces changed
 /// order.
