@@ -113,7 +113,8 @@ void add_view(CLI::App& app) {
     c->add_option("--set", o->set, "the bake set; the first unless given");
     c->add_option("--exposure", o->ev, "exposure value at ISO 100, or auto: the set's own, else metered");
     c->add_option("--size", o->size, "WIDTHxHEIGHT in pixels");
-    c->add_option("--samples", o->samples, "samples a pixel")->check(CLI::IsMember({1, 4, 9, 16, 25}));
+    c->add_option("--samples", o->samples, "samples a pixel where colours change")
+        ->check(CLI::IsMember({1, 4, 9, 16, 25}));
     c->add_option("--probes", o->probes, "on draws moving things lit by probes, off leaves them out")
         ->check(CLI::IsMember({"on", "off"}));
     c->add_flag("--linear", o->linear, "write linear light as EXR");

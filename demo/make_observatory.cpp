@@ -2,7 +2,10 @@
 // [SKY.exr].
 // North is -Z, the floor of the hall lies at y = 0.
 
-#include <OpenImageIO/imageio.h>
+#include <ImfChannelList.h>
+#include <ImfFrameBuffer.h>
+#include <ImfHeader.h>
+#include <ImfOutputFile.h>
 
 #include <algorithm>
 #include <cstdio>
@@ -619,15 +622,25 @@ std::vector<unsigned char> make_observatory() {
 
 static bool write_sky(const char* path) {
     const int width = 256, height = 128;
-    OIIO::ImageSpec spec(width, height, 3, OIIO::TypeDesc::FLOAT);
-    spec.attribute("compression", "zip");
-    spec.attribute("DateTime",
-                   "2000:01:01 00:00:00");  // else the clock is written, and no two files are the same
-    spec.attribute("oiio:ColorSpace", "Linear");
     const std::vector<float> pixels = demo::evening_sky(width, height);
-    const auto out = OIIO::ImageOutput::create(path);
-    return out && out->open(path, spec) && out->write_image(OIIO::TypeDesc::FLOAT, pixels.data()) &&
-           out->close();
+    Imf::Header header(width, height);
+    header.compression() = Imf::ZIP_COMPRESSION;
+    Imf::FrameBuffer buffer;
+    for (std::size_t c = 0; c < 3; ++c) {
+        const std::string name(1, "RGB"[c]);
+        header.channels().insert(name, Imf::Channel(Imf::FLOAT));
+        buffer.insert(
+            name, Imf::Slice::Make(Imf::FLOAT, pixels.data() + c, header.dataWindow(), 3 * sizeof(float), 0));
+    }
+    try {
+        Imf::OutputFile out(path, header);
+        out.setFrameBuffer(buffer);
+        out.writePixels(height);
+    } catch (const std::exception& e) {
+        std::fprintf(stderr, "%s\n", e.what());
+        return false;
+    }
+    return true;
 }
 
 int main(int argc, char** argv) {

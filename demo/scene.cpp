@@ -1,7 +1,6 @@
 #include "scene.hpp"
 
-#include <OpenImageIO/filesystem.h>
-#include <OpenImageIO/imageio.h>
+#include <png.h>
 
 #include <algorithm>
 #include <stdexcept>
@@ -78,17 +77,17 @@ int Scene::texture(const std::string& name, int width, int height, int channels,
             for (int k = 0; k < channels; ++k)
                 pixels.push_back(static_cast<unsigned char>(std::clamp(c[k], 0.0, 1.0) * 255 + 0.5));
         }
-    OIIO::Filesystem::IOVecOutput bytes;
-    OIIO::ImageSpec spec(width, height, channels, OIIO::TypeDesc::UINT8);
-    spec.attribute("oiio:UnassociatedAlpha", 1);
-    spec.attribute("oiio:ColorSpace", "sRGB");
-    const auto out = OIIO::ImageOutput::create("texture.png", &bytes);
-    if (!out || !out->open("texture.png", spec) || !out->write_image(OIIO::TypeDesc::UINT8, pixels.data()) ||
-        !out->close())
+    png_image png{};
+    png.version = PNG_IMAGE_VERSION;
+    png.width = static_cast<png_uint_32>(width);
+    png.height = static_cast<png_uint_32>(height);
+    png.format = channels == 4 ? PNG_FORMAT_RGBA : channels == 3 ? PNG_FORMAT_RGB : PNG_FORMAT_GRAY;
+    png_alloc_size_t size = PNG_IMAGE_PNG_SIZE_MAX(png);
+    std::vector<unsigned char> bytes(size);
+    if (!png_image_write_to_memory(&png, bytes.data(), &size, 0, pixels.data(), 0, nullptr))
         throw std::runtime_error("cannot encode " + name);
-    json_["images"].push_back({{"name", name},
-                               {"bufferView", view(bytes.buffer().data(), bytes.buffer().size(), 0)},
-                               {"mimeType", "image/png"}});
+    json_["images"].push_back(
+        {{"name", name}, {"bufferView", view(bytes.data(), size, 0)}, {"mimeType", "image/png"}});
     json_["textures"].push_back({{"sampler", 0}, {"source", json_["images"].size() - 1}});
     return static_cast<int>(json_["textures"].size()) - 1;
 }

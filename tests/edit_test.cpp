@@ -91,7 +91,7 @@ struct Yard {
         level.sky.pixels[2 * 16 + 5] = {60000, 50000, 40000};
         level.sky.group = group_index(level, "sky");
         level.volumes.push_back({.name = "air", .low = {-1, 0.3f, -1}, .high = {1, 1.3f, 1}, .spacing = 1});
-        level.lightmap.density = 5;
+        level.lightmap.density = 10;
         level.lightmap.page = 256;
         level.quality.tier = Tier::proof;
         complete_level(level);
@@ -254,7 +254,7 @@ TEST(Edits, a_level_that_goes_back_to_what_it_was_traces_nothing) {
 TEST(Edits, pieces_of_links_that_are_lost_are_traced_again_alone) {
     Job job;
     Yard yard;
-    yard.level.lightmap.density = 70;  // more rows than one piece holds
+    yard.level.lightmap.density = 140;  // more rows than one piece holds
     yard.level.quality.tier = Tier::glance;
     MemoryStore memory;
     Atlas atlas;

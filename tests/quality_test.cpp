@@ -83,7 +83,7 @@ TEST(Denoise, never_carries_light_through_a_sheet_that_stands_on_an_unbroken_flo
     }
     level.lights.push_back(
         {.name = "lamp", .color = {500, 500, 500}, .position = {-1.5f, 1.2f, 0}, .radius = 0.1f});
-    level.lightmap = {.density = 8, .page = 512, .margin = 2};
+    level.lightmap = {.density = 16, .page = 512, .margin = 2};
     level.quality.tier = Tier::glance;
     int lit = 0, dark = 0;
     for (const TexelLight& t : texels_of(level, 32, Denoise::automatic)) {

@@ -16,7 +16,9 @@ enum class Show : std::uint8_t { lit, light, albedo, charts, density, occlusion 
 
 struct ViewSettings {
     int width = 1280, height = 800;  ///< Pixels. Range [8, 8192].
-    int samples = 4;                 ///< A pixel; a square number. Range [1, 64].
+    /// Of a pixel at a surface's edge, or beside one whose colour differs; others get one. A square number.
+    /// Range [1, 64].
+    int samples = 4;
     Show show = Show::lit;
     bool moving = true;  ///< Draw moving things, lit by the probes.
 };

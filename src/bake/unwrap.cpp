@@ -388,7 +388,9 @@ private:
         float more = map_.pages > 0 && pages_.empty() && factor < 1
                          ? std::min(1.0f, factor * (1 + search_step))
                          : factor;
-        const PackEffort effort = packing_.pages.size() > many_pages ? PackEffort::quick : PackEffort::full;
+        const PackEffort effort = level_.quality.tier == Tier::glance || packing_.pages.size() > many_pages
+                                      ? PackEffort::quick
+                                      : PackEffort::full;
         while (!attempt(more, effort)) more = map_.pages > 0 ? more * (1 - search_step / 4) : settle(more);
         atlas_.gave_way = more;
         atlas_.pages = packing_.pages;

@@ -15,7 +15,7 @@ int margin_for_mips(int halvings) {
 TierSettings tier_settings(Tier tier) {
     switch (tier) {
         case Tier::glance:
-            return {.density_scale = 0.5f,
+            return {.density_scale = 0.25f,
                     .first_links = 32,
                     .most_links = 32,
                     .noise = 0.1f,

@@ -45,7 +45,9 @@ public:
         }
     }
 
-    Rgb along(Vec3 origin, Vec3 direction) const {
+    /// `first` becomes the first surface that is seen.
+    Rgb along(Vec3 origin, Vec3 direction, std::uint32_t& first) const {
+        first = none;
         Vec3 start = origin;
         Rgb through{1, 1, 1}, sum;
         for (int step = 0; step < 24; ++step) {
@@ -55,6 +57,7 @@ public:
             const bool two_sided = level_.materials[surface.material].double_sided;
             // As a game culls them: the backs of single-sided faces are not there.
             if (!hit.back || two_sided) {
+                if (first == none) first = hit.surface;
                 const Rgb own = shade(hit, bumped_place(hit), direction);
                 if (!caster_.is_glass(hit.surface) || settings_.show == Show::charts ||
                     settings_.show == Show::density)
@@ -234,6 +237,84 @@ private:
     std::vector<LiveLight> live_;
 };
 
+/// The camera's rays.
+class Shot {
+public:
+    Shot(const Viewer& viewer, const Camera& camera, const ViewSettings& settings)
+        : viewer_(viewer), eye_(camera.eye), width_(settings.width), height_(settings.height) {
+        ahead_ = normalize(camera.toward - camera.eye);
+        const Vec3 up = std::abs(ahead_.y) > 0.999f ? Vec3{0, 0, -1} : Vec3{0, 1, 0};
+        const Vec3 right = normalize(cross(ahead_, up));
+        const float half = std::tan(camera.vertical_fov / 2);
+        across_ = right * (half * static_cast<float>(width_) / static_cast<float>(height_));
+        above_ = cross(right, ahead_) * half;
+    }
+
+    /// The mean of side times side samples; `surface` is what the last one met.
+    Rgb pixel(int x, int y, int side, std::uint32_t& surface) const {
+        Rgb sum;
+        const float step = 1 / static_cast<float>(side);
+        for (int s = 0; s < side * side; ++s) {
+            const float px = (static_cast<float>(x) + (static_cast<float>(s % side) + 0.5f) * step) /
+                             static_cast<float>(width_);
+            const float py = (static_cast<float>(y) + (static_cast<float>(s / side) + 0.5f) * step) /
+                             static_cast<float>(height_);
+            sum += viewer_.along(eye_, normalize(ahead_ + across_ * (2 * px - 1) + above_ * (1 - 2 * py)),
+                                 surface);
+        }
+        return sum * (step * step);
+    }
+
+private:
+    const Viewer& viewer_;
+    Vec3 eye_, ahead_, across_, above_;  ///< The last two reach to the picture's edges.
+    int width_, height_;
+};
+
+/// Pixels that differ from one beside them by more than `seen` of the brighter, and all within `around`
+/// pixels of where one surface gives way to another, so that what is thinner than a pixel is found where one
+/// sample missed it.
+std::vector<std::uint8_t> busy_pixels(const Picture& picture, const std::vector<std::uint32_t>& surface,
+                                      Job& job) {
+    constexpr float seen = 0.06f;
+    constexpr int around = 2;
+    const int width = picture.width, height = picture.height;
+    const auto at = [&](int x, int y) {
+        return static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x);
+    };
+    const auto differ = [](Rgb a, Rgb b) {
+        const float most = std::max(max_channel(a), max_channel(b));
+        return std::max({std::abs(a.r - b.r), std::abs(a.g - b.g), std::abs(a.b - b.b)}) > seen * most;
+    };
+    std::vector<std::uint8_t> edge(picture.pixels.size(), 0), busy(picture.pixels.size(), 0);
+    const auto rows = [&](auto&& row) {
+        job.parallel(static_cast<std::size_t>(height), rows_per_task,
+                     [&](std::size_t begin, std::size_t end) {
+                         for (std::size_t y = begin; y < end; ++y) row(static_cast<int>(y));
+                     });
+    };
+    rows([&](int y) {
+        for (int x = 0; x < width; ++x) {
+            const std::size_t here = at(x, y);
+            const auto look = [&](std::size_t there) {
+                edge[here] |= surface[here] != surface[there];
+                busy[here] |= differ(picture.pixels[here], picture.pixels[there]);
+            };
+            if (x > 0) look(at(x - 1, y));
+            if (y > 0) look(at(x, y - 1));
+            if (x + 1 < width) look(at(x + 1, y));
+            if (y + 1 < height) look(at(x, y + 1));
+        }
+    });
+    rows([&](int y) {
+        for (int x = 0; x < width; ++x)
+            for (int v = std::max(0, y - around); v <= std::min(height - 1, y + around); ++v)
+                for (int u = std::max(0, x - around); u <= std::min(width - 1, x + around); ++u)
+                    busy[at(x, y)] |= edge[at(u, v)];
+    });
+    return busy;
+}
+
 }  // namespace
 
 Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, const Camera& camera,
@@ -257,34 +338,33 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
     const Viewer viewer(level, atlas, light, settings, camera.vertical_fov);
     Picture picture{settings.width, settings.height,
                     std::vector<Rgb>(static_cast<std::size_t>(settings.width) * settings.height)};
-    const Vec3 ahead = normalize(camera.toward - camera.eye);
-    const Vec3 up = std::abs(ahead.y) > 0.999f ? Vec3{0, 0, -1} : Vec3{0, 1, 0};
-    const Vec3 right = normalize(cross(ahead, up)), above = cross(right, ahead);
-    const float half = std::tan(camera.vertical_fov / 2),
-                aspect = static_cast<float>(settings.width) / static_cast<float>(settings.height);
-    const int side = std::max(1, static_cast<int>(std::sqrt(static_cast<float>(settings.samples)) + 0.5f));
-    job.begin("picture", static_cast<std::size_t>(settings.height));
-    job.parallel(
-        static_cast<std::size_t>(settings.height), rows_per_task, [&](std::size_t begin, std::size_t end) {
-            for (std::size_t y = begin; y < end; ++y)
-                for (int x = 0; x < settings.width; ++x) {
-                    Rgb sum;
-                    for (int s = 0; s < side * side; ++s) {
-                        const float px = (static_cast<float>(x) +
-                                          (static_cast<float>(s % side) + 0.5f) / static_cast<float>(side)) /
-                                         static_cast<float>(settings.width);
-                        const float py = (static_cast<float>(y) +
-                                          (static_cast<float>(s / side) + 0.5f) / static_cast<float>(side)) /
-                                         static_cast<float>(settings.height);
-                        const Vec3 d =
-                            ahead + right * ((2 * px - 1) * half * aspect) + above * ((1 - 2 * py) * half);
-                        sum += viewer.along(camera.eye, normalize(d));
-                    }
-                    picture.pixels[y * static_cast<std::size_t>(settings.width) + x] =
-                        sum * (1.0f / static_cast<float>(side * side));
-                }
+    const Shot shot(viewer, camera, settings);
+    const auto height = static_cast<std::size_t>(settings.height);
+    const auto each_row = [&](auto&& draw) {
+        job.parallel(height, rows_per_task, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t y = begin; y < end; ++y) draw(static_cast<int>(y));
             job.advance(end - begin);
         });
+    };
+    const int side = std::max(1, static_cast<int>(std::sqrt(static_cast<float>(settings.samples)) + 0.5f));
+    job.begin("picture", side > 1 ? 2 * height : height);
+    const auto at = [&](int x, int y) {
+        return static_cast<std::size_t>(y) * static_cast<std::size_t>(settings.width) +
+               static_cast<std::size_t>(x);
+    };
+    std::vector<std::uint32_t> surface(picture.pixels.size());
+    each_row([&](int y) {
+        for (int x = 0; x < settings.width; ++x)
+            picture.pixels[at(x, y)] = shot.pixel(x, y, 1, surface[at(x, y)]);
+    });
+    if (side > 1) {
+        // More samples are for pixels near which something changes.
+        const std::vector<std::uint8_t> busy = busy_pixels(picture, surface, job);
+        each_row([&](int y) {
+            for (int x = 0; x < settings.width; ++x)
+                if (busy[at(x, y)]) picture.pixels[at(x, y)] = shot.pixel(x, y, side, surface[at(x, y)]);
+        });
+    }
     job.finish();
     return picture;
 }
@@ -295,8 +375,11 @@ float auto_exposure(const Picture& picture) {
         if (const float l = luminance(c); l > 1e-6f) logs.push_back(std::log2(l));
     if (logs.empty()) return 0;
     // The mean without the darkest and brightest twentieth: a lamp or a black corner must not decide.
-    std::sort(logs.begin(), logs.end());
     const std::size_t cut = logs.size() / 20;
+    const auto middle = logs.begin() + static_cast<std::ptrdiff_t>(cut),
+               end = logs.end() - static_cast<std::ptrdiff_t>(cut);
+    std::nth_element(logs.begin(), middle, logs.end());
+    std::nth_element(middle, end, logs.end());
     double sum = 0;
     for (std::size_t i = cut; i < logs.size() - cut; ++i) sum += static_cast<double>(logs[i]);
     // A scene's mean is darker than a grey card: half a stop more light than metered looks right.
