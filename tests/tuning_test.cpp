@@ -301,18 +301,45 @@ TEST(Layers, a_host_can_keep_them_where_it_likes) {
     EXPECT_TRUE(third.light(level, job).sets[1].pages[0].texels == made.sets[1].pages[0].texels);
 }
 
-TEST(Layers, a_session_refuses_what_is_more_than_light_and_stays_as_it_was) {
+TEST(Layers, a_baker_refuses_what_is_more_than_light_and_stays_as_it_was) {
+    Job job;
+    const Level level = two_lamps();
+    Baker baker(level, job);
+    const std::vector<Rgb> before = baker.light(level, job).sets[0].pages[0].texels;
+    Level other = level;
+    other.volumes.push_back({.name = "new", .low = {-1, 0.2f, -1}, .high = {1, 1, 1}});
+    EXPECT_FALSE(baker.takes(other));
+    EXPECT_THROW(baker.light(other, job), Error);
+    other = level;
+    other.surfaces.back().to_world.origin.x += 0.125f;
+    EXPECT_FALSE(baker.takes(other));
+    EXPECT_THROW(baker.light(other, job), Error);
+    other = level;
+    other.lights[0].color = other.lights[0].color * 2;
+    EXPECT_TRUE(baker.takes(other));
+    EXPECT_FALSE(baker.light(other, job).sets[0].pages[0].texels == before);
+    EXPECT_TRUE(baker.light(level, job).sets[0].pages[0].texels == before);
+}
+
+TEST(Layers, a_session_takes_edits_and_is_what_a_bake_from_nothing_is) {
     Job job;
     Level level = two_lamps();
-    Session session(level, job);
-    const std::vector<Rgb> before = session.baked().sets[0].pages[0].texels;
+    MemoryStore memory;
+    Session session(level, job, nullptr, memory.store());
+    const std::uint64_t whole = session.baked().figures.traced;
+    level.surfaces.back().to_world.origin.x += 0.125f;
     level.volumes.push_back({.name = "new", .low = {-1, 0.2f, -1}, .high = {1, 1, 1}});
-    level.lights[0].color = level.lights[0].color * 2;
-    EXPECT_THROW(session.update(level, job), Error);
-    EXPECT_TRUE(session.baked().sets[0].pages[0].texels == before);
-    level.volumes.clear();
     EXPECT_FALSE(session.update(level, job).empty());
-    EXPECT_FALSE(session.baked().sets[0].pages[0].texels == before);
+    EXPECT_LT(session.baked().figures.traced, whole);
+    Session fresh(level, job);
+    EXPECT_TRUE(session.baked().sets[0].pages[0].texels == fresh.baked().sets[0].pages[0].texels);
+    EXPECT_GT(session.baked().probes.size(), 0u);
+    EXPECT_TRUE(session.baked().sets[0].probes == fresh.baked().sets[0].probes);
+    // A level that cannot be baked changes nothing.
+    Level broken = level;
+    broken.lights[0].color.r = -1;
+    EXPECT_THROW(session.update(broken, job), Error);
+    EXPECT_TRUE(session.update(level, job).empty());
 }
 
 TEST(Layers, tints_and_gains_multiply_a_layer) {

@@ -124,6 +124,7 @@ public:
     Baker(Level level, Job& job, const Atlas* previous = nullptr, BakeStore store = {});
     ~Baker();
     Baker(Baker&&) noexcept;
+    Baker& operator=(Baker&&) noexcept;
     Baker(const Baker&) = delete;
     Baker& operator=(const Baker&) = delete;
 
@@ -136,6 +137,9 @@ public:
     /// sources changed are sampled again. The result depends on `lit` alone, never on the calls before.
     /// `only`: the sets to be mixed, by their places in the level, ascending; empty for all.
     Baked light(const Level& lit, Job& job, const std::vector<std::uint32_t>& only = {});
+
+    /// Whether light() takes this level.
+    bool takes(const Level& lit) const;
 
     /// Every texel under one set of the last light(); not of a series' step. Throws Error where layers came
     /// from a store, which does not keep direct light apart.

@@ -18,7 +18,7 @@ struct PageRef {
 /// Threads: one call at a time; cancel a running one through its job, from any thread. After that the session
 /// is as it
 ///          was before, and what was traced is not lost.
-/// Owner:   keeps its own copies of level and results.
+/// Owner:   keeps its own copies of level and results, and the store's functions.
 /// Cost:    a light group that is dimmed or tinted as a whole, a set's gains: mixing, no ray. A lamp within a
 /// group, or
 ///          one that moves: that group's direct light and one solve. Bounces, colours of surfaces: a solve.
@@ -28,9 +28,10 @@ public:
     /// As for Baker. Lights everything once.
     Session(Level level, Job& job, const Atlas* previous = nullptr, BakeStore store = {});
 
-    /// Takes the level over and lights what is different. Throws Error where it differs in more than light
-    /// (see Baker::light); then nothing has changed. Returns the pages that are not what they were, by set
-    /// and page.
+    /// Takes the level over and lights what is different. Where it differs in more than light (see
+    /// Baker::light) the ground is made anew: from what the store holds, an edit; without a store, all of it.
+    /// Throws Error for a level that cannot be baked; then nothing has changed. Returns the pages that are
+    /// not what they were, by set and page.
     std::vector<PageRef> update(const Level& level, Job& job);
 
     const Level& level() const noexcept { return level_; }
@@ -39,6 +40,7 @@ public:
     const Baked& baked() const noexcept { return baked_; }
 
 private:
+    BakeStore store_;
     Baker baker_;
     Level level_;
     Baked baked_;

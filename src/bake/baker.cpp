@@ -1,5 +1,7 @@
 #include <algorithm>
 #include <iterator>
+#include <memory>
+#include <optional>
 #include <utility>
 
 #include "bake/costs.hpp"
@@ -13,88 +15,138 @@
 
 namespace stasigraph {
 
+/// Steps of a series whose layers are made side by side: their light goes along the same links.
+constexpr std::size_t steps_at_once = 5;
+
 struct Baker::State {
     Ground ground;
     std::vector<std::string> names;  ///< Of the groups that `layers` are of.
     std::vector<Layer> layers;
-    std::vector<BakeSet> sets;  ///< Of the last call.
-    std::size_t made = 0;       ///< Layers, in the last call.
+    /// A layer on its way from being made, or at hand, to the levels that want it.
+    struct ReadyLayer {
+        Layer layer;
+        std::size_t at_hand = none;  ///< Which of `layers` it was.
+        std::size_t levels = 0;      ///< How many still want it.
+    };
+    std::vector<ReadyLayer> ready;  ///< For levels that are not mixed yet.
+    std::vector<BakeSet> sets;      ///< Of the last call.
+    std::string albedo_key;
+    std::vector<Rgb> albedo;  ///< What every texel reflects.
+    std::size_t made = 0;     ///< Layers, in the last call.
 
-    /// Appends the wanted sets of a level that has one sun and one sky.
-    void light_sets(const Level& lit, const std::vector<std::string>& wanted, Baked& baked, Job& job);
+    /// Appends the wanted sets of a level that has one sun and one sky, at unit strength, layers made.
+    void light_sets(Level lit, const std::vector<std::string>& wanted, Baked& baked, Job& job);
     VisibilityCache visibility;
     std::string occlusion_key;
     std::vector<OcclusionPage> occlusion;
 
     State(Level level, const Atlas* previous, BakeStore store, Job& job)
         : ground(std::move(level), previous, std::move(store), job) {}
-    void check_same(const Level& lit) const;
-    void light_layers(const Level& lit, Job& job);
+    /// What differs that light() cannot take.
+    std::optional<Error> difference(const Level& lit) const;
+    void make_layers(const std::vector<Level>& lit, Job& job);
+    void take_layers(const Level& lit);
+    ReadyLayer* find_ready(const LayerKeys& keys);
     const std::vector<OcclusionPage>& occlude(const Level& lit, Job& job);
     BakeFigures figures() const;
 };
 
-void Baker::State::check_same(const Level& lit) const {
+std::optional<Error> Baker::State::difference(const Level& lit) const {
     const Level& level = ground.level;
+    const auto other = [](const char* what, const std::string& where) {
+        return Error{.what = what, .where = where, .value = "", .remedy = "Make a new Baker."};
+    };
     if (lit.surfaces.size() != level.surfaces.size() || lit.meshes.size() != level.meshes.size() ||
         lit.quality.tier != level.quality.tier || lit.quality.links != level.quality.links ||
         lit.quality.seed != level.quality.seed || !(lit.lightmap == level.lightmap))
-        throw Error{
-            .what = "the level's geometry or lightmap settings are not those the links were recorded for",
-            .where = lit.name,
-            .value = "",
-            .remedy = "Make a new Baker."};
-    if (probe_key(lit, ground.key) != ground.probe_key)
-        throw Error{.what = "the volumes are not those the probes were placed in",
-                    .where = lit.name,
-                    .value = "",
-                    .remedy = "Make a new Baker."};
+        return other("the level's geometry or lightmap settings are not those the links were recorded for",
+                     lit.name);
     for (std::size_t m = 0; m < lit.materials.size() && m < level.materials.size(); ++m)
         if (!same_passage(lit.materials[m], level.materials[m]) ||
             lit.materials[m].normal_texture.image != level.materials[m].normal_texture.image ||
             lit.materials[m].normal_scale != level.materials[m].normal_scale)
-            throw Error{.what =
-                            "what a material lets through, or its normal map, is not what the links were "
-                            "recorded with",
-                        .where = lit.materials[m].name,
-                        .value = "",
-                        .remedy = "Make a new Baker."};
+            return other(
+                "what a material lets through, or its normal map, is not what the links were recorded with",
+                lit.materials[m].name);
+    if (ground_key(lit, ground.atlas) != ground.key)
+        return other("the level's geometry is not that the links were recorded for", lit.name);
+    if (probe_key(lit, ground.key) != ground.probe_key)
+        return other("the volumes are not those the probes were placed in", lit.name);
+    return {};
 }
 
-/// Layers are kept by the group's name; of one that changed, direct light is kept where that did not.
-void Baker::State::light_layers(const Level& lit, Job& job) {
-    const std::string colors = color_key(lit);
-    std::vector<Layer> now(lit.groups.size());
-    std::vector<std::uint32_t> stale;
-    for (std::uint32_t g = 0; g < now.size(); ++g) {
-        now[g].keys = layer_keys(lit, g, ground.key, colors);
-        const auto kept = std::find(names.begin(), names.end(), lit.groups[g]);
-        if (kept != names.end()) {
-            Layer& before = layers[static_cast<std::size_t>(kept - names.begin())];
-            if (before.keys.direct == now[g].keys.direct) {
-                const LayerKeys keys = now[g].keys;
-                if (before.keys.light == keys.light && before.probe_key == ground.probe_key) {
-                    now[g] = std::move(before);
-                    continue;
-                }
-                now[g].sampled = std::move(before.sampled);
-                now[g].live = std::move(before.live);
-                now[g].at_probes = std::move(before.at_probes);
-            }
-        }
-        stale.push_back(g);
+Baker::State::ReadyLayer* Baker::State::find_ready(const LayerKeys& keys) {
+    for (ReadyLayer& r : ready)
+        if (r.layer.keys.light == keys.light && r.layer.keys.direct == keys.direct) return &r;
+    return nullptr;
+}
+
+/// Makes ready the layers of these levels: those at hand, and all others made at once. Of one that is at
+/// hand for the same sources, direct light is taken over.
+void Baker::State::make_layers(const std::vector<Level>& lit, Job& job) {
+    const std::string colors = color_key(lit[0]);
+    if (colors != albedo_key) {
+        albedo = reflectance(ground, lit[0], job);
+        albedo_key = colors;
     }
-    made = 0;
-    names = lit.groups;
-    layers = std::move(now);
-    if (stale.empty()) return;
-    LightWork work(ground, lit, job);
+    std::vector<std::unique_ptr<LightWork>> works(lit.size());
+    job.parallel(lit.size(), 1, [&](std::size_t i, std::size_t) {
+        works[i] = std::make_unique<LightWork>(ground, lit[i], albedo);
+    });
+    std::vector<LayerToMake> wanted;
+    ready.clear();
+    ready.reserve(lit.size() * lit[0].groups.size());  // they are pointed to
+    for (std::size_t i = 0; i < lit.size(); ++i) {
+        const Level& level = lit[i];
+        for (std::uint32_t g = 0; g < level.groups.size(); ++g) {
+            const LayerKeys keys = layer_keys(level, g, ground.key, colors);
+            if (ReadyLayer* known = find_ready(keys)) {
+                ++known->levels;
+                continue;
+            }
+            ReadyLayer& r = ready.emplace_back(ReadyLayer{.layer = {}, .levels = 1});
+            const auto kept = std::find(names.begin(), names.end(), level.groups[g]);
+            if (kept != names.end()) {
+                const auto number = static_cast<std::size_t>(kept - names.begin());
+                Layer& before = layers[number];
+                if (before.keys.direct == keys.direct) {
+                    if (before.keys.light == keys.light && before.probe_key == ground.probe_key) {
+                        r.layer = std::exchange(before, {});
+                        r.at_hand = number;
+                        continue;
+                    }
+                    r.layer.sampled = std::move(before.sampled);
+                    r.layer.live = std::move(before.live);
+                    r.layer.at_probes = std::move(before.at_probes);
+                    before = {};
+                }
+            }
+            r.layer.keys = keys;
+            wanted.push_back({works[i].get(), g, &r.layer});
+        }
+    }
     try {
-        made = stasigraph::light_layers(work, stale, layers, job);
+        if (!wanted.empty()) made += light_layers(wanted, job);
     } catch (...) {
-        for (const std::uint32_t g : stale) layers[g].keys = {};
+        for (ReadyLayer& r : ready)
+            if (r.at_hand != none) layers[r.at_hand] = std::move(r.layer);
+        ready.clear();
         throw;
     }
+}
+
+/// Those of this level, which are ready, become the ones at hand.
+void Baker::State::take_layers(const Level& lit) {
+    const std::string colors = color_key(lit);
+    layers.clear();
+    for (std::uint32_t g = 0; g < lit.groups.size(); ++g) {
+        ReadyLayer& r = *find_ready(layer_keys(lit, g, ground.key, colors));
+        if (--r.levels == 0)
+            layers.push_back(std::move(r.layer));
+        else
+            layers.push_back(r.layer);
+    }
+    names = lit.groups;
 }
 
 const std::vector<OcclusionPage>& Baker::State::occlude(const Level& lit, Job& job) {
@@ -172,7 +224,16 @@ Baker::~Baker() {
     delete state_;
 }
 Baker::Baker(Baker&& other) noexcept : state_(std::exchange(other.state_, nullptr)) {}
+Baker& Baker::operator=(Baker&& other) noexcept {
+    std::swap(state_, other.state_);
+    return *this;
+}
 
+bool Baker::takes(const Level& given) const {
+    Level lit = given;
+    complete_level(lit);
+    return !state_->difference(lit);
+}
 const Atlas& Baker::atlas() const noexcept {
     return state_->ground.atlas;
 }
@@ -180,14 +241,9 @@ const Level& Baker::level() const noexcept {
     return state_->ground.level;
 }
 
-void Baker::State::light_sets(const Level& given, const std::vector<std::string>& wanted, Baked& baked,
-                              Job& job) {
-    Level lit = given;
-    to_unit_strength(lit);
+void Baker::State::light_sets(Level lit, const std::vector<std::string>& wanted, Baked& baked, Job& job) {
     const Ground& g = ground;
-    const std::size_t before = made;
-    light_layers(lit, job);
-    made += before;
+    take_layers(lit);
     sets = lit.sets;
     std::erase_if(lit.sets, [&](const BakeSet& set) {
         return std::find(wanted.begin(), wanted.end(), set.name) == wanted.end();
@@ -231,7 +287,7 @@ Baked Baker::light(const Level& given, Job& job, const std::vector<std::uint32_t
     Level lit = given;
     complete_level(lit);
     check_level(lit);
-    s.check_same(lit);
+    if (const std::optional<Error> other = s.difference(lit)) throw *other;
     s.made = 0;
     // First of all, since too many lights on a page end the bake.
     Baked baked{.sets = {},
@@ -250,14 +306,29 @@ Baked Baker::light(const Level& given, Job& job, const std::vector<std::uint32_t
     };
     std::copy_if(sets.begin(), sets.end(), std::back_inserter(lit.sets),
                  [](const BakeSet& set) { return set.step == none; });
+    std::vector<Level> levels;
+    const auto light = [&] {
+        if (levels.empty()) return;
+        s.make_layers(levels, job);
+        for (Level& level : levels) s.light_sets(std::move(level), wanted, baked, job);
+        levels.clear();
+    };
     for (std::uint32_t i = 0; i < sets.size(); ++i) {
         if (sets[i].step == none || !is_wanted(sets[i])) continue;
         Level then = lit;
         then.sets = {sets[i]};
-        s.light_sets(as_in_set(then, 0), wanted, baked, job);
+        levels.push_back(as_in_set(then, 0));
+        to_unit_strength(levels.back());
+        if (levels.size() == steps_at_once) light();
     }
+    light();
     // The level's own sun and sky come last and stay: they are what is tuned.
-    if (std::any_of(lit.sets.begin(), lit.sets.end(), is_wanted)) s.light_sets(lit, wanted, baked, job);
+    if (std::any_of(lit.sets.begin(), lit.sets.end(), is_wanted)) {
+        levels.push_back(lit);
+        to_unit_strength(levels.back());
+        light();
+    }
+    s.ready.clear();
     const auto place = [&](const BakedSet& b) {
         return std::find_if(sets.begin(), sets.end(), [&](const BakeSet& set) { return set.name == b.name; });
     };

@@ -37,7 +37,8 @@ std::uint32_t group_seed(const Level& level, std::uint32_t group) {
 
 /// Luminance of the sky that the first links of each texel see, lux.
 std::vector<float> sky_by_links(LightWork& w, Job& job) {
-    const std::vector<SkySum>& sky = w.first_sky(job);
+    sum_first_skies({&w}, job);
+    const std::vector<SkySum>& sky = w.sky_sums;
     std::vector<float> out(sky.size());
     for (std::size_t i = 0; i < out.size(); ++i)
         out[i] = luminance(sky[i].sum) * (pi / static_cast<float>(w.ground.tier.first_links));
@@ -138,14 +139,16 @@ void sample_texels(LightWork& w, const GroupLights& lights, Layer& layer, Job& j
     const std::optional<DirectBefore> sampled = before(&KeptDirect::sampled),
                                       lived = before(&KeptDirect::live);
     const bool both = !lights.bounce->empty();
+    const DirectKept keep_sampled{g.store, "sampling-" + layer.keys.direct},
+        keep_lived{g.store, "sampling-live-" + layer.keys.direct};
     layer.sampled =
         light_texels(texel_pass(w, lights, BakeRole::whole, both ? lights.units / 2 : lights.units), g.texels,
                      g.valid, lights.group == w.lit.sky.group ? sky_by_links(w, job) : std::vector<float>{},
-                     job, sampled ? &*sampled : nullptr);
+                     job, sampled ? &*sampled : nullptr, &keep_sampled);
     layer.live = {};
     if (both)
         layer.live = light_texels(texel_pass(w, lights, BakeRole::bounce, lights.units / 2), g.texels,
-                                  g.valid, {}, job, lived ? &*lived : nullptr);
+                                  g.valid, {}, job, lived ? &*lived : nullptr, &keep_lived);
 }
 
 std::string probe_blob(const std::string& direct, const std::string& probes) {
@@ -205,8 +208,8 @@ bool load_direct(const LightWork& w, Layer& layer) {
 
 }  // namespace
 
-LightWork::LightWork(Ground& g, const Level& l, Job& job)
-    : ground(g), lit(l), sky(l.sky), albedo(reflectance(g, l, job)) {
+LightWork::LightWork(Ground& g, const Level& l, const std::vector<Rgb>& reflected)
+    : ground(g), lit(l), albedo(reflected), sky(l.sky) {
     const auto count = [](int n) { return static_cast<float>(n); };
     // By the tier's own number of links, so that any other number shows the same light by links.
     const TierSettings own = tier_settings(l.quality.tier);
@@ -215,30 +218,50 @@ LightWork::LightWork(Ground& g, const Level& l, Job& job)
     probe_weights = {count(probe_light_samples * g.tier.light_samples), count(g.tier.probe_links)};
 }
 
-const std::vector<SkySum>& LightWork::first_sky(Job& job) {
-    if (!sky_sums.empty() || ground.texels.size() == 0) return sky_sums;
-    std::vector<SkySum> sums(ground.texels.size());
-    const auto first = static_cast<std::uint32_t>(ground.tier.first_links);
-    job.parallel(sums.size(), 1024, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t i = begin; i < end; ++i)
-            if (ground.valid[i])
-                sums[i] = gathered_sky_sum(sky, ground.rows, ground.links, i, first, weights.at(i));
+void sum_first_skies(const std::vector<LightWork*>& works, Job& job) {
+    std::vector<LightWork*> lacking;
+    std::vector<const SkyLight*> skies;
+    for (LightWork* w : works)
+        if (w->sky_sums.empty() && std::find(lacking.begin(), lacking.end(), w) == lacking.end()) {
+            lacking.push_back(w);
+            skies.push_back(&w->sky);
+        }
+    if (lacking.empty()) return;
+    const Ground& g = lacking[0]->ground;
+    const auto first = static_cast<std::uint32_t>(g.tier.first_links);
+    for (LightWork* w : lacking) w->sky_sums.assign(g.texels.size(), {});
+    job.parallel(g.texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+            if (!g.valid[i]) continue;
+            if (skies.size() == 1) {
+                lacking[0]->sky_sums[i] =
+                    gathered_sky_sum(*skies[0], g.rows, g.links, i, first, lacking[0]->weights.at(i));
+                continue;
+            }
+            for (LightWork* w : lacking) w->sky_sums[i].count = first;
+            gathered_skies(skies, g.rows, g.links, i, 0, first, lacking[0]->weights.at(i),
+                           [&](std::size_t s, std::uint32_t, Vec3, Rgb e) {
+                               SkySum& sum = lacking[s]->sky_sums[i];
+                               sum.sum += e;
+                               sum.square += luminance(e) * luminance(e);
+                           });
+        }
     });
-    return sky_sums = std::move(sums);
 }
 
-void light_direct(LightWork& w, const std::vector<std::uint32_t>& groups, std::vector<Layer>& layers,
-                  Job& job) {
-    const Ground& g = w.ground;
+void light_direct(const std::vector<LayerToMake>& wanted, Job& job) {
+    const Ground& g = wanted[0].work->ground;
     // Groups differ by a hundred times in what they cost: a few rows of each tell.
     std::vector<GroupLights> lights;
+    std::vector<LayerToMake> lit;
     std::vector<double> seconds;
-    for (const std::uint32_t group : groups) {
-        if (load_direct(w, layers[group])) continue;
-        const GroupLights& l = lights.emplace_back(w, group);
+    for (const LayerToMake& m : wanted) {
+        if (load_direct(*m.work, *m.layer)) continue;
+        lit.push_back(m);
+        const GroupLights& l = lights.emplace_back(*m.work, m.group);
         seconds.push_back(0);
         for (const BakeRole role : {BakeRole::whole, BakeRole::bounce})
-            seconds.back() += seconds_a_row(texel_pass(w, l, role, 1), g.valid, job);
+            seconds.back() += seconds_a_row(texel_pass(*m.work, l, role, 1), g.valid, job);
     }
     double whole = 0;
     std::size_t units = 0;
@@ -249,16 +272,24 @@ void light_direct(LightWork& w, const std::vector<std::uint32_t>& groups, std::v
     }
     expect_direct(g, whole, job);
     job.begin("direct light", units * g.texels.size());
-    for (const GroupLights& l : lights) {
-        Layer& layer = layers[l.group];
+    std::vector<LightWork*> skies;
+    for (const LayerToMake& m : lit)
+        if (m.is_sky()) skies.push_back(m.work);
+    sum_first_skies(skies, job);
+    for (std::size_t k = 0; k < lights.size(); ++k) {
+        LightWork& w = *lit[k].work;
+        Layer& layer = *lit[k].layer;
         if (layer.sampled.light.size() != g.texels.size()) {
-            sample_texels(w, l, layer, job);
+            sample_texels(w, lights[k], layer, job);
             save(g, layer);
+            if (g.store.drop)
+                for (const char* name : {"sampling-", "sampling-live-"})
+                    g.store.drop(name + layer.keys.direct);
         } else {
-            job.advance(l.units * g.texels.size());
+            job.advance(lights[k].units * g.texels.size());
         }
         if (g.probes.size() == 0 || layer.at_probes.size() == g.probes.size()) continue;
-        sample_probes(w, l, layer, job);
+        sample_probes(w, lights[k], layer, job);
         if (!g.store.save) continue;
         BlobWriter out;
         out.array(layer.at_probes);

@@ -5,9 +5,7 @@
 
 namespace stasigraph {
 
-/// Fills in what the layers of some groups (`layers` is by group) lack of explicit samples: from the store,
-/// or by rays.
-void light_direct(LightWork& work, const std::vector<std::uint32_t>& groups, std::vector<Layer>& layers,
-                  Job& job);
+/// Fills in what layers lack of explicit samples: from the store, or by rays.
+void light_direct(const std::vector<LayerToMake>& wanted, Job& job);
 
 }  // namespace stasigraph

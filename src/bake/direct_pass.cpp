@@ -7,12 +7,17 @@
 #include <iterator>
 
 #include "bake/sources.hpp"
+#include "base/blob.hpp"
+
 
 namespace stasigraph {
 
 namespace {
 
 constexpr std::size_t rows_per_task = 256;
+/// A pass is done in so many slices; after one, what is done is saved if that was not done for so long.
+constexpr std::size_t slices = 16;
+constexpr std::chrono::seconds save_every{4};
 
 /// A glance is a quarter of the effort asked for; a look is worth two of them, and a long look so many.
 constexpr int glances = 4, look_worth = 2, long_look[] = {3, 9, 27};
@@ -146,21 +151,23 @@ struct Field {
 class TexelPass {
 public:
     TexelPass(const DirectPass& pass, const TexelSet& texels, const std::vector<std::uint8_t>& valid,
-              const std::vector<float>& besides, const DirectBefore* before, Job& job)
+              const std::vector<float>& besides, const DirectBefore* before, const DirectKept* kept, Job& job)
         : pass_(pass),
           valid_(valid),
           before_(before),
+          kept_(kept),
           job_(job),
           count_(pass.rows.size()),
           glance_(glance_of(pass.effort)),
           field_{texels, valid, besides, std::vector<float>(count_, 0.0f), std::vector<float>(count_, -1.0f)},
           mixed_(count_),
+          longer_(count_, 0),
           fresh_(count_, 1) {}
 
     DirectTexels run() {
         DirectTexels out;
-        out.longer.assign(count_, 0);
-        each(1, [&](std::size_t i, DirectLight::Scratch& scratch) {
+        load();
+        each(0, [&](std::size_t i, DirectLight::Scratch& scratch) {
             fresh_[i] = !before_ || is_touched(i) ? 1 : 0;
             if (fresh_[i])
                 glance(i, scratch);
@@ -182,7 +189,7 @@ public:
         each(2, [&](std::size_t i, DirectLight::Scratch& scratch) {
             const int n =
                 field_.look[i] < 0 || !(out.least > 0) ? 0 : field_.wanted(i, out.least, pass_.effort.error);
-            out.longer[i] = static_cast<std::uint8_t>(n);
+            longer_[i] = static_cast<std::uint8_t>(n);
             if (!fresh_[i] && n == before_->texels.longer[was(i)]) return;
             if (!fresh_[i]) {
                 const bool looked = !(field_.look[i] < 0);
@@ -201,15 +208,62 @@ private:
     std::uint32_t look_seed() const { return mix_bits(pass_.seed ^ 1u); }
     std::uint32_t long_seed() const { return mix_bits(pass_.seed ^ 2u); }
 
-    /// `share` of the pass's units.
+    /// All texels of a round, the third of which counts as half of the pass. What is done is saved every now
+    /// and then.
     template <class F>
-    void each(std::size_t share, F&& f) {
-        job_.parallel(count_, rows_per_task, [&](std::size_t begin, std::size_t end) {
-            DirectLight::Scratch scratch;
-            for (std::size_t i = begin; i < end; ++i)
-                if (valid_[i]) f(i, scratch);
-            job_.advance((end - begin) * share * pass_.units / 4);
-        });
+    void each(std::size_t round, F&& f) {
+        const std::size_t slice = (count_ / slices / rows_per_task + 1) * rows_per_task,
+                          share = round == 2 ? 2 : 1;
+        if (round < round_) job_.advance(count_ * share * pass_.units / 4);
+        if (round != round_) return;
+        for (; row_ < count_; row_ = std::min(count_, row_ + slice)) {
+            const std::size_t from = row_;
+            job_.parallel(std::min(slice, count_ - from), rows_per_task,
+                          [&](std::size_t begin, std::size_t end) {
+                              DirectLight::Scratch scratch;
+                              for (std::size_t i = from + begin; i < from + end; ++i)
+                                  if (valid_[i]) f(i, scratch);
+                              job_.advance((end - begin) * share * pass_.units / 4);
+                          });
+            save(from + slice);
+        }
+        ++round_;
+        row_ = 0;
+    }
+
+    /// Unless that was done a moment ago.
+    void save(std::size_t done) {
+        const auto now = std::chrono::steady_clock::now();
+        if (!kept_ || !kept_->store.save || before_ || now - saved_ < save_every) return;
+        BlobWriter out;
+        out.number(round_);
+        out.number(std::min(done, count_));
+        out.array(mixed_);
+        out.array(field_.glance);
+        out.array(field_.look);
+        out.array(longer_);
+        kept_->store.save(kept_->name, out.parts());
+        saved_ = std::chrono::steady_clock::now();
+    }
+    void load() {
+        Blob blob;
+        if (!kept_ || !kept_->store.load || before_ || !kept_->store.load(kept_->name, blob)) return;
+        BlobReader in(blob);
+        const std::uint64_t round = in.number(), row = in.number();
+        std::vector<Mixed> mixed;
+        std::vector<float> glance, look;
+        std::vector<std::uint8_t> longer;
+        in.array(mixed, count_);
+        in.array(glance, count_);
+        in.array(look, count_);
+        in.array(longer, count_);
+        if (!in.done() || round > 2 || row > count_) return;
+        round_ = round;
+        row_ = row;
+        mixed_ = std::move(mixed);
+        field_.glance = std::move(glance);
+        field_.look = std::move(look);
+        longer_ = std::move(longer);
     }
     void glance(std::size_t i, DirectLight::Scratch& scratch) {
         mixed_[i] = {};
@@ -254,6 +308,7 @@ private:
                                     : fresh_[i] ? mixed_[i].sum.slope
                                                 : before_->texels.slope[slope_row(was(i))]);
         }
+        out.longer = std::move(longer_);
         out.glance = std::move(field_.glance);
         out.look = std::move(field_.look);
     }
@@ -266,12 +321,16 @@ private:
     const DirectPass& pass_;
     const std::vector<std::uint8_t>& valid_;
     const DirectBefore* before_;
+    const DirectKept* kept_;
     Job& job_;
     std::size_t count_;
     LightEffort glance_;
     Field field_;
     std::vector<Mixed> mixed_;
+    std::vector<std::uint8_t> longer_;
     std::vector<std::uint8_t> fresh_;  ///< Sampled by this pass.
+    std::size_t round_ = 0, row_ = 0;  ///< Where it stands.
+    std::chrono::steady_clock::time_point saved_ = std::chrono::steady_clock::now();
 };
 
 }  // namespace
@@ -314,7 +373,7 @@ double seconds_a_row(const DirectPass& pass, const std::vector<std::uint8_t>& va
 
 DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
                           const std::vector<std::uint8_t>& valid, const std::vector<float>& besides, Job& job,
-                          const DirectBefore* before) {
+                          const DirectBefore* before, const DirectKept* kept) {
     const std::size_t count = pass.rows.size();
     if (pass.light.empty()) {
         job.advance(count * pass.units);
@@ -323,7 +382,7 @@ DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
         none_at_all.slope.resize(pass.slopes ? pass.slopes->texel.size() : 0);
         return none_at_all;
     }
-    return TexelPass(pass, texels, valid, besides, before, job).run();
+    return TexelPass(pass, texels, valid, besides, before, kept, job).run();
 }
 
 }  // namespace stasigraph

@@ -9,9 +9,7 @@ namespace {
 
 constexpr std::uint32_t most_looked_at = 128;
 /// Rows are spread evenly, so that their mean varies less than their links scatter, the less the smoother
-/// what they see: with a variance of length to the power of -p, for p from 1 to 2, the halves of a row tell
-/// how much less, and the share left is close to this power of theirs.
-constexpr float halves_power = 1.0f;
+/// what they see: by how much less, the halves of a row tell.
 constexpr int compared_steps = 3;  ///< Over so many steps around a texel halves and scatter are compared.
 /// A link that met nothing usable tells of something this many spacings away; nearer than the second: that.
 constexpr float absorbed_distance = 0.4f, least_distance = 0.08f;
@@ -28,6 +26,13 @@ Spread spread_of(const GuideSource& s, Job& job) {
     Spread spread{std::vector<float>(count * groups, 0.0f), std::vector<float>(count * groups, 0.0f)};
     HalfField sent;
     reflect(s.light, s.albedo, sent, job);
+    std::vector<const SkyLight*> skies;
+    std::vector<std::size_t> column;
+    for (std::size_t g = 0; g < groups; ++g)
+        if (s.sky[g]) {
+            skies.push_back(s.sky[g]);
+            column.push_back(g);
+        }
     job.parallel(count, 256, [&](std::size_t begin, std::size_t end) {
         std::vector<float> sum[2], squares[2];
         for (auto* v : {&sum[0], &sum[1], &squares[0], &squares[1]}) v->resize(stride);
@@ -37,16 +42,15 @@ Spread spread_of(const GuideSource& s, Job& job) {
             const std::uint32_t* words = s.links.row(i);
             link_moments(words, half, sent, sum[0], squares[0]);
             link_moments(words + half, half, sent, sum[1], squares[1]);
-            if (s.sky_column != none)
-                gathered_sky(s.sky, s.rows, s.links, i, 0, 2 * half, s.weights.at(i),
-                             [&](std::uint32_t k, Vec3, Rgb e) {
-                                 const std::size_t at = 3 * s.sky_column, h = k < half ? 0 : 1;
-                                 const float v[3] = {e.r * pi, e.g * pi, e.b * pi};
-                                 for (std::size_t c = 0; c < 3; ++c) {
-                                     sum[h][at + c] += v[c];
-                                     squares[h][at + c] += v[c] * v[c];
-                                 }
-                             });
+            gathered_skies(skies, s.rows, s.links, i, 0, 2 * half, s.weights.at(i),
+                           [&](std::size_t n, std::uint32_t k, Vec3, Rgb e) {
+                               const std::size_t at = 3 * column[n], h = k < half ? 0 : 1;
+                               const float v[3] = {e.r * pi, e.g * pi, e.b * pi};
+                               for (std::size_t c = 0; c < 3; ++c) {
+                                   sum[h][at + c] += v[c];
+                                   squares[h][at + c] += v[c] * v[c];
+                               }
+                           });
             const auto n = static_cast<float>(2 * half);
             for (std::size_t g = 0; g < groups; ++g) {
                 float scatter = 0, difference = 0;
@@ -100,8 +104,7 @@ void temper_variance(const TexelGraph& graph, const std::vector<std::uint8_t>& w
                 }
             for (std::size_t g = 0; g < groups; ++g)
                 if (scattered[g] > 0)
-                    guide.variance[i * groups + g] *=
-                        std::pow(std::min(1.0f, apart[g] / scattered[g]), halves_power);
+                    guide.variance[i * groups + g] *= std::min(1.0f, apart[g] / scattered[g]);
         }
     });
 }

@@ -17,9 +17,8 @@ struct GuideSource {
     const std::vector<float>& reach;  ///< measure_reach()
     const std::vector<Rgb>& albedo;
     const LightField& light;
-    const SkyLight& sky;
     const RowSkyWeights& weights;
-    std::uint32_t sky_column = none;  ///< Which of the groups is the sky's.
+    std::vector<const SkyLight*> sky;  ///< Of groups that are a sky; null for others.
 };
 
 /// Harmonic mean distance to what the first links of each wanted texel met, at most 128 of them, metres.

@@ -169,6 +169,8 @@ std::string probe_key(const Level& level, const std::string& ground) {
 
 std::string color_key(const Level& level) {
     Hasher h("colors");
+    h.number(level.quality.bounce_gain);
+    h.number(level.quality.saturation);
     std::map<std::uint32_t, std::string> of_image;  // many materials share few images
     for (const Surface& s : level.surfaces) {
         if (s.part == Part::moving) continue;
@@ -219,8 +221,6 @@ LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string&
     LayerKeys keys{.direct = h.key(), .light = {}};
     h.text(colors);
     h.number(level.quality.bounces.value_or(-1));
-    h.number(level.quality.bounce_gain);
-    h.number(level.quality.saturation);
     h.number(tier.first_links);
     h.number(tier.most_links);
     h.number(tier.smoothing);

@@ -7,6 +7,7 @@
 #include "bake/guide_denoise.hpp"
 #include "bake/set_pages.hpp"
 #include "bake/solve_layers.hpp"
+#include "bake/unit_light.hpp"
 #include "base/blob.hpp"
 
 namespace stasigraph {
@@ -19,37 +20,64 @@ namespace {
 constexpr float unseen_error = 0.02f;
 
 LightField slopes_by_links(const Making& m, const LightField& light, const RowLengths& lengths, Job& job) {
-    const Ground& g = m.work.ground;
+    const Ground& g = m.ground;
     HalfField sent;
-    reflect(light, m.work.albedo, sent, job);
+    reflect(light, m.albedo, sent, job);
     LightField field = link_slopes(g.links, lengths, g.rows, g.sloped, sent, job);
-    const std::uint32_t sky = m.sky_column;
-    job.parallel(sky == none ? 0 : g.sloped.texel.size(), 1024, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t row = begin; row < end; ++row) {
-            const std::uint32_t i = g.sloped.texel[row], length = lengths.at(i, sky);
-            const float share = pi / static_cast<float>(length);
-            Slope sum;
-            gathered_sky(m.work.sky, g.rows, g.links, i, 0, length, m.work.weights.at(i),
-                         [&](std::uint32_t, Vec3 w, Rgb e) {
-                             sum += slope_along(e * share, gathered_slope(g.rows.receivers[i], w));
-                         });
-            add_slope(field, row, sky, sum);
-        }
-    });
+    for (std::size_t column = 0; column < m.size(); ++column) {
+        if (!m.sky(column)) continue;
+        job.parallel(g.sloped.texel.size(), 1024, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t row = begin; row < end; ++row) {
+                const std::uint32_t i = g.sloped.texel[row], length = lengths.at(i, column);
+                const float share = pi / static_cast<float>(length);
+                Slope sum;
+                gathered_sky(*m.sky(column), g.rows, g.links, i, 0, length, m.weights.at(i),
+                             [&](std::uint32_t, Vec3 w, Rgb e) {
+                                 sum += slope_along(e * share, gathered_slope(g.rows.receivers[i], w));
+                             });
+                add_slope(field, row, column, sum);
+            }
+        });
+    }
     return field;
+}
+
+/// What is smoothed already, for a bake that is stopped.
+void save_smoothed(const Making& m, const LightField& light, const LightField& slopes, std::size_t done) {
+    if (!m.ground.store.save) return;
+    BlobWriter out;
+    out.number(done);
+    out.array(light.values);
+    out.array(slopes.values);
+    m.ground.store.save("smoothed-" + solve_key(m), out.parts());
+}
+
+/// Leaves everything as it is where there is nothing.
+void load_smoothed(const Making& m, LightField& light, LightField& slopes, std::size_t& done) {
+    Blob blob;
+    if (!m.ground.store.load || !m.ground.store.load("smoothed-" + solve_key(m), blob)) return;
+    BlobReader in(blob);
+    const std::uint64_t groups = in.number();
+    LightField kept_light = light, kept_slopes = slopes;
+    in.array(kept_light.values, light.values.size());
+    in.array(kept_slopes.values, slopes.values.size());
+    if (!in.done() || groups >= m.size() || groups % groups_smoothed_at_once != 0) return;
+    light = std::move(kept_light);
+    slopes = std::move(kept_slopes);
+    done = static_cast<std::size_t>(groups);
 }
 
 /// The solved light as it is shown: what came by links smoothed, while explicit light keeps its shadow edges;
 /// and its slopes. Direct light that stays live is left out.
 void show(const Making& m, const LightField& light, const RowLengths& lengths, Job& job) {
-    const Ground& g = m.work.ground;
-    const std::size_t groups = m.groups.size();
+    const Ground& g = m.ground;
+    const std::size_t groups = m.size();
     LightField by_links = light, slopes;
     const auto take = [](Rgb e, Rgb off) {
         return Rgb{std::max(0.0f, e.r - off.r), std::max(0.0f, e.g - off.g), std::max(0.0f, e.b - off.b)};
     };
     if (!g.sloped.empty()) slopes = slopes_by_links(m, light, lengths, job);
-    const bool smooth = m.work.lit.quality.denoise == Denoise::automatic;
+    const bool smooth = m.quality.denoise == Denoise::automatic;
     if (smooth) {
         job.parallel(g.texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
             for (std::size_t i = begin; i < end; ++i)
@@ -59,23 +87,30 @@ void show(const Making& m, const LightField& light, const RowLengths& lengths, J
                 }
         });
         const std::vector<std::uint8_t> wanted = g.lightmapped();
+        std::vector<const SkyLight*> skies;
+        for (std::size_t c = 0; c < groups; ++c) skies.push_back(m.sky(c));
         DenoiseGuide guide = guide_denoise({.texels = g.texels,
                                             .rows = g.rows,
                                             .links = g.links,
                                             .lengths = lengths,
                                             .wanted = wanted,
                                             .graph = g.graph,
-                                            .reach = m.work.ground.reach(job),
-                                            .albedo = m.work.albedo,
+                                            .reach = m.ground.reach(job),
+                                            .albedo = m.albedo,
                                             .light = light,
-                                            .sky = m.work.sky,
-                                            .weights = m.work.weights,
-                                            .sky_column = m.sky_column},
+                                            .weights = m.weights,
+                                            .sky = skies},
                                            job);
         guide.strength = g.tier.smoothing;
         for (const float floor : m.floor) guide.unseen.push_back(unseen_error * floor);
         const SlopesToSmooth to_smooth{g.sloped, slopes};
-        denoise(g.texels, g.graph, wanted, guide, by_links, g.sloped.empty() ? nullptr : &to_smooth, job);
+        SmoothingSteps steps;
+        load_smoothed(m, by_links, slopes, steps.done);
+        steps.after = [&](std::size_t done) {
+            if (done < groups) save_smoothed(m, by_links, slopes, done);
+        };
+        denoise(g.texels, g.graph, wanted, guide, by_links, g.sloped.empty() ? nullptr : &to_smooth, job,
+                steps);
     }
     for (std::size_t c = 0; c < groups; ++c) {
         Layer& layer = m.layer(c);
@@ -101,8 +136,8 @@ void show(const Making& m, const LightField& light, const RowLengths& lengths, J
 }
 
 void light_probes(const Making& m, const LightField& light, Job& job) {
-    const Ground& g = m.work.ground;
-    const std::size_t groups = m.groups.size();
+    const Ground& g = m.ground;
+    const std::size_t groups = m.size();
     for (std::size_t c = 0; c < groups; ++c) {
         m.layer(c).probes = m.layer(c).at_probes;
         m.layer(c).probe_key = g.probe_key;
@@ -114,7 +149,7 @@ void light_probes(const Making& m, const LightField& light, Job& job) {
     job.parallel(g.texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)
             for (std::size_t c = 0; c < groups; ++c)
-                sent[i * groups + c] = light.get(i, c) * m.work.albedo[i] * (share / pi);
+                sent[i * groups + c] = light.get(i, c) * m.albedo[i] * (share / pi);
     });
     job.parallel(g.probe_rows.size(), 16, [&](std::size_t begin, std::size_t end) {
         for (std::size_t p = begin; p < end; ++p) {
@@ -130,11 +165,11 @@ void light_probes(const Making& m, const LightField& light, Job& job) {
                     for (std::size_t b = 0; b < 9; ++b) to[b] += from * basis[b];
                 }
             }
-            if (m.sky_column == none) continue;
-            gathered_sky(m.work.sky, g.probe_rows, g.probe_links, p, 0, count, m.work.probe_weights,
-                         [&](std::uint32_t, Vec3 w, Rgb e) {
-                             add_light(m.layer(m.sky_column).probes[p], w, e * share);
-                         });
+            for (std::size_t c = 0; c < groups; ++c)
+                if (m.sky(c))
+                    gathered_sky(
+                        *m.sky(c), g.probe_rows, g.probe_links, p, 0, count, m.columns[c].work->probe_weights,
+                        [&](std::uint32_t, Vec3 w, Rgb e) { add_light(m.layer(c).probes[p], w, e * share); });
         }
     });
 }
@@ -193,29 +228,50 @@ bool load(const Ground& g, Layer& l) {
     return true;
 }
 
+/// The layer of a group without light, as the sun of a series is at night.
+void stay_dark(const Ground& g, Layer& l) {
+    l.sampled = {};
+    l.sampled.light.resize(g.texels.size());
+    l.live = {};
+    l.at_probes.assign(g.probes.size(), {});
+    l.doublings.assign(g.texels.size(), 0);
+    l.sky.clear();
+    l.shown.assign(g.texels.size(), Rgb{});
+    l.slopes = LightField(g.sloped.texel.size(), 3);
+    l.probes = l.at_probes;
+    l.probe_key = g.probe_key;
+    l.noise_before = l.noise = 0;
+    l.bounces = 0;
+}
+
 }  // namespace
 
-std::size_t light_layers(LightWork& work, const std::vector<std::uint32_t>& groups,
-                         std::vector<Layer>& layers, Job& job) {
-    std::vector<std::uint32_t> make;
-    for (const std::uint32_t g : groups)
-        if (!load(work.ground, layers[g])) make.push_back(g);
-    if (make.empty()) return 0;
-    expect_layers(work.ground, work.lit, make.size(), job);
-    light_direct(work, make, layers, job);
-    Making making(work, make, layers);
+std::size_t light_layers(const std::vector<LayerToMake>& wanted, Job& job) {
+    std::vector<LayerToMake> make, dark;
+    for (const LayerToMake& w : wanted)
+        if (!load(w.work->ground, *w.layer))
+            (max_channel(group_strength(w.work->lit, w.group)) > 0 ? make : dark).push_back(w);
+    for (const LayerToMake& w : dark) {
+        stay_dark(w.work->ground, *w.layer);
+        make_layer_pages(w.work->ground, w.work->lit, *w.layer, job);
+        save(w.work->ground, *w.layer);
+    }
+    if (make.empty()) return dark.size();
+    expect_layers(make[0].work->ground, make[0].work->lit, make.size(), job);
+    light_direct(make, job);
+    Making making(make);
     const Solved solved = solve_layers(making, job);
-    job.begin("denoise", denoise_units(work.ground.texels.size(), make.size()));
+    job.begin("denoise", denoise_units(making.ground.texels.size(), make.size()));
     show(making, solved.light, solved.lengths, job);
     job.begin("pages", make.size());
     light_probes(making, solved.light, job);
-    for (const std::uint32_t g : make) {
-        make_layer_pages(work.ground, work.lit, layers[g], job);
-        save(work.ground, layers[g]);
+    job.parallel(make.size(), 1, [&](std::size_t c, std::size_t) {
+        make_layer_pages(making.ground, make[c].work->lit, *make[c].layer, job);
         job.advance(1);
-    }
+    });
+    for (const LayerToMake& w : make) save(making.ground, *w.layer);
     forget_solved(making);
-    return make.size();
+    return make.size() + dark.size();
 }
 
 std::vector<ProbeLight> mix_probes(const Level& lit, const std::vector<Layer>& layers, std::size_t probes) {

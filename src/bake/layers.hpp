@@ -30,28 +30,38 @@ struct Layer {
     int bounces = 0;
 };
 
-/// What a light() call works with.
+/// A level as it is lit, on a ground. Steps of a series are several of these.
 struct LightWork {
     Ground& ground;
     const Level& lit;
+    const std::vector<Rgb>& albedo;  ///< What every texel reflects.
     SkyLight sky;
     RowSkyWeights weights;
     SkyWeights probe_weights;
-    std::vector<Rgb> albedo;
     std::vector<SkySum> sky_sums;
 
-    LightWork(Ground& g, const Level& l, Job& job);
-    /// What the first links of each texel bring from the sky; made when first asked for.
-    const std::vector<SkySum>& first_sky(Job& job);
+    LightWork(Ground& g, const Level& l, const std::vector<Rgb>& reflected);
     LightWork(const LightWork&) = delete;
     LightWork& operator=(const LightWork&) = delete;
 };
 
-/// Brings from the store those of the groups whose layer is there, and makes the others: their direct light,
-/// where `layers` (by group; keys filled in) does not hold it, then the solve of all of them at once. Returns
-/// how many it made.
-std::size_t light_layers(LightWork& work, const std::vector<std::uint32_t>& groups,
-                         std::vector<Layer>& layers, Job& job);
+/// Fills in what the first links of each texel bring from the sky (`sky_sums`) where a work lacks it, for all
+/// of them side by side.
+void sum_first_skies(const std::vector<LightWork*>& works, Job& job);
+
+/// One group of a work, and the layer that is made of it.
+struct LayerToMake {
+    LightWork* work = nullptr;
+    std::uint32_t group = 0;
+    Layer* layer = nullptr;  ///< Its keys are filled in; direct light that it holds is not made again.
+
+    bool is_sky() const { return work->lit.sky.group == group; }
+};
+
+/// Brings from the store those layers that are there, and makes the others: their direct light, then the
+/// solve of all of them at once. All works have one ground, one albedo and one quality. Returns how many it
+/// made.
+std::size_t light_layers(const std::vector<LayerToMake>& wanted, Job& job);
 
 /// Light of every probe under each set.
 std::vector<ProbeLight> mix_probes(const Level& lit, const std::vector<Layer>& layers, std::size_t probes);

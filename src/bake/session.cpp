@@ -1,6 +1,7 @@
 #include "stasigraph/session.hpp"
 
 #include <algorithm>
+#include <optional>
 #include <utility>
 
 #include "bake/set_keys.hpp"
@@ -8,7 +9,7 @@
 namespace stasigraph {
 
 Session::Session(Level level, Job& job, const Atlas* previous, BakeStore store)
-    : baker_(std::move(level), job, previous, std::move(store)), level_(baker_.level()) {
+    : store_(std::move(store)), baker_(std::move(level), job, previous, store_), level_(baker_.level()) {
     baked_ = baker_.light(level_, job);
     for (const NamedKey& set : set_keys(level_, "session")) keys_.push_back(set.key);
 }
@@ -16,17 +17,19 @@ Session::Session(Level level, Job& job, const Atlas* previous, BakeStore store)
 std::vector<PageRef> Session::update(const Level& wanted, Job& job) {
     Level level = wanted;
     complete_level(level);
+    std::optional<Baker> other;
+    if (!baker_.takes(level)) other.emplace(level, job, &baker_.atlas(), store_);
     std::vector<std::string> keys;
     std::vector<std::uint32_t> changed;
     for (const NamedKey& set : set_keys(level, "session")) {
         const std::uint32_t i = static_cast<std::uint32_t>(keys.size());
         const bool same =
-            i < keys_.size() && keys_[i] == set.key && level.sets[i].name == level_.sets[i].name;
+            !other && i < keys_.size() && keys_[i] == set.key && level.sets[i].name == level_.sets[i].name;
         if (!same) changed.push_back(i);
         keys.push_back(set.key);
     }
     std::vector<PageRef> pages;
-    Baked fresh = changed.empty() ? Baked{} : baker_.light(level, job, changed);
+    Baked fresh = changed.empty() ? Baked{} : (other ? *other : baker_).light(level, job, changed);
     std::vector<BakedSet> sets(level.sets.size());
     std::size_t next = 0;
     for (std::uint32_t i = 0; i < sets.size(); ++i) {
@@ -40,6 +43,11 @@ std::vector<PageRef> Session::update(const Level& wanted, Job& job) {
             if (i >= baked_.sets.size() || p >= baked_.sets[i].pages.size() ||
                 baked_.sets[i].pages[p].texels != sets[i].pages[p].texels)
                 pages.push_back({i, p});
+    }
+    if (other) {
+        baker_ = std::move(*other);
+        baked_.probes = std::move(fresh.probes);
+        baked_.shared = std::move(fresh.shared);
     }
     baked_.figures.layers_made = 0;
     if (!changed.empty()) {

@@ -14,43 +14,50 @@ namespace {
 /// So many links tell roughly how much light there is, where noise is asked for.
 constexpr std::uint32_t most_asked = 64;
 
-/// Fills in the first term of the solve. The sky's layer remembers what it has by links.
+void sum_skies(const Making& m, Job& job) {
+    std::vector<LightWork*> works;
+    for (const LayerToMake& c : m.columns)
+        if (c.is_sky()) works.push_back(c.work);
+    sum_first_skies(works, job);
+}
+
+/// Fills in the first term of the solve. The layer of a sky remembers what it has by links.
 LightField gather_sources(Making& m, const RowLengths& lengths, Job& job) {
-    const Ground& g = m.work.ground;
-    LightField field(g.texels.size(), m.groups.size());
-    std::vector<Rgb>* sky = m.sky_column == none ? nullptr : &m.layer(m.sky_column).sky;
-    if (sky) sky->assign(g.texels.size(), Rgb{});
-    if (sky) m.work.first_sky(job);
+    const Ground& g = m.ground;
+    LightField field(g.texels.size(), m.size());
+    for (const LayerToMake& c : m.columns)
+        if (c.is_sky()) c.layer->sky.assign(g.texels.size(), Rgb{});
+    sum_skies(m, job);
     job.parallel(g.texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             if (!g.valid[i]) continue;  // whatever a buried texel is lit by is inside geometry
-            for (std::size_t c = 0; c < m.groups.size(); ++c) {
-                const Layer& layer = m.layer(c);
+            for (std::size_t c = 0; c < m.size(); ++c) {
+                Layer& layer = m.layer(c);
                 field.add(i, c, layer.sampled.light[i]);
                 if (!layer.live.light.empty()) field.add(i, c, layer.live.light[i]);
+                if (!m.sky(c)) continue;
+                const std::uint32_t length = lengths.at(i, c);
+                layer.sky[i] = gathered_sky_sum(*m.sky(c), g.rows, g.links, i, length, m.weights.at(i),
+                                                m.columns[c].work->sky_sums[i])
+                                   .sum *
+                               (pi / static_cast<float>(length));
+                field.add(i, c, layer.sky[i]);
             }
-            if (!sky) continue;
-            const std::uint32_t length = lengths.at(i, m.sky_column);
-            (*sky)[i] = gathered_sky_sum(m.work.sky, g.rows, g.links, i, length, m.work.weights.at(i),
-                                         m.work.first_sky(job)[i])
-                            .sum *
-                        (pi / static_cast<float>(length));
-            field.add(i, m.sky_column, (*sky)[i]);
         }
     });
     return field;
 }
 
 void tell_noise(const Making& m, const std::vector<float>& noise, const RowLengths& lengths) {
-    const Ground& g = m.work.ground;
-    for (std::size_t c = 0; c < m.groups.size(); ++c) {
+    const Ground& g = m.ground;
+    for (std::size_t c = 0; c < m.size(); ++c) {
         Layer& layer = m.layer(c);
         layer.doublings.assign(g.texels.size(), 0);
         double before = 0, after = 0, whole = 0;
         for (std::size_t i = 0; i < g.texels.size(); ++i) {
-            if (!lengths.doublings.empty()) layer.doublings[i] = lengths.doublings[i * m.groups.size() + c];
+            if (!lengths.doublings.empty()) layer.doublings[i] = lengths.doublings[i * m.size() + c];
             const auto area = static_cast<double>(g.texels.area[i]),
-                       here = static_cast<double>(noise[i * m.groups.size() + c]);
+                       here = static_cast<double>(noise[i * m.size() + c]);
             whole += area;
             before += area * here;
             after += area * here / std::sqrt(static_cast<double>(1u << layer.doublings[i]));
@@ -60,12 +67,6 @@ void tell_noise(const Making& m, const std::vector<float>& noise, const RowLengt
     }
 }
 
-std::string solve_key(const Making& m) {
-    Hasher h("solve");
-    for (std::size_t c = 0; c < m.groups.size(); ++c) h.text(m.layer(c).keys.light);
-    return h.key();
-}
-
 /// How noisy each group's light is on each row, and the rows that follow from it.
 struct Asked {
     RowLengths lengths;
@@ -73,7 +74,7 @@ struct Asked {
 };
 
 void save(const Making& m, const Asked& asked) {
-    const BakeStore& store = m.work.ground.store;
+    const BakeStore& store = m.ground.store;
     if (!store.save) return;
     BlobWriter out;
     out.array(asked.lengths.doublings);
@@ -83,17 +84,17 @@ void save(const Making& m, const Asked& asked) {
 }
 
 bool load(Making& m, Asked& asked) {
-    const BakeStore& store = m.work.ground.store;
+    const BakeStore& store = m.ground.store;
     Blob blob;
     if (!store.load || !store.load("asked-" + solve_key(m), blob)) return false;
-    const std::size_t count = m.work.ground.texels.size() * m.groups.size();
+    const std::size_t count = m.ground.texels.size() * m.size();
     BlobReader in(blob);
     std::vector<float> floor;
     in.array(asked.lengths.doublings, count);
     in.array(asked.noise, count);
-    in.array(floor, m.groups.size());
+    in.array(floor, m.size());
     const std::uint32_t first = asked.lengths.first;
-    const auto most = static_cast<std::uint32_t>(m.work.ground.tier.most_links);
+    const auto most = static_cast<std::uint32_t>(m.ground.tier.most_links);
     if (!in.done() || std::any_of(asked.lengths.doublings.begin(), asked.lengths.doublings.end(),
                                   [&](std::uint8_t d) { return d > 16 || first << d > most; }))
         return false;
@@ -102,59 +103,66 @@ bool load(Making& m, Asked& asked) {
 }
 
 void save(const Making& m, const Solved& solved) {
-    const BakeStore& store = m.work.ground.store;
+    const BakeStore& store = m.ground.store;
     if (!store.save) return;
     std::vector<int> bounces;
-    for (std::size_t c = 0; c < m.groups.size(); ++c) bounces.push_back(m.layer(c).bounces);
-    const std::vector<Rgb> none_seen;
+    for (const LayerToMake& c : m.columns) bounces.push_back(c.layer->bounces);
     BlobWriter out;
     out.array(solved.light.values);
     out.array(bounces);
-    out.array(m.sky_column == none ? none_seen : m.layer(m.sky_column).sky);
+    for (const LayerToMake& c : m.columns) out.array(c.layer->sky);
     store.save("solved-" + solve_key(m), out.parts());
 }
 
 bool load(const Making& m, Solved& solved) {
-    const BakeStore& store = m.work.ground.store;
+    const BakeStore& store = m.ground.store;
     Blob blob;
     if (!store.load || !store.load("solved-" + solve_key(m), blob)) return false;
-    const std::size_t count = m.work.ground.texels.size();
-    solved.light = LightField(count, m.groups.size());
+    const std::size_t count = m.ground.texels.size();
+    solved.light = LightField(count, m.size());
     std::vector<int> bounces;
-    std::vector<Rgb> sky;
+    std::vector<std::vector<Rgb>> sky(m.size());
     BlobReader in(blob);
     in.array(solved.light.values, solved.light.values.size());
-    in.array(bounces, m.groups.size());
-    in.array(sky, m.sky_column == none ? 0 : count);
+    in.array(bounces, m.size());
+    for (std::size_t c = 0; c < m.size(); ++c) in.array(sky[c], m.sky(c) ? count : 0);
     if (!in.done()) return false;
-    for (std::size_t c = 0; c < m.groups.size(); ++c) m.layer(c).bounces = bounces[c];
-    if (m.sky_column != none) m.layer(m.sky_column).sky = std::move(sky);
+    for (std::size_t c = 0; c < m.size(); ++c) {
+        m.layer(c).bounces = bounces[c];
+        m.layer(c).sky = std::move(sky[c]);
+    }
     return true;
 }
 
 std::vector<float> noise_of(Making& m, const LightField& light, const NoiseQuestion& question, Job& job) {
-    const Ground& g = m.work.ground;
+    const Ground& g = m.ground;
     NoisyLight noisy{.links = g.links,
-                     .albedo = m.work.albedo,
+                     .albedo = m.albedo,
                      .area = g.texels.area,
                      .light = light,
                      .floor = m.floor,
-                     .sky = m.sky_column == none ? m.work.sky_sums : m.work.first_sky(job),
-                     .sky_column = m.sky_column};
-    std::vector<float> noise = estimate_noise(noisy, m.groups.size(), question, job);
+                     .sky = {}};
+    sum_skies(m, job);
+    for (const LayerToMake& c : m.columns) noisy.sky.push_back(c.is_sky() ? &c.work->sky_sums : nullptr);
+    std::vector<float> noise = estimate_noise(noisy, m.size(), question, job);
     m.floor = noisy.floor;
     return noise;
 }
 
 }  // namespace
 
+std::string solve_key(const Making& m) {
+    Hasher h("solve");
+    for (std::size_t c = 0; c < m.size(); ++c) h.text(m.layer(c).keys.light);
+    return h.key();
+}
+
 Solved solve_layers(Making& m, Job& job) {
-    Ground& g = m.work.ground;
-    const Level& lit = m.work.lit;
+    Ground& g = m.ground;
     const auto first = static_cast<std::uint32_t>(g.tier.first_links),
                most = static_cast<std::uint32_t>(g.tier.most_links);
-    const NoiseQuestion question{lit.quality.noise > 0 ? lit.quality.noise : g.tier.noise, first, most};
-    const std::size_t groups = m.groups.size();
+    const NoiseQuestion question{m.quality.noise > 0 ? m.quality.noise : g.tier.noise, first, most};
+    const std::size_t groups = m.size();
     Asked asked{{.first = first, .groups = groups, .doublings = {}}, {}};
     job.begin("noise", 3 * bounce_units(0));
     if (most > first) {
@@ -163,8 +171,8 @@ Solved solve_layers(Making& m, Job& job) {
             const RowLengths few = {.first = std::min(first, most_asked), .groups = groups, .doublings = {}};
             asked.noise =
                 noise_of(m,
-                         solve_bounces(g.links, few, m.work.albedo, gather_sources(m, asked.lengths, job),
-                                       std::min(3, lit.quality.bounces.value_or(3)), job)
+                         solve_bounces(g.links, few, m.albedo, gather_sources(m, asked.lengths, job),
+                                       std::min(3, m.quality.bounces.value_or(3)), job)
                              .light,
                          question, job);
             asked.lengths = row_lengths(g.texels, g.valid, asked.noise, groups, question, job);
@@ -179,8 +187,8 @@ Solved solve_layers(Making& m, Job& job) {
     job.begin("bounces", settle_units);
     Solved solved{.light = {}, .lengths = std::move(asked.lengths)};
     if (!load(m, solved)) {
-        SolveResult result = solve_bounces(g.links, solved.lengths, m.work.albedo,
-                                           gather_sources(m, solved.lengths, job), lit.quality.bounces, job);
+        SolveResult result = solve_bounces(g.links, solved.lengths, m.albedo,
+                                           gather_sources(m, solved.lengths, job), m.quality.bounces, job);
         solved.light = std::move(result.light);
         for (std::size_t c = 0; c < groups; ++c) m.layer(c).bounces = result.bounces[c];
         save(m, solved);
@@ -191,10 +199,11 @@ Solved solve_layers(Making& m, Job& job) {
 }
 
 void forget_solved(const Making& m) {
-    const BakeStore& store = m.work.ground.store;
+    const BakeStore& store = m.ground.store;
     if (!store.drop) return;
     store.drop("asked-" + solve_key(m));
     store.drop("solved-" + solve_key(m));
+    store.drop("smoothed-" + solve_key(m));
 }
 
 }  // namespace stasigraph

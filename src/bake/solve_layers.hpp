@@ -6,22 +6,30 @@
 
 namespace stasigraph {
 
-/// The groups that are made together, side by side in the columns of fields.
+/// The layers that are made together, side by side in the columns of fields.
 struct Making {
-    LightWork& work;
-    const std::vector<std::uint32_t>& groups;
-    std::vector<Layer>& layers;
-    std::uint32_t sky_column = none;
-    std::vector<float> floor;
+    const std::vector<LayerToMake>& columns;
+    Ground& ground;
+    const std::vector<Rgb>& albedo;
+    const QualitySettings& quality;
+    const RowSkyWeights& weights;
+    std::vector<float> floor;  ///< unseen_light_of(), or what took its place.
 
-    Making(LightWork& w, const std::vector<std::uint32_t>& g, std::vector<Layer>& l)
-        : work(w), groups(g), layers(l) {
-        for (std::uint32_t c = 0; c < groups.size(); ++c) {
-            if (groups[c] == work.lit.sky.group) sky_column = c;
-            floor.push_back(unseen_light_of(work.lit, groups[c]));
-        }
+    /// At least one column; borrowed.
+    explicit Making(const std::vector<LayerToMake>& all)
+        : columns(all),
+          ground(all[0].work->ground),
+          albedo(all[0].work->albedo),
+          quality(all[0].work->lit.quality),
+          weights(all[0].work->weights) {
+        for (const LayerToMake& c : columns) floor.push_back(unseen_light_of(c.work->lit, c.group));
     }
-    Layer& layer(std::size_t column) const { return layers[groups[column]]; }
+    std::size_t size() const { return columns.size(); }
+    Layer& layer(std::size_t column) const { return *columns[column].layer; }
+    /// Null where the column is no sky.
+    const SkyLight* sky(std::size_t column) const {
+        return columns[column].is_sky() ? &columns[column].work->sky : nullptr;
+    }
 };
 
 /// What a solve of them comes to.
@@ -35,5 +43,7 @@ struct Solved {
 /// bake that is stopped goes on from there.
 Solved solve_layers(Making& m, Job& job);
 void forget_solved(const Making& m);
+/// Under which the store knows what these layers come to on the way.
+std::string solve_key(const Making& m);
 
 }  // namespace stasigraph

@@ -112,10 +112,11 @@ std::vector<float> estimate_noise(NoisyLight& s, std::size_t groups, const Noise
         std::vector<float> mean(sent.stride), square(sent.stride);
         for (std::size_t i = begin; i < end; ++i) {
             link_moments(s.links.row(i), first, half, mean, square);
-            if (s.sky_column != none) {
-                mean[s.sky_column] += pi * luminance(s.sky[i].sum);
-                square[s.sky_column] += pi * pi * s.sky[i].square;
-            }
+            for (std::size_t g = 0; g < groups; ++g)
+                if (s.sky[g]) {
+                    mean[g] += pi * luminance((*s.sky[g])[i].sum);
+                    square[g] += pi * pi * (*s.sky[g])[i].square;
+                }
             const auto n = static_cast<float>(first);
             for (std::size_t g = 0; g < groups; ++g) {
                 const float variance = std::max(0.0f, square[g] / n - mean[g] / n * (mean[g] / n)) / n;

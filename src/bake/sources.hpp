@@ -49,6 +49,11 @@ struct DirectTexels {
     std::vector<std::uint8_t> longer;  ///< Glances' worth of a long look.
     float least = 0;                   ///< Below it noise counted as unseen.
 };
+/// Where a pass keeps what it has so far, for a bake that is stopped.
+struct DirectKept {
+    const BakeStore& store;
+    std::string name;
+};
 /// What was sampled before an edit, and what of it holds no more.
 struct DirectBefore {
     const DirectTexels& texels;
@@ -59,10 +64,11 @@ struct DirectBefore {
 /// With more rays where it is noisy, as in penumbrae: until the relative standard error meets effort.error or
 /// nearly nine times the effort is spent. `besides`: luminance in lux that other techniques add on each
 /// texel, for the sky; empty for none. `before`, where given, saves the rays that cannot have changed; the
-/// result is the same.
+/// result is the same. `kept`, where given: every few seconds what is done is saved, and a later call goes on
+/// from there.
 DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
                           const std::vector<std::uint8_t>& valid, const std::vector<float>& besides, Job& job,
-                          const DirectBefore* before = nullptr);
+                          const DirectBefore* before = nullptr, const DirectKept* kept = nullptr);
 
 /// Calls add(k, direction, radiance) for every one of the links begin .. end of a row that met the sky: its
 /// radiance in nit, weighed against explicit sampling and tinted by what it passed.
@@ -72,9 +78,32 @@ void gathered_sky(const SkyLight& sky, const RowSource& rows, const Links& links
     TintReader tints(links, row);
     const Receiver& r = rows.receivers[row];
     for_sky_links(links, rows, row, begin, end, [&](std::uint32_t k, Vec3 w) {
+        const std::size_t cell = sky.cell_of(w);
         const float share =
-            sky.sampled() ? weights.gathered_weight(sky.density(w), r.gather_density(w)) : 1.0f;
-        add(k, w, sky.radiance(w) * tints.at(k) * share);
+            sky.sampled() ? weights.gathered_weight(sky.density_in(cell), r.gather_density(w)) : 1.0f;
+        add(k, w, sky.radiance_in(cell) * tints.at(k) * share);
+    });
+}
+
+/// The same for several skies along the same links: add(number of the sky, k, direction, radiance).
+template <class Add>
+void gathered_skies(std::span<const SkyLight* const> skies, const RowSource& rows, const Links& links,
+                    std::size_t row, std::uint32_t begin, std::uint32_t end, const SkyWeights& weights,
+                    Add&& add) {
+    if (skies.empty()) return;
+    TintReader tints(links, row);
+    const Receiver& r = rows.receivers[row];
+    for_sky_links(links, rows, row, begin, end, [&](std::uint32_t k, Vec3 w) {
+        const float gathered = r.gather_density(w);
+        const Rgb tint = tints.at(k);
+        std::size_t cell = skies[0]->cell_of(w);
+        for (std::size_t s = 0; s < skies.size(); ++s) {
+            const SkyLight& sky = *skies[s];
+            if (s > 0 && !sky.has_cells_of(*skies[s - 1])) cell = sky.cell_of(w);
+            const float share =
+                sky.sampled() ? weights.gathered_weight(sky.density_in(cell), gathered) : 1.0f;
+            add(s, k, w, sky.radiance_in(cell) * tint * share);
+        }
     });
 }
 
@@ -101,10 +130,10 @@ struct NoisyLight {
     const Links& links;
     const std::vector<Rgb>& albedo;
     const std::vector<float>& area;
-    const LightField& light;          ///< With the first links.
-    std::vector<float> floor;         ///< By group: lux below which noise is not seen; 0: by group_floor().
-    const std::vector<SkySum>& sky;   ///< Of the first links; may be empty where no column is the sky's.
-    std::uint32_t sky_column = none;  ///< Which of the groups is the sky's.
+    const LightField& light;   ///< With the first links.
+    std::vector<float> floor;  ///< By group: lux below which noise is not seen; 0: by group_floor().
+    /// Of groups that are a sky: what the first links bring of it, by texel; null for others.
+    std::vector<const std::vector<SkySum>*> sky;
 };
 
 /// What a group's light counts as where it is less, lux: four stops under the mean logarithm, by area, of

@@ -36,8 +36,6 @@ constexpr int judged_steps = 3;  ///< How far around a texel the fits are judged
 /// of tests/quality_test.cpp.
 constexpr float like_until = 4.5f, unlike_fall = 2;
 constexpr float least_variance = 1e-30f;  ///< So that none is a number, too; light may be in any unit.
-/// So many groups at once share what is known of a texel's surroundings; more need more memory.
-constexpr std::size_t groups_at_once = 5;
 
 /// A texel's light of one group and the variance it is compared by.
 struct Sample {
@@ -361,15 +359,16 @@ void take_fits(const Input& in, const FitChoice& choice, const AllFitted& fitted
 }  // namespace
 
 void denoise(const TexelSet& texels, const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
-             const DenoiseGuide& guide, LightField& light, const SlopesToSmooth* slopes, Job& job) {
+             const DenoiseGuide& guide, LightField& light, const SlopesToSmooth* slopes, Job& job,
+             const SmoothingSteps& steps) {
     const LightField slopes_before = slopes ? slopes->slopes : LightField{};
-    for (std::size_t first = 0; first < guide.groups; first += groups_at_once) {
+    for (std::size_t first = steps.done; first < guide.groups; first += groups_smoothed_at_once) {
         const Input in = prepare({.texels = texels,
                                   .graph = graph,
                                   .wanted = wanted,
                                   .guide = guide,
                                   .first = first,
-                                  .groups = std::min(groups_at_once, guide.groups - first),
+                                  .groups = std::min(groups_smoothed_at_once, guide.groups - first),
                                   .sample = {},
                                   .noisy = {}},
                                  light, job);
@@ -377,6 +376,7 @@ void denoise(const TexelSet& texels, const TexelGraph& graph, const std::vector<
         const FitChoice choice = judge(in, fitted, job);
         if (slopes) smooth_slopes(in, choice, slopes_before, *slopes, job);
         take_fits(in, choice, fitted, light, job);
+        if (steps.after) steps.after(first + in.groups);
     }
 }
 

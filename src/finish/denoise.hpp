@@ -7,6 +7,8 @@
 // it changes, squared, plus twice the noise it shares with what it is compared to, less the noise of that
 // (Stein, Estimation of the Mean of a Multivariate Normal Distribution, 1981).
 
+#include <functional>
+
 #include "finish/texel_graph.hpp"
 #include "transport/link_slopes.hpp"
 
@@ -28,6 +30,14 @@ struct SlopesToSmooth {
     const SlopeRows& rows;
     LightField& slopes;
 };
+/// So many groups at once share what is known of a texel's surroundings; more need more memory.
+inline constexpr std::size_t groups_smoothed_at_once = 5;
+
+/// A smoothing that is stopped and goes on: groups are done a few at a time.
+struct SmoothingSteps {
+    std::size_t done = 0;                    ///< So many groups are done already.
+    std::function<void(std::size_t)> after;  ///< Called with how many are; may be empty.
+};
 /// The units of a job's stage that guide_denoise() and denoise() together advance by.
 constexpr std::size_t denoise_units(std::size_t texels, std::size_t groups) {
     return 3 * texels * groups;
@@ -36,9 +46,11 @@ constexpr std::size_t denoise_units(std::size_t texels, std::size_t groups) {
 inline constexpr int smoothing_steps = 8;
 
 /// Replaces the light of every texel of the graph (those with `wanted`), which is never below 0; `slopes` may
-/// be null. A group's light is the same whichever others are smoothed with it, and for any number of threads.
-/// Memory: during the call 100 bytes a texel for each of at most five groups, and the slopes once more.
+/// be null. Only light of groups that are not done is read or replaced. A group's light is the same whichever
+/// others are smoothed with it, and for any number of threads. Memory: during the call 100 bytes a texel for
+/// each of at most five groups, and the slopes once more.
 void denoise(const TexelSet& texels, const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
-             const DenoiseGuide& guide, LightField& light, const SlopesToSmooth* slopes, Job& job);
+             const DenoiseGuide& guide, LightField& light, const SlopesToSmooth* slopes, Job& job,
+             const SmoothingSteps& steps = {});
 
 }  // namespace stasigraph

@@ -30,6 +30,10 @@ public:
         nodes();
         copies();
         skins_and_animations();
+        Json& extras = out_.json["asset"]["extras"];
+        if (!extras.is_object()) extras = Json::object();
+        extras["scene_hash"] = level_.scene_hash;
+        extras["atlas_hash"] = atlas_hash(atlas_);
         return out_.finish();
     }
 

@@ -39,13 +39,13 @@ std::vector<std::string> image_names(const Level& level, const CombinedSettings&
 class LitWriter {
 public:
     /// `folder`: where images are written, each a file of its own; empty: they go into the .glb.
-    LitWriter(const Level& level, const Atlas& atlas, const BakedSet& set, const Baked& baked,
-              const CombinedSettings& settings, const std::filesystem::path& folder)
-        : level_(level),
-          atlas_(atlas),
-          baked_(baked),
-          set_(set),
-          recipe_(level.sets[set_index(level, set.name)]),
+    LitWriter(const LitSet& lit, const CombinedSettings& settings, const std::filesystem::path& folder)
+        : level_(lit.level),
+          atlas_(lit.atlas),
+          baked_(lit.baked),
+          set_(lit.set),
+          made_from_(lit.made_from),
+          recipe_(lit.level.sets[set_index(lit.level, lit.set.name)]),
           settings_(settings),
           exposure_(settings.exposure ? settings.exposure : recipe_.exposure),
           folder_(folder) {}
@@ -69,7 +69,7 @@ public:
         }
         j["scenes"] = Json::array({{{"nodes", roots}}});
         j["scene"] = 0;
-        j["extras"] = {{"set", set_.name}, {"exposure_ev", ev_}};
+        j["extras"] = {{"set", set_.name}, {"exposure_ev", ev_}, {"made_from", made_from_}};
         return out_.finish();
     }
 
@@ -252,6 +252,7 @@ private:
     const Atlas& atlas_;
     const Baked& baked_;
     const BakedSet& set_;
+    const std::string& made_from_;
     const BakeSet& recipe_;
     const CombinedSettings& settings_;
     const std::optional<float> exposure_;  ///< Empty: metered.
@@ -268,15 +269,13 @@ private:
 
 }  // namespace
 
-void write_preview_glb(const std::filesystem::path& to, const Level& level, const Atlas& atlas,
-                       const BakedSet& set, const Baked& baked) {
+void write_preview_glb(const std::filesystem::path& to, const LitSet& lit) {
     const CombinedSettings plain{.by = CombinedBy::page, .detail = 1, .exposure = {}};
-    write_file(to, LitWriter(level, atlas, set, baked, plain, {}).run());
+    write_file(to, LitWriter(lit, plain, {}).run());
 }
 
-CombinedFiles write_combined(const std::filesystem::path& folder, const Level& level, const Atlas& atlas,
-                             const BakedSet& set, const Baked& baked) {
-    LitWriter writer(level, atlas, set, baked, level.combined, folder);
+CombinedFiles write_combined(const std::filesystem::path& folder, const LitSet& lit) {
+    LitWriter writer(lit, lit.level.combined, folder);
     const Bytes glb = writer.run();
     write_file(folder / "combined.glb", glb);
     return {.exposure = writer.exposure(), .images = writer.files()};

@@ -9,16 +9,22 @@
 
 namespace stasigraph {
 
-/// `baked`: of the same bake, for its probes.
-void write_preview_glb(const std::filesystem::path& to, const Level& level, const Atlas& atlas,
-                       const BakedSet& set, const Baked& baked);
+/// A set as it is drawn into such a file. All borrowed.
+struct LitSet {
+    const Level& level;
+    const Atlas& atlas;
+    const BakedSet& set;
+    const Baked& baked;            ///< Of the same bake, for its probes.
+    const std::string& made_from;  ///< The set's key, which the file's extras say.
+};
+
+void write_preview_glb(const std::filesystem::path& to, const LitSet& lit);
 
 struct CombinedFiles {
     float exposure = 0;               ///< Exposure value at ISO 100.
     std::vector<std::string> images;  ///< Within the folder.
 };
 /// combined.glb and the images it uses, by Level::combined, in the folder of a set.
-CombinedFiles write_combined(const std::filesystem::path& folder, const Level& level, const Atlas& atlas,
-                             const BakedSet& set, const Baked& baked);
+CombinedFiles write_combined(const std::filesystem::path& folder, const LitSet& lit);
 
 }  // namespace stasigraph

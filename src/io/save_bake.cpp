@@ -301,6 +301,14 @@ void keep_whole(const Json& before, Json& manifest, Written& written) {
             written.add(file, false);
 }
 
+/// A set as it was written, or kept.
+struct SavedSet {
+    Json entry;  ///< Of the manifest; null where there is none to keep.
+    Written written;
+    BakedSet probes;  ///< Its probes alone.
+    bool kept = false;
+};
+
 /// One save as it goes on.
 struct Saving {
     const fs::path& folder;
@@ -328,74 +336,92 @@ struct Saving {
                         .remedy = "Bake everything once."};
         return old;
     }
-    void keep_files(const Json& entry);
-    Json write_light(std::size_t number, BakedSet& set);
-    void add_set(std::size_t number, Json& manifest);
+    static void keep_files(const Json& entry, Written& to);
+    Json write_light(std::size_t number, BakedSet& set, Written& to) const;
+    SavedSet save_set(std::size_t number) const;
+    void add_sets(Json& manifest);
 };
 
-void Saving::keep_files(const Json& entry) {
+void Saving::keep_files(const Json& entry, Written& to) {
     for (const char* name : {"inputs", "probes_inputs"})
-        if (const std::string older = entry.value(name, ""); !older.empty()) written.add(older, false);
+        if (const std::string older = entry.value(name, ""); !older.empty()) to.add(older, false);
     for (const char* maps : {"lightmaps", "directional"})
-        for (const Json& map : entry.value(maps, Json::array())) written.add(map.value("file", ""), false);
-    written.add(entry.value("name", "") + "/preview.glb", false);
+        for (const Json& map : entry.value(maps, Json::array())) to.add(map.value("file", ""), false);
+    to.add(entry.value("name", "") + "/preview.glb", false);
     const Json combined = entry.value("combined", Json::object());
     if (!combined.contains("file")) return;
-    written.add(combined.value("file", ""), false);
+    to.add(combined.value("file", ""), false);
     for (const Json& image : combined.value("images", Json::array()))
-        if (image.is_string()) written.add(image.get<std::string>(), false);
+        if (image.is_string()) to.add(image.get<std::string>(), false);
 }
 
 /// A set's lightmaps, all of them or the chosen surfaces' part, and what shows them.
-Json Saving::write_light(std::size_t number, BakedSet& set) {
+Json Saving::write_light(std::size_t number, BakedSet& set, Written& written_now) const {
     const Json old = replaced(set.name);
     const std::string& key = inputs.keys.sets[number].key;
     if (!old.is_null()) keep_other_texels(atlas, options.surfaces, folder, old, set);
-    Json entry =
-        write_set(level, set, level.sets[number], old.is_null() ? key : old.value("made_from", ""), written);
+    Json entry = write_set(level, set, level.sets[number], old.is_null() ? key : old.value("made_from", ""),
+                           written_now);
     entry["made_from"] = key;
     entry["probes_made_from"] = inputs.keys.probes;
     entry["inputs"] = inputs_file;
-    if (!old.is_null()) keep_keys(old, level, options.surfaces, key, entry, written);
-    const fs::path to = written.folder / set.name;
-    write_preview_glb(to / "preview.glb", level, atlas, set, baked);
-    written.add(set.name + "/preview.glb");
+    if (!old.is_null()) keep_keys(old, level, options.surfaces, key, entry, written_now);
+    const fs::path to = written_now.folder / set.name;
+    const LitSet lit{level, atlas, set, baked, key};
+    write_preview_glb(to / "preview.glb", lit);
+    written_now.add(set.name + "/preview.glb");
     if (level.combined.by == CombinedBy::nothing) return entry;
-    const CombinedFiles combined = write_combined(to, level, atlas, set, baked);
+    const CombinedFiles combined = write_combined(to, lit);
     entry["combined"] = {
         {"file", set.name + "/combined.glb"}, {"exposure_ev", combined.exposure}, {"images", Json::array()}};
-    written.add(set.name + "/combined.glb");
+    written_now.add(set.name + "/combined.glb");
     for (const std::string& image : combined.images) {
         entry["combined"]["images"].push_back(set.name + "/" + image);
-        written.add(set.name + "/" + image);
+        written_now.add(set.name + "/" + image);
     }
     return entry;
 }
 
-void Saving::add_set(std::size_t number, Json& manifest) {
+SavedSet Saving::save_set(std::size_t number) const {
     const std::string& name = level.sets[number].name;
     const auto made =
         std::find_if(baked.sets.begin(), baked.sets.end(), [&](const BakedSet& s) { return s.name == name; });
+    SavedSet saved;
+    saved.written.folder = written.folder;
     BakedSet set{.name = name, .pages = {}, .directional = {}, .probes = {}};
-    Json entry;
     if (made == baked.sets.end()) {
-        entry = earlier_entry(before, uvs, name);
-        if (entry.is_null()) return;
-        keep_files(entry);
-        kept.push_back(probe_sets.size());
+        saved.entry = earlier_entry(before, uvs, name);
+        if (saved.entry.is_null()) return saved;
+        keep_files(saved.entry, saved.written);
+        saved.kept = true;
     } else if (options.probes_alone) {
         set.probes = made->probes;
-        entry = replaced(name);
-        entry["probes_made_from"] = inputs.keys.probes;
-        entry["probes_light_made_from"] = inputs.keys.sets[number].key;
-        entry["probes_inputs"] = inputs_file;
-        keep_files(entry);
+        saved.entry = replaced(name);
+        saved.entry["probes_made_from"] = inputs.keys.probes;
+        saved.entry["probes_light_made_from"] = inputs.keys.sets[number].key;
+        saved.entry["probes_inputs"] = inputs_file;
+        keep_files(saved.entry, saved.written);
     } else {
         set = *made;
-        entry = write_light(number, set);
+        saved.entry = write_light(number, set, saved.written);
     }
-    probe_sets.push_back({.name = name, .pages = {}, .directional = {}, .probes = std::move(set.probes)});
-    manifest["sets"].push_back(std::move(entry));
+    saved.probes = {.name = name, .pages = {}, .directional = {}, .probes = std::move(set.probes)};
+    return saved;
+}
+
+/// All sets, written side by side.
+void Saving::add_sets(Json& manifest) {
+    std::vector<SavedSet> saved(level.sets.size());
+    Job job;
+    job.parallel(saved.size(), 1, [&](std::size_t i, std::size_t) { saved[i] = save_set(i); });
+    for (SavedSet& s : saved) {
+        if (s.entry.is_null()) continue;
+        written.now.insert(written.now.end(), s.written.now.begin(), s.written.now.end());
+        for (Json& file : s.written.files) written.files.push_back(std::move(file));
+        if (s.kept) kept.push_back(probe_sets.size());
+        probe_sets.push_back(std::move(s.probes));
+        manifest["sets"].push_back(std::move(s.entry));
+    }
 }
 
 }  // namespace
@@ -442,7 +468,7 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
     written.add(saving.inputs_file);
     add_keys(saving.inputs, manifest);
     manifest["inputs"] = saving.inputs_file;
-    for (std::size_t i = 0; i < level.sets.size(); ++i) saving.add_set(i, manifest);
+    saving.add_sets(manifest);
     manifest["surfaces"] = surfaces_json(level, atlas);
     if (saving.whole()) write_maps(level, baked, manifest, written);
     if (options.surfaces.empty())

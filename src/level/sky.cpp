@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "stasigraph/level.hpp"
+#include "level/standard_sky.hpp"
 
 namespace stasigraph {
 
@@ -22,40 +22,48 @@ constexpr StandardType standard_types[15] = {
 
 constexpr double half_turn = 3.14159265358979323846;
 
-double gradation(const StandardType& t, double cosine) {
-    return cosine > 1e-6 ? 1 + t.a * std::exp(t.b / cosine) : 1.0;
-}
-double indicatrix(const StandardType& t, double angle) {
-    const double c = std::cos(angle);
-    return 1 + t.c * (std::exp(t.d * angle) - std::exp(t.d * half_turn / 2)) + t.e * c * c;
-}
-
 }  // namespace
 
-// La / Lz = f(chi) phi(Z) / (f(Zs) phi(0)), phi(Z) = 1 + a exp(b / cos Z),
-// f(chi) = 1 + c (exp(d chi) - exp(d pi / 2)) + e cos^2 chi.
-float standard_sky(int type, Vec3 sun, Vec3 direction) {
+StandardSky::StandardSky(int type, Vec3 sun) : sun_(sun) {
     const StandardType& t = standard_types[std::clamp(type, 1, 15) - 1];
-    const double chi = std::acos(std::clamp(static_cast<double>(dot(sun, direction)), -1.0, 1.0));
-    // The standard's sun stands over the horizon; one that has set is taken as setting.
-    const double sun_zenith = std::acos(std::clamp(static_cast<double>(sun.y), 0.0, 1.0));
-    return static_cast<float>(indicatrix(t, chi) * gradation(t, static_cast<double>(direction.y)) /
-                              (indicatrix(t, sun_zenith) * gradation(t, 1)));
+    a_ = t.a;
+    b_ = t.b;
+    c_ = t.c;
+    d_ = t.d;
+    e_ = t.e;
+    across_ = std::exp(d_ * half_turn / 2);
+    at_zenith_ = scattered(std::max(0.0, static_cast<double>(sun.y))) * graded(1);
+}
+
+// f(chi) = 1 + c (exp(d chi) - exp(d pi / 2)) + e cos^2 chi.
+double StandardSky::scattered(double cosine) const {
+    const double c = std::clamp(cosine, -1.0, 1.0);
+    return 1 + c_ * (std::exp(d_ * std::acos(c)) - across_) + e_ * c * c;
+}
+
+// phi(Z) = 1 + a exp(b / cos Z).
+double StandardSky::graded(float up) const {
+    const auto cosine = static_cast<double>(up);
+    return (cosine > 1e-6 ? 1 + a_ * std::exp(b_ / cosine) : 1.0) / at_zenith_;
+}
+
+float standard_sky(int type, Vec3 sun, Vec3 direction) {
+    return static_cast<float>(StandardSky(type, sun).relative(direction));
 }
 
 float standard_sky_zenith(int type, Vec3 sun, float lux) {
-    // Integral of the relative luminance times the cosine: uniform steps in sin^2 of the zenith angle.
-    constexpr int rings = 512, turns = 720;
+    // Integral of the relative luminance times the cosine: even steps in sin^2 of the zenith angle and, from
+    // the sun's meridian, over half a turn; the other half is the same.
+    constexpr int rings = 256, turns = 180;
+    const StandardSky sky(type, sun);
+    const double up = static_cast<double>(sun.y), level = std::sqrt(std::max(0.0, 1 - up * up));
     double sum = 0;
     for (int i = 0; i < rings; ++i) {
         const double s2 = (i + 0.5) / rings, s = std::sqrt(s2), c = std::sqrt(1 - s2);
-        for (int j = 0; j < turns; ++j) {
-            const double a = 2 * half_turn * (j + 0.5) / turns;
-            sum +=
-                static_cast<double>(standard_sky(type, sun,
-                                                 {static_cast<float>(s * std::cos(a)), static_cast<float>(c),
-                                                  static_cast<float>(s * std::sin(a))}));
-        }
+        double ring = 0;
+        for (int j = 0; j < turns; ++j)
+            ring += sky.scattered(up * c + level * s * std::cos(half_turn * (j + 0.5) / turns));
+        sum += ring * sky.graded(static_cast<float>(c));
     }
     return static_cast<float>(static_cast<double>(lux) / (half_turn * sum / (rings * turns)));
 }

@@ -1,5 +1,7 @@
 #include "light/sky_light.hpp"
 
+#include "level/standard_sky.hpp"
+
 #include <algorithm>
 #include <cmath>
 
@@ -68,25 +70,7 @@ SkyLight::SkyLight(const Sky& sky) {
 }
 
 void SkyLight::fill(const Sky& sky) {
-    if (sky.kind == SkyKind::standard) {
-        width_ = standard_width;
-        height_ = standard_height;
-        for (int y = 0; y < height_; ++y)
-            for (int x = 0; x < width_; ++x) {
-                Rgb sum;
-                for (int k = 0; k < 4; ++k) {
-                    const float v = (static_cast<float>(y) + 0.25f + 0.5f * static_cast<float>(k / 2)) * pi /
-                                    static_cast<float>(height_),
-                                a = (static_cast<float>(x) + 0.25f + 0.5f * static_cast<float>(k % 2)) * 2 *
-                                        pi / static_cast<float>(width_) -
-                                    pi;
-                    sum += sky_radiance(sky,
-                                        {std::sin(v) * std::sin(a), std::cos(v), -std::sin(v) * std::cos(a)});
-                }
-                cells_.push_back(sum * 0.25f);
-            }
-        return;
-    }
+    if (sky.kind == SkyKind::standard) return fill_standard(sky);
     turn_ = sky.turn / (2 * pi);
     width_ = std::min(sky.width, most_width);
     height_ = std::min(sky.height, most_height);
@@ -121,6 +105,35 @@ void SkyLight::fill(const Sky& sky) {
                      static_cast<float>(sum[i][2] / angle[i] * scale)};
 }
 
+/// Each cell is the mean of four directions.
+void SkyLight::fill_standard(const Sky& sky) {
+    width_ = standard_width;
+    height_ = standard_height;
+    std::vector<Vec2> rises, ways;  // sines and cosines
+    for (int k = 0; k < 2 * height_; ++k) {
+        const float v = (static_cast<float>(k) + 0.5f) * pi / static_cast<float>(2 * height_);
+        rises.push_back({std::sin(v), std::cos(v)});
+    }
+    for (int k = 0; k < 2 * width_; ++k) {
+        const float a = (static_cast<float>(k) + 0.5f) * pi / static_cast<float>(width_) - pi;
+        ways.push_back({std::sin(a), std::cos(a)});
+    }
+    const StandardSky standard(sky.type, sky.sun);
+    cells_.reserve(static_cast<std::size_t>(width_) * static_cast<std::size_t>(height_));
+    for (int y = 0; y < height_; ++y)
+        for (int x = 0; x < width_; ++x) {
+            Rgb sum;
+            for (int k = 0; k < 4; ++k) {
+                const Vec2 rise = rises[static_cast<std::size_t>(2 * y + k / 2)],
+                           way = ways[static_cast<std::size_t>(2 * x + k % 2)];
+                sum += rise.y > 0 ? sky.radiance * static_cast<float>(standard.relative(
+                                                       {rise.x * way.x, rise.y, -rise.x * way.y}))
+                                  : sky.below;
+            }
+            cells_.push_back(sum * 0.25f);
+        }
+}
+
 void SkyLight::plan_samples() {
     double sum = 0;
     for (int y = 0; y < height_; ++y)
@@ -153,6 +166,7 @@ void SkyLight::plan_samples() {
 }
 
 std::size_t SkyLight::cell_of(Vec3 d) const {
+    if (even()) return 0;
     float u = atan2_turns(d.x, -d.z) - turn_ + 0.5f;
     u -= std::floor(u);
     const int x = std::clamp(static_cast<int>(u * static_cast<float>(width_)), 0, width_ - 1),

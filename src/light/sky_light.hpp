@@ -35,9 +35,18 @@ public:
     /// Nit from every direction alike; no table then.
     bool even() const { return cells_.empty(); }
     bool sampled() const { return !columns_.empty(); }
-    Rgb radiance(Vec3 direction) const { return even() ? even_ : cells_[cell_of(direction)]; }
+    Rgb radiance(Vec3 direction) const { return radiance_in(cell_of(direction)); }
     /// Per steradian, with which sample() picks a direction; 0 where it never does.
-    float density(Vec3 direction) const { return sampled() ? density_[cell_of(direction)] : 0; }
+    float density(Vec3 direction) const { return density_in(cell_of(direction)); }
+
+    /// The cell of a direction, for those that ask both, or several skies.
+    std::size_t cell_of(Vec3 direction) const;
+    Rgb radiance_in(std::size_t cell) const { return even() ? even_ : cells_[cell]; }
+    float density_in(std::size_t cell) const { return sampled() ? density_[cell] : 0; }
+    /// Whether a direction has the same cell in both.
+    bool has_cells_of(const SkyLight& other) const {
+        return width_ == other.width_ && height_ == other.height_ && turn_ == other.turn_;
+    }
 
     struct Sample {
         Vec3 direction;
@@ -47,8 +56,8 @@ public:
     Sample sample(Vec2 random) const;
 
 private:
-    std::size_t cell_of(Vec3 direction) const;
     void fill(const Sky& sky);
+    void fill_standard(const Sky& sky);
     void plan_samples();
 
     Rgb even_;
