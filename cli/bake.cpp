@@ -323,6 +323,11 @@ void add_bake(CLI::App& app) {
                        ? std::string()
                        : "needs a number of seconds over 0, not \"" + text + "\"";
         });
+    c->add_option(
+         "--memory", o->common.memory,
+         "GB that the bake may take; links past it stay on disk, and a level that needs more besides "
+         "them is refused. Never changes a result")
+        ->check(CLI::Range(0.001, 1e6));
     c->add_flag("--repack", o->repack,
                 "pack the pages afresh, instead of keeping the places of what is unchanged");
     c->add_option("--cache", o->cache,

@@ -78,7 +78,10 @@ void add_common(CLI::App& app, Common& common, const std::string& example) {
 
 int guarded(const Common& common, const std::function<void(Job&)>& body) {
     ProgressLine& line = progress_line();
-    JobSettings settings{.threads = common.threads, .on_progress = {}, .on_note = {}};
+    JobSettings settings{.threads = common.threads,
+                         .memory = static_cast<std::uint64_t>(common.memory * 1e9),
+                         .on_progress = {},
+                         .on_note = {}};
     if (!common.quiet) {
         settings.on_progress = [&](const Progress& p) { line.show(p); };
         settings.on_note = [&](std::string_view text) {

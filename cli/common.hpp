@@ -21,6 +21,7 @@ struct Common {
     fs::path level;
     bool json = false, quiet = false;
     unsigned threads = 0;
+    double memory = 0;  ///< GB; 0: any.
 };
 
 /// LEVEL, --json, --quiet, --threads, and an example under the help.

@@ -1,6 +1,7 @@
 #pragma once
 // Stores for tests.
 
+#include <atomic>
 #include <map>
 #include <memory>
 
@@ -11,6 +12,7 @@ namespace test {
 /// A store in memory.
 struct MemoryStore {
     std::map<std::string, std::shared_ptr<std::vector<std::uint8_t>>> blobs;
+    std::atomic<unsigned> rested = 0;  ///< How often a blob was said not to be read for a while.
 
     stasigraph::BakeStore store() {
         return {.load =
@@ -18,7 +20,7 @@ struct MemoryStore {
                         const auto at = blobs.find(name);
                         if (at == blobs.end()) return false;
                         const auto bytes = at->second;
-                        blob = {bytes->data(), bytes->size(), [bytes] {}};
+                        blob = {bytes->data(), bytes->size(), [bytes] {}, [this] { ++rested; }};
                         return true;
                     },
                 .save =

@@ -301,6 +301,33 @@ TEST(Layers, a_host_can_keep_them_where_it_likes) {
     EXPECT_TRUE(third.light(level, job).sets[1].pages[0].texels == made.sets[1].pages[0].texels);
 }
 
+TEST(Memory, links_past_what_is_allowed_rest_and_change_nothing) {
+    Level level = two_lamps();
+    level.lightmap.density = 60;
+    level.sky.radiance = {90, 100, 120};
+    MemoryStore free_store, tight_store;
+    const auto made = [&](std::uint64_t memory, MemoryStore& store) {
+        Job job(JobSettings{.threads = 2, .memory = memory, .on_progress = {}, .on_note = {}});
+        Baker baker(level, job, nullptr, store.store());
+        return baker.light(level, job);
+    };
+    const Baked free = made(0, free_store);
+    EXPECT_EQ(free_store.rested, 0u);
+    ASSERT_GT(free.figures.texels, 2u * 32768u) << "more than two pieces of links";
+    const std::uint64_t rows = free.figures.texels + free.figures.patches;
+    const Baked tight = made(rows * 1000, tight_store);
+    EXPECT_GT(tight_store.rested, 0u);
+    for (std::size_t p = 0; p < free.sets[0].pages.size(); ++p)
+        EXPECT_TRUE(free.sets[0].pages[p].texels == tight.sets[0].pages[p].texels);
+    try {
+        made(1000000, tight_store);
+        FAIL() << "a megabyte is too little";
+    } catch (const Error& e) {
+        EXPECT_NE(e.value.find("1 MB allowed"), std::string::npos) << e.text();
+        EXPECT_NE(e.value.find(std::to_string(rows)), std::string::npos) << e.text();
+    }
+}
+
 TEST(Layers, a_baker_refuses_what_is_more_than_light_and_stays_as_it_was) {
     Job job;
     const Level level = two_lamps();

@@ -20,6 +20,9 @@ struct Blob {
     const std::uint8_t* data = nullptr;
     std::size_t size = 0;
     std::function<void()> keep;  ///< Holds what owns them; never called.
+    /// Called from any thread when the bytes will not be read for a while: those of a file may leave memory,
+    /// to come back when read. Empty: nothing can be let go.
+    std::function<void()> rest;
 };
 
 /// Blobs by name. Names tell the kind and a hash of everything the blob depends on, so that a blob is never

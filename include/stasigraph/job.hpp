@@ -18,6 +18,9 @@ struct Progress {
 
 struct JobSettings {
     unsigned threads = 0;  ///< Worker threads; 0 means one for each core. Never changes a result.
+    /// Bytes that a bake may take; 0: any number. Links past it stay in the files of its store until they are
+    /// read; a level whose texels alone take more is refused. Never changes a result.
+    std::uint64_t memory = 0;
     std::function<void(const Progress&)> on_progress;  ///< Called from any worker, one at a time.
     std::function<void(std::string_view)> on_note;     ///< Things the user should know, one sentence each.
 };
@@ -40,6 +43,7 @@ public:
     Job& operator=(const Job&) = delete;
 
     unsigned threads() const noexcept;
+    std::uint64_t memory() const noexcept;
     void cancel() noexcept;
     bool cancelled() const noexcept;
     /// Cancels the job by itself after so many seconds from now; 0: never, also not as asked for before.

@@ -6,6 +6,8 @@ namespace stasigraph {
 
 namespace {
 
+constexpr double bytes_a_texel = 470, bytes_a_group = 80;
+
 // Seconds.
 constexpr double ray = 0.24e-6, probe_ray = 0.8e-6;
 constexpr double texel = 3.2e-6;  ///< Where it lies, what is beside it, whether it is buried.
@@ -104,6 +106,10 @@ void expect_direct(const Ground& ground, double seconds_a_row, Job& job) {
     const double share = ground.edit ? edited_direct : 1;
     job.expect("direct light",
                share * seconds_a_row * static_cast<double>(ground.texels.size()) / job.pace());
+}
+
+double bake_memory(double texels, double groups) {
+    return texels * (bytes_a_texel + bytes_a_group * groups);
 }
 
 double cost_of_links(const Ground& ground, const std::vector<std::uint32_t>& lengths) {

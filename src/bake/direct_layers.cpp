@@ -230,7 +230,7 @@ void sum_first_skies(const std::vector<LightWork*>& works, Job& job) {
     const Ground& g = lacking[0]->ground;
     const auto first = static_cast<std::uint32_t>(g.tier.first_links);
     for (LightWork* w : lacking) w->sky_sums.assign(g.texels.size(), {});
-    job.parallel(g.texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
+    g.links.for_rows(1024, job, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             if (!g.valid[i]) continue;
             if (skies.size() == 1) {

@@ -1,6 +1,7 @@
 #include "bake/ground.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <utility>
 
 #include "bake/costs.hpp"
@@ -9,11 +10,16 @@
 #include "bake/open_places.hpp"
 #include "bake/sources.hpp"
 #include "base/blob.hpp"
+#include "base/text.hpp"
 #include "finish/denoise.hpp"
+#include "stasigraph/error.hpp"
 
 namespace stasigraph {
 
 namespace {
+
+/// A piece at least.
+constexpr std::uint64_t least_links_in_memory = std::uint64_t{16} << 20;
 
 Footprint footprint_of(const Level& level, const TexelSet& texels, std::uint32_t i) {
     const Mesh& mesh = level.meshes[level.surfaces[texels.grid[i] / 2].mesh];
@@ -62,6 +68,7 @@ Ground::Ground(Level l, const Atlas* previous, BakeStore s, Job& job)
       key(ground_key(level, atlas)),
       probe_key(stasigraph::probe_key(level, key)),
       store(std::move(s)) {
+    plan_memory(job);
     footprint.resize(texels.size());
     job.parallel(texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)
@@ -73,7 +80,7 @@ Ground::Ground(Level l, const Atlas* previous, BakeStore s, Job& job)
     const bool kept = load_texels();
     expect_ground(*this, kept, job);
     if (kept) {
-        links = load_links(store, key, rows.size());
+        links = load_links(store, key, rows.size(), links_in_memory_);
     } else {
         record(job);
         save_texels();
@@ -93,6 +100,22 @@ Ground::Ground(Level l, const Atlas* previous, BakeStore s, Job& job)
         save_probes();
     }
     plan_slopes(job);
+}
+
+/// What links may take of the memory that was allowed.
+void Ground::plan_memory(Job& job) {
+    if (job.memory() == 0) return;
+    const double own = bake_memory(static_cast<double>(texels.size()),
+                                   static_cast<double>(level.groups.size())),
+                 allowed = static_cast<double>(job.memory());
+    if (own > allowed)
+        throw Error{.what = "a bake of this level needs more memory than it may take",
+                    .where = level.name,
+                    .value = std::to_string(texels.size()) + " texels, about " +
+                             to_text(std::ceil(own / 1e6)) + " MB besides links; " +
+                             to_text(std::floor(allowed / 1e6)) + " MB allowed",
+                    .remedy = "Lower the density, light more surfaces by probes, or allow more."};
+    links_in_memory_ = std::max(least_links_in_memory, static_cast<std::uint64_t>(allowed - own));
 }
 
 const RayCaster& Ground::caster() const {

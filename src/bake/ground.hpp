@@ -78,6 +78,7 @@ public:
     void extend(const std::vector<std::uint32_t>& lengths, Job& job);
 
 private:
+    void plan_memory(Job& job);
     void record(Job& job);
     /// The first links that judge of every row: all of them traced, or those alone that an edit touched.
     void record_links(Job& job);
@@ -96,6 +97,7 @@ private:
     mutable std::optional<RayCaster> caster_;
     std::vector<float> reach_;
     std::vector<SurfaceMark> marks_;
+    std::uint64_t links_in_memory_ = 0;
     // Of an edit, while it is taken over.
     KeptTexels texels_before_;
     std::vector<std::uint8_t> kept_;

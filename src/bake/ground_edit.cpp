@@ -10,6 +10,7 @@ void Ground::record_links(Job& job) {
     if (record_edited(judging, job)) return;
     edit.reset();
     links = Links(rows.size());
+    links.in_memory = links_in_memory_;
     const std::vector<std::uint32_t> lengths(rows.size(), judging);
     for (std::size_t p = 0; p < links.pieces.size(); ++p) {
         if (load_piece(store, piece_name("judging", key, p), links, p)) {
@@ -27,9 +28,10 @@ bool Ground::record_edited(std::uint32_t judging, Job& job) {
     if (!before || before->key == key) return false;
     edit = find_edit(*before, marks_, texels.size());
     if (!edit || !texels_before_.load(store, before->key, edit->texels_before)) return false;
-    const Links kept = load_links(store, before->key, edit->texels_before);
+    const Links kept = load_links(store, before->key, edit->texels_before, links_in_memory_);
     links =
         adopt_links(*edit, texels_before_.receivers, texels_before_.valid, kept, rows, kept_, judging, job);
+    links.in_memory = links_in_memory_;
     again_ = touched_links(*edit, texels, rows, kept_, links, job);
     trace_again(level, caster(), texels, rows, again_, links, job);
     const std::size_t had = links.count();

@@ -33,7 +33,7 @@ Spread spread_of(const GuideSource& s, Job& job) {
             skies.push_back(s.sky[g]);
             column.push_back(g);
         }
-    job.parallel(count, 256, [&](std::size_t begin, std::size_t end) {
+    s.links.for_rows(256, job, [&](std::size_t begin, std::size_t end) {
         std::vector<float> sum[2], squares[2];
         for (auto* v : {&sum[0], &sum[1], &squares[0], &squares[1]}) v->resize(stride);
         for (std::size_t i = begin; i < end; ++i) {

@@ -53,14 +53,17 @@ bool load_piece(const BakeStore& store, const std::string& name, Links& links, s
     std::vector<float> stray;
     in.array(stray);
     if (!in.done()) return false;
-    kept.words = LinkWords(words, blob.keep);
+    kept.words = LinkWords(words, blob.keep, blob.rest);
+    if (links.in_memory > 0) kept.words.rest();
     links.pieces[piece] = std::move(kept);
     links.raise_stray(stray);
     return true;
 }
 
-Links load_links(const BakeStore& store, const std::string& ground, std::size_t rows) {
+Links load_links(const BakeStore& store, const std::string& ground, std::size_t rows,
+                 std::uint64_t in_memory) {
     Links links(rows);
+    links.in_memory = in_memory;
     for (std::size_t p = 0; p < links.pieces.size(); ++p)
         load_piece(store, piece_name("links", ground, p), links, p);
     return links;

@@ -28,7 +28,7 @@ LightField gather_sources(Making& m, const RowLengths& lengths, Job& job) {
     for (const LayerToMake& c : m.columns)
         if (c.is_sky()) c.layer->sky.assign(g.texels.size(), Rgb{});
     sum_skies(m, job);
-    job.parallel(g.texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
+    g.links.for_rows(1024, job, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             if (!g.valid[i]) continue;  // whatever a buried texel is lit by is inside geometry
             for (std::size_t c = 0; c < m.size(); ++c) {

@@ -108,7 +108,7 @@ std::vector<float> estimate_noise(NoisyLight& s, std::size_t groups, const Noise
     HalfField half;
     reflect(sent, std::vector<Rgb>(count, {1, 1, 1}), half, job);
     std::vector<float> noise(count * groups, 0.0f);
-    job.parallel(count, 1024, [&](std::size_t begin, std::size_t end) {
+    s.links.for_rows(1024, job, [&](std::size_t begin, std::size_t end) {
         std::vector<float> mean(sent.stride), square(sent.stride);
         for (std::size_t i = begin; i < end; ++i) {
             link_moments(s.links.row(i), first, half, mean, square);

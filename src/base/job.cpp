@@ -163,6 +163,10 @@ void Job::note(const std::string& text) {
     if (state_->settings.on_note) state_->settings.on_note(text);
 }
 
+std::uint64_t Job::memory() const noexcept {
+    return state_->settings.memory;
+}
+
 const std::vector<Job::StageTime>& Job::times() const noexcept {
     return state_->times;
 }

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <chrono>
 
+#include "bake/costs.hpp"
 #include "bake/sources.hpp"
 #include "chart/shares.hpp"
 #include "probe/probe_rows.hpp"
@@ -138,9 +139,7 @@ Survey survey(const Level& level, Job& job) {
     if (page_texels > 0) s.coverage = static_cast<float>(static_cast<double>(s.texels) / page_texels);
     s.probes = place_lattices(level.volumes).size();
     const auto rows = static_cast<double>(s.texels + s.patches);
-    const double links = rows * tier.first_links * (tier.most_links > tier.first_links ? 1 + growth : 1);
-    s.memory = rows * 150 + rows * 4 * 24.0 * std::ceil(static_cast<double>(level.groups.size()) * 3 / 8) +
-               2 * 4 * links + page_texels * 30 * static_cast<double>(level.sets.size());
+    s.memory = bake_memory(rows, static_cast<double>(level.groups.size()));
     s.output = page_texels * 6 * static_cast<double>(level.sets.size());
     count_unseen(level, atlas, job, s);
     s.seconds = forecast(level, texels, tier, s.probes, job);

@@ -53,6 +53,8 @@ struct Mapped {
         mapped->size = static_cast<std::size_t>(about.st_size);
         return mapped;
     }
+    /// Pages leave memory now; they are read from the file again when asked for.
+    void rest() const { madvise(const_cast<std::uint8_t*>(data), size, MADV_DONTNEED); }
     Mapped() = default;
     Mapped(const Mapped&) = delete;
     Mapped& operator=(const Mapped&) = delete;
@@ -78,7 +80,8 @@ public:
         if (good) {
             const Header expected;
             std::memcpy(&header, mapped->data, sizeof header);
-            blob = {mapped->data + sizeof header, mapped->size - sizeof header, [mapped] {}};
+            blob = {mapped->data + sizeof header, mapped->size - sizeof header, [mapped] {},
+                    [mapped] { mapped->rest(); }};
             good = std::memcmp(header.magic, expected.magic, sizeof header.magic) == 0 &&
                    blob.size == header.size;
         }

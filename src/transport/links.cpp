@@ -56,6 +56,22 @@ void Links::raise_stray(const std::vector<float>& other) {
     for (std::size_t g = 0; g < other.size(); ++g) stray[g] = std::max(stray[g], other[g]);
 }
 
+void Links::for_rows(std::size_t grain, Job& job,
+                     const std::function<void(std::size_t, std::size_t)>& body) const {
+    std::size_t first = 0;
+    while (first < pieces.size()) {
+        std::size_t end = first;
+        std::uint64_t bytes = 0;
+        while (end < pieces.size() && (end == first || in_memory == 0 || bytes < in_memory))
+            bytes += pieces[end++].words.all().size_bytes();
+        const std::size_t from = first * rows_per_piece, rows = std::min(rows_, end * rows_per_piece) - from;
+        job.parallel(rows, grain, [&](std::size_t a, std::size_t b) { body(from + a, from + b); });
+        const bool all = first == 0 && end == pieces.size();
+        for (std::size_t p = first; p < end && !all; ++p) pieces[p].words.rest();
+        first = end;
+    }
+}
+
 void row_directions(const RowSource& source, std::size_t row, std::uint32_t first, std::uint32_t count,
                     std::array<Vec3, direction_batch>& out) {
     fill_directions(source.receivers[row], source.seeds[row], numbers_from(first), count, out);

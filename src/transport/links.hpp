@@ -44,22 +44,27 @@ class LinkWords {
 public:
     LinkWords() = default;
     explicit LinkWords(std::vector<std::uint32_t> own) : own_(std::move(own)) {}
-    LinkWords(std::span<const std::uint32_t> there, std::function<void()> keep)
-        : there_(there), keep_(std::move(keep)) {}
+    LinkWords(std::span<const std::uint32_t> there, std::function<void()> keep,
+              std::function<void()> rest = {})
+        : there_(there), keep_(std::move(keep)), rest_(std::move(rest)) {}
     std::span<const std::uint32_t> all() const {
         return keep_ ? there_ : std::span<const std::uint32_t>(own_);
     }
     /// To write into; borrowed ones are copied first.
     std::vector<std::uint32_t>& own() {
         if (keep_) own_.assign(there_.begin(), there_.end());
-        keep_ = nullptr;
+        keep_ = rest_ = nullptr;
         return own_;
+    }
+    /// They are not read for a while: borrowed ones may leave memory.
+    void rest() const {
+        if (rest_) rest_();
     }
 
 private:
     std::vector<std::uint32_t> own_;
     std::span<const std::uint32_t> there_;
-    std::function<void()> keep_;
+    std::function<void()> keep_, rest_;
 };
 
 /// Links are kept in pieces of so many rows: traced, saved and brought back one by one.
@@ -115,6 +120,11 @@ public:
     /// to the texel.
     std::vector<float> stray;
     void raise_stray(const std::vector<float>& other);
+    /// Bytes of words that a pass over all rows may hold at once, where the others can rest; 0: any number.
+    std::uint64_t in_memory = 0;
+    /// Calls body(begin, end) for all rows, in parallel, as Job::parallel does.
+    void for_rows(std::size_t grain, Job& job,
+                  const std::function<void(std::size_t, std::size_t)>& body) const;
 
 private:
     std::size_t rows_ = 0;

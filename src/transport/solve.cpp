@@ -152,7 +152,7 @@ RowLengths bounce_lengths(const RowLengths& lengths, int bounce) {
 void apply_links(const Links& links, const RowLengths& lengths, const HalfField& from, LightField& to,
                  Job& job) {
     const std::size_t blocks = to.stride / 8;
-    job.parallel(links.rows(), rows_per_task, [&](std::size_t begin, std::size_t end) {
+    links.for_rows(rows_per_task, job, [&](std::size_t begin, std::size_t end) {
         std::vector<float> sum(to.stride);
         for (std::size_t row = begin; row < end; ++row) {
             float* out = &to.values[row * to.stride];
