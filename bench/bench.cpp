@@ -202,6 +202,7 @@ void bench_quality(const char* file, const std::vector<int>& links);  // quality
 
 void bench_edits(const char* file, const std::string& moves, const std::string& tier);  // edits_bench.cpp
 void bench_generated(float texels_in_millions);
+void bench_size(float texels_in_millions, double gigabytes);
 void bench_series(const char* file);
 void bench_progress(const char* file, const std::string& tier);
 
@@ -231,6 +232,9 @@ bool run(int argc, char** argv) {
         equal_error(level(), numbers(argc, argv, 3, {0, 16, 32}));
     else if (argc >= 4 && name == "edits")
         bench_edits(argv[2], argv[3], argc > 4 ? argv[4] : "proof");
+    else if (argc >= 2 && name == "size")
+        bench_size(argc > 2 ? static_cast<float>(std::atof(argv[2])) : 16,
+                   argc > 3 ? std::atof(argv[3]) : 12);
     else if (argc >= 2 && name == "generated")
         bench_generated(argc > 2 ? static_cast<float>(std::atof(argv[2])) : 8);
     else if (argc == 4 && name == "progress")
@@ -252,7 +256,8 @@ int main(int argc, char** argv) {
         if (run(argc, argv)) return 0;
         fmt::print(stderr,
                    "usage: stasigraph_bench kernel LEVEL.toml | equal LEVEL.toml [LINKS ...] | "
-                   "edits LEVEL.toml SURFACE [TIER] | generated [MILLION TEXELS] | series LEVEL.toml | "
+                   "edits LEVEL.toml SURFACE [TIER] | generated [MILLION TEXELS] | size [MILLION TEXELS] "
+                   "[GB] | series LEVEL.toml | "
                    "progress LEVEL.toml TIER | "
                    "quality LEVEL.toml [LINKS ...] | unwrap | lights\n");
         return 2;

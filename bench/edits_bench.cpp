@@ -54,10 +54,12 @@ struct TemporaryFolder {
 };
 
 /// A bake with what the place keeps; files are written where the level came from one.
-Run bake_in(const TemporaryFolder& place, const Level& level, Atlas& atlas, const char* file) {
+Run bake_in(const TemporaryFolder& place, const Level& level, Atlas& atlas, const char* file,
+            double memory = 0) {
     Run run;
     std::mutex lock;
     JobSettings settings;
+    settings.memory = static_cast<std::uint64_t>(memory);
     settings.on_progress = [&](const Progress&) {
         const std::lock_guard guard(lock);
         run.memory = std::max(run.memory, own_memory());
@@ -179,6 +181,14 @@ void bench_edits(const char* file, const std::string& moves, const std::string& 
     changes(level, moves, file);
 }
 
+void bench_size(float texels_in_millions, double gigabytes) {
+    TemporaryFolder place;
+    Atlas atlas;
+    const Run run = bake_in(place, generated(texels_in_millions), atlas, nullptr, gigabytes * 1e9);
+    print("from nothing", run, run);
+    fmt::print("  {} texels and patches, {:.1f} GB of its own memory at most; {:.1f} GB allowed with links\n",
+               run.baked.figures.texels + run.baked.figures.patches, run.memory / 1e9, gigabytes);
+}
 void bench_generated(float texels_in_millions) {
     changes(generated(texels_in_millions), "lump 3", nullptr);
 }

@@ -303,7 +303,7 @@ TEST(Layers, a_host_can_keep_them_where_it_likes) {
 
 TEST(Memory, links_past_what_is_allowed_rest_and_change_nothing) {
     Level level = two_lamps();
-    level.lightmap.density = 60;
+    level.lightmap.density = 75;
     level.sky.radiance = {90, 100, 120};
     MemoryStore free_store, tight_store;
     const auto made = [&](std::uint64_t memory, MemoryStore& store) {
