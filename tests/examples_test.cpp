@@ -28,7 +28,9 @@ TEST(Examples, bake_in_code_shows_the_red_wall_on_the_floor) {
 }
 
 TEST(Examples, live_tuning_lights_what_changed_and_no_more) {
-    const Ran r = run(example("live_tuning") + " " + (demo_folder() / "observatory.toml").string());
+    const Folder folder;
+    const Ran r = run(example("live_tuning") + " " + (demo_folder() / "observatory.toml").string() + " " +
+                      (folder / "cache").string() + " crate_1");
     ASSERT_EQ(r.status, 0) << r.err;
     const auto line = [&](const char* what, int& pages, int& groups, float& light) {
         const std::size_t at = r.out.find(what);
@@ -53,6 +55,14 @@ TEST(Examples, live_tuning_lights_what_changed_and_no_more) {
     ASSERT_TRUE(line("the sun lower", pages, groups, lower)) << r.out;
     EXPECT_EQ(groups, 1);
     EXPECT_NE(lower, gained);
+    float moved = 0, percent = 0;
+    ASSERT_TRUE(line("a thing moved", pages, groups, moved)) << r.out;
+    EXPECT_GT(pages, 0);
+    const std::size_t end = r.out.find(" % of the links traced again");
+    ASSERT_NE(end, std::string::npos);
+    ASSERT_EQ(std::sscanf(r.out.c_str() + r.out.rfind('\n', end) + 1, "%f", &percent), 1);
+    EXPECT_GT(percent, 0);
+    EXPECT_LT(percent, 20) << "what a crate does not touch is kept";
 }
 
 TEST(Examples, read_probes_finds_the_sets_brightness) {

@@ -31,10 +31,10 @@ std::vector<ForecastEvent> recorded(const std::string& name) {
 }
 
 TEST(Forecast, is_within_a_fifth_from_a_tenth_of_the_way_on) {
-    // At glance, where single groups of lights take a second each, it is within a quarter or so.
-    for (const auto& [name, share] : {std::pair("forecast-proof.tsv", 0.2), {"forecast-glance.tsv", 0.27}}) {
+    for (const char* name : {"forecast-proof.tsv", "forecast-glance.tsv"}) {
+        constexpr double share = 0.2;
         const std::vector<ForecastEvent> events = recorded(name);
-        ASSERT_GT(events.size(), 100u) << name;
+        ASSERT_GT(events.size(), 80u) << name;
         const double whole = events.back().seconds;
         Forecast forecast;
         int asked = 0;
@@ -48,7 +48,7 @@ TEST(Forecast, is_within_a_fifth_from_a_tenth_of_the_way_on) {
                 << name << ", " << e.stage << " after " << e.seconds << " s";
             ++asked;
         }
-        EXPECT_GT(asked, 100) << name;
+        EXPECT_GT(asked, 30) << name;
     }
 }
 

@@ -9,7 +9,6 @@
 #include "bake/sources.hpp"
 #include "base/blob.hpp"
 
-
 namespace stasigraph {
 
 namespace {
@@ -351,7 +350,7 @@ std::vector<Rgb> light_rows(const DirectLight& light, const RowSource& rows, con
 
 double seconds_a_row(const DirectPass& pass, const std::vector<std::uint8_t>& valid, Job& job) {
     constexpr std::size_t most_rows = 2048, each = 64;
-    const std::size_t rows = std::clamp<std::size_t>(valid.size() / 256, 1, most_rows);
+    const std::size_t rows = std::clamp<std::size_t>(valid.size() / 64, 1, most_rows);
     std::vector<std::size_t> some;
     for (std::size_t i = 0; i < valid.size(); i += std::max<std::size_t>(1, valid.size() / rows))
         if (valid[i]) some.push_back(i);

@@ -184,7 +184,10 @@ void Ground::plan_slopes(Job& job) {
         sloped = SlopeRows(shown, shown);
         return;
     }
-    bent = bent_normals(*this, job);
+    if (!load_array("bent-" + key, bent)) {
+        bent = bent_normals(*this, job);
+        save_array("bent-" + key, bent);
+    }
     for (std::size_t i = 0; i < bent.size(); ++i)
         if (bent[i] == texels.normal[i]) shown[i] = 0;
     sloped = SlopeRows(shown, grown(graph, shown, smoothing_steps));
@@ -253,18 +256,9 @@ const std::vector<float>& Ground::reach(Job& job) {
     if (!reach_.empty() || texels.size() == 0) return reach_;
     const auto first = static_cast<std::uint32_t>(tier.first_links);
     const std::string name = piece_name("reach", key, first);
-    Blob blob;
-    if (store.load && store.load(name, blob)) {
-        BlobReader in(blob);
-        in.array(reach_, texels.size());
-        if (in.done()) return reach_;
-    }
+    if (load_array(name, reach_)) return reach_;
     reach_ = measure_reach(texels, links, lightmapped(), first, job);
-    if (store.save) {
-        BlobWriter out;
-        out.array(reach_);
-        store.save(name, out.parts());
-    }
+    save_array(name, reach_);
     return reach_;
 }
 
@@ -283,6 +277,22 @@ void Ground::save_probes() const {
     store.save("probes-" + probe_key, out.parts());
 }
 
+template <class T>
+bool Ground::load_array(const std::string& name, std::vector<T>& of_texels) const {
+    Blob blob;
+    if (!store.load || !store.load(name, blob)) return false;
+    BlobReader in(blob);
+    in.array(of_texels, texels.size());
+    return in.done();
+}
+template <class T>
+void Ground::save_array(const std::string& name, const std::vector<T>& of_texels) const {
+    if (!store.save) return;
+    BlobWriter out;
+    out.array(of_texels);
+    store.save(name, out.parts());
+}
+
 bool Ground::load_probes() {
     Blob blob;
     if (!store.load || !store.load("probes-" + probe_key, blob)) return false;
@@ -296,7 +306,13 @@ bool Ground::load_probes() {
 }
 
 std::vector<Rgb> reflectance(const Ground& ground, const Level& lit, Job& job) {
-    std::vector<Rgb> out(ground.texels.size());
+    Hasher h("albedo");
+    h.text(ground.key);
+    h.text(color_key(lit));
+    const std::string name = "albedo-" + h.key();
+    std::vector<Rgb> out;
+    if (ground.load_array(name, out)) return out;
+    out.resize(ground.texels.size());
     const float gain = lit.quality.bounce_gain, saturation = lit.quality.saturation;
     const bool plain = gain == 1 && saturation == 1;
     job.parallel(out.size(), 4096, [&](std::size_t begin, std::size_t end) {
@@ -310,6 +326,7 @@ std::vector<Rgb> reflectance(const Ground& ground, const Level& lit, Job& job) {
                 *c = std::clamp((grey + (*c - grey) * saturation) * gain, 0.0f, most_albedo);
         }
     });
+    ground.save_array(name, out);
     return out;
 }
 

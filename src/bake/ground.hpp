@@ -74,6 +74,11 @@ public:
     const RayCaster& caster() const;
     /// How near the things are that each texel sees: measure_reach(), of the texels that pages show.
     const std::vector<float>& reach(Job& job);
+    /// Something of every texel that the store keeps; false, and anything in the array, where it does not.
+    template <class T>
+    bool load_array(const std::string& name, std::vector<T>& of_texels) const;
+    template <class T>
+    void save_array(const std::string& name, const std::vector<T>& of_texels) const;
     /// Traces what rows lack to have at least `lengths[row]` links, and keeps them.
     void extend(const std::vector<std::uint32_t>& lengths, Job& job);
 

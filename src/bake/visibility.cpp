@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "bake/keys.hpp"
+#include "base/blob.hpp"
 #include "light/direct.hpp"
 #include "stasigraph/error.hpp"
 
@@ -89,6 +90,42 @@ VisibilityPage make_page(const std::vector<Light>& lights, const std::vector<Pro
     return page;
 }
 
+void save(const BakeStore& store, const std::string& name, const std::vector<VisibilityPage>& pages) {
+    if (!store.save) return;
+    std::vector<std::vector<char>> names(pages.size());
+    BlobWriter out;
+    for (std::size_t p = 0; p < pages.size(); ++p) {
+        for (const std::string& light : pages[p].lights) {
+            names[p].insert(names[p].end(), light.begin(), light.end());
+            names[p].push_back('\0');
+        }
+        out.array(names[p]);
+        out.array(pages[p].texels);
+    }
+    store.save(name, out.parts());
+}
+
+bool load(const BakeStore& store, const std::string& name, const std::vector<PagePlan>& plans,
+          std::vector<VisibilityPage>& pages) {
+    Blob blob;
+    if (!store.load || !store.load(name, blob)) return false;
+    BlobReader in(blob);
+    for (const PagePlan& plan : plans) {
+        VisibilityPage& page =
+            pages.emplace_back(VisibilityPage{.side = plan.side, .lights = {}, .texels = {}});
+        std::vector<char> names;
+        in.array(names);
+        for (auto at = names.begin(); at != names.end();) {
+            const auto end = std::find(at, names.end(), '\0');
+            page.lights.emplace_back(at, end);
+            at = end == names.end() ? end : end + 1;
+        }
+        const auto side = static_cast<std::size_t>(plan.side);
+        in.array(page.texels, page.lights.empty() ? 0 : side * side);
+    }
+    return in.done();
+}
+
 }  // namespace
 
 const std::vector<VisibilityPage>& VisibilityCache::pages(const Level& level, const Ground& g, Job& job) {
@@ -99,9 +136,15 @@ const std::vector<VisibilityPage>& VisibilityCache::pages(const Level& level, co
         if (light.role == BakeRole::bounce) lights.push_back(shape_of(light));
     pages_.clear();
     key_.clear();
+    if (!lights.empty() && load(g.store, "visibility-" + key, g.plans, pages_)) {
+        key_ = key;
+        return pages_;
+    }
+    pages_.clear();
     for (std::size_t p = 0; p < g.plans.size() && !lights.empty(); ++p)
         pages_.push_back(
             make_page(lights, level.profiles, g.caster(), g.rows, g.plans[p], p, g.tier.light_samples, job));
+    if (!lights.empty()) save(g.store, "visibility-" + key, pages_);
     key_ = key;
     return pages_;
 }

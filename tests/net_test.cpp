@@ -1,0 +1,180 @@
+// Tetrahedra between probes.
+
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <map>
+#include <set>
+
+#include "probe/delaunay.hpp"
+#include "shapes.hpp"
+#include "stasigraph/level.hpp"
+#include "support.hpp"
+
+namespace test {
+namespace {
+
+using namespace stasigraph;
+using Points = std::vector<LatticePoint>;
+
+std::int32_t some(Numbers& n, std::int32_t below) {
+    return static_cast<std::int32_t>(n.next() * static_cast<float>(below));
+}
+
+Points distinct(Points points) {
+    std::sort(points.begin(), points.end());
+    points.erase(std::unique(points.begin(), points.end()), points.end());
+    return points;
+}
+
+Points random_points(std::size_t count, std::uint32_t seed) {
+    Numbers n(seed);
+    Points points;
+    for (std::size_t i = 0; i < count; ++i)
+        points.push_back({some(n, 2 * most_coordinate) - most_coordinate,
+                          some(n, 2 * most_coordinate) - most_coordinate,
+                          some(n, 2 * most_coordinate) - most_coordinate});
+    return distinct(points);
+}
+
+Points grid(int x, int y, int z, std::int32_t step) {
+    Points points;
+    for (int i = 0; i < x; ++i)
+        for (int j = 0; j < y; ++j)
+            for (int k = 0; k < z; ++k) points.push_back({i * step, j * step, k * step});
+    return points;
+}
+
+/// Every rule of Tetrahedra, and that they fill the hull and hold no point in a sphere.
+void expect_delaunay(const Points& points, const Tetrahedra& net) {
+    ASSERT_GT(net.size(), 0u);
+    const auto at = [&](std::uint32_t v) -> const LatticePoint& { return points[v]; };
+    std::vector<std::uint8_t> used(points.size(), 0);
+    std::vector<std::array<std::uint32_t, 3>> hull;  // turned so that the inside is on the positive side
+    for (std::uint32_t c = 0; c < net.size(); ++c) {
+        const auto& v = net.vertex[c];
+        for (const std::uint32_t i : v) used[i] = 1;
+        ASSERT_GT(side_of_plane(at(v[0]), at(v[1]), at(v[2]), at(v[3])), 0) << c;
+        for (int k = 0; k < 4; ++k) {
+            const std::uint32_t other = net.beside[c][k];
+            if (other == none) {
+                std::array<std::uint32_t, 3> face{};
+                for (int i = 0, n = 0; i < 4; ++i)
+                    if (i != k) face[n++] = v[i];
+                if (side_of_plane(at(face[0]), at(face[1]), at(face[2]), at(v[k])) < 0)
+                    std::swap(face[0], face[1]);
+                hull.push_back(face);
+                continue;
+            }
+            const auto& w = net.vertex[other];
+            const auto back = std::find(net.beside[other].begin(), net.beside[other].end(), c);
+            ASSERT_NE(back, net.beside[other].end());
+            const std::uint32_t beyond = w[static_cast<std::size_t>(back - net.beside[other].begin())];
+            ASSERT_EQ(std::count(v.begin(), v.end(), beyond), 0);
+            for (int i = 0; i < 4; ++i) ASSERT_EQ(std::count(w.begin(), w.end(), v[i]), i == k ? 0 : 1);
+            // No point beyond a face lies in the sphere; then none does anywhere (Delaunay 1934).
+            ASSERT_LE(side_of_sphere(at(v[0]), at(v[1]), at(v[2]), at(v[3]), at(beyond)), 0);
+        }
+    }
+    EXPECT_EQ(std::count(used.begin(), used.end(), 0), 0) << "points without a tetrahedron";
+    // A surface that is closed and convex everywhere is the hull, and what it encloses is filled.
+    std::size_t outside = 0;
+    for (const auto& f : hull)
+        for (const LatticePoint& p : points) outside += side_of_plane(at(f[0]), at(f[1]), at(f[2]), p) < 0;
+    EXPECT_EQ(outside, 0u);
+    std::map<std::pair<std::uint32_t, std::uint32_t>, int> edges;
+    for (const auto& f : hull)
+        for (int i = 0; i < 3; ++i) ++edges[std::minmax(f[i], f[(i + 1) % 3])];
+    for (const auto& [edge, count] : edges) ASSERT_EQ(count, 2);
+}
+
+TEST(Net, fills_the_hull_of_ten_thousand_random_points) {
+    const Points points = random_points(10000, 1);
+    expect_delaunay(points, delaunay(points));
+}
+
+TEST(Net, fills_lattices_on_which_every_sphere_holds_eight_points) {
+    for (const Points& points : {grid(21, 21, 21, 1000), grid(2, 2, 2, 1 << 19), grid(100, 2, 50, 777)})
+        expect_delaunay(points, delaunay(points));
+    // A lattice of unit cubes: all of them whole.
+    const Tetrahedra net = delaunay(grid(5, 5, 5, 10));
+    std::int64_t six_volumes = 0;
+    const Points points = grid(5, 5, 5, 10);
+    for (const auto& v : net.vertex) {
+        const auto d = [&](int k, int a) { return std::int64_t{points[v[k]][a]} - points[v[0]][a]; };
+        six_volumes += d(1, 0) * (d(2, 1) * d(3, 2) - d(2, 2) * d(3, 1)) -
+                       d(1, 1) * (d(2, 0) * d(3, 2) - d(2, 2) * d(3, 0)) +
+                       d(1, 2) * (d(2, 0) * d(3, 1) - d(2, 1) * d(3, 0));
+    }
+    EXPECT_EQ(six_volumes, 6 * 40 * 40 * 40);
+}
+
+TEST(Net, fills_what_lies_in_few_planes) {
+    // Two floors of random points, and one point aside.
+    Numbers n(3);
+    Points points;
+    for (int i = 0; i < 5000; ++i)
+        points.push_back({some(n, 100000), i % 2 == 0 ? 0 : 3000, some(n, 100000)});
+    points.push_back({50000, 90000, 50000});
+    points = distinct(points);
+    expect_delaunay(points, delaunay(points));
+    // One floor of a lattice, most of it in one plane.
+    points = grid(70, 1, 70, 500);
+    points.push_back({123, 500, 77});
+    expect_delaunay(points, delaunay(points));
+}
+
+TEST(Net, is_the_same_in_any_order_of_the_points) {
+    for (const Points& points : {random_points(2000, 4), grid(12, 12, 12, 64)}) {
+        const Tetrahedra net = delaunay(points);
+        std::vector<std::uint32_t> order(points.size());
+        for (std::uint32_t i = 0; i < order.size(); ++i) order[i] = i;
+        Numbers n(5);
+        for (std::size_t i = order.size() - 1; i > 0; --i)
+            std::swap(order[i], order[static_cast<std::size_t>(some(n, static_cast<std::int32_t>(i + 1)))]);
+        Points shuffled;
+        for (const std::uint32_t i : order) shuffled.push_back(points[i]);
+        const auto sets = [](const Tetrahedra& t, auto&& name) {
+            std::set<std::array<std::uint32_t, 4>> out;
+            for (std::array<std::uint32_t, 4> v : t.vertex) {
+                for (std::uint32_t& i : v) i = name(i);
+                std::sort(v.begin(), v.end());
+                out.insert(v);
+            }
+            return out;
+        };
+        EXPECT_EQ(sets(net, [](std::uint32_t i) { return i; }),
+                  sets(delaunay(shuffled), [&](std::uint32_t i) { return order[i]; }));
+    }
+}
+
+TEST(Net, of_points_in_a_plane_or_too_few_is_empty) {
+    EXPECT_EQ(delaunay({}).size(), 0u);
+    EXPECT_EQ(delaunay(grid(1, 1, 3, 10)).size(), 0u);
+    EXPECT_EQ(delaunay(grid(9, 1, 9, 10)).size(), 0u);
+    EXPECT_EQ(delaunay(random_points(3, 6)).size(), 0u);
+    EXPECT_EQ(delaunay(Points{{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}}).size(), 1u);
+}
+
+TEST(Net, predicates_are_exact_where_numbers_are_largest) {
+    const std::int32_t m = most_coordinate;
+    const LatticePoint a{-m, -m, -m}, b{m, -m, -m}, c{-m, m, -m}, d{-m, -m, m};
+    ASSERT_GT(side_of_plane(a, b, c, d), 0);
+    EXPECT_EQ(side_of_sphere(a, b, c, d, {m, m, m}), 0);
+    EXPECT_EQ(side_of_sphere(a, b, c, d, {m, m, m - 1}), 1);
+    EXPECT_EQ(side_of_sphere(a, b, c, d, {-m, m, m}), 0);
+    EXPECT_EQ(side_of_plane(a, b, {m, m, m}, {-m, m, m}), 0);
+    EXPECT_EQ(side_of_plane(a, b, {m, m, m}, {-m, m, m - 1}),
+              -side_of_plane(a, b, {m, m, m}, {-m, m - 1, m}));
+}
+
+TEST(Net, places_keep_apart_on_their_lattice) {
+    const std::vector<Vec3> places = {{-1500, 0, 20}, {2500, 90, -800}, {2500, 90.01f, -800}};
+    const PlaceLattice lattice = lattice_of(places);
+    EXPECT_NE(lattice.at(places[1]), lattice.at(places[2]));
+    for (const Vec3 p : places)
+        for (const std::int32_t c : lattice.at(p)) EXPECT_LE(std::abs(c), most_coordinate);
+}
+
+}  // namespace
+}  // namespace test
