@@ -14,9 +14,8 @@ namespace stasigraph {
 namespace {
 
 constexpr std::size_t rows_per_task = 256;
-/// A pass is done in so many slices; after one, what is done is saved if that was not done for so long.
+/// A pass is done in so many slices; after one, what is done may be saved.
 constexpr std::size_t slices = 16;
-constexpr std::chrono::seconds save_every{4};
 
 /// A glance is a quarter of the effort asked for; a look is worth two of them, and a long look so many.
 constexpr int glances = 4, look_worth = 2, long_look[] = {3, 9, 27};
@@ -233,7 +232,7 @@ private:
     /// Unless that was done a moment ago.
     void save(std::size_t done) {
         const auto now = std::chrono::steady_clock::now();
-        if (!kept_ || !kept_->store.save || before_ || now - saved_ < save_every) return;
+        if (!kept_ || !kept_->store.save || before_ || now - saved_ < kept_->every) return;
         BlobWriter out;
         out.number(round_);
         out.number(std::min(done, count_));

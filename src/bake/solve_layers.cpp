@@ -187,11 +187,14 @@ Solved solve_layers(Making& m, Job& job) {
     job.begin("bounces", settle_units);
     Solved solved{.light = {}, .lengths = std::move(asked.lengths)};
     if (!load(m, solved)) {
-        SolveResult result = solve_bounces(g.links, solved.lengths, m.albedo,
-                                           gather_sources(m, solved.lengths, job), m.quality.bounces, job);
+        const SolveKept kept{g.store, "solving-" + solve_key(m)};
+        SolveResult result =
+            solve_bounces(g.links, solved.lengths, m.albedo, gather_sources(m, solved.lengths, job),
+                          m.quality.bounces, job, &kept);
         solved.light = std::move(result.light);
         for (std::size_t c = 0; c < groups; ++c) m.layer(c).bounces = result.bounces[c];
         save(m, solved);
+        if (g.store.drop) g.store.drop(kept.name);
     }
     if (most == first) asked.noise = noise_of(m, solved.light, question, job);
     tell_noise(m, asked.noise, solved.lengths);

@@ -1,6 +1,8 @@
 #pragma once
 // What the rows of a level receive straight from its sources: the first term of the solve.
 
+#include <chrono>
+
 #include "bake/edit.hpp"
 #include "bake/footprint.hpp"
 #include "light/direct.hpp"
@@ -53,6 +55,7 @@ struct DirectTexels {
 struct DirectKept {
     const BakeStore& store;
     std::string name;
+    std::chrono::milliseconds every{4000};
 };
 /// What was sampled before an edit, and what of it holds no more.
 struct DirectBefore {
@@ -64,7 +67,7 @@ struct DirectBefore {
 /// With more rays where it is noisy, as in penumbrae: until the relative standard error meets effort.error or
 /// nearly nine times the effort is spent. `besides`: luminance in lux that other techniques add on each
 /// texel, for the sky; empty for none. `before`, where given, saves the rays that cannot have changed; the
-/// result is the same. `kept`, where given: every few seconds what is done is saved, and a later call goes on
+/// result is the same. `kept`, where given: every so often what is done is saved, and a later call goes on
 /// from there.
 DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
                           const std::vector<std::uint8_t>& valid, const std::vector<float>& besides, Job& job,

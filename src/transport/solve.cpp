@@ -1,5 +1,7 @@
 #include "transport/solve.hpp"
 
+#include "base/blob.hpp"
+
 #include <algorithm>
 #include <cmath>
 #include <numeric>
@@ -136,6 +138,27 @@ std::vector<double> column_sums(const LightField& field, Job& job) {
     return sums;
 }
 
+/// Tells which groups have settled after a bounce, by what is still to come of a geometric series: fresh *
+/// ratio / (1 - ratio).
+void settle(const LightField& fresh, const LightField& total, const std::vector<std::size_t>& of, int bounce,
+            std::vector<double>& before, std::vector<float>& floor, std::vector<std::uint8_t>& settled,
+            Job& job) {
+    const std::vector<double> sums = column_sums(fresh, job);
+    if (bounce < 3) {
+        const std::vector<double> totals = column_sums(total, job);
+        for (std::size_t i = 0; i < floor.size(); ++i)
+            floor[i] = static_cast<float>(1e-4 * totals[i] / static_cast<double>(total.rows));
+    }
+    const std::vector<float> shares = largest_shares(fresh, total, of, floor, job);
+    for (std::size_t k = 0; k < of.size(); ++k) {
+        const double all = sums[3 * k] + sums[3 * k + 1] + sums[3 * k + 2];
+        double& last = before[of[k]];
+        const double ratio = last > 0 ? std::min(all / last, 0.999) : 0.999;
+        last = all;
+        if (shares[k] * ratio / (1 - ratio) < settled_share) settled[of[k]] = 1;
+    }
+}
+
 /// How much of each row a bounce reads. Rows grow for the sake of the first bounces, which carry the noise
 /// one sees; the later ones are small and smooth, and a shorter prefix is as good a sample of them.
 RowLengths bounce_lengths(const RowLengths& lengths, int bounce) {
@@ -249,54 +272,107 @@ void reflect(const LightField& light, const std::vector<Rgb>& albedo, HalfField&
     std::fill_n(&out.values[rows * stride], stride, std::uint16_t{0});
 }
 
+namespace {
+
+/// A solve between two bounces.
+struct SolveState {
+    LightField total, fresh;
+    std::vector<std::size_t> of;  ///< Which group each one of `fresh` is.
+    std::vector<std::uint8_t> settled;
+    std::vector<double> before;  ///< What the last bounce brought.
+    std::vector<float> floor;    ///< A texel's light counts as this much at least.
+    std::vector<int> bounces;    ///< By group.
+    int bounce = 0;
+
+    SolveState(const LightField& sources, std::size_t groups)
+        : total(sources),
+          fresh(sources),
+          of(groups),
+          settled(groups, 0),
+          before(groups, 0.0),
+          floor(3 * groups, 0.0f),
+          bounces(groups, 0) {
+        std::iota(of.begin(), of.end(), std::size_t{0});
+    }
+    std::size_t left() const {
+        return static_cast<std::size_t>(std::count(settled.begin(), settled.end(), 0));
+    }
+
+    void save(const SolveKept& kept) const {
+        const std::vector<int> done{bounce};
+        BlobWriter out;
+        out.array(done);
+        out.array(total.values);
+        out.array(fresh.values);
+        out.array(of);
+        out.array(settled);
+        out.array(before);
+        out.array(floor);
+        out.array(bounces);
+        kept.store.save(kept.name, out.parts());
+    }
+    /// Leaves all as it is where there is nothing that fits.
+    void load(const SolveKept& kept) {
+        Blob blob;
+        if (!kept.store.load || !kept.store.load(kept.name, blob)) return;
+        SolveState read = *this;
+        std::vector<int> done;
+        BlobReader in(blob);
+        in.array(done, 1);
+        in.array(read.total.values, total.values.size());
+        in.array(read.fresh.values);
+        in.array(read.of);
+        in.array(read.settled, settled.size());
+        in.array(read.before, before.size());
+        in.array(read.floor, floor.size());
+        in.array(read.bounces, bounces.size());
+        if (!in.done() || read.of.empty() || read.of.size() > of.size()) return;
+        const LightField shape(0, read.of.size());
+        if (read.fresh.values.size() != total.rows * shape.stride ||
+            std::any_of(read.of.begin(), read.of.end(), [&](std::size_t g) { return g >= of.size(); }))
+            return;
+        read.fresh.stride = shape.stride;
+        read.bounce = done[0];
+        *this = std::move(read);
+    }
+};
+
+}  // namespace
+
 SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const std::vector<Rgb>& albedo,
-                          const LightField& sources, std::optional<int> bounces, Job& job) {
+                          const LightField& sources, std::optional<int> bounces, Job& job,
+                          const SolveKept* kept) {
     const std::size_t rows = sources.rows, groups = lengths.groups;
-    SolveResult result{.light = sources, .bounces = std::vector<int>(groups, 0)};
-    LightField& total = result.light;
-    if (rows == 0) return result;
-    LightField fresh = sources;
+    SolveState s(sources, groups);
+    if (rows == 0) return {std::move(s.total), std::move(s.bounces)};
+    if (kept) s.load(*kept);
+    auto saved = std::chrono::steady_clock::now();
     HalfField reflected;
     const int limit = bounces.value_or(most_bounces);
-    std::vector<std::size_t> of(groups);  // which group each one of `fresh` is
-    std::iota(of.begin(), of.end(), std::size_t{0});
-    std::vector<std::uint8_t> settled(groups, 0);
-    std::vector<double> before(groups, 0.0);
-    std::vector<float> floor(3 * groups, 0.0f);
-    for (int bounce = 0; bounce < limit && std::count(settled.begin(), settled.end(), 0) > 0; ++bounce) {
+    while (s.bounce < limit && s.left() > 0) {
         // Groups that settled are taken along until leaving them out makes rows shorter.
-        const auto left = static_cast<std::size_t>(std::count(settled.begin(), settled.end(), 0));
-        if (bounce >= 2 && LightField(0, left).stride < fresh.stride)
-            fresh = kept_groups(fresh, of, settled, job);
-        RowLengths here = bounce_lengths(lengths, bounce);
-        here.groups = of.size();
-        reflect(fresh, albedo, reflected, job);
-        apply_links(links, here, reflected, fresh, job);
+        if (s.bounce >= 2 && LightField(0, s.left()).stride < s.fresh.stride)
+            s.fresh = kept_groups(s.fresh, s.of, s.settled, job);
+        RowLengths here = bounce_lengths(lengths, s.bounce);
+        here.groups = s.of.size();
+        reflect(s.fresh, albedo, reflected, job);
+        apply_links(links, here, reflected, s.fresh, job);
         job.parallel(rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
             for (std::size_t row = begin; row < end; ++row)
-                for (std::size_t k = 0; k < of.size(); ++k)
-                    if (!settled[of[k]]) total.add(row, of[k], fresh.get(row, k));
+                for (std::size_t k = 0; k < s.of.size(); ++k)
+                    if (!s.settled[s.of[k]]) s.total.add(row, s.of[k], s.fresh.get(row, k));
         });
-        job.advance(bounce_units(bounce));
-        for (std::size_t g = 0; g < groups; ++g) result.bounces[g] += settled[g] ? 0 : 1;
-        if (bounces) continue;
-        // What is still to come of a geometric series with this ratio: fresh * ratio / (1 - ratio).
-        const std::vector<double> sums = column_sums(fresh, job);
-        if (bounce < 3) {
-            const std::vector<double> totals = column_sums(total, job);
-            for (std::size_t i = 0; i < floor.size(); ++i)
-                floor[i] = static_cast<float>(1e-4 * totals[i] / static_cast<double>(rows));
-        }
-        const std::vector<float> shares = largest_shares(fresh, total, of, floor, job);
-        for (std::size_t k = 0; k < of.size(); ++k) {
-            const double all = sums[3 * k] + sums[3 * k + 1] + sums[3 * k + 2];
-            double& last = before[of[k]];
-            const double ratio = last > 0 ? std::min(all / last, 0.999) : 0.999;
-            last = all;
-            if (shares[k] * ratio / (1 - ratio) < settled_share) settled[of[k]] = 1;
+        job.advance(bounce_units(s.bounce));
+        for (std::size_t g = 0; g < groups; ++g) s.bounces[g] += s.settled[g] ? 0 : 1;
+        if (!bounces) settle(s.fresh, s.total, s.of, s.bounce, s.before, s.floor, s.settled, job);
+        ++s.bounce;
+        if (const auto now = std::chrono::steady_clock::now();
+            kept && kept->store.save && now - saved >= kept->every) {
+            s.save(*kept);
+            saved = std::chrono::steady_clock::now();
         }
     }
-    return result;
+    return {std::move(s.total), std::move(s.bounces)};
 }
 
 }  // namespace stasigraph

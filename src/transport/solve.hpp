@@ -2,9 +2,12 @@
 // Bounces: repeated application of the links to all light groups at once.
 
 #include <algorithm>
+#include <chrono>
 #include <optional>
+#include <string>
 #include <vector>
 
+#include "stasigraph/bake_store.hpp"
 #include "transport/links.hpp"
 
 namespace stasigraph {
@@ -61,12 +64,21 @@ inline constexpr std::size_t settle_units = 2 * 6 + 4 * 3 + 6 * 2 + 20;
 /// Largest number of bounces "settle" goes to.
 inline constexpr int most_bounces = 400;
 
+/// Where a solve keeps what it has so far, for a bake that is stopped.
+struct SolveKept {
+    const BakeStore& store;
+    std::string name;
+    std::chrono::milliseconds every{5000};
+};
+
 /// E = S + T S + T^2 S + ..., with T the links weighed by albedo. `bounces` empty: for each group until what
 /// is still to come is under 0.1 % of any texel's light (texels under a ten-thousandth of their group's mean
 /// count as that much). Bounces from the third on read half of the first length (64 at least), later ones
-/// less. A group's light is the same whichever others are solved with it, and for any number of threads.
+/// less. `kept`, where given: after a bounce what is done may be saved, and a later call goes on from there.
+/// A group's light is the same whichever others are solved with it, and for any number of threads.
 SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const std::vector<Rgb>& albedo,
-                          const LightField& sources, std::optional<int> bounces, Job& job);
+                          const LightField& sources, std::optional<int> bounces, Job& job,
+                          const SolveKept* kept = nullptr);
 
 /// Reflected light as 16-bit floats times a power of two for each column: half the memory traffic of the
 /// solve, with a rounding error under 0.05 % a value that averages out over a row. Row `last` is zero: sky
