@@ -327,7 +327,13 @@ void add_bake(CLI::App& app) {
          "--memory", o->common.memory,
          "GB that the bake may take; links past it stay on disk, and a level that needs more besides "
          "them is refused. Never changes a result")
-        ->check(CLI::Range(0.001, 1e6));
+        ->check([](const std::string& text) {
+            char* end = nullptr;
+            const double size = std::strtod(text.c_str(), &end);
+            return *end == 0 && size >= 0.001 && size <= 1e6
+                       ? std::string()
+                       : "needs a number of GB from 0.001 on, not \"" + text + "\"";
+        });
     c->add_flag("--repack", o->repack,
                 "pack the pages afresh, instead of keeping the places of what is unchanged");
     c->add_option("--cache", o->cache,

@@ -328,6 +328,19 @@ TEST(Memory, links_past_what_is_allowed_rest_and_change_nothing) {
     }
 }
 
+TEST(Memory, the_tool_says_what_a_level_would_need) {
+    const Room room;
+    EXPECT_EQ(room.bake("--memory much").status, 2);
+    EXPECT_EQ(room.bake("--memory 0").status, 2);
+    room.edit("density = 8", "density = 100");
+    const Ran little = room.bake("--memory 0.001");
+    EXPECT_EQ(little.status, 1);
+    EXPECT_NE(little.err.find("1 MB allowed"), std::string::npos) << little.err;
+    EXPECT_FALSE(fs::exists(room.baked / "manifest.json"));
+    const Ran enough = room.bake("--memory 1");
+    EXPECT_EQ(enough.status, 0) << enough.err;
+}
+
 TEST(Layers, a_baker_refuses_what_is_more_than_light_and_stays_as_it_was) {
     Job job;
     const Level level = two_lamps();

@@ -1,5 +1,6 @@
 #include "io/files.hpp"
 
+#include <fcntl.h>
 #include <unistd.h>
 
 #include <cerrno>
@@ -84,8 +85,15 @@ void write_text(const fs::path& to, const std::string& text) {
 }
 
 void check_writable(const fs::path& folder) {
-    write_text(folder / ".write-test", "");
     std::error_code bad;
+    fs::create_directories(folder, bad);
+    // A file without a name: nothing of it is left, whenever this is killed.
+    if (const int f = open(folder.c_str(), O_TMPFILE | O_WRONLY | O_CLOEXEC, 0600); f >= 0) {
+        close(f);
+        return;
+    }
+    // Where that is refused, or unknown to the file system, a plain one tells why.
+    write_text(folder / ".write-test", "");
     fs::remove(folder / ".write-test", bad);
 }
 
