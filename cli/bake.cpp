@@ -176,6 +176,7 @@ Made make(const Options& o, Level level, std::vector<std::string> sets, std::vec
         .level = std::move(level), .atlas = {}, .baked = {}, .sets = std::move(sets), .why = std::move(why)};
     const fs::path cache = o.cache.empty() ? default_cache(o.common.level) : o.cache;
     SaveOptions options;
+    options.threads = o.common.threads;
     if (o.only == probes_alone)
         options.probes_alone = true;
     else if (!o.only.empty())

@@ -67,6 +67,7 @@ struct SaveOptions {
     /// By surface: 1 for those whose texels are written, while everything else keeps what an earlier bake of
     /// the same charts wrote, and stays as out of date as it was. Empty: all.
     std::vector<std::uint8_t> surfaces;
+    unsigned threads = 0;       ///< As a job's: sets are written side by side.
     bool probes_alone = false;  ///< Likewise the probes and nothing else.
 };
 

@@ -25,7 +25,8 @@ struct Baker::State {
     /// A layer on its way from being made, or at hand, to the levels that want it.
     struct ReadyLayer {
         Layer layer;
-        std::size_t at_hand = none;  ///< Which of `layers` it was.
+        std::size_t at_hand = none;  ///< Which of `layers` it was,
+        bool whole = false;          ///< and whether all of it was; else its direct light alone.
         std::size_t levels = 0;      ///< How many still want it.
     };
     std::vector<ReadyLayer> ready;  ///< For levels that are not mixed yet.
@@ -35,7 +36,8 @@ struct Baker::State {
     std::size_t made = 0;     ///< Layers, in the last call.
 
     /// Appends the wanted sets of a level that has one sun and one sky, at unit strength, layers made.
-    void light_sets(Level lit, const std::vector<std::string>& wanted, Baked& baked, Job& job);
+    void light_sets(Level lit, const std::vector<LayerKeys>& keys, const std::vector<std::string>& wanted,
+                    Baked& baked, Job& job);
     VisibilityCache visibility;
     std::string occlusion_key;
     std::vector<OcclusionPage> occlusion;
@@ -44,8 +46,9 @@ struct Baker::State {
         : ground(std::move(level), previous, std::move(store), job) {}
     /// What differs that light() cannot take.
     std::optional<Error> difference(const Level& lit) const;
-    void make_layers(const std::vector<Level>& lit, Job& job);
-    void take_layers(const Level& lit);
+    Layer* want_layer(const std::string& group, const LayerKeys& keys);
+    std::vector<std::vector<LayerKeys>> make_layers(const std::vector<Level>& lit, Job& job);
+    void take_layers(const Level& lit, const std::vector<LayerKeys>& keys);
     ReadyLayer* find_ready(const LayerKeys& keys);
     const std::vector<OcclusionPage>& occlude(const Level& lit, Job& job);
     BakeFigures figures() const;
@@ -81,66 +84,83 @@ Baker::State::ReadyLayer* Baker::State::find_ready(const LayerKeys& keys) {
     return nullptr;
 }
 
-/// Makes ready the layers of these levels: those at hand, and all others made at once. Of one that is at
-/// hand for the same sources, direct light is taken over.
-void Baker::State::make_layers(const std::vector<Level>& lit, Job& job) {
-    const std::string colors = color_key(lit[0]);
-    if (colors != albedo_key) {
-        albedo = reflectance(ground, lit[0], job);
-        albedo_key = colors;
+/// Puts a layer that a level wants among the ready ones. What is at hand of it is taken over: all of it, or
+/// its direct light where the sources are the same. Null where it need not be made.
+Layer* Baker::State::want_layer(const std::string& group, const LayerKeys& keys) {
+    if (ReadyLayer* known = find_ready(keys)) {
+        ++known->levels;
+        return nullptr;
     }
-    std::vector<std::unique_ptr<LightWork>> works(lit.size());
-    job.parallel(lit.size(), 1, [&](std::size_t i, std::size_t) {
-        works[i] = std::make_unique<LightWork>(ground, lit[i], albedo);
-    });
-    std::vector<LayerToMake> wanted;
-    ready.clear();
-    ready.reserve(lit.size() * lit[0].groups.size());  // they are pointed to
-    for (std::size_t i = 0; i < lit.size(); ++i) {
-        const Level& level = lit[i];
-        for (std::uint32_t g = 0; g < level.groups.size(); ++g) {
-            const LayerKeys keys = layer_keys(level, g, ground.key, colors);
-            if (ReadyLayer* known = find_ready(keys)) {
-                ++known->levels;
-                continue;
+    ReadyLayer& r = ready.emplace_back(ReadyLayer{.layer = {}, .levels = 1});
+    const auto kept = std::find(names.begin(), names.end(), group);
+    if (kept != names.end()) {
+        const auto number = static_cast<std::size_t>(kept - names.begin());
+        Layer& before = layers[number];
+        if (before.keys.direct == keys.direct) {
+            if (before.keys.light == keys.light && before.probe_key == ground.probe_key) {
+                r.layer = std::exchange(before, {});
+                r.at_hand = number;
+                r.whole = true;
+                return nullptr;
             }
-            ReadyLayer& r = ready.emplace_back(ReadyLayer{.layer = {}, .levels = 1});
-            const auto kept = std::find(names.begin(), names.end(), level.groups[g]);
-            if (kept != names.end()) {
-                const auto number = static_cast<std::size_t>(kept - names.begin());
-                Layer& before = layers[number];
-                if (before.keys.direct == keys.direct) {
-                    if (before.keys.light == keys.light && before.probe_key == ground.probe_key) {
-                        r.layer = std::exchange(before, {});
-                        r.at_hand = number;
-                        continue;
-                    }
-                    r.layer.sampled = std::move(before.sampled);
-                    r.layer.live = std::move(before.live);
-                    r.layer.at_probes = std::move(before.at_probes);
-                    before = {};
-                }
-            }
-            r.layer.keys = keys;
-            wanted.push_back({works[i].get(), g, &r.layer});
+            r.at_hand = number;
+            r.layer.sampled = std::move(before.sampled);
+            r.layer.live = std::move(before.live);
+            r.layer.at_probes = std::move(before.at_probes);
+            before = {};
         }
     }
+    r.layer.keys = keys;
+    return &r.layer;
+}
+
+/// Makes ready the layers of these levels: those at hand, and all others made at once. Returns the keys of
+/// each level's groups.
+std::vector<std::vector<LayerKeys>> Baker::State::make_layers(const std::vector<Level>& lit, Job& job) {
+    const std::string colors = color_key(lit[0]);
+    std::vector<std::vector<LayerKeys>> keys(lit.size());
+    std::vector<std::unique_ptr<LightWork>> works(lit.size());
+    std::vector<std::pair<std::size_t, LayerToMake>> wanted;  // with the numbers of their levels
+    ready.clear();
+    ready.reserve(lit.size() * lit[0].groups.size());  // they are pointed to
+    for (std::size_t i = 0; i < lit.size(); ++i)
+        for (std::uint32_t g = 0; g < lit[i].groups.size(); ++g) {
+            keys[i].push_back(layer_keys(lit[i], g, ground.key, colors));
+            if (Layer* layer = want_layer(lit[i].groups[g], keys[i].back()))
+                wanted.push_back({i, {nullptr, g, layer}});
+        }
+    if (wanted.empty()) return keys;
     try {
-        if (!wanted.empty()) made += light_layers(wanted, job);
+        if (colors != albedo_key) {
+            albedo = reflectance(ground, lit[0], colors, job);
+            albedo_key = colors;
+        }
+        job.parallel(lit.size(), 1, [&](std::size_t i, std::size_t) {
+            works[i] = std::make_unique<LightWork>(ground, lit[i], albedo);
+        });
+        std::vector<LayerToMake> make;
+        for (auto& [level, layer] : wanted) {
+            layer.work = works[level].get();
+            make.push_back(layer);
+        }
+        made += light_layers(make, job);
     } catch (...) {
-        for (ReadyLayer& r : ready)
-            if (r.at_hand != none) layers[r.at_hand] = std::move(r.layer);
+        for (ReadyLayer& r : ready) {
+            if (r.at_hand == none) continue;
+            if (!r.whole) r.layer.keys.light.clear();
+            layers[r.at_hand] = std::move(r.layer);
+        }
         ready.clear();
         throw;
     }
+    return keys;
 }
 
-/// Those of this level, which are ready, become the ones at hand.
-void Baker::State::take_layers(const Level& lit) {
-    const std::string colors = color_key(lit);
+/// Those of one level, which are ready, become the ones at hand.
+void Baker::State::take_layers(const Level& lit, const std::vector<LayerKeys>& keys) {
     layers.clear();
-    for (std::uint32_t g = 0; g < lit.groups.size(); ++g) {
-        ReadyLayer& r = *find_ready(layer_keys(lit, g, ground.key, colors));
+    for (const LayerKeys& k : keys) {
+        ReadyLayer& r = *find_ready(k);
         if (--r.levels == 0)
             layers.push_back(std::move(r.layer));
         else
@@ -241,9 +261,10 @@ const Level& Baker::level() const noexcept {
     return state_->ground.level;
 }
 
-void Baker::State::light_sets(Level lit, const std::vector<std::string>& wanted, Baked& baked, Job& job) {
+void Baker::State::light_sets(Level lit, const std::vector<LayerKeys>& keys,
+                              const std::vector<std::string>& wanted, Baked& baked, Job& job) {
     const Ground& g = ground;
-    take_layers(lit);
+    take_layers(lit, keys);
     sets = lit.sets;
     std::erase_if(lit.sets, [&](const BakeSet& set) {
         return std::find(wanted.begin(), wanted.end(), set.name) == wanted.end();
@@ -309,8 +330,9 @@ Baked Baker::light(const Level& given, Job& job, const std::vector<std::uint32_t
     std::vector<Level> levels;
     const auto light = [&] {
         if (levels.empty()) return;
-        s.make_layers(levels, job);
-        for (Level& level : levels) s.light_sets(std::move(level), wanted, baked, job);
+        const std::vector<std::vector<LayerKeys>> keys = s.make_layers(levels, job);
+        for (std::size_t i = 0; i < levels.size(); ++i)
+            s.light_sets(std::move(levels[i]), keys[i], wanted, baked, job);
         levels.clear();
     };
     for (std::uint32_t i = 0; i < sets.size(); ++i) {
@@ -348,11 +370,12 @@ std::vector<TexelLight> Baker::texels(std::uint32_t set) const {
                     .value = std::to_string(set),
                     .remedy = "Ask for a set that is no step of a series, after light()."};
     for (const Layer& layer : s.layers)
-        if (layer.sampled.light.size() != g.texels.size())
-            throw Error{.what = "direct light is not known apart, since layers came from a store",
-                        .where = "Baker::texels",
-                        .value = "",
-                        .remedy = "Make the Baker without a store."};
+        if (layer.sampled.light.size() != g.texels.size() || layer.shown.size() != g.texels.size())
+            throw Error{
+                .what = "light is not known apart, since layers came from a store or light() was stopped",
+                .where = "Baker::texels",
+                .value = "",
+                .remedy = "Make the Baker without a store, and call light() again."};
     std::vector<TexelLight> out(g.texels.size());
     for (std::size_t i = 0; i < out.size(); ++i) {
         const std::uint32_t grid = g.texels.grid[i];

@@ -305,10 +305,10 @@ bool Ground::load_probes() {
     return read_links(in, probes.size(), probe_links) && in.done();
 }
 
-std::vector<Rgb> reflectance(const Ground& ground, const Level& lit, Job& job) {
+std::vector<Rgb> reflectance(const Ground& ground, const Level& lit, const std::string& colors, Job& job) {
     Hasher h("albedo");
     h.text(ground.key);
-    h.text(color_key(lit));
+    h.text(colors);
     const std::string name = "albedo-" + h.key();
     std::vector<Rgb> out;
     if (ground.load_array(name, out)) return out;

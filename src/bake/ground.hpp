@@ -110,7 +110,7 @@ private:
 };
 
 /// Base colour by texel as it reflects light in bounces, under the level's bounce gain and saturation.
-std::vector<Rgb> reflectance(const Ground& ground, const Level& lit, Job& job);
+std::vector<Rgb> reflectance(const Ground& ground, const Level& lit, const std::string& colors, Job& job);
 
 /// Whether rays see the same of two materials.
 bool same_passage(const Material& a, const Material& b);

@@ -9,7 +9,6 @@
 #include <ImfStringAttribute.h>
 
 #include <algorithm>
-#include <bit>
 #include <cmath>
 
 #include "io/bake_files.hpp"
@@ -51,7 +50,7 @@ Imf::FrameBuffer buffer_of(float* values, const Imath::Box2i& window, const std:
     return buffer;
 }
 
-/// The named channels of a file. Throws what OpenEXR throws; `fits` may refuse a size.
+/// The named channels of a file, whose size was checked. Throws what OpenEXR throws.
 FloatImage read_channels(Imf::InputFile& file, const std::vector<std::string>& names) {
     const Imath::Box2i window = file.header().dataWindow();
     FloatImage image{window.max.x - window.min.x + 1, window.max.y - window.min.y + 1, names.size(), {}};
@@ -66,7 +65,7 @@ bool has_size_of_sky(long long width, long long height) {
     return width >= 2 && width <= 16384 && width == 2 * height;
 }
 
-/// Throws Error for a damaged file; of one that is no sky by its size, the size alone.
+/// Throws what OpenEXR throws, or std::runtime_error; of a file that is no sky by its size, the size alone.
 FloatImage read_sky_exr(const std::filesystem::path& path) {
     Imf::InputFile file(path.c_str());
     const Imath::Box2i window = file.header().dataWindow();
@@ -110,7 +109,7 @@ SkyPixels read_sky_image(const std::filesystem::path& path, const std::string& w
     try {
         read = ending == ".exr" ? read_sky_exr(path) : read_sky_hdr(path);
     } catch (const std::exception& e) {
-        fail(e.what(), "The file is cut short, damaged, or no undamaged EXR or Radiance HDR.");
+        fail(e.what(), "Use an undamaged EXR or Radiance HDR.");
     }
     if (read.values.empty())
         fail(std::to_string(read.width) + " by " + std::to_string(read.height) + " pixels",

@@ -412,7 +412,7 @@ SavedSet Saving::save_set(std::size_t number) const {
 /// All sets, written side by side.
 void Saving::add_sets(Json& manifest) {
     std::vector<SavedSet> saved(level.sets.size());
-    Job job;
+    Job job({.threads = options.threads, .on_progress = {}, .on_note = {}});
     job.parallel(saved.size(), 1, [&](std::size_t i, std::size_t) { saved[i] = save_set(i); });
     for (SavedSet& s : saved) {
         if (s.entry.is_null()) continue;
