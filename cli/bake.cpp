@@ -182,11 +182,17 @@ Made make(const Options& o, Level level, std::vector<std::string> sets, std::vec
     else if (!o.only.empty())
         options.surfaces = surfaces_named(m.level, o.only);
     if (!o.repack) m.atlas = earlier_atlas(m.level, atlas_folders(o.common, o.out), job);
+    const BakeStore store = open_store(cache, [&](const std::string& text) { job.note(text); });
+    if (has_probes(m.level)) m.level.placed = load_places(o.out, m.level);
+    if (has_probes(m.level) && !m.level.placed) {
+        const PlacedProbes placed = place_probes(m.level, job, store);
+        m.level.placed = placed.places;
+        options.placing = placed.figures;
+    }
     const double loaded = seconds();
     std::vector<std::uint32_t> places;
     for (const std::string& set : m.sets) places.push_back(set_index(m.level, set));
-    m.baked = bake(m.level, m.atlas, job, open_store(cache, [&](const std::string& text) { job.note(text); }),
-                   places);
+    m.baked = bake(m.level, m.atlas, job, store, places);
     job.limit(0);  // what is made is written
     m.times = job.times();
     m.times.insert(m.times.begin(), {"load", loaded});

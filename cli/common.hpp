@@ -81,6 +81,7 @@ std::vector<fs::path> atlas_folders(const Common& common, const fs::path& out);
 void add_start(CLI::App& app);
 void add_survey(CLI::App& app);
 void add_unwrap(CLI::App& app);
+void add_place(CLI::App& app);
 void add_bake(CLI::App& app);
 void add_status(CLI::App& app);
 void add_vary(CLI::App& app);

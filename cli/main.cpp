@@ -12,6 +12,7 @@ int main(int argc, char** argv) {
     cli::add_start(app);
     cli::add_survey(app);
     cli::add_unwrap(app);
+    cli::add_place(app);
     cli::add_bake(app);
     cli::add_status(app);
     cli::add_meter(app);

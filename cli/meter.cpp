@@ -104,11 +104,22 @@ Json to_json(const Options& o, const std::string& set, const std::vector<MeterPo
             e["page"] = r.page;
             e["texel"] = {r.x, r.y};
         }
+        for (int k = 0; k < r.probes.count; ++k)
+            e["probes"].push_back({{"probe", r.probes.probe[k]}, {"weight", r.probes.weight[k]}});
+        if (r.probes.beyond > 0) e["beyond_m"] = r.probes.beyond;
         e["irradiance_lux"] = r.irradiance ? rgb(*r.irradiance) : Json(nullptr);
         if (!r.irradiance) e["reason"] = r.reason;
         j["readings"].push_back(std::move(e));
     }
     return j;
+}
+
+/// Which probes answered, and by how much.
+std::string answers_text(const ProbeWeights& w) {
+    std::string text;
+    for (int k = 0; k < w.count; ++k)
+        text += fmt::format("{}{} {:.0f} %", k ? ", " : "probes ", w.probe[k], 100 * w.weight[k]);
+    return w.beyond > 0 ? text + fmt::format("; {:.1f} m outside of them", w.beyond) : text;
 }
 
 }  // namespace
@@ -157,7 +168,8 @@ void add_meter(CLI::App& app) {
                     fmt::format("{:.2f}, {:.2f}, {:.2f}", list[i].at.x, list[i].at.y, list[i].at.z);
                 if (const auto& e = readings[i].irradiance)
                     say("{:>26}  {:>10.4g} {:>10.4g} {:>10.4g} {:>10.4g}  {}\n", place, luminance(*e), e->r,
-                        e->g, e->b, o->from == "probes" ? "(probes)" : readings[i].surface);
+                        e->g, e->b,
+                        o->from == "probes" ? answers_text(readings[i].probes) : readings[i].surface);
                 else
                     say("{:>26}  {:>10} {}\n", place, "-", readings[i].reason);
             }

@@ -41,7 +41,7 @@ int main() {
     lamp.position = {0, 2.5f, 0};
     lamp.radius = 0.05f;
     level.lights.push_back(lamp);
-    level.volumes.push_back({"room", {-1.8f, 0.2f, -1.8f}, {1.8f, 2.8f, 1.8f}, 1.2f});
+    level.volumes.push_back(box_volume("room", {-1.8f, 0.2f, -1.8f}, {1.8f, 2.8f, 1.8f}, 1.2f));
     level.lightmap = {.density = 8, .page = 256, .margin = 2};
     complete_level(level);
     try {

@@ -90,7 +90,7 @@ struct Yard {
         level.sky.pixels.assign(128, Rgb{500, 700, 900});
         level.sky.pixels[2 * 16 + 5] = {60000, 50000, 40000};
         level.sky.group = group_index(level, "sky");
-        level.volumes.push_back({.name = "air", .low = {-1, 0.3f, -1}, .high = {1, 1.3f, 1}, .spacing = 1});
+        level.volumes.push_back(box_volume("air", {-1, 0.3f, -1}, {1, 1.3f, 1}, 1));
         level.lightmap.density = 7;
         level.lightmap.page = 256;
         level.quality.tier = Tier::proof;

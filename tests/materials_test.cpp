@@ -201,7 +201,7 @@ TEST(Meter, takes_surfaces_within_sixty_degrees_and_within_reach) {
 
 TEST(Survey, prices_what_the_bake_makes) {
     Level level = lamp_over_floor();
-    level.volumes.push_back({"v", {-1, 0, -1}, {1, 2, 1}, 1});
+    level.volumes.push_back(box_volume("v", {-1, 0, -1}, {1, 2, 1}, 1));
     complete_level(level);
     Job job;
     const Survey s = survey(level, job);

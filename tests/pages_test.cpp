@@ -230,7 +230,7 @@ TEST(Unseen, charts_get_the_least_density_and_others_all_of_theirs) {
     Level level;
     add_box(level, "crate", {0, 0, 0}, {2, 2, 2}, false, {1, 1, 1});
     add_box(level, "slab", {-6, -0.5f, -6}, {6, 0, 6}, false, {1, 1, 1});
-    level.volumes.push_back({.name = "play", .low = {-5, 0.3f, -5}, .high = {5, 3, 5}});
+    level.volumes.push_back(box_volume("play", {-5, 0.3f, -5}, {5, 3, 5}, 2));
     level.lightmap.shrink_unseen = true;
     const Atlas atlas = unwrap_level(level);
     expect_clean_pages(level, atlas);

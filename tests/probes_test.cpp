@@ -22,7 +22,7 @@ Level open_level() {
     Level level;
     add_floor(level, 0.5f, {0, 0, 0});
     level.surfaces[0].to_world.origin = {0, -300, 0};
-    level.volumes.push_back({"air", {-2, 0, -2}, {2, 4, 2}, 2});
+    level.volumes.push_back(box_volume("air", {-2, 0, -2}, {2, 4, 2}, 2));
     level.quality.tier = Tier::proof;
     return level;
 }
@@ -74,7 +74,7 @@ TEST(Probes, coefficients_stand_in_the_documented_order) {
 TEST(Probes, a_glowing_room_lights_a_probe_as_it_lights_its_walls) {
     Level level;
     add_box(level, "room", {-2, -2, -2}, {2, 2, 2}, true, {0.5f, 0.5f, 0.5f}, {100, 100, 100});
-    level.volumes.push_back({"inside", {-1, -1, -1}, {1, 1, 1}, 1});
+    level.volumes.push_back(box_volume("inside", {-1, -1, -1}, {1, 1, 1}, 1));
     level.lightmap.density = 6;
     const Bake b = bake_level(level);
     for (const ShRgb& sh : b.baked.sets[0].probes)
@@ -86,28 +86,31 @@ TEST(Probes, know_their_clearance_and_whether_they_are_buried) {
     add_floor(level, 20, {0.5f, 0.5f, 0.5f});
     add_box(level, "block", {1, -0.5f, -5}, {5, 5, 5}, false, {0.5f, 0.5f, 0.5f});
     level.sky.radiance = {1000, 1000, 1000};
-    level.volumes.push_back({"v", {-3, 0, -1}, {3, 2, 1}, 2});  // probes at x = -2, 0, 2
+    level.volumes.push_back(box_volume("v", {-3, 0, -1}, {3, 2, 1}, 2));  // x = -2, 0, and 2 in the block
+    level.hand_probes = {{2.5f, 1, 0}};
     level.lightmap.density = 4;
     const Bake b = bake_level(level);
-    ASSERT_EQ(b.baked.probes.size(), 3u);
-    EXPECT_GT(b.baked.probes.validity[0], 0.95f);
-    EXPECT_NEAR(b.baked.probes.clearance[0], 1, 0.1f);
-    EXPECT_LT(b.baked.probes.validity[2], 0.5f) << "inside the block, with the floor running through it";
+    const ProbeNet& net = b.baked.probes;
+    ASSERT_EQ(net.size(), 3u) << "the rule's own in the block is dropped, the one placed by hand stays";
+    EXPECT_EQ(net.rule[0], ProbeRule::hand);
+    EXPECT_LT(net.validity[0], 0.5f) << "inside the block, with the floor running through it";
+    EXPECT_GT(net.validity[1], 0.95f);
+    EXPECT_NEAR(net.clearance[1], 1, 1e-3f);
     EXPECT_EQ(b.baked.figures.buried_probes, 1u);
     // Between the good probe and the buried one only the good one answers.
-    const ProbeWeights w = probe_weights(b.baked.probes, {0.9f, 1, 0});
+    const ProbeWeights w = probe_weights(net, {0.9f, 1, 0});
     ASSERT_EQ(w.count, 1);
-    EXPECT_EQ(w.probe[0], 1u);
-    EXPECT_EQ(probe_weights(b.baked.probes, {30, 1, 0}).count, 0);
-    EXPECT_GT(probe_weights(b.baked.probes, {30, 1, 0}, true).count +
-                  probe_weights(b.baked.probes, {-30, 1, 0}, true).count,
-              0);
+    EXPECT_EQ(w.probe[0], 2u);
+    // Outside of the net its nearest place answers, and says how far away it is.
+    const ProbeWeights out = probe_weights(net, {-12, 1, 0});
+    ASSERT_GT(out.count, 0);
+    EXPECT_EQ(out.probe[0], 1u);
+    EXPECT_NEAR(out.beyond, 10, 1e-3f);
 }
 
 TEST(Probes, too_many_are_refused_with_the_volume_named) {
     Level level = open_level();
-    level.volumes[0].spacing = 0.05f;
-    level.volumes[0].high = {400, 400, 400};
+    level.volumes[0] = box_volume("air", {-2, 0, -2}, {400, 400, 400}, 0.05f);
     try {
         bake_level(level);
         FAIL() << "not refused";

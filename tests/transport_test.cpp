@@ -140,7 +140,7 @@ bool same(const Baked& a, const Baked& b) {
 
 TEST(Baker, lights_again_as_if_for_the_first_time) {
     Level level = mixed_room();
-    level.volumes.push_back({"room", {-1.9f, 0.1f, -1.9f}, {1.9f, 2.4f, 1.9f}, 1});
+    level.volumes.push_back(box_volume("room", {-1.9f, 0.1f, -1.9f}, {1.9f, 2.4f, 1.9f}, 1));
     level.quality.tier = Tier::proof;
     Level moved = level;
     moved.lights[0].direction = normalize({-1, -0.5f, -0.3f});
@@ -158,7 +158,7 @@ TEST(Baker, lights_again_as_if_for_the_first_time) {
 
 TEST(Baker, gives_the_same_numbers_for_any_number_of_threads) {
     Level level = mixed_room();
-    level.volumes.push_back({"room", {-1.9f, 0.1f, -1.9f}, {1.9f, 2.4f, 1.9f}, 1});
+    level.volumes.push_back(box_volume("room", {-1.9f, 0.1f, -1.9f}, {1.9f, 2.4f, 1.9f}, 1));
     const Bake one = bake_level(level, 1), two = bake_level(level, 2), five = bake_level(level, 5);
     EXPECT_TRUE(same(one.baked, two.baked));
     EXPECT_TRUE(same(one.baked, five.baked));

@@ -347,7 +347,7 @@ TEST(Layers, a_baker_refuses_what_is_more_than_light_and_stays_as_it_was) {
     Baker baker(level, job);
     const std::vector<Rgb> before = baker.light(level, job).sets[0].pages[0].texels;
     Level other = level;
-    other.volumes.push_back({.name = "new", .low = {-1, 0.2f, -1}, .high = {1, 1, 1}});
+    other.volumes.push_back(box_volume("new", {-1, 0.2f, -1}, {1, 1, 1}, 2));
     EXPECT_FALSE(baker.takes(other));
     EXPECT_THROW(baker.light(other, job), Error);
     other = level;
@@ -368,7 +368,7 @@ TEST(Layers, a_session_takes_edits_and_is_what_a_bake_from_nothing_is) {
     Session session(level, job, nullptr, memory.store());
     const std::uint64_t whole = session.baked().figures.traced;
     level.surfaces.back().to_world.origin.x += 0.125f;
-    level.volumes.push_back({.name = "new", .low = {-1, 0.2f, -1}, .high = {1, 1, 1}});
+    level.volumes.push_back(box_volume("new", {-1, 0.2f, -1}, {1, 1, 1}, 2));
     EXPECT_FALSE(session.update(level, job).empty());
     EXPECT_LT(session.baked().figures.traced, whole);
     Session fresh(level, job);

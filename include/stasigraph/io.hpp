@@ -2,12 +2,14 @@
 // Files in and out: glTF, the bake sheet, images, the results of a bake.
 
 #include <filesystem>
+#include <optional>
 #include <string>
 #include <vector>
 
 #include "stasigraph/bake.hpp"
 #include "stasigraph/changes.hpp"
 #include "stasigraph/error.hpp"
+#include "stasigraph/place.hpp"
 
 namespace stasigraph {
 
@@ -69,6 +71,8 @@ struct SaveOptions {
     std::vector<std::uint8_t> surfaces;
     unsigned threads = 0;       ///< As a job's: sets are written side by side.
     bool probes_alone = false;  ///< Likewise the probes and nothing else.
+    /// What came of placing the probes, where that was done for this bake; to be kept beside their places.
+    std::optional<PlaceFigures> placing;
 };
 
 /// Writes sets, probes, both .glb files and, last, the manifest. Each file appears whole or not at all.
@@ -104,6 +108,14 @@ BakeStatus bake_status(const std::filesystem::path& folder, const Level& level,
 /// The scene with TEXCOORD_1 filled from the atlas, and page, scale and offset in each node's extras.
 void write_level_glb(const std::filesystem::path& to, const std::filesystem::path& level_file,
                      const Level& level, const Atlas& atlas);
+
+/// Where probes are, as `places.json` in a folder of results: places that were found once stay while light
+/// alone changes. Nothing where there is no such file, where it is damaged, or where the level asks for other
+/// places now.
+std::optional<std::vector<ProbePlace>> load_places(const std::filesystem::path& folder, const Level& level);
+/// The same, whatever the level asks for now: for placing some volumes anew.
+std::vector<ProbePlace> load_earlier_places(const std::filesystem::path& folder, const Level& level);
+void save_places(const std::filesystem::path& folder, const Level& level, const PlacedProbes& placed);
 
 /// An atlas by itself: which charts a surface has and where they lie. A later unwrap() that is given it keeps
 /// the places of what has not changed. load_atlas() throws Error when the file is damaged.

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "stasigraph/math.hpp"
+#include "stasigraph/volume.hpp"
 
 namespace stasigraph {
 
@@ -197,13 +198,6 @@ struct Camera {
     float vertical_fov = 0.9f;   ///< Radians.
 };
 
-/// An axis-aligned box that wants a lattice of probes.
-struct Volume {
-    std::string name;
-    Vec3 low, high;     ///< Metres.
-    float spacing = 2;  ///< Metres between probes, at most. Range [0.05, 1000].
-};
-
 /// A named recipe: one gain for each light group, in the level's group order.
 struct BakeSet {
     std::string name;
@@ -328,6 +322,10 @@ struct Level {
     std::vector<SeriesStep> series;
     std::vector<Camera> cameras;
     std::vector<Volume> volumes;
+    std::vector<Vec3> hand_probes;  ///< Metres. No rule ever drops or moves one.
+    ProbeSettings probes;
+    /// Where probes are, by an earlier place_probes(); empty: they are placed when the level is baked.
+    std::optional<std::vector<ProbePlace>> placed;
     LightmapSettings lightmap;
     OcclusionSettings occlusion;
     CombinedSettings combined;
@@ -336,6 +334,11 @@ struct Level {
     std::string name;                    ///< File name without folder and ending.
     std::string scene_hash, sheet_hash;  ///< xxHash3-128 of the files, hex; empty for a level made in code.
 };
+
+/// Whether a level asks for any probes.
+inline bool has_probes(const Level& level) {
+    return !level.volumes.empty() || !level.hand_probes.empty();
+}
 
 /// Index of the group with this name, made if it is not there yet. Sets get a gain of 1 for a new group.
 std::uint32_t group_index(Level& level, const std::string& name);

@@ -61,8 +61,9 @@ struct MeterReading {
     std::string reason;
     std::string surface;  ///< From a lightmap.
     std::uint32_t page = 0;
-    int x = 0, y = 0;  ///< Texel of the page that holds the point.
-    Vec3 normal;       ///< Of the surface, or the facing that was used.
+    int x = 0, y = 0;     ///< Texel of the page that holds the point.
+    Vec3 normal;          ///< Of the surface, or the facing that was used.
+    ProbeWeights probes;  ///< From probes: which answered.
 };
 
 /// The light of the nearest lightmapped surface within `reach` metres that faces along `facing` within 60

@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-#include "stasigraph/math.hpp"
+#include "stasigraph/volume.hpp"
 
 namespace stasigraph {
 
@@ -22,22 +22,33 @@ std::array<float, 9> sh_basis(Vec3 direction);
 /// E at a normal, lux. Never below zero.
 Rgb sh_irradiance(const ShRgb& light, Vec3 normal);
 
-/// A regular lattice of probes, numbered x fastest, then y, then z.
-struct ProbeLattice {
-    std::string volume;
-    Vec3 low, step;  ///< Metres.
-    std::array<int, 3> count{};
-    std::uint32_t first = 0;  ///< Number of its first probe.
-};
-
 inline constexpr int probe_map_side = 8;  ///< Octahedral map of distances, texels a side.
 
+/// Probes, and the tetrahedra between them. Rules: (1) vertices of a tetrahedron are numbers of probes, or
+/// from size() on of stand-ins, which hold no light and are there where all probes lie in a plane or a line.
+/// (2) beside[k] lies over the face opposite vertex k; `none` at the hull. (3) Positions lie on a lattice of
+/// 2^-14 m or coarser, so that tetrahedra are exact.
+///
+/// Threads: const use is safe from any number of threads.
 struct ProbeNet {
-    std::vector<ProbeLattice> lattices;
-    std::vector<Vec3> position;    ///< Metres.
+    std::vector<Vec3> position;  ///< Metres.
+    std::vector<ProbeRule> rule;
+    std::vector<std::uint32_t> volume;  ///< Into `volumes`; none: placed by hand.
+    std::vector<std::string> volumes;   ///< Names.
     std::vector<float> validity;   ///< Share of rays that met no back face, 0 to 1. Below 0.7 it is unused.
-    std::vector<float> clearance;  ///< Metres to the nearest surface met by its rays.
-    std::vector<Vec2> distance;    ///< probe_map_side^2 for each probe: mean and mean square, metres.
+    std::vector<float> clearance;  ///< Metres to the nearest surface.
+    std::vector<float> reach;      ///< Metres up to which distances are told apart.
+    std::vector<Vec2>
+        distance;  ///< probe_map_side^2 for each probe: mean and mean square, metres, to 16 bits.
+
+    std::vector<std::array<std::uint32_t, 4>> vertex, beside;
+    std::vector<Vec3> stand_in;
+    int dimension = 3;           ///< Of what the probes span, 0 to 3; lower: points are projected into it.
+    Vec3 base;                   ///< A point of it,
+    std::array<Vec3, 2> axis{};  ///< and the unit vectors that span it, as many as it has dimensions.
+    std::vector<std::array<float, 9>> inverse;  ///< Of each tetrahedron: offsets to weights.
+    std::vector<Vec3> points;                   ///< Positions, then stand-ins.
+
     std::size_t size() const { return position.size(); }
 };
 
@@ -45,15 +56,18 @@ struct ProbeNet {
 using ProbeLight = std::vector<ShRgb>;
 
 struct ProbeWeights {
-    int count = 0;  ///< 0: no lattice holds the point, or none of its probes is usable.
+    int count = 0;  ///< 0: none is usable.
     std::array<std::uint32_t, 8> probe{};
     std::array<float, 8> weight{};  ///< Sum to 1.
+    float beyond = 0;               ///< Metres from the net, of a point outside it.
 };
 
-/// The probes that answer at a point: trilinear in the first lattice that holds it, without buried probes,
-/// and each weighed by whether its distance map says that it sees the point. With `outside`, a point beyond
-/// every lattice is answered by the nearest place of the nearest lattice. Threads: safe. Cost: constant.
-ProbeWeights probe_weights(const ProbeNet& net, Vec3 point, bool outside = false);
+/// The probes that answer at a point: those of its tetrahedron, outside all of them of the nearest place of
+/// the hull; without buried ones, and each weighed by whether its distance map says that it sees the point
+/// (`corrected`). Where they see too little of it, probes around that see it join in. `hint`: a tetrahedron
+/// to look from first; becomes that of the point. Threads: safe. Cost: constant with a good hint.
+ProbeWeights probe_weights(const ProbeNet& net, Vec3 point, std::uint32_t& hint, bool corrected = true);
+ProbeWeights probe_weights(const ProbeNet& net, Vec3 point);
 Rgb probe_irradiance(const ProbeWeights& weights, const ProbeLight& light, Vec3 normal);
 
 }  // namespace stasigraph

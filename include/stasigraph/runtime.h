@@ -36,6 +36,11 @@ const float* sg_probes_coefficients(const sg_probes* probes, uint32_t set, uint3
 void sg_probes_irradiance(const sg_probes* probes, uint32_t set, uint32_t probe, const float normal[3],
                           float rgb[3]);
 
+/* The probes that answer at a point, and their weights; returns how many, at most 8. *hint: any number at
+   first; keep it with what moves, and pass it again. */
+int sg_probes_weights(const sg_probes* probes, const float point[3], uint32_t* hint, uint32_t numbers[8],
+                      float weights[8]);
+
 #ifdef __cplusplus
 }
 #endif

@@ -15,6 +15,14 @@ struct Color {
     float r = 0, g = 0, b = 0;
 };
 
+/// Which probes answer at a point.
+struct Weights {
+    int count = 0;  ///< 0: none is usable.
+    std::uint32_t probe[8] = {};
+    float weight[8] = {};  ///< Sum to 1.
+    float beyond = 0;      ///< Metres from the net, of a point outside it.
+};
+
 /// The probes of a bake, as written to probes.bin.
 ///
 /// Threads: const members are safe from any number of threads. Owner: owns its memory; allocates while
@@ -50,9 +58,18 @@ public:
     /// E at a unit normal, lux, never below zero.
     Color irradiance(std::uint32_t set, std::uint32_t probe, Vector normal) const noexcept;
 
+    /// The probes that answer at a point, by the tetrahedra between them and by what each sees. `hint`: any
+    /// number at first; keep it with what moves, and pass it again. Cost: constant while the point moves
+    /// little.
+    Weights weights(Vector point, std::uint32_t& hint) const noexcept;
+    /// E there at a unit normal, lux, never below zero.
+    Color irradiance(std::uint32_t set, const Weights& weights, Vector normal) const noexcept;
+
 private:
     struct Data;
     Status fail(Status status, const char* text) noexcept;
+    Status connect(std::uint32_t count, std::uint32_t stand_ins, std::uint32_t cells, int side, int dimension,
+                   const float* flat);
     Data* data_ = nullptr;
     const char* message_ = "";
 };

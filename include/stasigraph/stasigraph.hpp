@@ -9,6 +9,7 @@
 #include "stasigraph/level.hpp"
 #include "stasigraph/math.hpp"
 #include "stasigraph/picture.hpp"
+#include "stasigraph/place.hpp"
 #include "stasigraph/probes.hpp"
 #include "stasigraph/reference.hpp"
 #include "stasigraph/session.hpp"

@@ -7,11 +7,13 @@
 #include "bake/costs.hpp"
 #include "bake/layers.hpp"
 #include "bake/occlusion.hpp"
+#include "bake/probe_layers.hpp"
 #include "bake/set_pages.hpp"
 #include "bake/unit_light.hpp"
 #include "bake/visibility.hpp"
 #include "stasigraph/bake.hpp"
 #include "stasigraph/error.hpp"
+#include "stasigraph/place.hpp"
 
 namespace stasigraph {
 
@@ -73,7 +75,7 @@ std::optional<Error> Baker::State::difference(const Level& lit) const {
                 lit.materials[m].name);
     if (ground_key(lit, ground.atlas) != ground.key)
         return other("the level's geometry is not that the links were recorded for", lit.name);
-    if (probe_key(lit, ground.key) != ground.probe_key)
+    if (probe_key(lit, ground.key) != ground.asked_key)
         return other("the volumes are not those the probes were placed in", lit.name);
     return {};
 }
@@ -237,6 +239,7 @@ BakeFigures Baker::State::figures() const {
 Baker::Baker(Level level, Job& job, const Atlas* previous, BakeStore store) {
     complete_level(level);
     check_level(level);
+    if (!level.placed) level.placed = place_probes(level, job, store).places;
     job.plan(plan_of(level));
     state_ = new State(std::move(level), previous, std::move(store), job);
 }

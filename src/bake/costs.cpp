@@ -82,12 +82,7 @@ void expect_ground(const Ground& ground, bool kept, Job& job) {
     for (const Job::StageTime& t : std::vector<Job::StageTime>(job.times()))
         if (t.name == "pack" || t.name == "unwrap") job.expect(t.name, t.seconds);
     job.expect("links", kept ? 0.5e-6 * c.texels : c.links());
-    double probes = 0;
-    for (const Volume& v : ground.level.volumes) {
-        const Vec3 d = v.high - v.low;
-        const auto along = [&](float far) { return 1 + std::floor(static_cast<double>(far / v.spacing)); };
-        probes += along(d.x) * along(d.y) * along(d.z);
-    }
+    const double probes = ground.level.placed ? static_cast<double>(ground.level.placed->size()) : 0;
     job.expect("probe links", kept ? 0 : probes * ground.tier.probe_links * probe_ray);
     expect_layers(ground, ground.level, ground.level.groups.size(), job);
 }

@@ -178,11 +178,11 @@ void sample_probes(LightWork& w, const GroupLights& lights, Layer& layer, Job& j
     effort.cut = 2 * g.tier.light_cut;
     std::vector<std::uint8_t> wanted(g.probes.size(), 1);
     layer.at_probes.clear();
-    if (g.edit && !moved_source(w.lit, *g.edit, group) &&
-        load_probes(
-            g.store,
-            probe_blob(layer_keys(w.lit, group, g.edit->before, {}).direct, probe_key(w.lit, g.edit->before)),
-            g.probes.size(), layer.at_probes))
+    if (g.edit && g.level.placed && !moved_source(w.lit, *g.edit, group) &&
+        load_probes(g.store,
+                    probe_blob(layer_keys(w.lit, group, g.edit->before, {}).direct,
+                               placed_key(w.lit, *g.level.placed, g.edit->before)),
+                    g.probes.size(), layer.at_probes))
         for (std::size_t p = 0; p < wanted.size(); ++p) {
             const Receiver& r = g.probe_rows.receivers[p];
             wanted[p] = std::any_of(g.edit->boxes.begin(), g.edit->boxes.end(), [&](const Box& box) {

@@ -12,6 +12,7 @@
 #include "base/blob.hpp"
 #include "base/text.hpp"
 #include "finish/denoise.hpp"
+#include "probe/net.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -66,7 +67,7 @@ Ground::Ground(Level l, const Atlas* previous, BakeStore s, Job& job)
       atlas(unwrap(level, tier.density_scale, job, previous)),
       texels(place_texels(level, atlas, job)),
       key(ground_key(level, atlas)),
-      probe_key(stasigraph::probe_key(level, key)),
+      asked_key(stasigraph::probe_key(level, key)),
       store(std::move(s)) {
     plan_memory(job);
     footprint.resize(texels.size());
@@ -94,11 +95,7 @@ Ground::Ground(Level l, const Atlas* previous, BakeStore s, Job& job)
     for (std::size_t i = 0; i < hidden.size(); ++i) on_pages[i] &= hidden[i] ? 0 : 1;
     plans = plan_pages(atlas, texels, on_pages, job);
     seams = plan_seams(level, atlas, plans, job);
-    job.begin("probe links", level.volumes.size());
-    if (!load_probes()) {
-        record_probes(job);
-        save_probes();
-    }
+    set_probes(level.placed.value_or(std::vector<ProbePlace>{}), job);
     plan_slopes(job);
 }
 
@@ -161,16 +158,27 @@ void Ground::extend(const std::vector<std::uint32_t>& lengths, Job& job) {
     }
 }
 
-void Ground::record_probes(Job& job) {
-    probes = place_lattices(level.volumes);
-    probe_rows = stasigraph::probe_rows(probes, level.quality.seed);
+void Ground::set_probes(const std::vector<ProbePlace>& places, Job& job, std::vector<float>* distances) {
+    job.begin("probe links", places.size());
+    std::vector<std::string> names;
+    for (const Volume& v : level.volumes) names.push_back(v.name);
+    probes = connect_probes(places, names);
+    probe_rows = stasigraph::probe_rows(probes.position, level.quality.seed);
     probe_links = {};
-    if (probes.size() == 0) return;
-    std::vector<float> distances;
+    probe_key = placed_key(level, places, key);
+    if (places.empty() || (!distances && load_probes())) return;
+    std::vector<float> traced_distances;
+    record_probes(job, distances ? *distances : traced_distances);
+    if (!distances) save_probes();
+}
+
+void Ground::record_probes(Job& job, std::vector<float>& distances) {
+    probe_links = {};
     extend_links(level, caster(), texels, probe_rows,
                  std::vector<std::uint32_t>(probes.size(), static_cast<std::uint32_t>(tier.probe_links)),
                  probe_links, job, &distances);
-    measure_probes(probe_rows, probe_links, distances, probes, job);
+    measure_probes(probe_rows, distances, static_cast<std::uint32_t>(tier.probe_links), {}, probes, job);
+    measure_clearance(caster(), probes, job);
     const std::vector<std::uint8_t> all(probe_rows.size(), 1);
     for (std::size_t p = 0; p < probe_links.pieces.size(); ++p)
         lead_past_buried(caster(), texels, probe_rows, all, valid, p, probe_links, job);
@@ -296,12 +304,10 @@ void Ground::save_array(const std::string& name, const std::vector<T>& of_texels
 bool Ground::load_probes() {
     Blob blob;
     if (!store.load || !store.load("probes-" + probe_key, blob)) return false;
-    probes = place_lattices(level.volumes);
-    probe_rows = stasigraph::probe_rows(probes, level.quality.seed);
     BlobReader in(blob);
     in.array(probes.validity, probes.size());
     in.array(probes.clearance, probes.size());
-    in.array(probes.distance);
+    in.array(probes.distance, probes.size() * probe_map_side * probe_map_side);
     return read_links(in, probes.size(), probe_links) && in.done();
 }
 

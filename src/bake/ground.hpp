@@ -43,7 +43,9 @@ public:
     TextureSet textures;
     Atlas atlas;
     TexelSet texels;
-    std::string key, probe_key;
+    std::string key;
+    std::string probe_key;  ///< Of the probes there are; asked_key is probe_key() of the level.
+    std::string asked_key;
     BakeStore store;
 
     std::vector<Footprint> footprint;
@@ -68,6 +70,10 @@ public:
     RowSource probe_rows;
     Links probe_links;
 
+    /// Probes at other places: their links are traced, or brought from the store. `distances`, where given,
+    /// receives what extend_links() tells of every ray.
+    void set_probes(const std::vector<ProbePlace>& places, Job& job, std::vector<float>* distances = nullptr);
+
     /// Which texels a page shows.
     std::vector<std::uint8_t> lightmapped() const;
     /// Built when rays are first asked for.
@@ -91,7 +97,7 @@ private:
     /// After an edit: what leads past buried texels elsewhere now.
     void find_misled(Job& job);
     void find_other();
-    void record_probes(Job& job);
+    void record_probes(Job& job, std::vector<float>& distances);
     void plan_slopes(Job& job);
     bool load_texels();
     void save_texels() const;

@@ -8,6 +8,7 @@
 #include "base/hash.hpp"
 #include "level/texture.hpp"
 #include "method.hpp"
+#include "stasigraph/place.hpp"
 #include "transport/links.hpp"
 
 namespace stasigraph {
@@ -98,6 +99,20 @@ void add_mesh(Hasher& h, const Mesh& mesh) {
     h.array(mesh.indices);
 }
 
+void add_volume(Hasher& h, const Volume& v) {
+    h.text(v.name);
+    h.number(v.shape);
+    for (const Vec3 p : {v.middle, v.half, v.axes[0], v.axes[1], v.axes[2], v.end}) h.vector(p);
+    for (const float x : {v.radius, v.priority, v.spacing, v.clearance, v.near}) h.number(x);
+    h.number(v.except);
+    h.text(v.floor);
+    for (const bool rule : v.rules) h.number(rule);
+    for (const float x : {v.figure.height, v.figure.radius, v.figure.step, v.figure.slope}) h.number(x);
+    h.array(v.heights);
+    h.array(v.seeds);
+    h.text(v.around);
+}
+
 void add_passage(Hasher& h, const Level& level, const Material& m) {
     h.number(m.double_sided);
     h.number(lets_through(m));
@@ -154,15 +169,41 @@ std::string marks_name(const Level& level) {
     return "marks-" + h.key();
 }
 
-std::string probe_key(const Level& level, const std::string& ground) {
+std::string places_key(const Level& level) {
+    Hasher h("places");
+    h.number(method);
+    for (const Surface& s : level.surfaces) {
+        if (s.part == Part::moving) continue;
+        h.text(s.name);
+        h.text(s.node);
+        h.number(s.part);
+        add_mesh(h, level.meshes[s.mesh]);
+        add(h, s.to_world);
+        add_passage(h, level, level.materials[s.material]);
+    }
+    for (const Volume& v : level.volumes) add_volume(h, v);
+    const bool by_camera = std::any_of(level.volumes.begin(), level.volumes.end(),
+                                       [](const Volume& v) { return v.seeds.empty(); });
+    if (by_camera)
+        for (const Camera& c : level.cameras) h.vector(c.eye);
+    h.array(level.hand_probes);
+    for (const float v : {level.probes.tolerance, level.probes.merge}) h.number(v);
+    h.number(level.probes.budget);
+    return h.key();
+}
+
+std::string placed_key(const Level& level, const std::vector<ProbePlace>& places, const std::string& ground) {
     Hasher h("probes");
     h.text(ground);
-    for (const Volume& v : level.volumes) {
-        h.text(v.name);
-        h.vector(v.low);
-        h.vector(v.high);
-        h.number(v.spacing);
-    }
+    for (const ProbePlace& p : places) h.vector(p.position);
+    h.number(tier_settings(level.quality).probe_links);
+    return h.key();
+}
+
+std::string probe_key(const Level& level, const std::string& ground) {
+    Hasher h("probes asked for");
+    h.text(ground);
+    h.text(places_key(level));
     h.number(tier_settings(level.quality).probe_links);
     return h.key();
 }

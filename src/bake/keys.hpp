@@ -13,8 +13,10 @@ namespace stasigraph {
 std::string ground_key(const Level& level, const Atlas& atlas);
 /// Under this name a store knows the last ground of this seed, density and so on: what an edit starts from.
 std::string marks_name(const Level& level);
-/// Probes and their links, on a ground.
+/// What a level asks of its probes, on a ground: their places where those are known, else what decides them.
 std::string probe_key(const Level& level, const std::string& ground);
+/// Probes at these places and their links, on a ground.
+std::string placed_key(const Level& level, const std::vector<ProbePlace>& places, const std::string& ground);
 
 /// The keys of one light group on a ground.
 struct LayerKeys {
@@ -38,6 +40,7 @@ float unseen_light_of(const Level& level, std::uint32_t group);
 /// material.
 void add_texture(Hasher& h, const Level& level, const TextureUse& use);
 void add_mesh(Hasher& h, const Mesh& mesh);
+void add_volume(Hasher& h, const Volume& volume);
 void add_passage(Hasher& h, const Level& level, const Material& material);
 
 }  // namespace stasigraph

@@ -63,7 +63,4 @@ struct LayerToMake {
 /// made.
 std::size_t light_layers(const std::vector<LayerToMake>& wanted, Job& job);
 
-/// Light of every probe under each set.
-std::vector<ProbeLight> mix_probes(const Level& lit, const std::vector<Layer>& layers, std::size_t probes);
-
 }  // namespace stasigraph

@@ -173,11 +173,7 @@ std::string inputs_ground_key(const Level& level) {
         h.array(level.meshes[s.mesh].uv1);
     }
     if (!m.shrink_unseen) return h.key();
-    for (const Volume& v : level.volumes) {
-        h.vector(v.low);
-        h.vector(v.high);
-        h.number(v.spacing);
-    }
+    for (const Volume& v : level.volumes) add_volume(h, v);
     for (const Camera& c : level.cameras) h.vector(c.eye);
     return h.key();
 }
@@ -201,12 +197,18 @@ LevelInputs inputs_of(const Level& given) {
     }
     for (const Light& l : level.lights) out.items.push_back(light_item(level, l));
     out.items.push_back(sky_item(level));
-    for (const Volume& v : level.volumes)
-        out.items.push_back(Item("volume", v.name)
-                                .vector("low", v.low)
-                                .vector("high", v.high)
-                                .number("spacing", Item::as(v.spacing))
-                                .done());
+    for (const Volume& v : level.volumes) {
+        Hasher h("volume");
+        add_volume(h, v);
+        out.items.push_back(Item("volume", v.name).text("rules", h.key()).done());
+    }
+    if (has_probes(level)) {
+        Hasher h("probes");
+        h.array(level.hand_probes);
+        for (const float v : {level.probes.tolerance, level.probes.merge}) h.number(v);
+        h.number(level.probes.budget);
+        out.items.push_back(Item("probes", "probes").text("settings", h.key()).done());
+    }
     for (const BakeSet& set : level.sets) out.items.push_back(set_item(level, set));
     out.items.push_back(quality_item(level.quality));
     out.items.push_back(lightmap_item(level.lightmap));
@@ -226,7 +228,9 @@ LevelInputs inputs_of(const Level& given) {
     keys.costs = costs.key();
     keys.visibility = visibility_key(level, keys.ground);
     keys.occlusion = level.occlusion.reach > 0 ? occlusion_key(level, keys.ground) : "none";
-    keys.probes = level.volumes.empty() ? "none" : probe_key(level, keys.ground);
+    keys.probes = !has_probes(level) ? "none"
+                  : level.placed     ? placed_key(level, *level.placed, probe_key(level, keys.ground))
+                                     : probe_key(level, keys.ground);
     for (NamedKey& layer : layer_light_keys(level, keys.ground))
         keys.layers.push_back({std::move(layer.name), std::move(layer.key)});
     for (NamedKey& set : set_keys(level, keys.ground))

@@ -6,7 +6,7 @@
 #include "bake/costs.hpp"
 #include "bake/sources.hpp"
 #include "chart/shares.hpp"
-#include "probe/probe_rows.hpp"
+#include "stasigraph/place.hpp"
 #include "trace/sight.hpp"
 
 namespace stasigraph {
@@ -137,7 +137,7 @@ Survey survey(const Level& level, Job& job) {
     double page_texels = 0;
     for (int side : s.pages) page_texels += static_cast<double>(side) * side;
     if (page_texels > 0) s.coverage = static_cast<float>(static_cast<double>(s.texels) / page_texels);
-    s.probes = place_lattices(level.volumes).size();
+    s.probes = level.placed ? level.placed->size() : count_candidates(level, job);
     const auto rows = static_cast<double>(s.texels + s.patches);
     s.memory = bake_memory(rows, static_cast<double>(level.groups.size()));
     s.output = page_texels * 6 * static_cast<double>(level.sets.size());

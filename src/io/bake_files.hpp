@@ -46,6 +46,13 @@ bool fit_atlas(const Level& level, Atlas& atlas);
 /// What ties a saved bake to the UVs it was made for.
 std::string atlas_hash(const Atlas& atlas);
 
+/// places.json: see docs/files.md.
+std::string places_text(const Level& level, const PlacedProbes& placed, const PlaceFigures* figures);
+/// Where parts of probes.bin begin, bytes.
+struct ProbeFileLayout {
+    std::size_t positions, validity, clearance, reach, origin, vertices, beside, distance, light;
+};
+ProbeFileLayout layout_of(const ProbeNet& net);
 /// probes.bin: see docs/files.md.
 Bytes pack_probes(const ProbeNet& net, const std::vector<const BakedSet*>& sets);
 void unpack_probes(const Bytes& bytes, const std::string& where, ProbeNet& net, std::vector<BakedSet>& sets);

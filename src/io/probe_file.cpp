@@ -2,6 +2,8 @@
 
 #include "io/bake_files.hpp"
 #include "io/binary.hpp"
+#include "probe/net.hpp"
+#include "runtime/half.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -9,31 +11,56 @@ namespace stasigraph {
 namespace {
 
 constexpr char magic[8] = {'S', 'G', 'P', 'R', 'O', 'B', 'E', 'S'};
-constexpr std::uint32_t version = 1;
+constexpr std::uint32_t version = 2;
+
+constexpr std::size_t map_cells = probe_map_side * probe_map_side;
+
+/// Rule above, volume below; 0xffffff: none.
+std::uint32_t origin_word(ProbeRule rule, std::uint32_t volume) {
+    return static_cast<std::uint32_t>(rule) << 24 | (volume & 0xffffffu);
+}
 
 }  // namespace
+
+ProbeFileLayout layout_of(const ProbeNet& net) {
+    ProbeFileLayout l;
+    const std::size_t n = net.size(), cells = net.vertex.size();
+    l.positions = 80;
+    l.validity = l.positions + 12 * (n + net.stand_in.size());
+    l.clearance = l.validity + 4 * n;
+    l.reach = l.clearance + 4 * n;
+    l.origin = l.reach + 4 * n;
+    l.vertices = l.origin + 4 * n;
+    l.beside = l.vertices + 16 * cells;
+    l.distance = l.beside + 16 * cells;
+    l.light = l.distance + 4 * map_cells * n;
+    return l;
+}
 
 Bytes pack_probes(const ProbeNet& net, const std::vector<const BakedSet*>& sets) {
     BinaryWriter w;
     w.raw(magic, 8);
     w.word(version);
-    w.word(static_cast<std::uint32_t>(net.size()));
-    w.word(static_cast<std::uint32_t>(sets.size()));
-    w.word(static_cast<std::uint32_t>(net.lattices.size()));
-    w.word(probe_map_side);
+    for (const std::size_t v : {net.size(), sets.size(), net.vertex.size(), net.stand_in.size(),
+                                static_cast<std::size_t>(probe_map_side),
+                                static_cast<std::size_t>(net.dimension), net.volumes.size()})
+        w.word(static_cast<std::uint32_t>(v));
+    for (const Vec3 v : {net.base, net.axis[0], net.axis[1]}) w.raw(&v, 12);
     w.word(0);
     w.array(net.position);
+    w.array(net.stand_in);
     w.array(net.validity);
     w.array(net.clearance);
-    w.array(net.distance);
+    w.array(net.reach);
+    for (std::size_t p = 0; p < net.size(); ++p) w.word(origin_word(net.rule[p], net.volume[p]));
+    w.array(net.vertex);
+    w.array(net.beside);
+    std::vector<std::uint16_t> halves;
+    for (const Vec2 d : net.distance)
+        for (const float v : {d.x, d.y}) halves.push_back(runtime::to_half(v));
+    w.array(halves);
     for (const BakedSet* set : sets) w.array(set->probes);
-    for (const ProbeLattice& l : net.lattices) {
-        w.raw(&l.low, 12);
-        w.raw(&l.step, 12);
-        for (int n : l.count) w.word(static_cast<std::uint32_t>(n));
-        w.word(l.first);
-        w.text(l.volume);
-    }
+    for (const std::string& name : net.volumes) w.text(name);
     for (const BakedSet* set : sets) w.text(set->name);
     return std::move(w.bytes);
 }
@@ -48,38 +75,45 @@ void unpack_probes(const Bytes& bytes, const std::string& where, ProbeNet& net, 
                     .where = where,
                     .value = std::to_string(v),
                     .remedy = "Bake again."};
-    const std::uint32_t count = r.word(), set_count = r.word(), lattices = r.word(), side = r.word();
+    const std::uint32_t count = r.word(), set_count = r.word(), cells = r.word(), stand_ins = r.word(),
+                        side = r.word(), dimension = r.word(), volumes = r.word();
+    if (side != probe_map_side || set_count > 4096 || volumes > 65536 || stand_ins > 3 || dimension > 3)
+        r.fail();
+    net.dimension = static_cast<int>(dimension);
+    for (Vec3* v : {&net.base, &net.axis[0], &net.axis[1]}) r.raw(v, 12);
     r.word();
-    if (side != probe_map_side || set_count > 4096 || lattices > 65536) r.fail();
     r.array(net.position, count);
+    r.array(net.stand_in, stand_ins);
     r.array(net.validity, count);
     r.array(net.clearance, count);
-    r.array(net.distance, std::size_t{count} * side * side);
+    r.array(net.reach, count);
+    for (std::uint32_t p = 0; p < count; ++p) {
+        const std::uint32_t word = r.word(), volume = word & 0xffffffu;
+        if (word >> 24 >= probe_rules || (volume != 0xffffffu && volume >= volumes)) r.fail();
+        net.rule.push_back(static_cast<ProbeRule>(word >> 24));
+        net.volume.push_back(volume == 0xffffffu ? none : volume);
+    }
+    r.array(net.vertex, cells);
+    r.array(net.beside, cells);
+    for (std::uint32_t c = 0; c < cells; ++c)
+        for (int k = 0; k < 4; ++k)
+            if (net.vertex[c][k] >= count + stand_ins ||
+                (net.beside[c][k] != none && net.beside[c][k] >= cells))
+                r.fail();
+    std::vector<std::uint16_t> halves;
+    r.array(halves, 2 * map_cells * count);
+    for (std::size_t i = 0; i < halves.size(); i += 2)
+        net.distance.push_back({runtime::from_half(halves[i]), runtime::from_half(halves[i + 1])});
     std::vector<ProbeLight> light(set_count);
     for (ProbeLight& l : light) r.array(l, count);
-    for (std::uint32_t i = 0; i < lattices; ++i) {
-        ProbeLattice l;
-        r.raw(&l.low, 12);
-        r.raw(&l.step, 12);
-        std::size_t cells = 1;
-        for (int& n : l.count) {
-            const std::uint32_t v = r.word();
-            if (v < 1 || v > count) r.fail();
-            n = static_cast<int>(v);
-            cells *= v;
-            if (cells > count) r.fail();
-        }
-        l.first = r.word();
-        if (cells + l.first > count || !(l.step.x > 0 && l.step.y > 0 && l.step.z > 0)) r.fail();
-        l.volume = r.text();
-        net.lattices.push_back(std::move(l));
-    }
+    for (std::uint32_t i = 0; i < volumes; ++i) net.volumes.push_back(r.text());
     for (std::uint32_t i = 0; i < set_count; ++i) {
         const std::string name = r.text();
         for (BakedSet& set : sets)
             if (set.name == name) set.probes = std::move(light[i]);
     }
     if (!r.done()) r.fail();
+    complete_net(net);
 }
 
 }  // namespace stasigraph

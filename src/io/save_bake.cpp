@@ -41,32 +41,40 @@ Json surfaces_json(const Level& level, const Atlas& atlas) {
 }
 
 Json probes_json(const ProbeNet& net, const std::vector<const BakedSet*>& sets) {
-    const std::size_t n = net.size();
-    const std::size_t positions = 32, validity = positions + 12 * n, clearance = validity + 4 * n,
-                      distance = clearance + 4 * n,
-                      light = distance + 8 * probe_map_side * probe_map_side * n;
+    const ProbeFileLayout at = layout_of(net);
+    const auto part = [](std::size_t offset, const char* type) {
+        return Json{{"offset", offset}, {"type", type}};
+    };
     Json json = {
         {"format", "stasigraph probes"},
-        {"version", 1},
+        {"version", 2},
         {"file", "probes.bin"},
-        {"count", n},
+        {"count", net.size()},
         {"byte_order", "little"},
         {"basis",
-         "nine real orthonormal spherical directional_layers of world coordinates, +Y up, cosine-convolved: "
+         "nine real orthonormal spherical harmonics of world coordinates, +Y up, cosine-convolved: "
          "00, 1-1 (y), 10 (z), 11 (x), 2-2 (xy), 2-1 (yz), 20 (3z2-1), 21 (xz), 22 (x2-y2); lux"},
-        {"positions", {{"offset", positions}, {"type", "float32[3]"}}},
-        {"validity", {{"offset", validity}, {"type", "float32"}}},
-        {"clearance", {{"offset", clearance}, {"type", "float32"}}},
-        {"distance", {{"offset", distance}, {"type", "float32[2]"}, {"map_side", probe_map_side}}}};
+        {"positions", part(at.positions, "float32[3]")},
+        {"stand_ins", net.stand_in.size()},
+        {"dimension", net.dimension},
+        {"base", vec(net.base)},
+        {"axes", Json::array({vec(net.axis[0]), vec(net.axis[1])})},
+        {"validity", part(at.validity, "float32")},
+        {"clearance", part(at.clearance, "float32")},
+        {"reach", part(at.reach, "float32")},
+        {"origin", part(at.origin, "uint32: rule << 24 | volume")},
+        {"rules", Json::array()},
+        {"volumes", net.volumes},
+        {"tetrahedra",
+         {{"count", net.vertex.size()},
+          {"vertices", part(at.vertices, "uint32[4]")},
+          {"beside", part(at.beside, "uint32[4]")}}},
+        {"distance", {{"offset", at.distance}, {"type", "float16[2]"}, {"map_side", probe_map_side}}}};
+    for (int r = 0; r < probe_rules; ++r) json["rules"].push_back(to_text(static_cast<ProbeRule>(r)));
     for (std::size_t s = 0; s < sets.size(); ++s)
-        json["sets"].push_back(
-            {{"name", sets[s]->name}, {"offset", light + s * 108 * n}, {"type", "float32[9][3]"}});
-    for (const ProbeLattice& l : net.lattices)
-        json["lattices"].push_back({{"volume", l.volume},
-                                    {"low", vec(l.low)},
-                                    {"step", vec(l.step)},
-                                    {"count", l.count},
-                                    {"first", l.first}});
+        json["sets"].push_back({{"name", sets[s]->name},
+                                {"offset", at.light + s * 108 * net.size()},
+                                {"type", "float32[9][3]"}});
     return json;
 }
 
@@ -269,10 +277,33 @@ void write_maps(const Level& level, const Baked& baked, Json& manifest, Written&
     }
 }
 
+PlacedProbes places_of(const ProbeNet& net, const Level& level) {
+    PlacedProbes placed{.places = {}, .figures = {}, .key = places_key(level)};
+    for (std::size_t p = 0; p < net.size(); ++p)
+        placed.places.push_back({net.position[p], net.rule[p], net.volume[p]});
+    return placed;
+}
+
+/// Where the probes are; what came of placing them stays where that is older than this bake.
+void write_places(const fs::path& folder, const Level& level, const Baked& baked, const SaveOptions& options,
+                  Written& written) {
+    constexpr const char* name = "places.json";
+    const PlacedProbes placed = places_of(baked.probes, level);
+    const std::optional<std::vector<ProbePlace>> before = load_places(folder, level);
+    const auto same = [](const ProbePlace& a, const ProbePlace& b) {
+        return a.position == b.position && a.rule == b.rule && a.volume == b.volume;
+    };
+    const bool kept = before && !options.placing && before->size() == placed.places.size() &&
+                      std::equal(before->begin(), before->end(), placed.places.begin(), same);
+    if (!kept)
+        write_text(written.folder / name,
+                   places_text(level, placed, options.placing ? &*options.placing : nullptr));
+    written.add(name, !kept);
+}
+
 /// The probes of all sets: of those that are not written now as they were.
 void write_probes(const fs::path& folder, const Baked& baked, const std::vector<std::size_t>& kept,
                   std::vector<BakedSet>& probe_sets, Json& manifest, Written& written) {
-    if (baked.probes.size() == 0) return;
     keep_probes(folder, baked.probes, kept, probe_sets);
     std::vector<const BakedSet*> sets;
     for (const BakedSet& set : probe_sets)
@@ -426,9 +457,11 @@ void Saving::add_sets(Json& manifest) {
 
 }  // namespace
 
-std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_file, const Level& level,
+std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_file, const Level& given,
                                 const Atlas& atlas, const Baked& baked, const SaveOptions& options) {
     check_writable(folder);
+    Level level = given;
+    level.placed = places_of(baked.probes, level).places;
     Json before;
     try {
         before = read_manifest(folder);
@@ -471,8 +504,10 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
     saving.add_sets(manifest);
     manifest["surfaces"] = surfaces_json(level, atlas);
     if (saving.whole()) write_maps(level, baked, manifest, written);
-    if (options.surfaces.empty())
+    if (options.surfaces.empty() && baked.probes.size() > 0) {
+        write_places(folder, level, baked, options, written);
         write_probes(folder, baked, saving.kept, saving.probe_sets, manifest, written);
+    }
     if (!saving.whole()) keep_whole(saving.before, manifest, written);
     write_level_glb(to / (level.name + ".glb"), level_file, level, atlas);
     written.add(level.name + ".glb");

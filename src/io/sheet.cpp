@@ -6,6 +6,7 @@
 #include "io/sheet_change.hpp"
 #include "io/sheet_entry.hpp"
 #include "io/sheet_lights.hpp"
+#include "io/sheet_probes.hpp"
 #include "io/sheet_series.hpp"
 #include "stasigraph/error.hpp"
 
@@ -16,7 +17,7 @@ namespace {
 constexpr double far = 1e6;
 
 /// Tables of the design that later versions read. Refused by name, so that nothing is silently left out.
-constexpr std::string_view later_tables[] = {"zone", "probe", "reflection"};
+constexpr std::string_view later_tables[] = {"zone", "reflection"};
 
 }  // namespace
 
@@ -44,7 +45,7 @@ struct Sheet::State {
                             .remedy = near.empty() ? "" : "Did you mean \"" + near + "\"?"};
             }
             const bool single = name == "level" || name == "lightmap" || name == "quality" || name == "sky" ||
-                                name == "occlusion" || name == "combined";
+                                name == "occlusion" || name == "combined" || name == "probes";
             if (single ? !value.is_table() : !value.is_array_of_tables())
                 throw Error{.what = "must be written as a table",
                             .where = where,
@@ -297,20 +298,6 @@ struct Sheet::State {
     }
 
     void places(Level& level) const {
-        each("volume", [&](const Entry& e) {
-            Volume v{.name = e.text("name").value_or("volume " + std::to_string(level.volumes.size() + 1)),
-                     .low = {},
-                     .high = {}};
-            for (const char* key : {"low", "high"})
-                if (!e.has(key))
-                    e.fail(key, "is missing", "A volume needs its low and high corner in metres.");
-            v.low = *e.vector("low", -far, far);
-            v.high = *e.vector("high", -far, far);
-            if (!(v.low.x < v.high.x && v.low.y < v.high.y && v.low.z < v.high.z))
-                e.fail("high", "does not lie above low on every axis", "");
-            v.spacing = static_cast<float>(e.number("spacing", 0.05, 1000).value_or(2));
-            level.volumes.push_back(std::move(v));
-        });
         each("camera", [&](const Entry& e) {
             Camera c{.name = e.needed_text("name"), .eye = {}};
             for (const char* key : {"eye", "toward"})
@@ -371,6 +358,9 @@ void Sheet::apply(Level& level) const {
     s.sets(level);
     s.series(level);
     s.places(level);
+    s.each("volume", [&](const Entry& e) { apply_volume(e, level); });
+    s.each("probe", [&](const Entry& e) { apply_probe(e, level); });
+    s.each("probes", [&](const Entry& e) { apply_probe_settings(e, level); });
     level.sheet_hash = hash_text(s.files.hashes);
 }
 

@@ -42,7 +42,11 @@ const std::map<std::string_view, Keys>& schema() {
         {"series",
          {"name", "sun", "latitude", "date", "hours", "from", "to", "step", "path", "gain", "tint",
           "exposure"}},
-        {"volume", {"name", "low", "high", "spacing"}},
+        {"volume", {"name",   "shape", "low",  "high",    "turn",     "node",    "at",
+                    "radius", "from",  "to",   "except",  "priority", "spacing", "clearance",
+                    "near",   "floor", "fill", "heights", "figure",   "seeds",   "around"}},
+        {"probe", {"at", "node"}},
+        {"probes", {"tolerance", "budget", "merge"}},
         {"camera", {"name", "eye", "toward", "fov"}},
     };
     return keys;
@@ -100,6 +104,13 @@ std::optional<std::string> Entry::text(std::string_view key) const {
     if (!has(key)) return std::nullopt;
     const auto v = table_[key].value_exact<std::string>();
     if (!v) fail(key, "is not a text", "Put it in quotes.");
+    return v;
+}
+
+std::optional<bool> Entry::flag(std::string_view key) const {
+    if (!has(key)) return std::nullopt;
+    const auto v = table_[key].value_exact<bool>();
+    if (!v) fail(key, "is neither true nor false", "");
     return v;
 }
 

@@ -25,6 +25,7 @@ public:
 
     std::optional<double> number(std::string_view key, double low, double high) const;
     std::optional<std::string> text(std::string_view key) const;
+    std::optional<bool> flag(std::string_view key) const;
     std::string needed_text(std::string_view key) const;
     std::optional<Vec3> vector(std::string_view key, double low, double high) const;
     std::optional<Rgb> color(std::string_view key, double high) const;

@@ -95,6 +95,7 @@ double forecast(const Json& manifest, const Json& known, const LevelInputs& now,
 BakeStatus status_of(const fs::path& folder, const Level& given, const Json& manifest, const Json& times) {
     Level level = given;
     complete_level(level);
+    if (!level.placed) level.placed = load_places(folder, level);
     const LevelInputs now = inputs_of(level);
     BakeStatus status;
     const std::string broken = damage(folder, manifest);

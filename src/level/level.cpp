@@ -4,6 +4,7 @@
 #include <string>
 
 #include "base/text.hpp"
+#include "level/volume_rules.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -265,15 +266,7 @@ void check_level(const Level& level) {
                 "saturation of bounced light is out of range", "Use 0 to 4; 1 is physical.");
     check_range(level.quality.noise, 0, 1, "quality.noise", "noise target is out of range",
                 "Use 0.001 to 1, e.g. 0.02.");
-    for (const Volume& v : level.volumes) {
-        check_range(v.spacing, 0.05f, 1000, v.name, "probe spacing is out of range",
-                    "Use 0.05 to 1000 metres.");
-        if (!(v.low.x < v.high.x && v.low.y < v.high.y && v.low.z < v.high.z))
-            throw Error{.what = "a volume is empty",
-                        .where = v.name,
-                        .value = "",
-                        .remedy = "Its low corner must lie below its high corner on every axis."};
-    }
+    check_volumes(level);
 }
 
 std::uint32_t set_index(const Level& level, const std::string& name) {

@@ -121,11 +121,11 @@ std::vector<MeterReading> meter_probes(const ProbeNet& net, const BakedSet& set,
     for (std::size_t i = 0; i < points.size(); ++i) {
         MeterReading& r = readings[i];
         r.normal = points[i].facing ? normalize(*points[i].facing) : Vec3{0, 1, 0};
-        const ProbeWeights weights = probe_weights(net, points[i].at);
-        if (weights.count == 0)
+        r.probes = probe_weights(net, points[i].at);
+        if (r.probes.count == 0)
             r.reason = net.size() == 0 ? "the bake has no probes" : "no usable probe around this point";
         else
-            r.irradiance = probe_irradiance(weights, set.probes, r.normal);
+            r.irradiance = probe_irradiance(r.probes, set.probes, r.normal);
     }
     return readings;
 }

@@ -178,9 +178,9 @@ private:
         const Rgb live = live_light(hit, place);
         if (uv.page != none && !hit.back) return live + mapped_light(hit, place);
         if (surface.lit_by == LitBy::nothing) return live;
-        return live + probe_irradiance(
-                          probe_weights(*light_.probes, place.position + place.face_normal * 0.05f, true),
-                          light_.set->probes, place.normal);
+        return live +
+               probe_irradiance(probe_weights(*light_.probes, place.position + place.face_normal * 0.05f),
+                                light_.set->probes, place.normal);
     }
 
     /// From the lightmap, as a game's shader reads it.

@@ -127,11 +127,6 @@ private:
         return true;
     }
 
-    static bool in_line(const LatticePoint& a, const LatticePoint& b, const LatticePoint& c) {
-        const Offset u = from(a, b), v = from(a, c);
-        return u.y * v.z == u.z * v.y && u.z * v.x == u.x * v.z && u.x * v.y == u.y * v.x;
-    }
-
     int infinite_vertex(const Cell& cell) const {
         for (int k = 0; k < 4; ++k)
             if (cell.vertex[k] == infinity) return k;
@@ -312,6 +307,11 @@ private:
 
 }  // namespace
 
+bool in_line(const LatticePoint& a, const LatticePoint& b, const LatticePoint& c) {
+    const Offset u = from(a, b), v = from(a, c);
+    return u.y * v.z == u.z * v.y && u.z * v.x == u.x * v.z && u.x * v.y == u.y * v.x;
+}
+
 int side_of_plane(const LatticePoint& a, const LatticePoint& b, const LatticePoint& c,
                   const LatticePoint& d) {
     return sign(volume(from(a, b), from(a, c), from(a, d)));
@@ -347,10 +347,12 @@ PlaceLattice lattice_of(std::span<const Vec3> places) {
         low = min(low, p);
         high = max(high, p);
     }
-    out.origin = (low + high) * 0.5f;
-    const Vec3 half = (high - low) * 0.5f;
+    const Vec3 half = (high - low) * 0.5f, middle = (low + high) * 0.5f;
     const float most = std::max({half.x, half.y, half.z});
-    while (most >= out.step * static_cast<float>(most_coordinate - 1)) out.step *= 2;
+    while (most >= out.step * static_cast<float>(most_coordinate - 2)) out.step *= 2;
+    // A multiple of the step, so that places on a coarser lattice of powers of two keep their distances.
+    const auto snap = [&](float v) { return std::round(v / out.step) * out.step; };
+    out.origin = {snap(middle.x), snap(middle.y), snap(middle.z)};
     return out;
 }
 

@@ -30,6 +30,7 @@ struct Tetrahedra {
 /// of the caller. Cost: n log n for points as levels have them.
 Tetrahedra delaunay(std::span<const LatticePoint> points);
 
+bool in_line(const LatticePoint& a, const LatticePoint& b, const LatticePoint& c);
 /// Above 0 where d lies on the side of a, b, c from which they turn clockwise; 0 in their plane.
 int side_of_plane(const LatticePoint& a, const LatticePoint& b, const LatticePoint& c, const LatticePoint& d);
 /// Above 0 where e lies within the sphere through a, b, c, d, for which side_of_plane is above 0; 0 on it.

@@ -6,16 +6,15 @@
 
 namespace stasigraph {
 
-/// Lattice probes of all volumes: as few as keep the spacing, evenly over each box, a half step in from its
-/// faces.
-ProbeNet place_lattices(const std::vector<Volume>& volumes);
-
 /// Rows of the probes; seeds depend on the probe's position alone.
-RowSource probe_rows(const ProbeNet& net, std::uint32_t seed);
+RowSource probe_rows(const std::vector<Vec3>& places, std::uint32_t seed);
 
-/// Fills validity, clearance and distance maps from the recorded rays.
-void measure_probes(const RowSource& rows, const Links& links, const std::vector<float>& distances,
-                    ProbeNet& net, Job& job);
+/// Fills validity and distance maps of a net from what the rays of rows met, `links` each: probe p is row
+/// which[p], or row p where `which` is empty. Distances are told apart up to each probe's reach.
+void measure_probes(const RowSource& rows, const std::vector<float>& distances, std::uint32_t links,
+                    const std::vector<std::uint32_t>& which, ProbeNet& net, Job& job);
+/// Fills clearance.
+void measure_clearance(const RayCaster& caster, ProbeNet& net, Job& job);
 
 /// Direct light of one group at the probes that are wanted, as coefficients; the others keep what `out` has.
 void light_probes(const DirectLight& light, const RowSource& rows, const LightEffort& effort,

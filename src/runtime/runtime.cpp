@@ -1,5 +1,6 @@
 #include "stasigraph/runtime.hpp"
 
+#include <algorithm>
 #include <cstdio>
 #include <cstring>
 #include <memory>
@@ -8,6 +9,8 @@
 #include <utility>
 #include <vector>
 
+#include "runtime/half.hpp"
+#include "runtime/net_lookup.hpp"
 #include "stasigraph/runtime.h"
 
 namespace stasigraph::runtime {
@@ -15,8 +18,8 @@ namespace stasigraph::runtime {
 namespace {
 
 constexpr char magic[8] = {'S', 'G', 'P', 'R', 'O', 'B', 'E', 'S'};
-constexpr std::size_t head_bytes = 32;
-constexpr std::uint32_t version = 1;
+constexpr std::size_t head_bytes = 80;
+constexpr std::uint32_t version = 2;
 
 std::uint32_t word_at(const unsigned char* p) {
     return static_cast<std::uint32_t>(p[0]) | static_cast<std::uint32_t>(p[1]) << 8 |
@@ -37,9 +40,11 @@ bool read_text(const unsigned char* bytes, std::size_t size, std::size_t& at, st
 }  // namespace
 
 struct Probes::Data {
-    std::uint32_t count = 0;
-    std::size_t validity = 0, clearance = 0, light = 0;  // where each begins, in floats
-    std::vector<float> values;
+    NetView net;
+    std::vector<float> values;         ///< Positions with stand-ins, validity, clearance, reach.
+    std::vector<std::uint32_t> cells;  ///< Vertices, then neighbours.
+    std::vector<float> distance, inverse, light;
+    std::size_t clearance = 0;  ///< Where it begins among the values.
     std::vector<std::string> sets;
 };
 
@@ -67,32 +72,83 @@ Status Probes::load(const void* data, std::size_t size) noexcept try {
         return fail(Status::damaged, "is no probe file");
     if (word_at(bytes + 8) != version)
         return fail(Status::wrong_version, "has a version this runtime does not read");
-    const std::uint64_t count = word_at(bytes + 12), sets = word_at(bytes + 16),
-                        lattices = word_at(bytes + 20), side = word_at(bytes + 24);
-    if (side > 64 || sets > 4096) return fail(Status::damaged, "has a damaged header");
-    const std::uint64_t floats = count * (3 + 1 + 1 + 2 * side * side + 27 * sets);
-    if (floats > (size - head_bytes) / 4) return fail(Status::damaged, "is truncated");
-    std::size_t at = head_bytes + static_cast<std::size_t>(floats) * 4;
-    for (std::uint64_t i = 0; i < lattices; ++i) {
-        if (size - at < 40) return fail(Status::damaged, "is truncated");
-        at += 40;
-        if (!read_text(bytes, size, at, nullptr)) return fail(Status::damaged, "is truncated");
-    }
+    std::uint64_t head[7];
+    for (int i = 0; i < 7; ++i) head[i] = word_at(bytes + 12 + 4 * i);
+    const std::uint64_t count = head[0], sets = head[1], cells = head[2], stand_ins = head[3], side = head[4],
+                        dimension = head[5], volumes = head[6];
+    if (side < 1 || side > 64 || sets > 4096 || volumes > 65536 || stand_ins > 3 || dimension > 3)
+        return fail(Status::damaged, "has a damaged header");
+    const std::uint64_t map = side * side, words = 3 * (count + stand_ins) + 4 * count + 8 * cells +
+                                                   map * count + 27 * sets * count;
+    if (words > (size - head_bytes) / 4) return fail(Status::damaged, "is truncated");
+    std::size_t at = head_bytes + static_cast<std::size_t>(words) * 4;
     data_ = new Data;
     data_->sets.resize(static_cast<std::size_t>(sets));
+    for (std::uint64_t i = 0; i < volumes; ++i)
+        if (!read_text(bytes, size, at, nullptr)) return fail(Status::damaged, "is truncated");
     for (std::string& name : data_->sets)
         if (!read_text(bytes, size, at, &name)) return fail(Status::damaged, "is truncated");
     if (at != size) return fail(Status::damaged, "is longer than it says");
-    data_->values.resize(static_cast<std::size_t>(floats));
-    if (floats > 0)
-        std::memcpy(data_->values.data(), bytes + head_bytes, static_cast<std::size_t>(floats) * 4);
-    data_->count = static_cast<std::uint32_t>(count);
-    data_->validity = static_cast<std::size_t>(3 * count);
-    data_->clearance = static_cast<std::size_t>(4 * count);
-    data_->light = static_cast<std::size_t>(count * (5 + 2 * side * side));
-    return Status::ok;
+
+    const unsigned char* from = bytes + head_bytes;
+    const auto take = [&](auto& to, std::uint64_t n) {
+        to.resize(static_cast<std::size_t>(n));
+        if (n > 0) std::memcpy(to.data(), from, static_cast<std::size_t>(n) * 4);
+        from += n * 4;
+    };
+    take(data_->values, 3 * (count + stand_ins) + 3 * count);
+    from += 4 * count;  // where they came from
+    take(data_->cells, 8 * cells);
+    data_->distance.resize(static_cast<std::size_t>(2 * map * count));
+    for (float& d : data_->distance) {
+        d = from_half(static_cast<std::uint16_t>(from[0] | from[1] << 8));
+        from += 2;
+    }
+    take(data_->light, 27 * sets * count);
+    float flat[9];
+    for (int i = 0; i < 9; ++i) {
+        const std::uint32_t word = word_at(bytes + 40 + 4 * i);
+        std::memcpy(flat + i, &word, 4);
+    }
+    return connect(static_cast<std::uint32_t>(count), static_cast<std::uint32_t>(stand_ins),
+                   static_cast<std::uint32_t>(cells), static_cast<int>(side), static_cast<int>(dimension),
+                   flat);
 } catch (...) {
     return fail(Status::no_memory, "needs more memory than there is");
+}
+
+/// What lookups need of what was read.
+Status Probes::connect(std::uint32_t count, std::uint32_t stand_ins, std::uint32_t cells, int side,
+                       int dimension, const float* flat) {
+    Data& d = *data_;
+    const std::uint32_t *vertex = d.cells.data(), *beside = d.cells.data() + 4 * std::size_t{cells};
+    for (std::size_t i = 0; i < 4 * std::size_t{cells}; ++i) {
+        if (vertex[i] >= count + stand_ins) return fail(Status::damaged, "names a probe that is not there");
+        if (beside[i] == no_cell) continue;
+        const auto own = static_cast<std::uint32_t>(i / 4);
+        const std::uint32_t* back = beside + 4 * std::size_t{beside[i]};
+        if (beside[i] >= cells || std::find(back, back + 4, own) == back + 4)
+            return fail(Status::damaged, "has a damaged net");
+    }
+    NetView& net = d.net;
+    const std::size_t points = 3 * (std::size_t{count} + stand_ins);
+    d.clearance = points + count;
+    net.count = count;
+    net.cells = cells;
+    net.position = d.values.data();
+    net.validity = d.values.data() + points;
+    net.reach = d.values.data() + points + 2 * std::size_t{count};
+    net.distance = d.distance.data();
+    net.side = side;
+    net.vertex = vertex;
+    net.beside = beside;
+    net.dimension = dimension;
+    std::copy(flat, flat + 3, net.base);
+    for (int k = 0; k < 2; ++k) std::copy(flat + 3 * (k + 1), flat + 3 * (k + 2), net.axis[k]);
+    d.inverse.resize(9 * std::size_t{cells});
+    for (std::uint32_t c = 0; c < cells; ++c) invert_cell(net, c, d.inverse.data() + 9 * std::size_t{c});
+    net.inverse = d.inverse.data();
+    return Status::ok;
 }
 
 Status Probes::load(const char* path) noexcept try {
@@ -109,7 +165,7 @@ Status Probes::load(const char* path) noexcept try {
 }
 
 std::uint32_t Probes::count() const noexcept {
-    return data_ ? data_->count : 0;
+    return data_ ? data_->net.count : 0;
 }
 std::uint32_t Probes::set_count() const noexcept {
     return data_ ? static_cast<std::uint32_t>(data_->sets.size()) : 0;
@@ -125,34 +181,64 @@ std::uint32_t Probes::find_set(const char* name) const noexcept {
 }
 
 Vector Probes::position(std::uint32_t probe) const noexcept {
-    const float* p = &data_->values[3 * std::size_t{probe}];
+    const float* p = data_->values.data() + 3 * std::size_t{probe};
     return {p[0], p[1], p[2]};
 }
 float Probes::validity(std::uint32_t probe) const noexcept {
-    return data_->values[data_->validity + probe];
+    return data_->net.validity[probe];
 }
 float Probes::clearance(std::uint32_t probe) const noexcept {
     return data_->values[data_->clearance + probe];
 }
 
 const float* Probes::coefficients(std::uint32_t set, std::uint32_t probe) const noexcept {
-    return &data_->values[data_->light + 27 * (std::size_t{set} * data_->count + probe)];
+    return &data_->light[27 * (std::size_t{set} * data_->net.count + probe)];
 }
 
+namespace {
+
+void basis_at(Vector n, float* basis) {
+    const float b[9] = {0.28209479f,
+                        0.48860251f * n.y,
+                        0.48860251f * n.z,
+                        0.48860251f * n.x,
+                        1.09254843f * n.x * n.y,
+                        1.09254843f * n.y * n.z,
+                        0.31539157f * (3 * n.z * n.z - 1),
+                        1.09254843f * n.x * n.z,
+                        0.54627422f * (n.x * n.x - n.y * n.y)};
+    std::copy(b, b + 9, basis);
+}
+
+}  // namespace
+
 Color Probes::irradiance(std::uint32_t set, std::uint32_t probe, Vector n) const noexcept {
-    const float basis[9] = {0.28209479f,
-                            0.48860251f * n.y,
-                            0.48860251f * n.z,
-                            0.48860251f * n.x,
-                            1.09254843f * n.x * n.y,
-                            1.09254843f * n.y * n.z,
-                            0.31539157f * (3 * n.z * n.z - 1),
-                            1.09254843f * n.x * n.z,
-                            0.54627422f * (n.x * n.x - n.y * n.y)};
-    const float* c = coefficients(set, probe);
-    float sum[3] = {0, 0, 0};
-    for (int i = 0; i < 9; ++i)
-        for (int k = 0; k < 3; ++k) sum[k] += basis[i] * c[3 * i + k];
+    Weights only;
+    only.count = 1;
+    only.probe[0] = probe;
+    only.weight[0] = 1;
+    return irradiance(set, only, n);
+}
+
+Weights Probes::weights(Vector p, std::uint32_t& hint) const noexcept {
+    Weights out;
+    if (!data_) return out;
+    const NetWeights found = net_weights(data_->net, {p.x, p.y, p.z}, hint);
+    out.count = found.count;
+    out.beyond = found.beyond;
+    std::copy(found.probe, found.probe + found.count, out.probe);
+    std::copy(found.weight, found.weight + found.count, out.weight);
+    return out;
+}
+
+Color Probes::irradiance(std::uint32_t set, const Weights& weights, Vector n) const noexcept {
+    float basis[9], sum[3] = {0, 0, 0};
+    basis_at(n, basis);
+    for (int k = 0; k < weights.count; ++k) {
+        const float* c = coefficients(set, weights.probe[k]);
+        for (int i = 0; i < 9; ++i)
+            for (int j = 0; j < 3; ++j) sum[j] += basis[i] * weights.weight[k] * c[3 * i + j];
+    }
     for (float& s : sum) s = s > 0 ? s : 0;
     return {sum[0], sum[1], sum[2]};
 }
@@ -220,4 +306,12 @@ void sg_probes_irradiance(const sg_probes* p, uint32_t set, uint32_t probe, cons
     rgb[0] = c.r;
     rgb[1] = c.g;
     rgb[2] = c.b;
+}
+
+int sg_probes_weights(const sg_probes* p, const float point[3], uint32_t* hint, uint32_t probes[8],
+                      float weights[8]) {
+    const auto w = p->probes.weights({point[0], point[1], point[2]}, *hint);
+    std::copy(w.probe, w.probe + w.count, probes);
+    std::copy(w.weight, w.weight + w.count, weights);
+    return w.count;
 }

@@ -36,6 +36,7 @@ enum class Crossing : std::uint8_t {
     chance,   ///< It is passed or met, by the ray's number.
     measure,  ///< It is always passed, and its tint multiplied up.
     tint,     ///< As measure, of the glass that `chance` passed; its likelihood is no longer counted.
+    count,    ///< Everything is passed, and the faces of solids are counted.
 };
 
 /// What one query carries through the kernel's callbacks.
@@ -60,6 +61,8 @@ struct Query : RTCIntersectContext {
     };
     Nearest nearest[8];
 
+    int left = 0;  ///< Faces of solids left from behind, less those met from the front.
+
     explicit Query(Crossing c) : crossing(c) { rtcInitIntersectContext(this); }
     /// Of faces at one distance the first surface's first triangle is met, in whichever order the tree offers
     /// them.
@@ -70,6 +73,14 @@ struct Query : RTCIntersectContext {
             return false;
         n = {distance, hit.geomID, hit.primID};
         return true;
+    }
+    /// A face of a solid, once, however many parts of it the tree holds.
+    void count_side(const RTCHit& hit, bool back) {
+        for (std::size_t i = 0; i < panes; ++i)
+            if (pane[i].surface == hit.geomID && pane[i].triangle == hit.primID) return;
+        if (panes == most_panes) return;
+        pane[panes++] = {hit.geomID, hit.primID, 0, {}};
+        left += back ? 1 : -1;
     }
     /// What a pane leaves of the light.
     void count(const RTCHit& hit, float distance, Rgb through) {
@@ -86,14 +97,14 @@ struct Query : RTCIntersectContext {
     }
     /// What all of them leave, multiplied in an order that does not depend on the tree's.
     Rgb through() {
-        Rgb left{1, 1, 1};
+        Rgb rest{1, 1, 1};
         if (opaque) return {};
         std::sort(pane, pane + panes, [](const Pane& a, const Pane& b) {
             return std::tuple(a.surface, a.triangle, a.distance) <
                    std::tuple(b.surface, b.triangle, b.distance);
         });
-        for (std::size_t i = 0; i < panes; ++i) left = left * pane[i].through;
-        return left;
+        for (std::size_t i = 0; i < panes; ++i) rest = rest * pane[i].through;
+        return rest;
     }
 };
 
@@ -167,6 +178,15 @@ struct RayCaster::Scene {
             const Vec3 direction{RTCRayN_dir_x(args->ray, args->N, i), RTCRayN_dir_y(args->ray, args->N, i),
                                  RTCRayN_dir_z(args->ray, args->N, i)};
             const float distance = RTCRayN_tfar(args->ray, args->N, i);
+            if (query.crossing == Crossing::count) {
+                const SurfaceGeometry& g = scene->geometry[hit.geomID];
+                const Surface& s = scene->level.surfaces[hit.geomID];
+                const float along = hit.Ng_x * direction.x + hit.Ng_y * direction.y + hit.Ng_z * direction.z;
+                if (!g.glass && !scene->level.materials[s.material].double_sided)
+                    query.count_side(hit, (along > 0) != g.mirrored);
+                args->valid[i] = 0;
+                continue;
+            }
             if ((scene->geometry[hit.geomID].lets_through &&
                  scene->passes(query, hit, direction, distance, RTCRayN_id(args->ray, args->N, i))) ||
                 (occluded == 0 && !query.comes_first(i, hit, distance)))
@@ -352,6 +372,65 @@ bool RayCaster::gathered_batch(Vec3 origin, std::span<const Vec3> directions, co
         }
     }
     return tinted;
+}
+
+int RayCaster::solids_around(Vec3 place, Vec3 direction) const noexcept {
+    Query query(Crossing::count);
+    RTCRayHit r = kernel_ray_hit({place, direction});
+    rtcIntersect1(scene_->scene, &query, &r);
+    return query.left;
+}
+
+namespace {
+
+/// The place of a triangle nearest to a point. Ericson, Real-Time Collision Detection, 2005, section 5.1.5.
+Vec3 nearest_on(const RayCaster::Corners& t, Vec3 p) {
+    const Vec3 ab = t.b - t.a, ac = t.c - t.a, ap = p - t.a, bp = p - t.b, cp = p - t.c;
+    const float d1 = dot(ab, ap), d2 = dot(ac, ap), d3 = dot(ab, bp), d4 = dot(ac, bp), d5 = dot(ab, cp),
+                d6 = dot(ac, cp);
+    if (d1 <= 0 && d2 <= 0) return t.a;
+    if (d3 >= 0 && d4 <= d3) return t.b;
+    if (d6 >= 0 && d5 <= d6) return t.c;
+    const float vc = d1 * d4 - d3 * d2, vb = d5 * d2 - d1 * d6, va = d3 * d6 - d5 * d4;
+    if (vc <= 0 && d1 >= 0 && d3 <= 0) return t.a + ab * (d1 / (d1 - d3));
+    if (vb <= 0 && d2 >= 0 && d6 <= 0) return t.a + ac * (d2 / (d2 - d6));
+    if (va <= 0 && d4 - d3 >= 0 && d5 - d6 >= 0)
+        return t.b + (t.c - t.b) * ((d4 - d3) / ((d4 - d3) + (d5 - d6)));
+    const float sum = va + vb + vc;
+    return sum > 0 ? t.a + ab * (vb / sum) + ac * (vc / sum) : t.a;
+}
+
+struct NearestQuery {
+    const RayCaster& caster;
+    Vec3 place, where{};
+    float distance;
+    std::pair<std::uint32_t, std::uint32_t> triangle{none, none};
+};
+
+bool look_at_triangle(RTCPointQueryFunctionArguments* args) {
+    auto& query = *static_cast<NearestQuery*>(args->userPtr);
+    const Vec3 where = nearest_on(query.caster.corners(args->geomID, args->primID), query.place);
+    const float d = length(where - query.place);
+    // Of those equally near the first, in whichever order the tree offers them.
+    const std::pair triangle(args->geomID, args->primID);
+    if (d > query.distance || (d == query.distance && triangle >= query.triangle)) return false;
+    query.where = where;
+    query.distance = d;
+    query.triangle = triangle;
+    args->query->radius = d;
+    return true;
+}
+
+}  // namespace
+
+bool RayCaster::nearest(Vec3 place, float within, Vec3& where) const noexcept {
+    RTCPointQueryContext context;
+    rtcInitPointQueryContext(&context);
+    RTCPointQuery q{.x = place.x, .y = place.y, .z = place.z, .time = 0, .radius = within};
+    NearestQuery query{.caster = *this, .place = place, .distance = within};
+    rtcPointQuery(scene_->scene, &q, &context, look_at_triangle, &query);
+    where = query.where;
+    return query.triangle.first != none;
 }
 
 bool RayCaster::closest_raw(const Ray& ray) const noexcept {

@@ -49,8 +49,8 @@ Sight::Sight(const Level& level, const RayCaster& caster, Job& job) : level_(lev
             const Volume& volume = level.volumes[v];
             const Vec2 flat = sobol_point(combine_bits(v, 0x73696768u), i);
             const float up = unit_float(combine_bits(i, v + 0x74696572u));
-            const Vec3 size = volume.high - volume.low;
-            candidates.push_back(volume.low + Vec3{size.x * flat.x, size.y * up, size.z * flat.y});
+            const Vec3 place = place_in(volume, {flat.x, up, flat.y});
+            if (!volume.except && holds(volume, place)) candidates.push_back(place);
         }
     if (level.volumes.empty())
         for (const Camera& camera : level.cameras) candidates.push_back(camera.eye);

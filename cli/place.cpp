@@ -1,0 +1,130 @@
+#include <algorithm>
+
+#include "common.hpp"
+
+namespace cli {
+
+using namespace stasigraph;
+
+namespace {
+
+struct Options {
+    Common common;
+    fs::path out, cache;
+    std::vector<std::string> only;
+};
+
+std::size_t sum(const std::size_t* counts) {
+    std::size_t all = 0;
+    for (int r = 0; r < probe_rules; ++r) all += counts[r];
+    return all;
+}
+
+Json to_json(const PlacedProbes& p, std::size_t sets, const std::string& file) {
+    const PlaceFigures& f = p.figures;
+    Json j = {
+        {"file", file},
+        {"candidates", sum(f.candidates)},
+        {"kept", p.places.size()},
+        {"rules", Json::object()},
+        {"nudged", f.nudged},
+        {"dropped",
+         {{"inside_something", f.in_solids},
+          {"too_close", f.too_close},
+          {"excepted", f.excepted},
+          {"beneath_floor", f.beneath},
+          {"nothing_near", f.empty},
+          {"merged", f.merged}}},
+        {"by_hand_inside_something", f.bad_by_hand},
+        {"thinned", f.thinned},
+        {"checked", f.checked},
+        {"error", {{"worst", f.worst_error}, {"worst_at", vec(f.worst_at)}, {"percentile_95", f.error_95}}},
+        {"thin_seconds", f.thin_seconds},
+        {"game_bytes", p.places.size() * (probe_bytes + sets * probe_light_bytes)}};
+    for (int r = 0; r < probe_rules; ++r)
+        j["rules"][to_text(static_cast<ProbeRule>(r))] = {
+            {"tried", f.made[r]}, {"candidates", f.candidates[r]}, {"kept", f.kept[r]}};
+    return j;
+}
+
+void print(const PlacedProbes& p, const Level& level) {
+    const PlaceFigures& f = p.figures;
+    say("{:<10} {:>8} {:>11} {:>8}\n", "rule", "tried", "candidates", "kept");
+    for (int r = 0; r < probe_rules; ++r)
+        if (f.made[r] || f.candidates[r] || f.kept[r])
+            say("{:<10} {:>8} {:>11} {:>8}\n", to_text(static_cast<ProbeRule>(r)), f.made[r], f.candidates[r],
+                f.kept[r]);
+    say("{:<10} {:>8} {:>11} {:>8}\n", "all", sum(f.made), sum(f.candidates), p.places.size());
+    say("\nnudged free  {}\n", f.nudged);
+    const auto dropped = [](const char* what, std::size_t count) {
+        if (count) say("dropped      {} {}\n", count, what);
+    };
+    dropped("inside of something", f.in_solids);
+    dropped("closer to a surface than the clearance", f.too_close);
+    dropped("in regions that want none, or that another volume fills", f.excepted);
+    dropped("beneath the floor", f.beneath);
+    dropped("with nothing near", f.empty);
+    dropped("too close to another", f.merged);
+    if (f.bad_by_hand)
+        say("placed by hand inside of something: {}; kept, and unused: `view --show probes` marks them\n",
+            f.bad_by_hand);
+    if (f.checked) {
+        say("\nthinned      {} of {} ({:.1f} % kept) in {}\n", f.thinned, sum(f.candidates),
+            100.0 * static_cast<double>(p.places.size()) /
+                static_cast<double>(std::max<std::size_t>(1, sum(f.candidates))),
+            seconds_text(f.thin_seconds));
+        say("error        {:.1f} % of lightness at the 95th percentile, {:.1f} % at worst, at {:.1f}, "
+            "{:.1f}, {:.1f}; "
+            "{} places compared\n",
+            100 * f.error_95, 100 * f.worst_error, f.worst_at.x, f.worst_at.y, f.worst_at.z, f.checked);
+        if (f.worst_error > level.probes.tolerance && level.probes.tolerance > 0)
+            say("             over the tolerance where no candidate is near enough, or the budget ran out\n");
+    } else {
+        say("\nnot thinned: write [probes] tolerance = 0.1, or budget = 500, in the sheet\n");
+    }
+    say("in the game  {} with {} sets\n",
+        bytes_text(
+            static_cast<double>(p.places.size() * (probe_bytes + level.sets.size() * probe_light_bytes))),
+        level.sets.size());
+}
+
+void run(Options& o, Job& job) {
+    const Level level = load(o.common);
+    if (!has_probes(level))
+        throw Error{.what = "asks for no probes",
+                    .where = o.common.level.string(),
+                    .value = "",
+                    .remedy = "Add a [[volume]] or a [[probe]] to the sheet."};
+    if (o.out.empty()) o.out = default_output(o.common.level);
+    check_writable(o.out);
+    const FolderLock lock(o.out);
+    const fs::path cache = o.cache.empty() ? default_cache(o.common.level) : o.cache;
+    const PlacedProbes placed =
+        place_probes(level, job, open_store(cache, [&](const std::string& text) { job.note(text); }), o.only,
+                     o.only.empty() ? std::vector<ProbePlace>{} : load_earlier_places(o.out, level));
+    job.finish();
+    save_places(o.out, level, placed);
+    const std::string file = (o.out / "places.json").string();
+    if (o.common.json) {
+        say("{}\n", to_json(placed, level.sets.size(), file).dump(1));
+        return;
+    }
+    print(placed, level);
+    say("wrote {}; `stasigraph bake` lights them\n", file);
+}
+
+}  // namespace
+
+void add_place(CLI::App& app) {
+    auto o = std::make_shared<Options>();
+    CLI::App* c = app.add_subcommand(
+        "place", "probe positions from the volumes; thinned by what light they would hold");
+    add_common(*c, o->common, "stasigraph place observatory.toml");
+    c->add_option("--only", o->only, "place these volumes anew; the others keep what they have");
+    c->add_option("--out", o->out, "the folder of the bake; `baked` beside the level unless given");
+    c->add_option("--cache", o->cache,
+                  "what is kept between runs; `.stasigraph` beside the level unless given");
+    c->callback([o] { guarded(o->common, [&](Job& job) { run(*o, job); }); });
+}
+
+}  // namespace cli

@@ -1,0 +1,16 @@
+#pragma once
+// Layers at probes.
+
+#include "bake/layers.hpp"
+#include "bake/solve_layers.hpp"
+
+namespace stasigraph {
+
+/// All light of each layer that is made, at every probe: direct light, which the layers hold already, and
+/// what the probes' links bring from texels and the sky; windowed where it rings.
+void light_probe_layers(const Making& m, const LightField& light, Job& job);
+
+/// Light of every probe under each set.
+std::vector<ProbeLight> mix_probes(const Level& lit, const std::vector<Layer>& layers, std::size_t probes);
+
+}  // namespace stasigraph

@@ -1,0 +1,423 @@
+#include "probe/thin.hpp"
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <map>
+#include <numeric>
+#include <set>
+
+#include "probe/net.hpp"
+
+namespace stasigraph {
+
+namespace {
+
+constexpr std::size_t places_per_task = 128;
+constexpr int most_rounds = 400, most_prunings = 24;
+constexpr std::size_t least_of_a_round = 16;
+constexpr Vec3 looks[6] = {{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, -1}};
+/// Lightness below which differences are held against it instead: a tenth of white's, one percent of its
+/// light.
+constexpr float dark = 10;
+
+/// CIE 15:2004, 8.2.1, of light over that of white.
+float lightness(float share) {
+    constexpr float knee = 216.0f / 24389;
+    return share > knee ? 116 * std::cbrt(share) - 16 : share * (24389.0f / 27);
+}
+Rgb lightness(Rgb e, float white) {
+    return {lightness(e.r / white), lightness(e.g / white), lightness(e.b / white)};
+}
+float square(Rgb c) {
+    return (c.r * c.r + c.g * c.g + c.b * c.b) / 3;
+}
+
+/// Of sums over the normals.
+float relative(float off, float whole) {
+    return std::sqrt(off / std::max(whole, 6 * dark * dark));
+}
+
+}  // namespace
+
+float white_of(const BakeSet& set, const ProbeLight& light) {
+    // ISO 2720: middle grey, 18 % of white, is a luminance of 2^EV / 8 nit.
+    if (set.exposure) return pi * std::exp2(*set.exposure) / 8 / 0.18f;
+    std::vector<float> mean;
+    for (const ShRgb& sh : light) mean.push_back(luminance(sh[0]) * 0.28209479f);
+    if (mean.empty()) return 1;
+    const auto at = mean.begin() + static_cast<std::ptrdiff_t>(mean.size() * 9 / 10);
+    std::nth_element(mean.begin(), at, mean.end());
+    return std::max(*at, 1e-6f);
+}
+
+LightDifference::LightDifference(const LitPlaces& lit, Job& job) : lit_(lit) {
+    lightness_.resize(lit.size() * stride());
+    job.parallel(lit.size(), places_per_task, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i)
+            for (std::size_t s = 0; s < lit.light.size(); ++s)
+                for (std::size_t n = 0; n < normals; ++n)
+                    lightness_[i * stride() + s * normals + n] =
+                        lightness(sh_irradiance(lit.light[s][i], looks[n]), lit.white[s]);
+    });
+}
+
+float LightDifference::between(std::size_t a, std::size_t b) const {
+    float most = 0;
+    for (std::size_t s = 0; s < lit_.light.size(); ++s) {
+        float off = 0, whole = 0;
+        for (std::size_t n = 0; n < normals; ++n) {
+            const Rgb exact = lightness_[a * stride() + s * normals + n];
+            off += square(exact - lightness_[b * stride() + s * normals + n]);
+            whole += square(exact);
+        }
+        most = std::max(most, relative(off, whole));
+    }
+    return most;
+}
+
+float LightDifference::of_answer(std::size_t place, const ProbeWeights& weights,
+                                 const std::vector<std::uint32_t>& which) const {
+    if (weights.count == 0) return 1;
+    float most = 0;
+    for (std::size_t s = 0; s < lit_.light.size(); ++s) {
+        ShRgb sum{};
+        for (int k = 0; k < weights.count; ++k) {
+            const ShRgb& sh = lit_.light[s][which[weights.probe[k]]];
+            for (std::size_t b = 0; b < 9; ++b) sum[b] += sh[b] * weights.weight[k];
+        }
+        float off = 0, whole = 0;
+        for (std::size_t n = 0; n < normals; ++n) {
+            const Rgb exact = lightness_[place * stride() + s * normals + n];
+            off += square(exact - lightness(sh_irradiance(sum, looks[n]), lit_.white[s]));
+            whole += square(exact);
+        }
+        most = std::max(most, relative(off, whole));
+    }
+    return most;
+}
+
+namespace {
+
+/// A choice of candidates, and how well it tells the light of all places.
+class Trial {
+public:
+    Trial(const LitPlaces& lit, const LightDifference& difference, Job& job)
+        : lit_(lit), difference_(difference), job_(job), error(lit.size()), cell(lit.size(), none) {}
+
+    void judge(std::vector<std::uint32_t> kept) {
+        which = std::move(kept);
+        std::vector<ProbePlace> places;
+        for (const std::uint32_t k : which) places.push_back(lit_.places[k]);
+        net = connect_probes(places, {});
+        measure_probes(lit_.rows, lit_.distances, lit_.links, which, net, job_);
+        std::vector<std::uint8_t> is_kept(lit_.size(), 0);
+        for (const std::uint32_t k : which) is_kept[k] = 1;
+        job_.parallel(lit_.size(), places_per_task, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t i = begin; i < end; ++i) {
+                // From where it was found last would depend on the rounds before: cells are other ones now.
+                std::uint32_t hint = i > begin ? cell[i - 1] : none;
+                const ProbeWeights w = probe_weights(net, lit_.at(i), hint);
+                cell[i] = hint;
+                error[i] = is_kept[i] ? 0 : difference_.of_answer(i, w, which);
+            }
+        });
+    }
+
+    Trial& operator=(const Trial& other) {  // of the same places
+        which = other.which;
+        net = other.net;
+        error = other.error;
+        cell = other.cell;
+        return *this;
+    }
+    Trial(const Trial&) = default;
+
+    const LitPlaces& lit_;
+    const LightDifference& difference_;
+    Job& job_;
+    std::vector<std::uint32_t> which;
+    ProbeNet net;
+    std::vector<float> error;
+    std::vector<std::uint32_t> cell;  ///< Of every place.
+};
+
+/// Those placed by hand, and of all candidates the outermost along eight diagonals and six axes.
+std::vector<std::uint32_t> first_choice(const LitPlaces& lit) {
+    std::vector<std::uint8_t> chosen(lit.places.size(), 0);
+    for (std::size_t i = 0; i < lit.places.size(); ++i)
+        chosen[i] = lit.places[i].rule == ProbeRule::hand ? 1 : 0;
+    for (int x = -1; x <= 1; ++x)
+        for (int y = -1; y <= 1; ++y)
+            for (int z = -1; z <= 1; ++z) {
+                if (x * x + y * y + z * z == 2 || (x == 0 && y == 0 && z == 0)) continue;
+                const Vec3 way{static_cast<float>(x), static_cast<float>(y), static_cast<float>(z)};
+                std::size_t best = 0;
+                for (std::size_t i = 1; i < lit.places.size(); ++i)
+                    if (dot(way, lit.places[i].position) > dot(way, lit.places[best].position)) best = i;
+                chosen[best] = 1;
+            }
+    std::vector<std::uint32_t> out;
+    for (std::uint32_t i = 0; i < chosen.size(); ++i)
+        if (chosen[i]) out.push_back(i);
+    return out;
+}
+
+/// Which places are told well enough: nearly all of them, and most in every block of space, so that no small
+/// room is left wrong for being small.
+class Goal {
+public:
+    Goal(const LitPlaces& lit, float tolerance, float block) : tolerance_(tolerance), block_(lit.size(), 0) {
+        std::map<std::array<int, 3>, std::uint32_t> known;
+        for (std::size_t i = 0; i < lit.size(); ++i) {
+            const Vec3 p = lit.at(i);
+            const auto at = [&](float v) { return static_cast<int>(std::floor(v / block)); };
+            block_[i] =
+                known.try_emplace({at(p.x), at(p.y), at(p.z)}, static_cast<std::uint32_t>(known.size()))
+                    .first->second;
+        }
+        size_.assign(known.size(), 0);
+        for (const std::uint32_t b : block_) ++size_[b];
+    }
+    float tolerance() const { return tolerance_; }
+    std::size_t allowed() const {
+        return static_cast<std::size_t>(outliers * static_cast<double>(block_.size()));
+    }
+    std::size_t allowed_in(std::uint32_t block) const {
+        return std::max<std::size_t>(
+            1, static_cast<std::size_t>(outliers_in_block * static_cast<double>(size_[block])));
+    }
+    std::uint32_t block_of(std::size_t place) const { return block_[place]; }
+
+    /// By block, places over the tolerance.
+    std::vector<std::size_t> over(const std::vector<float>& error, std::size_t& all) const {
+        std::vector<std::size_t> count(size_.size(), 0);
+        all = 0;
+        for (std::size_t i = 0; i < error.size(); ++i)
+            if (error[i] > tolerance_) {
+                ++count[block_[i]];
+                ++all;
+            }
+        return count;
+    }
+
+private:
+    static constexpr double outliers = 0.05, outliers_in_block = 0.25;
+    float tolerance_;
+    std::vector<std::uint32_t> block_;
+    std::vector<std::size_t> size_;
+};
+
+/// What is wrong in a cell: the sum of its errors over the tolerance, and where the worst of them is.
+struct Wrong {
+    float sum = 0, most = 0;
+    std::uint32_t place = none;
+};
+
+/// By cell, over places that count.
+std::vector<Wrong> wrong_in(const Trial& t, const Goal& goal) {
+    std::size_t all = 0;
+    const std::vector<std::size_t> over = goal.over(t.error, all);
+    const bool everywhere = all > goal.allowed();
+    std::vector<Wrong> wrong(t.net.vertex.size());
+    for (std::uint32_t i = 0; i < t.error.size(); ++i) {
+        const std::uint32_t block = goal.block_of(i);
+        if (t.cell[i] >= wrong.size() || !(t.error[i] > goal.tolerance()) ||
+            !(everywhere || over[block] > goal.allowed_in(block)))
+            continue;
+        Wrong& w = wrong[t.cell[i]];
+        w.sum += std::min(t.error[i], 1.0f);
+        if (t.error[i] > w.most) {
+            w.most = t.error[i];
+            w.place = i;
+        }
+    }
+    return wrong;
+}
+
+/// A check point stands for the nearest candidate of its cell, or of those beside it, that may still be
+/// added.
+void stand_for_checks(const Trial& t, std::vector<Wrong>& wrong) {
+    const std::size_t candidates = t.lit_.places.size();
+    std::vector<std::uint8_t> kept(candidates, 0);
+    for (const std::uint32_t k : t.which) kept[k] = 1;
+    std::vector<std::vector<std::uint32_t>> in_cell(wrong.size());
+    for (std::uint32_t i = 0; i < candidates; ++i)
+        if (!kept[i] && t.cell[i] < wrong.size()) in_cell[t.cell[i]].push_back(i);
+    for (std::uint32_t c = 0; c < wrong.size(); ++c) {
+        Wrong& w = wrong[c];
+        if (w.place == none || w.place < candidates) continue;
+        const Vec3 p = t.lit_.at(w.place);
+        std::uint32_t nearest = none;
+        float least = 1e30f;
+        const auto look = [&](std::uint32_t in) {
+            for (const std::uint32_t i : in_cell[in])
+                if (const float d = length(t.lit_.at(i) - p); d < least) {
+                    least = d;
+                    nearest = i;
+                }
+        };
+        look(c);
+        for (const std::uint32_t n : t.net.beside[c])
+            if (nearest == none && n != none) look(n);
+        w.place = nearest;
+        if (nearest == none) w.sum = 0;
+    }
+}
+
+/// The candidates that are added next: the worst told one of each cell that has more wrong in it than any
+/// beside it, of those with most the half, so that each round sees what the one before it did.
+std::vector<std::uint32_t> next_choice(const Trial& t, const Goal& goal, std::size_t room) {
+    std::vector<Wrong> wrong = wrong_in(t, goal);
+    stand_for_checks(t, wrong);
+    std::vector<Wrong> chosen;
+    for (std::uint32_t c = 0; c < wrong.size(); ++c) {
+        if (wrong[c].place == none) continue;
+        const bool first = std::none_of(t.net.beside[c].begin(), t.net.beside[c].end(), [&](std::uint32_t n) {
+            return n != none && wrong[n].place != none &&
+                   (wrong[n].sum > wrong[c].sum || (wrong[n].sum == wrong[c].sum && n < c));
+        });
+        if (first) chosen.push_back(wrong[c]);
+    }
+    std::sort(chosen.begin(), chosen.end(), [](const Wrong& a, const Wrong& b) {
+        return a.sum != b.sum ? a.sum > b.sum : a.place < b.place;
+    });
+    if (chosen.size() > least_of_a_round) chosen.resize(std::max(least_of_a_round, chosen.size() * 2 / 3));
+    std::vector<std::uint32_t> out;
+    std::set<std::uint32_t> taken;
+    for (const Wrong& w : chosen)
+        if (out.size() < room && taken.insert(w.place).second) out.push_back(w.place);
+    return out;
+}
+
+/// Probes of a net of which no two are neighbours and none was tried before.
+std::vector<std::uint32_t> apart_from_each_other(const Trial& t, std::vector<std::uint8_t>& tried) {
+    const std::size_t probes = t.which.size();
+    std::vector<std::vector<std::uint32_t>> cells_of(probes);
+    for (std::uint32_t c = 0; c < t.net.vertex.size(); ++c)
+        for (const std::uint32_t v : t.net.vertex[c])
+            if (v < probes) cells_of[v].push_back(c);
+    std::vector<std::uint8_t> stays(probes, 0);
+    std::vector<std::uint32_t> out;
+    for (std::uint32_t v = 0; v < probes; ++v) {
+        const std::uint32_t place = t.which[v];
+        if (stays[v] || tried[place] || t.lit_.places[place].rule == ProbeRule::hand) continue;
+        out.push_back(v);
+        tried[place] = 1;
+        for (const std::uint32_t c : cells_of[v])
+            for (const std::uint32_t n : t.net.vertex[c])
+                if (n < probes) stays[n] = 1;
+    }
+    return out;
+}
+
+/// Whether a choice meets the goal, or fails it no more than an earlier one.
+bool good_enough(const Trial& t, const Trial& before, const Goal& goal) {
+    std::size_t all = 0, all_before = 0;
+    const std::vector<std::size_t> over = goal.over(t.error, all), was = goal.over(before.error, all_before);
+    if (all > std::max(goal.allowed(), all_before)) return false;
+    for (std::uint32_t b = 0; b < over.size(); ++b)
+        if (over[b] > std::max(goal.allowed_in(b), was[b])) return false;
+    return true;
+}
+
+/// Leaves out probes, many at a time that are no neighbours, and takes back those without which too many
+/// places would be told worse than the tolerance.
+void prune(Trial& t, const Goal& goal, Job& job) {
+    std::vector<std::uint8_t> tried(t.lit_.places.size(), 0);
+    for (int round = 0; round < most_prunings; ++round) {
+        const std::vector<std::uint32_t> out = apart_from_each_other(t, tried);
+        const std::size_t probes = t.which.size();
+        if (out.empty() || probes <= out.size() + 4) return;
+        job.advance(1);
+        const Trial before = t;
+        std::vector<std::uint8_t> gone(probes, 0);
+        for (const std::uint32_t v : out) gone[v] = 1;
+        const auto judge = [&] {
+            std::vector<std::uint32_t> kept;
+            for (std::uint32_t v = 0; v < probes; ++v)
+                if (!gone[v]) kept.push_back(before.which[v]);
+            t.judge(std::move(kept));
+        };
+        judge();
+        // Of each probe that went, how many places of its cells are told worse now.
+        std::vector<std::size_t> worse(probes, 0);
+        for (std::size_t i = 0; i < t.error.size(); ++i) {
+            if (!(t.error[i] > goal.tolerance()) || before.error[i] > goal.tolerance()) continue;
+            for (const std::uint32_t v : before.net.vertex[before.cell[i]])
+                if (v < probes && gone[v]) ++worse[v];
+        }
+        std::vector<std::uint32_t> order = out;
+        std::stable_sort(order.begin(), order.end(),
+                         [&](std::uint32_t a, std::uint32_t b) { return worse[a] < worse[b]; });
+        // What may still go wrong is shared out evenly over what is left to try.
+        std::size_t all = 0;
+        goal.over(before.error, all);
+        std::size_t room = all < goal.allowed() ? (goal.allowed() - all) / 4 : 0;
+        for (const std::uint32_t v : order) {
+            if (worse[v] <= room)
+                room -= worse[v];
+            else
+                gone[v] = 0;
+        }
+        judge();
+        if (!good_enough(t, before, goal)) {
+            for (const std::uint32_t v : out)
+                if (worse[v] > 0) gone[v] = 0;
+            judge();
+            if (!good_enough(t, before, goal)) t = before;
+        }
+    }
+}
+
+void tell(const Trial& t, PlaceFigures& f) {
+    std::vector<float> errors = t.error;
+    f.checked = errors.size();
+    f.worst_error = f.error_95 = 0;
+    for (std::size_t i = 0; i < errors.size(); ++i)
+        if (errors[i] > f.worst_error) {
+            f.worst_error = errors[i];
+            f.worst_at = t.lit_.at(i);
+        }
+    if (errors.empty()) return;
+    const auto at = errors.begin() + static_cast<std::ptrdiff_t>((errors.size() - 1) * 95 / 100);
+    std::nth_element(errors.begin(), at, errors.end());
+    f.error_95 = *at;
+}
+
+}  // namespace
+
+std::vector<std::uint32_t> thin(const LitPlaces& lit, const ProbeSettings& settings, float block,
+                                PlaceFigures& figures, Job& job) {
+    const auto start = std::chrono::steady_clock::now();
+    const LightDifference difference(lit, job);
+    Trial t(lit, difference, job);
+    const Goal goal(lit, settings.tolerance, block);
+    const std::size_t budget =
+        settings.budget > 0 ? static_cast<std::size_t>(settings.budget) : lit.places.size();
+    job.begin("thin", most_rounds);
+    std::vector<std::uint32_t> kept;
+    if (settings.tolerance <= 0 && lit.places.size() <= budget) {
+        kept.resize(lit.places.size());
+        std::iota(kept.begin(), kept.end(), 0u);
+        t.judge(kept);
+    } else {
+        kept = first_choice(lit);
+        for (int round = 0; round < most_rounds; ++round) {
+            std::sort(kept.begin(), kept.end());
+            t.judge(kept);
+            job.advance(1);
+            if (kept.size() >= budget) break;
+            const std::vector<std::uint32_t> more = next_choice(t, goal, budget - kept.size());
+            if (more.empty()) break;
+            kept.insert(kept.end(), more.begin(), more.end());
+        }
+        if (settings.tolerance > 0) prune(t, goal, job);
+    }
+    tell(t, figures);
+    figures.thinned = lit.places.size() - t.which.size();
+    figures.thin_seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    return t.which;
+}
+
+}  // namespace stasigraph

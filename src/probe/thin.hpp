@@ -1,0 +1,52 @@
+#pragma once
+// Fewer probes that tell the same light.
+
+#include "probe/probe_rows.hpp"
+#include "stasigraph/place.hpp"
+
+namespace stasigraph {
+
+/// Places with known light: candidates, then check points, at which light is compared but no probe can be.
+struct LitPlaces {
+    std::vector<ProbePlace> places;  ///< Candidates.
+    std::vector<Vec3> checks;
+    std::vector<ProbeLight> light;  ///< By set, over candidates and then check points.
+    std::vector<float> white;       ///< By set: lux that is looked at as white.
+    RowSource rows;                 ///< Of candidates,
+    std::vector<float> distances;   ///< and what their rays met, as extend_links() tells it,
+    std::uint32_t links = 0;        ///< so many each.
+
+    Vec3 at(std::size_t i) const {
+        return i < places.size() ? places[i].position : checks[i - places.size()];
+    }
+    std::size_t size() const { return places.size() + checks.size(); }
+};
+
+/// How far apart light at two places looks, over all sets: root mean square over six normals of the
+/// difference of perceptual lightness (CIE 1976 L*, of each channel), over that of the first's lightness, or
+/// over a tenth of white's where that is less.
+class LightDifference {
+public:
+    explicit LightDifference(const LitPlaces& lit, Job& job);
+    float between(std::size_t a, std::size_t b) const;
+    /// Of a place and what probes answer there, numbers being those of `which`.
+    float of_answer(std::size_t place, const ProbeWeights& weights,
+                    const std::vector<std::uint32_t>& which) const;
+
+private:
+    static constexpr std::size_t normals = 6;
+    std::size_t stride() const { return lit_.light.size() * normals; }
+    const LitPlaces& lit_;
+    std::vector<Rgb> lightness_;  ///< By place, set and normal.
+};
+
+/// What is white under a set: by its exposure, or of the brightest tenth of the places.
+float white_of(const BakeSet& set, const ProbeLight& light);
+
+/// Which candidates stay, ascending. Starts with those placed by hand and the outermost, and adds the worst
+/// told one of each neighbourhood until 95 of 100 places are told within the tolerance, and three of four in
+/// every block of space (metres a side), or the budget is reached; then leaves out whatever is not needed.
+std::vector<std::uint32_t> thin(const LitPlaces& lit, const ProbeSettings& settings, float block,
+                                PlaceFigures& figures, Job& job);
+
+}  // namespace stasigraph

@@ -1,0 +1,386 @@
+#pragma once
+// Which probes of a net answer at a point, and by how much. Standard library only, C++17, nothing allocated:
+// the game and the baker look up by the same code.
+
+#include <algorithm>
+#include <cmath>
+#include <cstddef>
+#include <cstdint>
+
+namespace stasigraph::runtime {
+
+inline constexpr std::uint32_t no_cell = 0xffffffffu;
+
+/// Probes with a smaller share of rays that met no back face stand in or behind geometry, and never answer.
+inline constexpr float least_validity = 0.7f;
+
+struct Point {
+    float x, y, z;
+};
+inline Point operator-(Point a, Point b) {
+    return {a.x - b.x, a.y - b.y, a.z - b.z};
+}
+inline Point operator+(Point a, Point b) {
+    return {a.x + b.x, a.y + b.y, a.z + b.z};
+}
+inline Point operator*(Point a, float s) {
+    return {a.x * s, a.y * s, a.z * s};
+}
+inline float dot(Point a, Point b) {
+    return a.x * b.x + a.y * b.y + a.z * b.z;
+}
+
+/// A net of probes, borrowed. Rules: (1) every cell is a tetrahedron of the points `vertex`; beside[k] is the
+/// cell over the face opposite vertex k, no_cell where there is none. (2) Points from `count` on are
+/// stand-ins without light, by which a net spans space whose probes lie in a plane, a line or a point;
+/// `dimension` says in which, and points that are asked for are projected into it. (3) A cell's `inverse`
+/// takes an offset from its first vertex to the weights of the other three.
+struct NetView {
+    std::uint32_t count = 0, cells = 0;
+    const float* position = nullptr;  ///< Three for each point, stand-ins included; metres.
+    const float* validity = nullptr;
+    const float* reach = nullptr;     ///< Metres up to which a probe's distances are known.
+    const float* distance = nullptr;  ///< side^2 pairs for each probe: mean and mean square, metres.
+    int side = 0;
+    const std::uint32_t *vertex = nullptr, *beside = nullptr;  ///< Four for each cell.
+    const float* inverse = nullptr;                            ///< Nine for each cell, by rows.
+    int dimension = 3;
+    float base[3] = {0, 0, 0}, axis[2][3] = {{0, 0, 0}, {0, 0, 0}};  ///< Of the plane or line.
+
+    Point at(std::uint32_t p) const {
+        return {position[3 * std::size_t{p}], position[3 * std::size_t{p} + 1],
+                position[3 * std::size_t{p} + 2]};
+    }
+};
+
+struct NetWeights {
+    static constexpr int most = 8;
+    int count = 0;  ///< 0: no probe is of use.
+    std::uint32_t probe[most] = {};
+    float weight[most] = {};  ///< Sum to 1.
+    float beyond = 0;         ///< Metres to the net, of a point outside it.
+};
+
+/// The inverse of a cell, as NetView keeps it.
+inline void invert_cell(const NetView& net, std::uint32_t cell, float* out) {
+    double e[3][3];
+    const Point o = net.at(net.vertex[4 * std::size_t{cell}]);
+    for (int k = 0; k < 3; ++k) {
+        const Point p = net.at(net.vertex[4 * std::size_t{cell} + 1 + k]);
+        e[k][0] = double{p.x} - double{o.x};
+        e[k][1] = double{p.y} - double{o.y};
+        e[k][2] = double{p.z} - double{o.z};
+    }
+    const auto cross = [](const double* a, const double* b, double* c) {
+        c[0] = a[1] * b[2] - a[2] * b[1];
+        c[1] = a[2] * b[0] - a[0] * b[2];
+        c[2] = a[0] * b[1] - a[1] * b[0];
+    };
+    double rows[3][3];
+    cross(e[1], e[2], rows[0]);
+    cross(e[2], e[0], rows[1]);
+    cross(e[0], e[1], rows[2]);
+    const double volume = e[0][0] * rows[0][0] + e[0][1] * rows[0][1] + e[0][2] * rows[0][2];
+    for (int i = 0; i < 9; ++i) out[i] = volume > 0 ? static_cast<float>(rows[i / 3][i % 3] / volume) : 0.0f;
+}
+
+namespace detail {
+
+/// Share of a probe's sight that reaches `distance` (Chebyshev's one-tailed inequality, as in Donnelly and
+/// Lauritzen, Variance Shadow Maps, 2006) by what its map says of that direction, blended between cells of
+/// the octahedral map (Cigolle et al., Survey of Efficient Representations for Independent Unit Vectors, JCGT
+/// 3(2), 2014).
+inline float sees(const NetView& net, std::uint32_t probe, Point offset) {
+    const float whole = std::sqrt(dot(offset, offset)), reach = net.reach[probe];
+    if (!(whole > 0)) return 1;
+    const float s = 1 / (std::fabs(offset.x) + std::fabs(offset.y) + std::fabs(offset.z));
+    float u = offset.x * s, v = offset.z * s;
+    if (offset.y < 0) {
+        const float a = (1 - std::fabs(v)) * (u < 0 ? -1.0f : 1.0f),
+                    b = (1 - std::fabs(u)) * (v < 0 ? -1.0f : 1.0f);
+        u = a;
+        v = b;
+    }
+    const int side = net.side;
+    const float x = (u * 0.5f + 0.5f) * static_cast<float>(side) - 0.5f,
+                y = (v * 0.5f + 0.5f) * static_cast<float>(side) - 0.5f;
+    const float fx = std::floor(x), fy = std::floor(y), tx = x - fx, ty = y - fy;
+    const float* map = net.distance + 2 * static_cast<std::size_t>(side) * side * probe;
+    float mean = 0, square = 0;
+    for (int k = 0; k < 4; ++k) {
+        int i = static_cast<int>(fx) + (k & 1), j = static_cast<int>(fy) + (k >> 1);
+        // Over an edge the map goes on at the mirrored place of the same edge.
+        if (i < 0 || i >= side) {
+            i = i < 0 ? 0 : side - 1;
+            j = side - 1 - j;
+        }
+        if (j < 0 || j >= side) {
+            j = j < 0 ? 0 : side - 1;
+            i = side - 1 - i;
+        }
+        const float w = ((k & 1) ? tx : 1 - tx) * ((k >> 1) ? ty : 1 - ty);
+        const float* m = map + 2 * (j * side + i);
+        mean += w * m[0];
+        square += w * m[1];
+    }
+    const float d = whole < reach ? whole : reach;
+    if (d <= mean) return 1;
+    // A least spread keeps flat surfaces from cutting sharply.
+    const float least = 0.02f * reach, spread = square - mean * mean,
+                variance = spread > least * least ? spread : least * least, over = d - mean;
+    const float p = variance / (variance + over * over);
+    return p * p * p;
+}
+
+struct Located {
+    std::uint32_t cell = no_cell;
+    float weight[4] = {0, 0, 0, 0};
+    float beyond = 0;
+};
+
+inline void weigh_corners(const NetView& net, std::uint32_t cell, Point p, float* w) {
+    const Point d = p - net.at(net.vertex[4 * std::size_t{cell}]);
+    const float* m = net.inverse + 9 * std::size_t{cell};
+    for (int k = 0; k < 3; ++k) w[k + 1] = m[3 * k] * d.x + m[3 * k + 1] * d.y + m[3 * k + 2] * d.z;
+    w[0] = 1 - w[1] - w[2] - w[3];
+}
+
+/// The place of a triangle nearest to a point, as weights of its corners. Ericson, Real-Time Collision
+/// Detection, 2005, section 5.1.5.
+inline void nearest_on_triangle(Point p, Point a, Point b, Point c, float* w) {
+    const Point ab = b - a, ac = c - a, ap = p - a, bp = p - b, cp = p - c;
+    const float d1 = dot(ab, ap), d2 = dot(ac, ap), d3 = dot(ab, bp), d4 = dot(ac, bp), d5 = dot(ab, cp),
+                d6 = dot(ac, cp);
+    const auto set = [&](float wa, float wb, float wc) {
+        w[0] = wa;
+        w[1] = wb;
+        w[2] = wc;
+    };
+    if (d1 <= 0 && d2 <= 0) return set(1, 0, 0);
+    if (d3 >= 0 && d4 <= d3) return set(0, 1, 0);
+    const float vc = d1 * d4 - d3 * d2;
+    if (vc <= 0 && d1 >= 0 && d3 <= 0) return set(1 - d1 / (d1 - d3), d1 / (d1 - d3), 0);
+    if (d6 >= 0 && d5 <= d6) return set(0, 0, 1);
+    const float vb = d5 * d2 - d1 * d6;
+    if (vb <= 0 && d2 >= 0 && d6 <= 0) return set(1 - d2 / (d2 - d6), 0, d2 / (d2 - d6));
+    const float va = d3 * d6 - d5 * d4;
+    if (va <= 0 && d4 - d3 >= 0 && d5 - d6 >= 0) {
+        const float t = (d4 - d3) / ((d4 - d3) + (d5 - d6));
+        return set(0, 1 - t, t);
+    }
+    const float sum = va + vb + vc;
+    set(va / sum, vb / sum, vc / sum);
+}
+
+/// A face of the hull: that of a cell opposite one of its vertices.
+struct HullFace {
+    std::uint32_t cell;
+    int face;
+};
+
+/// The face of the hull on the other side of one of a hull face's edges: the one without corner `away`.
+inline HullFace hull_beside(const NetView& net, HullFace from, int away) {
+    std::uint32_t cell = from.cell, stays = net.vertex[4 * std::size_t{cell} + from.face];
+    int over = away;
+    // Around the edge through the cells that share it; `stays` is the corner shared with the next one.
+    for (std::uint32_t guard = 0; guard < net.cells; ++guard) {
+        const std::uint32_t next = net.beside[4 * std::size_t{cell} + over];
+        if (next == no_cell) return {cell, over};
+        int shared = 0, came = 0;
+        for (int k = 0; k < 4; ++k) {
+            if (net.vertex[4 * std::size_t{next} + k] == stays) shared = k;
+            if (net.beside[4 * std::size_t{next} + k] == cell) came = k;
+        }
+        stays = net.vertex[4 * std::size_t{next} + came];
+        over = shared;
+        cell = next;
+    }
+    return from;
+}
+
+/// The place of the hull nearest to a point outside it: goes on over edges while that comes nearer, which for
+/// a convex hull leads to the nearest.
+inline Located nearest_on_hull(const NetView& net, HullFace face, Point p) {
+    const auto look = [&](HullFace f, float* w) {
+        int c[3], n = 0;
+        for (int k = 0; k < 4; ++k)
+            if (k != f.face) c[n++] = k;
+        const std::uint32_t* v = net.vertex + 4 * std::size_t{f.cell};
+        float t[3];
+        const Point a = net.at(v[c[0]]), b = net.at(v[c[1]]), d = net.at(v[c[2]]);
+        nearest_on_triangle(p, a, b, d, t);
+        w[f.face] = 0;
+        for (int i = 0; i < 3; ++i) w[c[i]] = t[i];
+        const Point q = a * t[0] + b * t[1] + d * t[2] - p;
+        return dot(q, q);
+    };
+    Located out;
+    float best = look(face, out.weight);
+    for (std::uint32_t guard = 0; guard < 4 * net.cells; ++guard) {
+        HullFace to = face;
+        float least = best * (1 - 1e-6f), w[4], kept[4] = {0, 0, 0, 0};
+        for (int k = 0; k < 4; ++k) {
+            if (k == face.face || out.weight[k] > 1e-6f) continue;
+            HullFace next = hull_beside(net, face, k);
+            // At a corner also those that only touch it: two further ones on either side are enough to turn.
+            for (int turn = 0; turn < 3; ++turn) {
+                const float d = look(next, w);
+                if (d < least) {
+                    least = d;
+                    to = next;
+                    std::copy(w, w + 4, kept);
+                }
+                int further = -1;
+                for (int m = 0; m < 4 && further < 0; ++m)
+                    if (m != next.face && !(w[m] > 1e-6f)) further = m;
+                if (further < 0) break;
+                next = hull_beside(net, next, further);
+            }
+        }
+        if (!(least < best * (1 - 1e-6f))) break;
+        best = least;
+        face = to;
+        std::copy(kept, kept + 4, out.weight);
+    }
+    out.cell = face.cell;
+    out.beyond = std::sqrt(best);
+    return out;
+}
+
+/// The cell that holds a point: walks there from another (Devillers, Pion and Teillaud, Walking in a
+/// Triangulation, 2002).
+inline Located locate(const NetView& net, Point p, std::uint32_t from) {
+    constexpr float slack = -1e-5f;
+    Located out;
+    std::uint32_t cell = from < net.cells ? from : 0, best = cell;
+    float best_least = -1e30f;
+    for (std::uint32_t step = 0; step < net.cells + 8; ++step) {
+        weigh_corners(net, cell, p, out.weight);
+        int worst = 0;
+        for (int k = 1; k < 4; ++k)
+            if (out.weight[k] < out.weight[worst]) worst = k;
+        if (out.weight[worst] > best_least) {
+            best_least = out.weight[worst];
+            best = cell;
+        }
+        if (out.weight[worst] >= slack) break;
+        // Rounding can send a walk through flat cells in circles.
+        if (step > 512 && best_least > -0.01f) {
+            cell = best;
+            weigh_corners(net, cell, p, out.weight);
+            break;
+        }
+        const std::uint32_t next = net.beside[4 * std::size_t{cell} + worst];
+        if (next == no_cell) return nearest_on_hull(net, {cell, worst}, p);
+        cell = next;
+    }
+    out.cell = cell;
+    float sum = 0;
+    for (float& w : out.weight) {
+        w = w > 0 ? w : 0;
+        sum += w;
+    }
+    for (float& w : out.weight) w /= sum;
+    return out;
+}
+
+inline bool answers(const NetView& net, std::uint32_t p) {
+    return p < net.count && !(net.validity[p] < least_validity);
+}
+
+inline void finish(NetWeights& out, float total) {
+    for (int i = 0; i < out.count; ++i) out.weight[i] /= total;
+}
+
+/// Of the cells around one, the probes that see the point, by their distance from it; to what is there
+/// already. `share`: how much they count together with what is there.
+inline void look_around(const NetView& net, std::uint32_t cell, Point p, float share, bool corrected,
+                        NetWeights& out, float& total) {
+    constexpr int most = 32;
+    std::uint32_t queue[most] = {cell};
+    int size = 1;
+    for (int i = 0; i < size && out.count < NetWeights::most; ++i)
+        for (int k = 0; k < 4; ++k) {
+            const std::uint32_t next = net.beside[4 * std::size_t{queue[i]} + k];
+            if (next == no_cell || size == most || std::find(queue, queue + size, next) != queue + size)
+                continue;
+            queue[size++] = next;
+        }
+    float found[NetWeights::most], sum = 0;
+    const int before = out.count;
+    for (int i = 0; i < size; ++i)
+        for (int k = 0; k < 4 && out.count < NetWeights::most; ++k) {
+            const std::uint32_t v = net.vertex[4 * std::size_t{queue[i]} + k];
+            if (!answers(net, v) || std::find(out.probe, out.probe + out.count, v) != out.probe + out.count)
+                continue;
+            const Point d = p - net.at(v);
+            const float sight = corrected ? sees(net, v, d) : 1;
+            if (!(sight > 0.2f)) continue;
+            found[out.count] = sight / (dot(d, d) + 1e-4f);
+            sum += found[out.count];
+            out.probe[out.count++] = v;
+        }
+    for (int i = before; i < out.count; ++i) {
+        out.weight[i] = found[i] / sum * share;
+        total += out.weight[i];
+    }
+}
+
+}  // namespace detail
+
+/// Weights of the probes at a point: those of the corners of its cell (outside the net: of the nearest place
+/// of its hull), each by how much of its sight reaches the point. Where they see too little of it, probes of
+/// the cells around that do see it join in. `hint`: in, a cell to look from first; out, the one it was.
+/// `corrected`: whether sight counts at all. Threads: safe. Cost: constant with a good hint, else a walk
+/// through the net.
+inline NetWeights net_weights(const NetView& net, Point p, std::uint32_t& hint, bool corrected = true) {
+    constexpr float enough = 0.05f;  // of the weights
+    NetWeights out;
+    if (net.cells == 0) return out;
+    const Point asked = p;
+    if (net.dimension < 3) {
+        const Point base{net.base[0], net.base[1], net.base[2]}, d = p - base;
+        p = base;
+        for (int k = 0; k < net.dimension; ++k) {
+            const Point a{net.axis[k][0], net.axis[k][1], net.axis[k][2]};
+            p = p + a * dot(a, d);
+        }
+    }
+    const detail::Located at = detail::locate(net, p, hint);
+    hint = at.cell;
+    out.beyond = at.beyond;
+    if (net.dimension < 3) {
+        const Point d = asked - p;
+        out.beyond = std::sqrt(out.beyond * out.beyond + dot(d, d));
+    }
+    float total = 0, plain = 0;
+    for (int k = 0; k < 4; ++k) {
+        const std::uint32_t v = net.vertex[4 * std::size_t{at.cell} + k];
+        if (!(at.weight[k] > 1e-5f) || !detail::answers(net, v)) continue;
+        const float w = at.weight[k] * (corrected ? detail::sees(net, v, asked - net.at(v)) : 1);
+        out.probe[out.count] = v;
+        out.weight[out.count++] = w;
+        total += w;
+        plain += at.weight[k];
+    }
+    if (total < enough) detail::look_around(net, at.cell, asked, enough - total, corrected, out, total);
+    if (!(total > 1e-6f)) {
+        // Nothing sees the point: as if nothing stood in between.
+        out.count = 0;
+        total = 0;
+        if (plain > 0)
+            for (int k = 0; k < 4; ++k) {
+                const std::uint32_t v = net.vertex[4 * std::size_t{at.cell} + k];
+                if (!(at.weight[k] > 1e-5f) || !detail::answers(net, v)) continue;
+                out.probe[out.count] = v;
+                out.weight[out.count++] = at.weight[k];
+                total += at.weight[k];
+            }
+        else
+            detail::look_around(net, at.cell, asked, 1, false, out, total);
+    }
+    detail::finish(out, total);
+    return out;
+}
+
+}  // namespace stasigraph::runtime
