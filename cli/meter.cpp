@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <fstream>
 
 #include "common.hpp"
@@ -11,8 +12,9 @@ namespace {
 struct Options {
     Common common;
     fs::path out, points;
-    std::string at, facing, set, from = "lightmap";
-    float reach = 0.05f;
+    std::string at, facing, set, from = "lightmap", walk;
+    fs::path file;
+    float reach = 0.05f, step = 0.1f;
 };
 
 Vec3 json_vec(const Json& entry, const char* key, const std::string& where) {
@@ -122,6 +124,82 @@ std::string answers_text(const ProbeWeights& w) {
     return w.beyond > 0 ? text + fmt::format("; {:.1f} m outside of them", w.beyond) : text;
 }
 
+/// Points with blanks or semicolons between them.
+std::vector<Vec3> parse_path(const std::string& text) {
+    std::vector<Vec3> path;
+    std::string point;
+    for (const char c : text + " ") {
+        if (c != ' ' && c != ';') {
+            point += c;
+        } else if (!point.empty()) {
+            path.push_back(parse_vec(point, "--walk"));
+            point.clear();
+        }
+    }
+    if (path.size() < 2) throw CLI::ValidationError("--walk", "needs two points or more, as \"X,Y,Z X,Y,Z\"");
+    return path;
+}
+
+void walk(const Options& o, Job& job) {
+    const fs::path folder = o.out.empty() ? default_output(o.common.level) : o.out;
+    const Level names = load_level(o.common.level);
+    const std::string set = names.sets[set_index(names, o.set)].name;
+    const BakedLevel b = load_baked(o.common, folder, set);
+    WalkSettings settings{.step = o.step};
+    if (!o.facing.empty()) settings.facing = parse_vec(o.facing, "--facing");
+    if (!(length(settings.facing) > 0))
+        throw Error{.what = "facing has no direction",
+                    .where = "--facing",
+                    .value = o.facing,
+                    .remedy = "Give a direction such as 0,1,0."};
+    const Level shown = as_in_set(b.level, set_index(b.level, set));
+    const std::vector<WalkStep> steps =
+        walk_probes(shown, b.bake.atlas, {&b.bake.sets[0], &b.bake.probes, &b.bake.visibility, nullptr},
+                    parse_path(o.walk), settings, job);
+    job.finish();
+    std::vector<float> errors;
+    std::size_t jumps = 0;
+    for (const WalkStep& s : steps) {
+        errors.push_back(s.error);
+        jumps += s.jump ? 1 : 0;
+    }
+    const float worst = *std::max_element(errors.begin(), errors.end());
+    const auto at = errors.begin() + static_cast<std::ptrdiff_t>((errors.size() - 1) * 95 / 100);
+    std::nth_element(errors.begin(), at, errors.end());
+    const fs::path file = o.file.empty() ? fs::path("walk-" + set + ".png") : o.file;
+    write_walk_plot(file,
+                    fmt::format("A walk of {:.1f} m, set {}: light between probes against exact light",
+                                steps.back().distance, set),
+                    steps);
+    if (o.common.json) {
+        Json j = {{"set", set},
+                  {"file", file.string()},
+                  {"length_m", steps.back().distance},
+                  {"error", {{"worst", worst}, {"percentile_95", *at}}},
+                  {"jumps", jumps},
+                  {"steps", Json::array()}};
+        for (const WalkStep& s : steps)
+            j["steps"].push_back({{"distance_m", s.distance},
+                                  {"at", vec(s.at)},
+                                  {"probes_lux", rgb(s.probes)},
+                                  {"uncorrected_lux", rgb(s.uncorrected)},
+                                  {"exact_lux", rgb(s.exact)},
+                                  {"error", s.error},
+                                  {"jump", s.jump}});
+        say("{}\n", j.dump(1));
+        return;
+    }
+    say("{} readings over {:.1f} m, set {}\n", steps.size(), steps.back().distance, set);
+    say("error        {:.1f} % of lightness at the 95th percentile, {:.1f} % at worst\n", 100 * *at,
+        100 * worst);
+    say("jumps        {}\n", jumps);
+    for (const WalkStep& s : steps)
+        if (s.jump)
+            say("  at {:.1f} m ({:.2f}, {:.2f}, {:.2f}): {:.4g} lux between probes, {:.4g} exact\n",
+                s.distance, s.at.x, s.at.y, s.at.z, luminance(s.probes), luminance(s.exact));
+    say("wrote {}\n", file.string());
+}
+
 }  // namespace
 
 void add_meter(CLI::App& app) {
@@ -133,16 +211,31 @@ void add_meter(CLI::App& app) {
     auto* points = c->add_option("--points", o->points,
                                  "a JSON file: an array of {\"at\": [x,y,z], \"facing\": [x,y,z]}");
     c->add_option("--facing", o->facing,
-                  "the way the surface faces, X,Y,Z; any surface unless given (probes: 0,1,0)")
-        ->needs(at);
+                  "the way the surface faces, X,Y,Z; any surface unless given (probes: 0,1,0)");
     c->add_option("--set", o->set, "the bake set; the first unless given");
     c->add_option("--from", o->from, "lightmap or probes")->check(CLI::IsMember({"lightmap", "probes"}));
     c->add_option("--reach", o->reach, "how far from the point a surface may be, metres")
         ->check(CLI::Range(0.0, 1000.0));
     c->add_option("--out", o->out, "the folder of the bake; `baked` beside the level unless given");
-    at->excludes(points);
-    c->callback([o, at, points] {
-        if (!*at && !*points) throw CLI::RequiredError("--at or --points");
+    auto* path = c->add_option(
+        "--walk", o->walk,
+        "compare probes with exact light along a path of points, \"X,Y,Z X,Y,Z ...\"; plots it");
+    c->add_option("--step", o->step, "with --walk: metres between readings")
+        ->check(CLI::Range(0.001, 100.0))
+        ->needs(path);
+    c->add_option("--file", o->file, "with --walk: the plot to write; walk-SET.png unless given")
+        ->needs(path);
+    at->excludes(points)->excludes(path);
+    path->excludes(points);
+    c->callback([o, at, points, path] {
+        if (*path) {
+            parse_path(o->walk);
+            if (!o->facing.empty()) parse_vec(o->facing, "--facing");
+            guarded(o->common, [&](Job& job) { walk(*o, job); });
+            return;
+        }
+        if (!*at && !*points) throw CLI::RequiredError("--at, --points or --walk");
+        if (*points && !o->facing.empty()) throw CLI::ExcludesError("--facing", "--points");
         if (*at) parse_vec(o->at, "--at");
         if (!o->facing.empty()) parse_vec(o->facing, "--facing");
         guarded(o->common, [&](Job& job) {

@@ -13,7 +13,7 @@ struct Options {
     std::string ev = "auto";
     float fov = 50;
     int samples = 4;
-    bool linear = false;
+    bool linear = false, net = false;
 };
 
 Camera camera_of(const Options& o, const Level& level) {
@@ -36,6 +36,7 @@ Show show_from(const std::string& name) {
            : name == "charts"    ? Show::charts
            : name == "density"   ? Show::density
            : name == "occlusion" ? Show::occlusion
+           : name == "probes"    ? Show::probes
                                  : Show::lit;
 }
 
@@ -43,7 +44,9 @@ void run(const Options& o, ViewSettings settings, Job& job) {
     settings.show = show_from(o.show);
     settings.samples = o.samples;
     settings.moving = o.probes == "on";
-    const bool needs_light = settings.show == Show::lit || settings.show == Show::light;
+    settings.net = o.net;
+    const bool needs_light =
+        settings.show == Show::lit || settings.show == Show::light || settings.show == Show::probes;
     const fs::path folder = o.folder.empty() ? default_output(o.common.level) : o.folder;
     BakedLevel b;
     std::optional<float> ev;
@@ -73,7 +76,7 @@ void run(const Options& o, ViewSettings settings, Job& job) {
     if (!needs_light)
         ev.reset();
     else if (metered)
-        ev = auto_exposure(picture);
+        ev = auto_exposure(picture) + (settings.show == Show::probes ? 1.2f : 0);  // what is around is dimmed
     if (o.linear)
         write_exr(file, picture.width, picture.height, picture.pixels);
     else
@@ -108,8 +111,9 @@ void add_view(CLI::App& app) {
     eye->needs(toward);
     c->add_option("--fov", o->fov, "vertical field of view with --eye, degrees")
         ->check(CLI::Range(1.0, 170.0));
-    c->add_option("--show", o->show, "lit, light, albedo, charts, density or occlusion")
-        ->check(CLI::IsMember({"lit", "light", "albedo", "charts", "density", "occlusion"}));
+    c->add_option("--show", o->show, "lit, light, albedo, charts, density, occlusion or probes")
+        ->check(CLI::IsMember({"lit", "light", "albedo", "charts", "density", "occlusion", "probes"}));
+    c->add_flag("--net", o->net, "with --show probes: the tetrahedra between them as well");
     c->add_option("--set", o->set, "the bake set; the first unless given");
     c->add_option("--exposure", o->ev, "exposure value at ISO 100, or auto: the set's own, else metered");
     c->add_option("--size", o->size, "WIDTHxHEIGHT in pixels");

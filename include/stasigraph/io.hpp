@@ -9,6 +9,7 @@
 #include "stasigraph/bake.hpp"
 #include "stasigraph/changes.hpp"
 #include "stasigraph/error.hpp"
+#include "stasigraph/picture.hpp"
 #include "stasigraph/place.hpp"
 
 namespace stasigraph {
@@ -145,6 +146,10 @@ ContactLayout contact_layout(std::size_t pictures, int width, std::size_t lines)
 /// Pictures side by side in a PNG. Throws Error where one is larger than the layout has it.
 void write_contact_sheet(const std::filesystem::path& to, const std::string& title,
                          const ContactLayout& layout, const std::vector<ContactPicture>& pictures);
+
+/// A walk as a plot of 1280 x 800 pixels, PNG: light over distance, and the error below it; jumps are marked.
+void write_walk_plot(const std::filesystem::path& to, const std::string& title,
+                     const std::vector<WalkStep>& steps);
 
 /// A result read back.
 struct SavedBake {

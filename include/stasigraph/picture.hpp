@@ -11,8 +11,10 @@ namespace stasigraph {
 
 /// What view() draws. `lit`: the level as the player sees it; `light`: baked light on white; `albedo`;
 /// `charts`: each chart in a colour of its own; `density`: a checker of texels, coloured from too coarse
-/// (warm) to too fine (cool); `occlusion`: how open the surroundings are, white where nothing is near.
-enum class Show : std::uint8_t { lit, light, albedo, charts, density, occlusion };
+/// (warm) to too fine (cool); `occlusion`: how open the surroundings are, white where nothing is near;
+/// `probes`: the level dimmed, and in it each probe as a ball lit by what it holds, unused ones crossed out
+/// in red.
+enum class Show : std::uint8_t { lit, light, albedo, charts, density, occlusion, probes };
 
 struct ViewSettings {
     int width = 1280, height = 800;  ///< Pixels. Range [8, 8192].
@@ -21,6 +23,7 @@ struct ViewSettings {
     int samples = 4;
     Show show = Show::lit;
     bool moving = true;  ///< Draw moving things, lit by the probes.
+    bool net = false;    ///< With Show::probes: the edges of the tetrahedra as well.
 };
 
 struct Picture {
@@ -73,5 +76,28 @@ std::vector<MeterReading> meter_lightmap(const Level& level, const Atlas& atlas,
                                          const std::vector<MeterPoint>& points, float reach, Job& job);
 std::vector<MeterReading> meter_probes(const ProbeNet& net, const BakedSet& set,
                                        const std::vector<MeterPoint>& points);
+
+struct WalkSettings {
+    float step = 0.1f;     ///< Metres between readings, at most.
+    Vec3 facing{0, 1, 0};  ///< The way the surface faces that is lit; need not be unit length.
+};
+
+/// A reading on a walk.
+struct WalkStep {
+    float distance = 0;  ///< Metres from the start, along the path.
+    Vec3 at;
+    Rgb probes;       ///< E as interpolated between probes, lux.
+    Rgb uncorrected;  ///< The same without regard to what stands in between.
+    Rgb exact;  ///< E as a probe right there would tell it: by rays to the baked lightmaps and every light.
+    float error = 0;  ///< Between probes and exact, of perceptual lightness.
+    bool jump =
+        false;  ///< Since the step before, the one changed by a tenth of lightness more than the other.
+    ProbeWeights weights;
+};
+
+/// Compares light from probes with exact light along a path through the level, of two points or more, metres.
+/// Throws Error where the bake has no probes. Cost: 4096 rays a step.
+std::vector<WalkStep> walk_probes(const Level& level, const Atlas& atlas, const ViewLight& light,
+                                  const std::vector<Vec3>& path, const WalkSettings& settings, Job& job);
 
 }  // namespace stasigraph

@@ -1,275 +1,14 @@
 #include <algorithm>
 
-#include "finish/pages.hpp"
-#include "light/direct.hpp"
-#include "picture/colors.hpp"
+#include "picture/probe_marks.hpp"
+#include "picture/viewer.hpp"
 #include "stasigraph/error.hpp"
-#include "stasigraph/picture.hpp"
-#include "trace/ray_caster.hpp"
 
 namespace stasigraph {
 
 namespace {
 
 constexpr std::size_t rows_per_task = 8;
-
-class Viewer {
-public:
-    Viewer(const Level& level, const Atlas& atlas, const ViewLight& light, const ViewSettings& settings,
-           float vertical_fov)
-        : level_(level),
-          atlas_(atlas),
-          light_(light),
-          settings_(settings),
-          textures_(level),
-          caster_(level, textures_,
-                  [&](const Surface& s) {
-                      return s.part == Part::still || (s.part == Part::moving && settings.moving);
-                  }),
-          pixel_angle_(2 * std::tan(vertical_fov / 2) / static_cast<float>(settings.height)) {
-        if (!light.set) return;
-        for (const BakeSet& b : level.sets)
-            if (b.name == light.set->name) recipe_ = b;
-        for (std::uint32_t i = 0; i < level.lights.size(); ++i) {
-            const Light& l = level.lights[i];
-            if (l.role == BakeRole::whole || !(max_channel(recipe_.gain(l.group)) > 0) ||
-                !(max_channel(l.color) > 0))
-                continue;
-            live_.push_back({i, {}});
-            if (!light.visibility) continue;
-            for (const VisibilityPage& page : *light.visibility) {
-                const auto at = std::find(page.lights.begin(), page.lights.end(), l.name);
-                live_.back().channel.push_back(
-                    at == page.lights.end() ? -1 : static_cast<int>(at - page.lights.begin()));
-            }
-        }
-    }
-
-    /// `first` becomes the first surface that is seen.
-    Rgb along(Vec3 origin, Vec3 direction, std::uint32_t& first) const {
-        first = none;
-        Vec3 start = origin;
-        Rgb through{1, 1, 1}, sum;
-        for (int step = 0; step < 24; ++step) {
-            const Hit hit = caster_.closest({start, direction});
-            if (hit.surface == none) return sum + through * background(direction);
-            const Surface& surface = level_.surfaces[hit.surface];
-            const bool two_sided = level_.materials[surface.material].double_sided;
-            // As a game culls them: the backs of single-sided faces are not there.
-            if (!hit.back || two_sided) {
-                if (first == none) first = hit.surface;
-                const Rgb own = shade(hit, bumped_place(hit), direction);
-                if (!caster_.is_glass(hit.surface) || settings_.show == Show::charts ||
-                    settings_.show == Show::density)
-                    return sum + through * own;
-                const TextureSet::Passage p = textures_.passage(level_, surface, hit.triangle, hit.u, hit.v);
-                sum += through * own * (1 - p.share);
-                through = through * p.tint * p.share;
-                if (!(max_channel(through) > 0.002f)) return sum;
-            }
-            start = start + direction * (hit.distance + ray_start_offset);
-        }
-        return sum;
-    }
-
-private:
-    /// The place of a hit, its normal bent by the material's map.
-    RayCaster::Place bumped_place(const Hit& hit) const {
-        RayCaster::Place place = caster_.place(hit);
-        const Surface& surface = level_.surfaces[hit.surface];
-        if (level_.materials[surface.material].normal_texture.image == none) return place;
-        const float side = hit.back ? -1.0f : 1.0f;
-        place.normal = textures_.mapped_normal(level_, surface, hit.triangle, {hit.u, hit.v}, {},
-                                               place.normal * side, place.face_normal * side) *
-                       side;
-        return place;
-    }
-
-    Rgb shade(const Hit& hit, const RayCaster::Place& place, Vec3 direction) const {
-        const Surface& surface = level_.surfaces[hit.surface];
-        switch (settings_.show) {
-            case Show::albedo:
-                return textures_.albedo(level_, surface, hit.triangle, hit.u, hit.v);
-            case Show::charts:
-                return charts(hit) * shape(place);
-            case Show::density:
-                return density(hit, place, direction) * shape(place);
-            case Show::occlusion: {
-                const std::uint32_t page = hit.back ? none : atlas_.surfaces[hit.surface].page;
-                if (page == none) return Rgb{0.09f, 0.09f, 0.1f};
-                const float open = sample_page((*light_.occlusion)[page], page_place(hit));
-                return {open, open, open};
-            }
-            case Show::light:
-                return irradiance(hit, place) * (1 / pi);
-            case Show::lit:
-                break;
-        }
-        Rgb emitted = textures_.emission(level_, surface, hit.triangle, hit.u, hit.v);
-        if (surface.group != none && light_.set) emitted = emitted * recipe_.gain(surface.group);
-        return textures_.albedo(level_, surface, hit.triangle, hit.u, hit.v) * irradiance(hit, place) *
-                   (1 / pi) +
-               emitted;
-    }
-
-    Rgb background(Vec3 direction) const {
-        if (settings_.show != Show::lit && settings_.show != Show::light) return {0.05f, 0.06f, 0.08f};
-        if (level_.sky.group == none) return {};
-        return sky_radiance(level_.sky, direction) * recipe_.gain(level_.sky.group);
-    }
-
-    /// Direct light of the lamps that are not baked whole, lux.
-    Rgb live_light(const Hit& hit, const RayCaster::Place& place) const {
-        Rgb sum;
-        const Receiver r = surface_receiver(place.position, place.normal, place.face_normal);
-        const std::uint32_t page = hit.back ? none : atlas_.surfaces[hit.surface].page;
-        for (const LiveLight& live : live_) {
-            const Light& light = level_.lights[live.light];
-            const bool mapped = light.role == BakeRole::bounce && page < live.channel.size();
-            const float map = mapped ? visibility(hit, page, live.channel[page]) : 1;
-            if (!(map > 0)) continue;
-            draw_light(light, level_.profiles, r, live_samples, 0x6c697665u + live.light,
-                       [&](Vec3 w, Rgb e, float distance) {
-                           const float weight = r.weight(w) * map;
-                           if (!(weight > 0)) return;
-                           sum += e * recipe_.gain(light.group) * weight *
-                                  (mapped ? Rgb{1, 1, 1} : caster_.transmitted({r.position, w, distance}));
-                       });
-        }
-        return sum;
-    }
-
-    /// A page's map as a game's sampler reads it.
-    float visibility(const Hit& hit, std::uint32_t page, int channel) const {
-        const VisibilityPage& map = (*light_.visibility)[page];
-        if (channel < 0 || map.texels.empty()) return 0;
-        const Vec2 at = page_place(hit) - Vec2{0.5f, 0.5f};
-        const float fx = std::floor(at.x), fy = std::floor(at.y), tx = at.x - fx, ty = at.y - fy;
-        const auto texel = [&](float x, float y) {
-            const int px = std::clamp(static_cast<int>(x), 0, map.side - 1),
-                      py = std::clamp(static_cast<int>(y), 0, map.side - 1);
-            return static_cast<float>(map.texels[static_cast<std::size_t>(py) * map.side + px]
-                                                [static_cast<std::size_t>(channel)]) /
-                   255;
-        };
-        return (texel(fx, fy) * (1 - tx) + texel(fx + 1, fy) * tx) * (1 - ty) +
-               (texel(fx, fy + 1) * (1 - tx) + texel(fx + 1, fy + 1) * tx) * ty;
-    }
-
-    Vec2 page_place(const Hit& hit) const {
-        const SurfaceUv& uv = atlas_.surfaces[hit.surface];
-        return texel_of(hit, atlas_.layouts[uv.layout]) +
-               Vec2{static_cast<float>(uv.x), static_cast<float>(uv.y)};
-    }
-
-    /// A faint shading by direction, so that forms read without light.
-    static float shape(const RayCaster::Place& place) {
-        return 0.8f + 0.2f * dot(place.normal, Vec3{0.36f, 0.8f, 0.48f});
-    }
-
-    Vec2 texel_of(const Hit& hit, const Layout& layout) const {
-        const std::uint32_t* c = &layout.indices[3 * static_cast<std::size_t>(hit.triangle)];
-        return layout.uv[c[0]] * (1 - hit.u - hit.v) + layout.uv[c[1]] * hit.u + layout.uv[c[2]] * hit.v;
-    }
-
-    Rgb irradiance(const Hit& hit, const RayCaster::Place& place) const {
-        const Surface& surface = level_.surfaces[hit.surface];
-        const SurfaceUv& uv = atlas_.surfaces[hit.surface];
-        const Rgb live = live_light(hit, place);
-        if (uv.page != none && !hit.back) return live + mapped_light(hit, place);
-        if (surface.lit_by == LitBy::nothing) return live;
-        return live +
-               probe_irradiance(probe_weights(*light_.probes, place.position + place.face_normal * 0.05f),
-                                light_.set->probes, place.normal);
-    }
-
-    /// From the lightmap, as a game's shader reads it.
-    Rgb mapped_light(const Hit& hit, const RayCaster::Place& place) const {
-        const std::uint32_t page = atlas_.surfaces[hit.surface].page;
-        const Vec2 at = page_place(hit);
-        const Rgb flat = sample_page(light_.set->pages[page], at);
-        if (light_.set->directional.empty()) return flat;
-        return directional_irradiance(flat, sample_page(light_.set->directional[page], at),
-                                      caster_.place(hit).normal, place.normal);
-    }
-
-    Rgb charts(const Hit& hit) const {
-        const SurfaceUv& uv = atlas_.surfaces[hit.surface];
-        if (uv.page == none) return {0.09f, 0.09f, 0.1f};
-        return chart_color(hit.surface, atlas_.layouts[uv.layout].chart[hit.triangle]);
-    }
-
-    Rgb density(const Hit& hit, const RayCaster::Place& place, Vec3 direction) const {
-        const SurfaceUv& uv = atlas_.surfaces[hit.surface];
-        if (uv.page == none) return {0.09f, 0.09f, 0.1f};
-        const Layout& layout = atlas_.layouts[uv.layout];
-        const Vec2 t = texel_of(hit, layout);
-        const RayCaster::Corners c = caster_.corners(hit.surface, hit.triangle);
-        const std::uint32_t* i = &layout.indices[3 * static_cast<std::size_t>(hit.triangle)];
-        const float texels =
-            std::abs(cross(layout.uv[i[1]] - layout.uv[i[0]], layout.uv[i[2]] - layout.uv[i[0]]));
-        const float metres = length(cross(c.b - c.a, c.c - c.a));
-        const float reached = metres > 0 ? std::sqrt(texels / metres) : 0;
-        // Squares are single texels; where the picture cannot show them they fade instead of flickering.
-        const float facing = std::max(0.05f, std::abs(dot(place.face_normal, direction)));
-        const float pixels = 1 / (hit.distance * pixel_angle_ * reached) * std::sqrt(facing);
-        const float contrast = 0.4f * std::clamp((pixels - 1) / 2, 0.0f, 1.0f);
-        const bool dark = ((static_cast<int>(t.x) + static_cast<int>(t.y)) & 1) != 0;
-        const float share = reached / (level_.lightmap.density * atlas_.density_scale);
-        return density_color(share) * (dark ? 1 - contrast : 1 + contrast / 4);
-    }
-
-    const Level& level_;
-    const Atlas& atlas_;
-    /// Rays for the live light of one sample of a pixel: its disc is softened by the pixel's samples alone.
-    static constexpr int live_samples = 4;
-    struct LiveLight {
-        std::uint32_t light = 0;
-        std::vector<int> channel;  ///< Of each page's visibility map; -1 where the light does not reach it.
-    };
-
-    ViewLight light_;
-    const ViewSettings& settings_;
-    TextureSet textures_;
-    RayCaster caster_;
-    float pixel_angle_;  ///< Radians, in the middle of the picture.
-    BakeSet recipe_;
-    std::vector<LiveLight> live_;
-};
-
-/// The camera's rays.
-class Shot {
-public:
-    Shot(const Viewer& viewer, const Camera& camera, const ViewSettings& settings)
-        : viewer_(viewer), eye_(camera.eye), width_(settings.width), height_(settings.height) {
-        ahead_ = normalize(camera.toward - camera.eye);
-        const Vec3 up = std::abs(ahead_.y) > 0.999f ? Vec3{0, 0, -1} : Vec3{0, 1, 0};
-        const Vec3 right = normalize(cross(ahead_, up));
-        const float half = std::tan(camera.vertical_fov / 2);
-        across_ = right * (half * static_cast<float>(width_) / static_cast<float>(height_));
-        above_ = cross(right, ahead_) * half;
-    }
-
-    /// The mean of side times side samples; `surface` is what the last one met.
-    Rgb pixel(int x, int y, int side, std::uint32_t& surface) const {
-        Rgb sum;
-        const float step = 1 / static_cast<float>(side);
-        for (int s = 0; s < side * side; ++s) {
-            const float px = (static_cast<float>(x) + (static_cast<float>(s % side) + 0.5f) * step) /
-                             static_cast<float>(width_);
-            const float py = (static_cast<float>(y) + (static_cast<float>(s / side) + 0.5f) * step) /
-                             static_cast<float>(height_);
-            sum += viewer_.along(eye_, normalize(ahead_ + across_ * (2 * px - 1) + above_ * (1 - 2 * py)),
-                                 surface);
-        }
-        return sum * (step * step);
-    }
-
-private:
-    const Viewer& viewer_;
-    Vec3 eye_, ahead_, across_, above_;  ///< The last two reach to the picture's edges.
-    int width_, height_;
-};
 
 /// Pixels that differ from one beside them by more than `seen` of the brighter, and all within `around`
 /// pixels of where one surface gives way to another, so that what is thinner than a pixel is found where one
@@ -324,7 +63,8 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
                     .where = "--size",
                     .value = std::to_string(settings.width) + "x" + std::to_string(settings.height),
                     .remedy = "Use 8 to 8192 pixels."};
-    if (!light.set && (settings.show == Show::lit || settings.show == Show::light))
+    if (!light.set &&
+        (settings.show == Show::lit || settings.show == Show::light || settings.show == Show::probes))
         throw Error{.what = "this picture needs a bake",
                     .where = "view",
                     .value = "",
@@ -335,6 +75,12 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
                     .where = "view",
                     .value = "",
                     .remedy = "Add [occlusion] with reach = 1.5 (metres) to the sheet, and bake."};
+    if (settings.show == Show::probes &&
+        (!light.probes || light.probes->size() == 0 || light.set->probes.size() != light.probes->size()))
+        throw Error{.what = "the bake has no probes",
+                    .where = "view",
+                    .value = "",
+                    .remedy = "Add a [[volume]] to the sheet, and bake."};
     const Viewer viewer(level, atlas, light, settings, camera.vertical_fov);
     Picture picture{settings.width, settings.height,
                     std::vector<Rgb>(static_cast<std::size_t>(settings.width) * settings.height)};
@@ -364,6 +110,18 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
             for (int x = 0; x < settings.width; ++x)
                 if (busy[at(x, y)]) picture.pixels[at(x, y)] = shot.pixel(x, y, side, surface[at(x, y)]);
         });
+    }
+    if (settings.show == Show::probes) {
+        // What the probes stand in steps back.
+        for (Rgb& c : picture.pixels) {
+            const float grey = luminance(c);
+            c = Rgb{grey, grey, grey} * 0.2f + c * 0.2f;
+        }
+        const auto set = std::find_if(level.sets.begin(), level.sets.end(),
+                                      [&](const BakeSet& s) { return s.name == light.set->name; });
+        const float ev =
+            set != level.sets.end() && set->exposure ? *set->exposure : auto_exposure(picture) + 1;
+        draw_probes(viewer, shot, light, settings.net, std::exp2(ev) / 2, picture, job);
     }
     job.finish();
     return picture;

@@ -40,6 +40,11 @@ float relative(float off, float whole) {
 
 }  // namespace
 
+float lightness_apart(Rgb exact, Rgb other, float white) {
+    const Rgb a = lightness(exact, white), b = lightness(other, white);
+    return std::sqrt(square(a - b) / std::max(square(a), dark * dark));
+}
+
 float white_of(const BakeSet& set, const ProbeLight& light) {
     // ISO 2720: middle grey, 18 % of white, is a luminance of 2^EV / 8 nit.
     if (set.exposure) return pi * std::exp2(*set.exposure) / 8 / 0.18f;

@@ -40,6 +40,9 @@ private:
     std::vector<Rgb> lightness_;  ///< By place, set and normal.
 };
 
+/// Between two amounts of light, by the same measure; `white` in lux.
+float lightness_apart(Rgb exact, Rgb other, float white);
+
 /// What is white under a set: by its exposure, or of the brightest tenth of the places.
 float white_of(const BakeSet& set, const ProbeLight& light);
 

@@ -1,0 +1,16 @@
+#pragma once
+// Probes drawn into a picture.
+
+#include "picture/viewer.hpp"
+#include "stasigraph/job.hpp"
+
+namespace stasigraph {
+
+/// Draws each probe as a ball that is lit by what the probe holds, in front of and behind what is there.
+/// Those that stand inside of something or behind it are unused: they are crossed out in red, and seen
+/// through walls. `net`: the edges of the tetrahedra, too. `white`: nit that the picture shows as a bright
+/// white.
+void draw_probes(const Viewer& viewer, const Shot& shot, const ViewLight& light, bool net, float white,
+                 Picture& picture, Job& job);
+
+}  // namespace stasigraph
