@@ -204,6 +204,7 @@ void bench_edits(const char* file, const std::string& moves, const std::string& 
 void bench_generated(float texels_in_millions);
 void bench_size(float texels_in_millions, double gigabytes);
 void bench_series(const char* file);
+void bench_probes(const char* file);  // probes_bench.cpp
 void bench_progress(const char* file, const std::string& tier);
 
 namespace {
@@ -239,6 +240,8 @@ bool run(int argc, char** argv) {
         bench_generated(argc > 2 ? static_cast<float>(std::atof(argv[2])) : 8);
     else if (argc == 4 && name == "progress")
         bench_progress(argv[2], argv[3]);
+    else if (argc == 3 && name == "probes")
+        bench_probes(argv[2]);
     else if (argc == 3 && name == "series")
         bench_series(argv[2]);
     else if (argc == 3 && name == "kernel") {
@@ -257,7 +260,7 @@ int main(int argc, char** argv) {
         fmt::print(stderr,
                    "usage: stasigraph_bench kernel LEVEL.toml | equal LEVEL.toml [LINKS ...] | "
                    "edits LEVEL.toml SURFACE [TIER] | generated [MILLION TEXELS] | size [MILLION TEXELS] "
-                   "[GB] | series LEVEL.toml | "
+                   "[GB] | series LEVEL.toml | probes LEVEL.toml | "
                    "progress LEVEL.toml TIER | "
                    "quality LEVEL.toml [LINKS ...] | unwrap | lights\n");
         return 2;

@@ -2,7 +2,6 @@
 // moves; a series of hours; and how much memory a large level takes.
 
 #include <fmt/core.h>
-#include <unistd.h>
 
 #include <algorithm>
 #include <chrono>
@@ -11,6 +10,7 @@
 #include <mutex>
 
 #include "base/forecast.hpp"
+#include "bench_folder.hpp"
 #include "shapes.hpp"
 #include "stasigraph/io.hpp"
 #include "stasigraph/stasigraph.hpp"
@@ -38,18 +38,6 @@ struct Run {
         for (const Job::StageTime& t : stages)
             if (std::find(names.begin(), names.end(), t.name) != names.end()) sum += t.seconds;
         return sum;
-    }
-};
-
-/// A folder that is gone with it.
-struct TemporaryFolder {
-    fs::path path = fs::temp_directory_path() / ("stasigraph_bench." + std::to_string(getpid()));
-    TemporaryFolder() { fs::create_directories(path); }
-    TemporaryFolder(const TemporaryFolder&) = delete;
-    TemporaryFolder& operator=(const TemporaryFolder&) = delete;
-    ~TemporaryFolder() {
-        std::error_code bad;
-        fs::remove_all(path, bad);
     }
 };
 

@@ -49,7 +49,9 @@ void print(const Level& level, const Survey& s) {
             count_text(static_cast<double>(s.unseen_texels)),
             100.0 * static_cast<double>(s.unseen_texels) /
                 static_cast<double>(s.texels + (level.lightmap.shrink_unseen ? s.unseen_texels : 0)));
-    say("  bounce     {} patches; probes: {}\n", count_text(static_cast<double>(s.patches)), s.probes);
+    const bool thinned = level.probes.tolerance > 0 || level.probes.budget > 0;
+    say("  bounce     {} patches; probes: {}{}\n", count_text(static_cast<double>(s.patches)), s.probes,
+        thinned && !level.placed ? " before they are thinned" : "");
     for (const auto& g : s.groups)
         say("  group      {:<14} {} lights, {} emissive surfaces{}\n", g.name, g.lights, g.emitters,
             g.sky ? ", the sky" : "");

@@ -94,6 +94,7 @@ public:
             changes.insert(changes.begin(), {"tier", o_.tier});
         Level level = load_level(o_.common.level, changes);
         complete_level(level);
+        if (has_probes(level)) level.placed = load_places(default_output(o_.common.level), level);
         const std::uint32_t wanted = set_index(level, o_.set);
         const auto start = std::chrono::steady_clock::now();
         Baker& baker = baker_for(level);

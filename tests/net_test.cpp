@@ -7,6 +7,7 @@
 #include <set>
 
 #include "probe/delaunay.hpp"
+#include "probe/net.hpp"
 #include "shapes.hpp"
 #include "stasigraph/level.hpp"
 #include "support.hpp"
@@ -174,6 +175,110 @@ TEST(Net, places_keep_apart_on_their_lattice) {
     EXPECT_NE(lattice.at(places[1]), lattice.at(places[2]));
     for (const Vec3 p : places)
         for (const std::int32_t c : lattice.at(p)) EXPECT_LE(std::abs(c), most_coordinate);
+}
+
+// ---- lookups
+
+ProbeNet net_of(const std::vector<Vec3>& places) {
+    std::vector<ProbePlace> all;
+    for (const Vec3 p : places) all.push_back({snapped(p), ProbeRule::hand, none});
+    return connect_probes(all, {});
+}
+
+std::vector<Vec3> scattered(std::size_t count, std::uint32_t seed, float side) {
+    Numbers n(seed);
+    std::vector<Vec3> out;
+    std::set<std::array<float, 3>> known;
+    while (out.size() < count) {
+        const Vec3 p = snapped({n.next() * side, n.next() * side, n.next() * side});
+        if (known.insert({p.x, p.y, p.z}).second) out.push_back(p);
+    }
+    return out;
+}
+
+/// Without distances nothing is hidden: weights are those of the tetrahedron.
+void expect_linear(const ProbeNet& net, Vec3 p, float tolerance) {
+    std::uint32_t hint = none;
+    const ProbeWeights w = probe_weights(net, p, hint, false);
+    ASSERT_GT(w.count, 0);
+    float sum = 0;
+    Vec3 at;
+    for (int k = 0; k < w.count; ++k) {
+        EXPECT_GE(w.weight[k], 0);
+        sum += w.weight[k];
+        at = at + net.position[w.probe[k]] * w.weight[k];
+    }
+    EXPECT_NEAR(sum, 1, 1e-4f);
+    EXPECT_LT(length(at - p), tolerance + w.beyond);
+}
+
+TEST(Lookup, tells_what_is_linear_between_ten_thousand_points_from_any_start) {
+    std::vector<Vec3> grid, random = scattered(10000, 3, 50);
+    for (int i = 0; i < 10000; ++i)
+        grid.push_back(
+            {static_cast<float>(i % 25), static_cast<float>(i / 25 % 20), static_cast<float>(i / 500)});
+    Numbers n(5);
+    for (const std::vector<Vec3>* places : {&random, &grid}) {
+        const ProbeNet net = net_of(*places);
+        for (int i = 0; i < 2000; ++i) {
+            Vec3 p{n.next() * 24, n.next() * 19, n.next() * 19};
+            if (places == &random) p = p + Vec3{10, 10, 10};
+            expect_linear(net, p, 0.01f);
+            // From another start: the same light, though on a face another cell may answer.
+            std::uint32_t other =
+                static_cast<std::uint32_t>(n.next() * static_cast<float>(net.vertex.size() - 1));
+            const ProbeWeights a = probe_weights(net, p), b = probe_weights(net, p, other, false);
+            std::map<std::uint32_t, float> sum;
+            for (int k = 0; k < a.count; ++k) sum[a.probe[k]] += a.weight[k];
+            for (int k = 0; k < b.count; ++k) sum[b.probe[k]] -= b.weight[k];
+            for (const auto& [probe, off] : sum) EXPECT_NEAR(off, 0, 2e-3f) << probe;
+        }
+    }
+}
+
+TEST(Lookup, beyond_the_net_is_answered_by_the_nearest_place_of_its_hull) {
+    const std::vector<Vec3> places = scattered(300, 11, 10);
+    const ProbeNet net = net_of(places);
+    Numbers n(7);
+    for (int i = 0; i < 500; ++i) {
+        const Vec3 p{n.next() * 60 - 25, n.next() * 60 - 25, n.next() * 60 - 25};
+        std::uint32_t hint = none;
+        const ProbeWeights w = probe_weights(net, p, hint, false);
+        if (w.beyond == 0) continue;
+        Vec3 at;
+        for (int k = 0; k < w.count; ++k) at = at + net.position[w.probe[k]] * w.weight[k];
+        EXPECT_NEAR(length(at - p), w.beyond, 1e-3f);
+        // No probe lies on the far side of the plane through that place, square to the way there: it is
+        // nearest.
+        const Vec3 way = normalize(p - at);
+        for (const Vec3 q : places) ASSERT_LT(dot(way, q - at), 0.02f) << i;
+    }
+}
+
+TEST(Lookup, works_where_all_probes_lie_in_a_plane_a_line_or_a_point) {
+    std::vector<Vec3> plane;
+    for (int i = 0; i < 12; ++i)
+        for (int k = 0; k < 9; ++k) plane.push_back({static_cast<float>(i), 1.6f, static_cast<float>(k)});
+    const ProbeNet flat = net_of(plane);
+    EXPECT_EQ(flat.dimension, 2);
+    expect_linear(flat, {3.3f, 1.6f, 4.7f}, 1e-3f);
+    const ProbeWeights above = probe_weights(flat, {3.3f, 2.6f, 4.7f});
+    EXPECT_NEAR(above.beyond, 1, 1e-3f);
+    Vec3 at;
+    for (int k = 0; k < above.count; ++k) at = at + flat.position[above.probe[k]] * above.weight[k];
+    EXPECT_LT(length(at - Vec3{3.3f, 1.6f, 4.7f}), 2e-3f);
+
+    const ProbeNet line = net_of({{0, 1, 0}, {2, 1, 0}, {6, 1, 0}});
+    EXPECT_EQ(line.dimension, 1);
+    const ProbeWeights between = probe_weights(line, {3, 5, 2});
+    ASSERT_EQ(between.count, 2);
+    for (int k = 0; k < 2; ++k) EXPECT_NEAR(between.weight[k], between.probe[k] == 1 ? 0.75f : 0.25f, 1e-3f);
+
+    const ProbeNet one = net_of({{4, 4, 4}});
+    const ProbeWeights w = probe_weights(one, {-9, 2, 3});
+    ASSERT_EQ(w.count, 1);
+    EXPECT_NEAR(w.weight[0], 1, 1e-6f);
+    EXPECT_EQ(probe_weights(net_of({}), {0, 0, 0}).count, 0);
 }
 
 }  // namespace

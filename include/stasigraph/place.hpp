@@ -48,7 +48,8 @@ PlacedProbes place_probes(const Level& level, Job& job, const BakeStore& store =
 /// How many candidates the rules come up with that need no light: at most so many probes there are.
 std::size_t count_candidates(const Level& level, Job& job);
 
-/// Bytes that a probe takes in the game: its place, distances and tetrahedra, and its light under one set.
-inline constexpr std::size_t probe_bytes = 536, probe_light_bytes = 108;
+/// Bytes that a probe takes in the game's memory: its place, distances and about six and a half tetrahedra;
+/// and its light under one set.
+inline constexpr std::size_t probe_bytes = 980, probe_light_bytes = 108;
 
 }  // namespace stasigraph

@@ -136,12 +136,51 @@ void show(const Making& m, const LightField& light, const RowLengths& lengths, J
     }
 }
 
-/// A layer holds its light at probes, so it is kept for where those stand.
-std::string layer_blob(const Ground& g, const Layer& l) {
-    Hasher h("layer");
+std::string layer_blob(const Layer& l) {
+    return "layer-" + l.keys.light;
+}
+/// What texels send, for probes that come later.
+std::string carried_blob(const Layer& l) {
+    return "carried-" + l.keys.light;
+}
+/// Its light at probes, for where those stand.
+std::string probes_blob(const Ground& g, const Layer& l) {
+    Hasher h("layer at probes");
     h.text(l.keys.light);
     h.text(g.probe_key);
-    return "layer-" + h.key();
+    return "layer-probes-" + h.key();
+}
+
+void save_probes(const Ground& g, const Layer& l) {
+    if (!g.store.save || g.probes.size() == 0) return;
+    BlobWriter out;
+    out.array(l.probes);
+    g.store.save(probes_blob(g, l), out.parts());
+}
+
+bool load_probes(const Ground& g, Layer& l) {
+    l.probes.clear();
+    if (g.probes.size() > 0) {
+        Blob blob;
+        if (!g.store.load || !g.store.load(probes_blob(g, l), blob)) return false;
+        BlobReader in(blob);
+        in.array(l.probes, g.probes.size());
+        if (!in.done()) return false;
+    }
+    l.probe_key = g.probe_key;
+    return true;
+}
+
+bool load_carried(const Ground& g, Layer& l) {
+    Blob blob;
+    if (!g.store.load || !g.store.load(carried_blob(l), blob)) return false;
+    BlobReader in(blob);
+    std::vector<float> unit;
+    in.array(unit, 1);
+    in.array(l.carried, g.texels.size());
+    if (!in.done()) return false;
+    l.carried_unit = unit[0];
+    return true;
 }
 
 void save(const Ground& g, const Layer& l) {
@@ -158,13 +197,18 @@ void save(const Ground& g, const Layer& l) {
         out.array(page.state);
     }
     out.array(l.at_seams);
-    out.array(l.probes);
-    g.store.save(layer_blob(g, l), out.parts());
+    g.store.save(layer_blob(l), out.parts());
+    BlobWriter carried;
+    const std::vector<float> unit{l.carried_unit};
+    carried.array(unit);
+    carried.array(l.carried);
+    g.store.save(carried_blob(l), carried.parts());
+    save_probes(g, l);
 }
 
 bool load(const Ground& g, Layer& l) {
     Blob blob;
-    if (!g.store.load || !g.store.load(layer_blob(g, l), blob)) return false;
+    if (!g.store.load || !g.store.load(layer_blob(l), blob)) return false;
     BlobReader in(blob);
     std::vector<float> noise;
     in.array(noise, 2);
@@ -182,11 +226,9 @@ bool load(const Ground& g, Layer& l) {
         in.array(page.state, texels);
     }
     in.array(l.at_seams, g.seams.texels.size());
-    in.array(l.probes, g.probes.size());
     if (!in.done()) return false;
     l.noise_before = noise[0];
     l.noise = noise[1];
-    l.probe_key = g.probe_key;
     return true;
 }
 
@@ -200,6 +242,7 @@ void stay_dark(const Ground& g, Layer& l) {
     l.sky.clear();
     l.shown.assign(g.texels.size(), Rgb{});
     l.slopes = LightField(g.sloped.texel.size(), 3);
+    l.carried.assign(g.texels.size(), {});
     l.probes = l.at_probes;
     l.probe_key = g.probe_key;
     l.noise_before = l.noise = 0;
@@ -209,14 +252,34 @@ void stay_dark(const Ground& g, Layer& l) {
 }  // namespace
 
 std::size_t light_layers(const std::vector<LayerToMake>& wanted, Job& job) {
-    std::vector<LayerToMake> make, dark;
-    for (const LayerToMake& w : wanted)
-        if (!load(w.work->ground, *w.layer))
-            (max_channel(group_strength(w.work->lit, w.group)) > 0 ? make : dark).push_back(w);
+    std::vector<LayerToMake> make, dark, probes_alone;
+    for (const LayerToMake& w : wanted) {
+        const Ground& g = w.work->ground;
+        if (load(g, *w.layer)) {
+            if (load_probes(g, *w.layer)) continue;
+            if (load_carried(g, *w.layer)) {
+                probes_alone.push_back(w);
+                continue;
+            }
+        }
+        (max_channel(group_strength(w.work->lit, w.group)) > 0 ? make : dark).push_back(w);
+    }
+    const auto let_go = [](const LayerToMake& w) { w.layer->carried = {}; };
+    if (!probes_alone.empty()) {
+        // Probes stand elsewhere: texels have their light already.
+        light_direct(probes_alone, job);
+        job.begin("probes", 1);
+        light_probe_layers(probes_alone, job);
+        for (const LayerToMake& w : probes_alone) {
+            save_probes(w.work->ground, *w.layer);
+            let_go(w);
+        }
+    }
     for (const LayerToMake& w : dark) {
         stay_dark(w.work->ground, *w.layer);
         make_layer_pages(w.work->ground, w.work->lit, *w.layer, job);
         save(w.work->ground, *w.layer);
+        let_go(w);
     }
     if (make.empty()) return dark.size();
     expect_layers(make[0].work->ground, make[0].work->lit, make.size(), job);
@@ -226,12 +289,16 @@ std::size_t light_layers(const std::vector<LayerToMake>& wanted, Job& job) {
     job.begin("denoise", denoise_units(making.ground.texels.size(), make.size()));
     show(making, solved.light, solved.lengths, job);
     job.begin("pages", make.size());
-    light_probe_layers(making, solved.light, job);
+    carry_light(making, solved.light, job);
+    light_probe_layers(make, job);
     job.parallel(make.size(), 1, [&](std::size_t c, std::size_t) {
         make_layer_pages(making.ground, make[c].work->lit, *make[c].layer, job);
         job.advance(1);
     });
-    for (const LayerToMake& w : make) save(making.ground, *w.layer);
+    for (const LayerToMake& w : make) {
+        save(making.ground, *w.layer);
+        let_go(w);
+    }
     forget_solved(making);
     return make.size() + dark.size();
 }

@@ -19,7 +19,11 @@ struct Layer {
 
     // As solved.
     std::vector<std::uint8_t> doublings;  ///< Of the first length, by texel: how many links count.
-    std::vector<Rgb> sky;          ///< What links bring from the sky, by texel; empty for other groups.
+    std::vector<Rgb> sky;  ///< What links bring from the sky, by texel; empty for other groups.
+    /// All of its light as solved, live direct light included, by texel: halves, times `carried_unit`. It is
+    /// what probes take in; in memory while they do.
+    std::vector<std::array<std::uint16_t, 3>> carried;
+    float carried_unit = 1;
     std::vector<Rgb> shown;        ///< All of it, smoothed, without direct light that stays live.
     LightField slopes;             ///< Of the same, over the ground's sloped rows.
     std::vector<PageImage> pages;  ///< Seams fitted; beyond the margins still empty.

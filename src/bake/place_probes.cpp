@@ -55,8 +55,9 @@ public:
         if (!make_.empty()) {
             light_direct(make_, job_);
             Making making(make_);
-            if (solved_.light.values.empty()) solved_ = solve_layers(making, job_);
-            light_probe_layers(making, solved_.light, job_);
+            if (!solved_) carry_light(making, solve_layers(making, job_).light, job_);
+            solved_ = true;
+            light_probe_layers(make_, job_);
         }
         const std::vector<ProbeLight> light = mix_probes(lit_, layers_, places.size());
         into.light.resize(light.size());
@@ -127,7 +128,7 @@ private:
     std::unique_ptr<LightWork> work_;
     std::vector<Layer> layers_;
     std::vector<LayerToMake> make_;
-    Solved solved_;
+    bool solved_ = false;
 };
 
 bool asks_for_light(const Level& level) {

@@ -71,8 +71,16 @@ std::string starter_sheet(const Level& level, const std::string& scene_file) {
          "name = \"night\"\n# gain = { ";
     for (std::size_t g = 0; g < level.groups.size(); ++g)
         t += (g ? ", \"" : "\"") + level.groups[g] + "\" = 1.0";
-    t += " }\n\n# [[volume]]          # a box of probes for what moves\n# name    = \"play\"\n# low     = "
-         "[-10.0, 0.0, -10.0]\n# high    = [10.0, 4.0, 10.0]\n# spacing = 2.0       # metres\n"
+    t += " }\n\n# [[volume]]          # where probes light what moves; also shape = \"sphere\" or "
+         "\"capsule\"\n# name    = \"play\"\n# low     = "
+         "[-10.0, 0.0, -10.0]\n# high    = [10.0, 4.0, 10.0]\n# fill    = [\"explore\"] # lattice | walkable "
+         "| "
+         "explore | objects | light, freely combined\n# seeds   = [[0.0, 1.5, 0.0]] # where exploring "
+         "starts; the "
+         "cameras unless given\n# spacing = 2.0       # metres\n# floor   = \"ground*\" # nothing beneath "
+         "these\n"
+         "\n# [probes]            # fewer of them where the light between them is known all the same\n"
+         "# tolerance = 0.1    # of perceptual lightness\n"
          "\n# [[camera]]\n# name   = \"main\"\n# eye    = [0.0, 1.7, 8.0]\n# toward = [0.0, 1.5, 0.0]\n# fov "
          "   = 50           # degrees, vertical\n";
     return t;

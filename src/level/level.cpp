@@ -22,7 +22,7 @@ TierSettings tier_settings(Tier tier) {
                     .noise = 0.1f,
                     .light_samples = 4,
                     .light_cut = 16,
-                    .probe_links = 128,
+                    .probe_links = 256,
                     .occlusion_rays = 32,
                     .smoothing = 1.2f};
         case Tier::proof:
@@ -32,7 +32,7 @@ TierSettings tier_settings(Tier tier) {
                     .noise = 0.04f,
                     .light_samples = 16,
                     .light_cut = 48,
-                    .probe_links = 512,
+                    .probe_links = 2048,
                     .occlusion_rays = 64,
                     .smoothing = 1.1f};
         case Tier::final:
@@ -44,7 +44,7 @@ TierSettings tier_settings(Tier tier) {
             .noise = 0.02f,
             .light_samples = 64,
             .light_cut = 256,
-            .probe_links = 2048,
+            .probe_links = 8192,
             .occlusion_rays = 256,
             .smoothing = 1};
 }

@@ -52,7 +52,10 @@ Grid grid_of(const Volume& v, float& cell) {
     const Vec3 size = size_of(v);
     const double whole =
         static_cast<double>(size.x) * static_cast<double>(size.y) * static_cast<double>(size.z);
-    cell = std::max(std::min(v.spacing / 2, most_cell), static_cast<float>(std::cbrt(whole / most_cells)));
+    // A whole number of them to a spacing.
+    const float least = std::max(most_cell, static_cast<float>(std::cbrt(whole / most_cells)));
+    cell = v.spacing / std::max(2.0f, std::ceil(v.spacing / least));
+    if (whole / static_cast<double>(cell * cell * cell) > 2 * most_cells) cell = least;
     const auto along = [&](float s) { return std::max(1, static_cast<int>(std::ceil(s / cell))); };
     return {v, {along(size.x), along(size.y), along(size.z)}};
 }

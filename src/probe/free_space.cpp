@@ -5,13 +5,15 @@
 #include <cmath>
 #include <utility>
 
-#include "transport/links.hpp"
+#include "base/random.hpp"
 
 namespace stasigraph {
 
 namespace {
 
-constexpr std::uint32_t looks = 64;   ///< Rays that tell what is behind faces; as rows of texels have.
+constexpr std::uint32_t looks = 128;  ///< Rays that tell what is behind faces.
+/// Of them, those that may meet backs: less than a bake holds against a probe, which has other rays.
+constexpr float most_backs = 0.24f;
 constexpr std::uint32_t counts = 17;  ///< Rays that tell what is inside of solids: most of them decide.
 constexpr std::uint32_t seed = 0x66726565u;
 constexpr int pushes = 12;
@@ -33,7 +35,7 @@ bool FreeSpace::solid(Vec3 place) const {
         if (hit.surface == none || !hit.back || caster_.is_glass(hit.surface)) continue;
         backs += level_.materials[level_.surfaces[hit.surface].material].double_sided ? 0 : 1;
     }
-    return static_cast<float>(backs) > buried_share * looks;
+    return static_cast<float>(backs) > most_backs * looks;
 }
 
 float FreeSpace::clearance(Vec3 place, float within) const {

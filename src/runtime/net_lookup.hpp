@@ -216,32 +216,32 @@ inline Located nearest_on_hull(const NetView& net, HullFace face, Point p) {
     };
     Located out;
     float best = look(face, out.weight);
-    for (std::uint32_t guard = 0; guard < 4 * net.cells; ++guard) {
-        HullFace to = face;
-        float least = best * (1 - 1e-6f), w[4], kept[4] = {0, 0, 0, 0};
+    // Faces around the nearest so far, also those that are no nearer: over a corner the way may first lead
+    // along.
+    constexpr int most = 40;
+    HullFace queue[most] = {face};
+    int size = 1;
+    for (int i = 0; i < size; ++i)
         for (int k = 0; k < 4; ++k) {
-            if (k == face.face || out.weight[k] > 1e-6f) continue;
-            HullFace next = hull_beside(net, face, k);
-            // At a corner also those that only touch it: two further ones on either side are enough to turn.
-            for (int turn = 0; turn < 3; ++turn) {
-                const float d = look(next, w);
-                if (d < least) {
-                    least = d;
-                    to = next;
-                    std::copy(w, w + 4, kept);
-                }
-                int further = -1;
-                for (int m = 0; m < 4 && further < 0; ++m)
-                    if (m != next.face && !(w[m] > 1e-6f)) further = m;
-                if (further < 0) break;
-                next = hull_beside(net, next, further);
+            if (k == queue[i].face) continue;
+            const HullFace next = hull_beside(net, queue[i], k);
+            bool known = size == most;
+            for (int q = 0; q < size && !known; ++q)
+                known = queue[q].cell == next.cell && queue[q].face == next.face;
+            if (known) continue;
+            float w[4];
+            const float d = look(next, w);
+            if (d < best * (1 - 1e-6f)) {
+                best = d;
+                face = next;
+                std::copy(w, w + 4, out.weight);
+                queue[0] = next;
+                size = 1;
+                i = -1;
+                break;
             }
+            queue[size++] = next;
         }
-        if (!(least < best * (1 - 1e-6f))) break;
-        best = least;
-        face = to;
-        std::copy(kept, kept + 4, out.weight);
-    }
     out.cell = face.cell;
     out.beyond = std::sqrt(best);
     return out;

@@ -1,0 +1,140 @@
+// Probes: how many are kept and how well they tell light, what placing, baking and retuning them takes, and
+// how fast a game looks them up.
+
+#include <fmt/core.h>
+
+#include <algorithm>
+#include <chrono>
+#include <filesystem>
+#include <functional>
+#include <map>
+
+#include "bench_folder.hpp"
+#include "probe/net.hpp"
+#include "runtime/net_lookup.hpp"
+#include "stasigraph/io.hpp"
+#include "stasigraph/stasigraph.hpp"
+
+using namespace stasigraph;
+
+namespace {
+
+double time_of(const std::function<void()>& work) {
+    const auto start = std::chrono::steady_clock::now();
+    work();
+    return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+}
+
+std::size_t sum(const std::size_t* counts) {
+    std::size_t all = 0;
+    for (int r = 0; r < probe_rules; ++r) all += counts[r];
+    return all;
+}
+
+Level dense(const char* file, float spacing, float tolerance) {
+    Level level = load_level(file);
+    for (Volume& v : level.volumes) v.spacing = spacing;
+    level.probes.tolerance = tolerance;
+    return level;
+}
+
+void placing(const char* file, const BakeStore& store) {
+    for (const float spacing : {1.0f, 0.6f}) {
+        const Level level = dense(file, spacing, 0.1f);
+        Job job;
+        PlacedProbes p;
+        const double seconds = time_of([&] { p = place_probes(level, job, store); });
+        const std::size_t candidates = sum(p.figures.candidates);
+        fmt::print(
+            "placing every {:.1f} m, 10 %      {} candidates, {} kept ({:.1f} %); error {:.1f} % at the 95th "
+            "percentile, {:.0f} % at worst; thinned in {:.1f} s, {:.1f} s in all\n",
+            spacing, candidates, p.places.size(),
+            100.0 * static_cast<double>(p.places.size()) / static_cast<double>(candidates),
+            100 * p.figures.error_95, 100 * p.figures.worst_error, p.figures.thin_seconds, seconds);
+    }
+}
+
+/// As many probes as asked for, spread over what the rules come up with.
+std::vector<ProbePlace> some_places(const char* file, std::size_t count, float spacing) {
+    Level level = dense(file, spacing, 0);
+    Job job;
+    const std::vector<ProbePlace> all = place_probes(level, job).places;
+    std::vector<ProbePlace> out;
+    for (std::size_t i = 0; i < std::min(count, all.size()); ++i)
+        out.push_back(all[i * all.size() / std::min(count, all.size())]);
+    return out;
+}
+
+/// The probes of a level whose texels are baked already: links, direct light, and what texels send them.
+void baking(const char* file, const BakeStore& store) {
+    Level level = load_level(file);
+    const std::vector<ProbePlace> places = some_places(file, 5000, 0.9f);
+    level.placed = std::vector<ProbePlace>{};
+    Job job;
+    Atlas atlas;
+    const double texels = time_of([&] { bake(level, atlas, job, store); });
+    level.placed = places;
+    Job again;
+    std::optional<Baker> baker;
+    Baked baked;
+    const double probes = time_of([&] {
+        baker.emplace(level, again, &atlas, store);
+        baked = baker->light(level, again);
+    });
+    const double whole = probes;
+    double rest = 0;
+    for (const Job::StageTime& t : again.times()) {
+        fmt::print("    {} {:.2f} s", t.name, t.seconds);
+        if (t.name == "unwrap" || t.name == "pack" || t.name == "finish" || t.name == "links")
+            rest += t.seconds;
+    }
+    fmt::print(
+        "\n{} probes at proof           {:.1f} s beside texels that are there ({:.1f} s of it are pages and "
+        "packing); "
+        "texels took {:.1f} s\n",
+        baked.probes.size(), whole, rest, texels);
+    // A retune: one group's colour.
+    Level warm = level;
+    for (Light& l : warm.lights)
+        if (l.group == warm.lights[1].group) l.color = l.color * Rgb{1, 0.6f, 0.4f};
+    const double retune = time_of([&] { baker->light(warm, again); });
+    fmt::print("their retune by colour         {:.2f} s, pages of all sets included\n", retune);
+}
+
+void lookups(const char* file) {
+    const std::vector<ProbePlace> places = some_places(file, 10000, 0.75f);
+    ProbeNet net = connect_probes(places, {});
+    net.distance.assign(net.size() * probe_map_side * probe_map_side, {3, 10});
+    const runtime::NetView view = view_of(net);
+    constexpr int walks = 2000, steps = 500;
+    std::uint32_t state = 7;
+    const auto number = [&] {
+        state = state * 1664525u + 1013904223u;
+        return static_cast<float>(state >> 8) / 16777216.0f;
+    };
+    double check = 0;
+    const double moving = time_of([&] {
+        for (int w = 0; w < walks; ++w) {
+            const Vec3 start =
+                net.position[static_cast<std::size_t>(number() * static_cast<float>(net.size()))];
+            const Vec3 way = normalize({number() - 0.5f, (number() - 0.5f) * 0.2f, number() - 0.5f});
+            std::uint32_t hint = none;
+            for (int s = 0; s < steps; ++s) {
+                const Vec3 p = start + way * (0.02f * static_cast<float>(s));
+                check += static_cast<double>(runtime::net_weights(view, {p.x, p.y, p.z}, hint).weight[0]);
+            }
+        }
+    });
+    fmt::print("lookups, {} probes, one core  {:.1f} million/s on walks of 2 cm steps ({:.3f})\n", net.size(),
+               walks * steps / moving / 1e6, check / walks / steps);
+}
+
+}  // namespace
+
+void bench_probes(const char* file) {
+    const TemporaryFolder folder;
+    const BakeStore store = open_store(folder.path, [](const std::string&) {});
+    lookups(file);
+    placing(file, store);
+    baking(file, store);
+}

@@ -1,0 +1,120 @@
+// Light indoors at noon: probes beyond a wall must not answer for this side of it.
+
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <cstdio>
+
+#include "support.hpp"
+
+namespace test {
+namespace {
+
+/// A house of thick walls with a window to the south and a lamp, the sun outside.
+Level house() {
+    Level level;
+    const Rgb white{0.6f, 0.6f, 0.6f};
+    add_box(level, "ground", {-8, -0.5f, -8}, {8, 0, 8}, false, {0.3f, 0.3f, 0.3f});
+    add_box(level, "north", {-3, 0, -3}, {3, 3, -2.8f}, false, white);
+    add_box(level, "west", {-3, 0, -3}, {-2.8f, 3, 3}, false, white);
+    add_box(level, "east", {2.8f, 0, -3}, {3, 3, 3}, false, white);
+    add_box(level, "roof", {-3, 3, -3}, {3, 3.2f, 3}, false, white);
+    add_box(level, "south low", {-3, 0, 2.8f}, {3, 0.9f, 3}, false, white);
+    add_box(level, "south high", {-3, 2.3f, 2.8f}, {3, 3, 3}, false, white);
+    add_box(level, "south left", {-3, 0.9f, 2.8f}, {-1, 2.3f, 3}, false, white);
+    add_box(level, "south right", {1, 0.9f, 2.8f}, {3, 2.3f, 3}, false, white);
+    Light sun;
+    sun.name = "sun";
+    sun.kind = LightKind::sun;
+    sun.color = {90000, 90000, 90000};
+    sun.direction = normalize({0.35f, -1, -0.5f});
+    level.lights.push_back(sun);
+    level.sky.radiance = {4000, 4500, 5500};
+    level.lightmap.density = 5;
+    level.quality.tier = Tier::proof;
+    return level;
+}
+
+/// Where a figure leans against the walls, from within.
+std::vector<Vec3> along_walls() {
+    std::vector<Vec3> points;
+    for (const float y : {0.5f, 1.2f, 1.7f, 2.4f})
+        for (const float along : {-1.9f, -1.1f, -0.3f, 0.5f, 1.3f, 2.0f})
+            for (const Vec3 p : {Vec3{along, y, -2.5f}, Vec3{-2.5f, y, along}, Vec3{2.5f, y, along}})
+                points.push_back(p);
+    return points;
+}
+
+float luminance_of(const ShRgb& sh) {
+    float sum = 0;
+    for (const Vec3 n : {Vec3{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, -1}})
+        sum += luminance(sh_irradiance(sh, n)) / 6;
+    return sum;
+}
+
+struct Shares {
+    std::vector<float> with, without;
+    static float at(std::vector<float> v, double share) {
+        std::sort(v.begin(), v.end());
+        return v[static_cast<std::size_t>(share * static_cast<double>(v.size() - 1))];
+    }
+};
+
+Shares leaks(const std::vector<Volume>& volumes) {
+    Level level = house();
+    level.volumes = volumes;
+    const Bake net = bake_level(level);
+    // What is exact: a probe at each of the places, baked on the same level.
+    const std::vector<Vec3> points = along_walls();
+    Level truth = house();
+    truth.hand_probes = points;
+    truth.quality.tier = Tier::final;
+    const Bake exact = bake_level(truth);
+    Shares out;
+    for (std::size_t i = 0; i < points.size(); ++i) {
+        const float whole = luminance_of(exact.baked.sets[0].probes[i]);
+        for (const bool corrected : {true, false}) {
+            std::uint32_t hint = none;
+            const ProbeWeights w =
+                probe_weights(net.baked.probes, exact.baked.probes.position[i], hint, corrected);
+            float sum = 0;
+            for (const Vec3 n : {Vec3{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, -1}})
+                sum += luminance(probe_irradiance(w, net.baked.sets[0].probes, n)) / 6;
+            (corrected ? out.with : out.without).push_back(std::abs(sum - whole) / whole);
+        }
+    }
+    return out;
+}
+
+TEST(Noise, of_probes_in_a_room_with_a_window_is_a_few_percent) {
+    Level truth = house();
+    truth.hand_probes = along_walls();
+    const Bake fast = bake_level(truth);
+    truth.quality.tier = Tier::final;
+    const Bake exact = bake_level(truth);
+    std::vector<float> off;
+    for (std::size_t i = 0; i < truth.hand_probes.size(); ++i) {
+        const float a = luminance_of(exact.baked.sets[0].probes[i]),
+                    b = luminance_of(fast.baked.sets[0].probes[i]);
+        off.push_back(std::abs(a - b) / a);
+    }
+    EXPECT_LT(Shares::at(off, 0.5), 0.03f);
+    EXPECT_LT(Shares::at(off, 0.95), 0.08f);
+}
+
+TEST(Leaks, of_noon_through_walls_stay_out_of_a_dim_room) {
+    const Shares s = leaks({box_volume("all", {-6, 0, -6}, {6, 4, 6}, 0.8f)});
+    const auto percent = [](const std::vector<float>& v, double share) {
+        return 100 * static_cast<double>(Shares::at(v, share));
+    };
+    std::printf(
+        "a figure by a wall indoors, noon outside: off by %.1f %% (half of the places), %.1f %% (95 of "
+        "100), %.1f %% (all); without regard to walls by %.0f %%, %.0f %%, %.0f %%\n",
+        percent(s.with, 0.5), percent(s.with, 0.95), percent(s.with, 1), percent(s.without, 0.5),
+        percent(s.without, 0.95), percent(s.without, 1));
+    EXPECT_LT(Shares::at(s.with, 1), 0.10f);
+    EXPECT_GT(Shares::at(s.without, 0.5), 1) << "there is nothing to correct";
+}
+
+}  // namespace
+}  // namespace test
