@@ -163,7 +163,21 @@ struct Made {
     std::vector<std::string> sets, why;
     std::vector<Job::StageTime> times;
     std::vector<fs::path> files;
+    std::optional<PlaceFigures> placing;  ///< Where probes were placed on the way.
 };
+
+/// What placing probes on the way came to.
+void print(const PlaceFigures& f) {
+    std::size_t candidates = 0, kept = 0;
+    for (int r = 0; r < probe_rules; ++r) {
+        candidates += f.candidates[r];
+        kept += f.kept[r];
+    }
+    say("{} probes placed, of {} candidates{}; `place` tells more\n", kept, candidates,
+        f.checked > 0 ? fmt::format("; light between them is told within {:.1f} % at 95 of 100 places",
+                                    100 * f.error_95)
+                      : "");
+}
 
 /// Bakes what is stale at a tier and writes it.
 Made make(const Options& o, Level level, std::vector<std::string> sets, std::vector<std::string> why,
@@ -187,7 +201,7 @@ Made make(const Options& o, Level level, std::vector<std::string> sets, std::vec
     if (has_probes(m.level) && !m.level.placed) {
         const PlacedProbes placed = place_probes(m.level, job, store);
         m.level.placed = placed.places;
-        options.placing = placed.figures;
+        options.placing = m.placing = placed.figures;
     }
     const double loaded = seconds();
     std::vector<std::uint32_t> places;
@@ -295,6 +309,7 @@ void run(Options& o, Job& job) {
         say("{}\n", j.dump(1));
         return;
     }
+    if (m.placing) print(*m.placing);
     print(o, m.baked, m.times);
     if (!o.only.empty() && !why.empty())
         say("only {} was baked; everything else is as it was, and out of date: {}\n", o.only,

@@ -78,7 +78,9 @@ void print(const PlacedProbes& p, const Level& level) {
             "{} places compared\n",
             100 * f.error_95, 100 * f.worst_error, f.worst_at.x, f.worst_at.y, f.worst_at.z, f.checked);
         if (f.worst_error > level.probes.tolerance && level.probes.tolerance > 0)
-            say("             over the tolerance where no candidate is near enough, or the budget ran out\n");
+            say("             the tolerance is for 95 of 100; the others lie at edges of light, have no "
+                "candidate near "
+                "enough, or the budget ran out\n");
     } else {
         say("\nnot thinned: write [probes] tolerance = 0.1, or budget = 500, in the sheet\n");
     }

@@ -176,13 +176,15 @@ TEST(Cache, damaged_files_are_noticed_told_of_and_made_again) {
     EXPECT_GE(kinds.size(), 5u);
     for (const auto& [kind, path] : kinds)
         for (const bool cut : {false, true}) {
-            // Layers hide what they were made from, unless they are gone, and texels what they were edited
-            // from.
-            for (const char* hides : {"layer", "texels"})
-                for (const auto& entry : fs::directory_iterator(room.cache))
-                    if (kind != hides && (hides == std::string("layer") || kind == "marks") &&
-                        entry.path().filename().string().starts_with(hides))
-                        fs::remove(entry.path());
+            // Layers hide what they were made from, unless they are gone; their light at probes what it was
+            // made from; and texels what they were edited from.
+            const auto hides = [&](const std::string& name) {
+                if (kind == "carried") return name.starts_with("layer-probes-");
+                if (kind.starts_with("layer")) return false;
+                return name.starts_with("layer-") || (kind == "marks" && name.starts_with("texels-"));
+            };
+            for (const auto& entry : fs::directory_iterator(room.cache))
+                if (hides(entry.path().filename().string())) fs::remove(entry.path());
             std::string bytes = read_text(path);
             ASSERT_GT(bytes.size(), 64u) << path;
             if (cut)
@@ -275,7 +277,7 @@ TEST(Cache, a_full_disk_leaves_the_last_good_result) {
     const Ran small = room.bake(out + " --set day");
     ASSERT_EQ(small.status, 0) << small.err;
     const auto right = results(room.folder / "disk/baked");
-    room.edit("density = 8", "density = 80");
+    room.edit("density = 8", "density = 160");
     const Ran large = room.bake(out);
     EXPECT_EQ(large.status, 1);
     EXPECT_NE(large.err.find("space"), std::string::npos) << large.err;

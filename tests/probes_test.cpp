@@ -2,6 +2,7 @@
 
 #include <cstring>
 
+#include "shapes.hpp"
 #include "stasigraph/runtime.h"
 #include "stasigraph/runtime.hpp"
 #include "support.hpp"
@@ -81,6 +82,80 @@ TEST(Probes, a_glowing_room_lights_a_probe_as_it_lights_its_walls) {
         for (Vec3 n : directions) EXPECT_NEAR(sh_irradiance(sh, n).g, pi * 100 / 0.5f, 0.02f * pi * 200);
 }
 
+TEST(Probes, in_the_middle_of_a_half_lit_room_know_a_hemisphere_of_light) {
+    Level level;
+    const float r = 2;
+    // Walls are cut at the height of the probe: all above it shines, all below is black.
+    for (const bool up : {true, false}) {
+        const float y0 = up ? 0 : -r, y1 = up ? r : 0;
+        const Rgb glow = up ? Rgb{50, 100, 200} : Rgb{};
+        const std::string side = up ? " up" : " down";
+        add_quad(level, "n" + side, {-r, y0, -r}, {r, y0, -r}, {r, y1, -r}, {-r, y1, -r}, {}, glow);
+        add_quad(level, "s" + side, {r, y0, r}, {-r, y0, r}, {-r, y1, r}, {r, y1, r}, {}, glow);
+        add_quad(level, "w" + side, {-r, y0, r}, {-r, y0, -r}, {-r, y1, -r}, {-r, y1, r}, {}, glow);
+        add_quad(level, "e" + side, {r, y0, -r}, {r, y0, r}, {r, y1, r}, {r, y1, -r}, {}, glow);
+    }
+    add_quad(level, "ceiling", {-r, r, -r}, {r, r, -r}, {r, r, r}, {-r, r, r}, {}, {50, 100, 200});
+    add_quad(level, "floor", {-r, -r, r}, {r, -r, r}, {r, -r, -r}, {-r, -r, -r}, {});
+    level.hand_probes = {{0, 0, 0}};
+    level.lightmap.density = 4;
+    const Bake b = bake_level(level);
+    for (const Vec3 n : directions)
+        // Orders 0 and 1 of a hemisphere; its second order is nothing.
+        EXPECT_NEAR(sh_irradiance(b.baked.sets[0].probes[0], n).g, 100 * pi / 2 * (1 + n.y), 0.01f * 100 * pi)
+            << n.x << " " << n.y << " " << n.z;
+}
+
+TEST(Probes, know_a_ball_of_light_as_the_disc_it_is) {
+    Level level;
+    Surface& ball = add_mesh(level, sphere(64, 1));
+    const Vec3 toward = normalize({0.4f, 0.7f, -0.3f});
+    const float far = 4;
+    ball.to_world.origin = toward * far;
+    level.materials[ball.material].base_color = {};
+    level.materials[ball.material].emission = {1000, 1000, 1000};
+    level.hand_probes = {{0, 0, 0}};
+    level.lightmap.density = 2;
+    const Bake b = bake_level(level);
+    // A disc of even radiance with the half angle asin(1 / far): zonal integrals of the basis, convolved.
+    const float s = 1 / far, c = std::sqrt(1 - s * s);
+    const float zonal[3] = {2 * pi * (1 - c) * 0.28209479f, pi * s * s * 0.48860251f,
+                            2 * pi * 0.31539157f * (c - c * c * c)};
+    for (const Vec3 n : directions) {
+        const float t = dot(n, toward);
+        const float e = 1000 * (pi * zonal[0] * 0.28209479f + 2 * pi / 3 * zonal[1] * 0.48860251f * t +
+                                pi / 4 * zonal[2] * 0.31539157f * (3 * t * t - 1));
+        EXPECT_NEAR(sh_irradiance(b.baked.sets[0].probes[0], n).g, std::max(0.0f, e),
+                    0.01f * 1000 * pi * s * s)
+            << t;
+    }
+}
+
+TEST(Probes, ring_below_zero_only_where_nothing_is_hidden_by_it) {
+    // A sun in the dark keeps its exact projection (above); beside a white wall its dark side must not go
+    // black.
+    Level level;
+    add_quad(level, "wall", {-6, -6, -2}, {6, -6, -2}, {6, 6, -2}, {-6, 6, -2}, {0.8f, 0.8f, 0.8f});
+    Light sun;
+    sun.name = "sun";
+    sun.kind = LightKind::sun;
+    sun.color = {1000, 1000, 1000};
+    sun.direction = {0, 0, -1};
+    level.lights.push_back(sun);
+    level.hand_probes = {{0, 0, 0}};
+    level.lightmap.density = 4;
+    const ShRgb sh = bake_level(level).baked.sets[0].probes[0];
+    for (int i = 0; i < 500; ++i) {
+        const float y = 1 - (static_cast<float>(i) + 0.5f) / 250, r = std::sqrt(1 - y * y),
+                    t = 2.4f * static_cast<float>(i);
+        const std::array<float, 9> basis = sh_basis({r * std::cos(t), y, r * std::sin(t)});
+        float e = 0;
+        for (int k = 0; k < 9; ++k) e += sh[k].g * basis[k];
+        EXPECT_GT(e, -5) << "half a percent of the sun is left to sampling the sphere";
+    }
+    EXPECT_GT(sh_irradiance(sh, {0, 0, 1}).g, 850) << "the lit side loses a tenth at most";
+}
+
 TEST(Probes, know_their_clearance_and_whether_they_are_buried) {
     Level level;
     add_floor(level, 20, {0.5f, 0.5f, 0.5f});
@@ -150,6 +225,46 @@ TEST(Runtime, reads_what_the_tool_wrote) {
     EXPECT_NEAR(metered, e.g, 0.002f * e.g);
 }
 
+TEST(Runtime, answers_between_probes_as_the_library_does) {
+    const Level level = load_level(demo_folder() / "observatory.toml");
+    const SavedBake saved = load_bake(demo_glance(), level, "dusk");
+    runtime::Probes probes;
+    ASSERT_EQ(probes.load((demo_glance() / "probes.bin").c_str()), runtime::Status::ok);
+    sg_probes* c = nullptr;
+    ASSERT_EQ(sg_probes_load((demo_glance() / "probes.bin").c_str(), &c, nullptr, 0), SG_OK);
+    std::uint32_t hint = 12345678, c_hint = 7;
+    for (int i = 0; i < 400; ++i) {
+        // A walk in and out of the volume.
+        const float t = 0.1f * static_cast<float>(i);
+        const Vec3 p{-22 + 1.3f * t, 1 + 2.5f * std::sin(t), 9 * std::cos(0.7f * t)},
+            n = normalize({1, 0.5f, t});
+        const ProbeWeights w = probe_weights(saved.probes, p);
+        const runtime::Weights r = probes.weights({p.x, p.y, p.z}, hint);
+        EXPECT_NEAR(r.beyond, w.beyond, 1e-3f);
+        const Rgb a = probe_irradiance(w, saved.sets[0].probes, n);
+        const runtime::Color b = probes.irradiance(probes.find_set("dusk"), r, {n.x, n.y, n.z});
+        EXPECT_NEAR(a.g, b.g, 2e-3f * a.g + 1e-4f) << i;
+        const float at[3] = {p.x, p.y, p.z};
+        std::uint32_t numbers[8];
+        float weights[8];
+        EXPECT_EQ(sg_probes_weights(c, at, &c_hint, numbers, weights), r.count);
+    }
+    sg_probes_free(c);
+}
+
+TEST(Runtime, refuses_a_net_that_does_not_hang_together) {
+    const auto header = nlohmann::json::parse(read_text(demo_glance() / "probes.json"));
+    const std::string whole = read_text(demo_glance() / "probes.bin");
+    runtime::Probes probes;
+    for (const char* part : {"vertices", "beside"}) {
+        std::string bad = whole;
+        const auto at = header["tetrahedra"][part]["offset"].get<std::size_t>() + 16 * 9;
+        bad[at + 1] = static_cast<char>(bad[at + 1] ^ 0x7f);
+        bad[at + 2] = static_cast<char>(bad[at + 2] ^ 0x3f);
+        EXPECT_EQ(probes.load(bad.data(), bad.size()), runtime::Status::damaged) << part;
+    }
+}
+
 TEST(Runtime, the_c_interface_answers_the_same) {
     const fs::path file = demo_glance() / "probes.bin";
     runtime::Probes cpp;
@@ -183,6 +298,54 @@ TEST(Runtime, damaged_files_are_refused_at_every_length) {
             }
         }
     EXPECT_EQ(probes.load((whole + "x").data(), whole.size() + 1), runtime::Status::damaged);
+}
+
+TEST(Tool, meters_by_probes_walks_along_them_and_draws_them) {
+    const Folder folder;
+    const std::string level = (demo_folder() / "observatory.toml").string(),
+                      out = " --out " + demo_glance().string();
+    const Ran meter = tool("meter " + level + out + " --from probes --json --quiet --at 2,1.2,0 --set dusk");
+    ASSERT_EQ(meter.status, 0) << meter.err;
+    float sum = 0;
+    const nlohmann::json answers = meter.json()["readings"][0]["probes"];
+    for (const auto& p : answers) sum += p["weight"].get<float>();
+    EXPECT_NEAR(sum, 1, 1e-4f);
+    const Ran outside = tool("meter " + level + out + " --from probes --json --quiet --at 2,50,0");
+    EXPECT_GT(outside.json()["readings"][0]["beyond_m"].get<float>(), 30);
+
+    // From a probe on: right there both agree, but for the noise of a glance.
+    runtime::Probes probes;
+    ASSERT_EQ(probes.load((demo_glance() / "probes.bin").c_str()), runtime::Status::ok);
+    std::uint32_t probe = 0;
+    while (!(probes.clearance(probe) > 0.5f && probes.position(probe).x > 8 &&
+             probes.position(probe).x < 15 && probes.position(probe).y > 0.2f &&
+             std::abs(probes.position(probe).z) < 1))
+        ASSERT_LT(++probe, probes.count());
+    const auto p = probes.position(probe);
+    const auto at = [&](float x) {
+        return std::to_string(x) + "," + std::to_string(p.y) + "," + std::to_string(p.z);
+    };
+    const std::string plot = (folder / "walk.png").string();
+    const Ran walk = tool("meter " + level + out + " --json --quiet --set dusk --step 0.25 --file " + plot +
+                          " --walk '" + at(p.x) + " " + at(p.x + 1) + "'");
+    ASSERT_EQ(walk.status, 0) << walk.err;
+    const auto told = walk.json();
+    ASSERT_EQ(told["steps"].size(), 5u);
+    EXPECT_LT(told["steps"][0]["error"].get<float>(), 0.06f);
+    EXPECT_NEAR(told["length_m"].get<float>(), 1, 1e-3f);
+    const Pixels picture = read_image(plot);
+    EXPECT_EQ(picture.width, 1280);
+    EXPECT_EQ(tool("meter " + level + out + " --quiet --walk 1,1,1").status, 2);
+
+    for (const char* net : {"", " --net"}) {
+        const std::string file = (folder / (std::string("probes") + (*net ? "-net" : "") + ".png")).string();
+        const Ran view = tool("view " + level + out +
+                              " --quiet --camera corridor --set dusk --size 320x200 --show probes" + net +
+                              " --file " + file);
+        ASSERT_EQ(view.status, 0) << view.err;
+    }
+    const Pixels plain = read_image(folder / "probes.png"), netted = read_image(folder / "probes-net.png");
+    EXPECT_NE(plain.values, netted.values);
 }
 
 }  // namespace

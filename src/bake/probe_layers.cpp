@@ -52,10 +52,13 @@ void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job) {
     job.parallel(g.probe_rows.size(), 16, [&](std::size_t begin, std::size_t end) {
         for (std::size_t p = begin; p < end; ++p) {
             TintReader tints(g.probe_links, p);
+            std::array<Vec3, direction_batch> ways;
             for (std::uint32_t k = 0; k < count; ++k) {
+                if (k % direction_batch == 0)
+                    row_directions(g.probe_rows, p, k, std::min(direction_batch, count - k), ways);
                 const std::uint32_t word = g.probe_links.row(p)[k];
                 if (!meets_texel(word)) continue;
-                const std::array<float, 9> basis = convolved_basis(row_direction(g.probe_rows, p, k));
+                const std::array<float, 9> basis = convolved_basis(ways[k % direction_batch]);
                 const Rgb tint = tints.at(k);
                 for (std::size_t c = 0; c < groups; ++c) {
                     const Rgb from = sent[word * groups + c] * tint;

@@ -12,7 +12,7 @@ namespace stasigraph {
 
 namespace {
 
-constexpr double places_version = 1;
+constexpr int places_version = 1;
 constexpr const char* file_name = "places.json";
 
 Json vec(Vec3 v) {
@@ -107,15 +107,21 @@ std::string places_text(const Level& level, const PlacedProbes& placed, const Pl
     Json json = {{"format", "stasigraph places"},
                  {"version", places_version},
                  {"key", placed.key},
-                 {"count", placed.places.size()},
-                 {"probes", Json::array()}};
+                 {"count", placed.places.size()}};
     if (figures) json["figures"] = figures_json(*figures);
+    json["probes"] = Json::array();
+    std::string text = json.dump(1);
+    // A line for each probe.
+    text.resize(text.rfind("[]"));
+    text += "[";
+    bool first = true;
     for (const ProbePlace& p : placed.places) {
         Json entry = {{"at", vec(p.position)}, {"rule", to_text(p.rule)}};
         if (p.volume < level.volumes.size()) entry["volume"] = level.volumes[p.volume].name;
-        json["probes"].push_back(std::move(entry));
+        text += (first ? "\n  " : ",\n  ") + entry.dump();
+        first = false;
     }
-    return json.dump(1) + "\n";
+    return text + "\n ]\n}\n";
 }
 
 void save_places(const fs::path& folder, const Level& level, const PlacedProbes& placed) {

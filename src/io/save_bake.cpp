@@ -460,8 +460,12 @@ void Saving::add_sets(Json& manifest) {
 std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_file, const Level& given,
                                 const Atlas& atlas, const Baked& baked, const SaveOptions& options) {
     check_writable(folder);
-    Level level = given;
-    level.placed = places_of(baked.probes, level).places;
+    std::optional<Level> placed;
+    if (!given.placed && baked.probes.size() > 0) {
+        placed = given;
+        placed->placed = places_of(baked.probes, given).places;
+    }
+    const Level& level = placed ? *placed : given;
     Json before;
     try {
         before = read_manifest(folder);

@@ -94,21 +94,21 @@ void read_box(const Entry& e, const Level& level, Volume& v) {
 void read_shape(const Entry& e, const Level& level, Volume& v) {
     const std::string shape = e.text("shape").value_or("box");
     if (shape == "box") return read_box(e, level, v);
+    if (shape != "sphere" && shape != "capsule")
+        e.fail("shape", "is no shape of a volume", "Use \"box\", \"sphere\" or \"capsule\".");
     refuse_keys(e, {"low", "high", "turn", "node"}, shape);
     if (shape == "sphere") {
         v.shape = VolumeShape::sphere;
         need_keys(e, {"at", "radius"}, "A sphere needs its middle, at, and its radius in metres.");
         refuse_keys(e, {"from", "to"}, shape);
         v.middle = *e.vector("at", -far, far);
-    } else if (shape == "capsule") {
+    } else {
         v.shape = VolumeShape::capsule;
         need_keys(e, {"from", "to", "radius"},
                   "A capsule needs the ends of its axis, from and to, and its radius.");
         refuse_keys(e, {"at"}, shape);
         v.middle = *e.vector("from", -far, far);
         v.end = *e.vector("to", -far, far);
-    } else {
-        e.fail("shape", "is no shape of a volume", "Use \"box\", \"sphere\" or \"capsule\".");
     }
     v.radius = static_cast<float>(*e.number("radius", 1e-3, far));
 }

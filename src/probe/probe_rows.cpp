@@ -54,10 +54,13 @@ void measure_probes(const RowSource& rows, const std::vector<float>& distances, 
             const float reach = net.reach[p];
             float backs = 0;
             std::array<float, cells> mean{}, square{}, weight{};
+            std::array<Vec3, direction_batch> ways;
             for (std::uint32_t k = 0; k < links; ++k) {
+                if (k % direction_batch == 0)
+                    row_directions(rows, row, k, std::min(direction_batch, links - k), ways);
                 const float met = distances[row * links + k], d = std::min(std::abs(met), reach);
                 backs += met < 0 ? 1.0f : 0.0f;
-                const Vec3 w = row_direction(rows, row, k);
+                const Vec3 w = ways[k % direction_batch];
                 for (int c = 0; c < cells; ++c) {
                     float s = std::max(0.0f, dot(w, directions[c]));
                     s *= s;

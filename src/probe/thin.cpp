@@ -275,19 +275,27 @@ void stand_for_checks(const Trial& t, std::vector<Wrong>& wrong) {
 std::vector<std::uint32_t> next_choice(const Trial& t, const Goal& goal, std::size_t room) {
     std::vector<Wrong> wrong = wrong_in(t, goal);
     stand_for_checks(t, wrong);
-    std::vector<Wrong> chosen;
+    const auto worse = [](const Wrong& a, const Wrong& b) {
+        return a.sum != b.sum ? a.sum > b.sum : a.place < b.place;
+    };
+    std::vector<Wrong> chosen, others;
     for (std::uint32_t c = 0; c < wrong.size(); ++c) {
         if (wrong[c].place == none) continue;
         const bool first = std::none_of(t.net.beside[c].begin(), t.net.beside[c].end(), [&](std::uint32_t n) {
             return n != none && wrong[n].place != none &&
                    (wrong[n].sum > wrong[c].sum || (wrong[n].sum == wrong[c].sum && n < c));
         });
-        if (first) chosen.push_back(wrong[c]);
+        (first ? chosen : others).push_back(wrong[c]);
     }
-    std::sort(chosen.begin(), chosen.end(), [](const Wrong& a, const Wrong& b) {
-        return a.sum != b.sum ? a.sum > b.sum : a.place < b.place;
-    });
-    if (chosen.size() > least_of_a_round) chosen.resize(std::max(least_of_a_round, chosen.size() * 2 / 3));
+    std::sort(chosen.begin(), chosen.end(), worse);
+    if (chosen.size() > least_of_a_round) {
+        chosen.resize(std::max(least_of_a_round, chosen.size() * 2 / 3));
+    } else {
+        // Towards the end: not one by one.
+        std::sort(others.begin(), others.end(), worse);
+        others.resize(std::min(others.size(), least_of_a_round - chosen.size()));
+        chosen.insert(chosen.end(), others.begin(), others.end());
+    }
     std::vector<std::uint32_t> out;
     std::set<std::uint32_t> taken;
     for (const Wrong& w : chosen)

@@ -198,6 +198,20 @@ inline HullFace hull_beside(const NetView& net, HullFace from, int away) {
     return from;
 }
 
+/// Whether the edge of a cell's face that lies opposite its corner `away` holds the place that weights name
+/// on another: all of its corners with any weight.
+inline bool touches(const NetView& net, HullFace at, const float* weight, const std::uint32_t* corner,
+                    int face, int away) {
+    for (int k = 0; k < 4; ++k) {
+        if (k == at.face || !(weight[k] > 1e-6f)) continue;
+        const std::uint32_t v = net.vertex[4 * std::size_t{at.cell} + k];
+        bool there = false;
+        for (int c = 0; c < 4; ++c) there = there || (c != face && c != away && corner[c] == v);
+        if (!there) return false;
+    }
+    return true;
+}
+
 /// The place of the hull nearest to a point outside it: goes on over edges while that comes nearer, which for
 /// a convex hull leads to the nearest.
 inline Located nearest_on_hull(const NetView& net, HullFace face, Point p) {
@@ -216,14 +230,15 @@ inline Located nearest_on_hull(const NetView& net, HullFace face, Point p) {
     };
     Located out;
     float best = look(face, out.weight);
-    // Faces around the nearest so far, also those that are no nearer: over a corner the way may first lead
-    // along.
+    // Within a face that is the nearest place; on an edge, or in a corner, the other faces there may come
+    // nearer.
     constexpr int most = 40;
     HullFace queue[most] = {face};
     int size = 1;
     for (int i = 0; i < size; ++i)
         for (int k = 0; k < 4; ++k) {
-            if (k == queue[i].face) continue;
+            const std::uint32_t* v = net.vertex + 4 * std::size_t{queue[i].cell};
+            if (k == queue[i].face || !touches(net, face, out.weight, v, queue[i].face, k)) continue;
             const HullFace next = hull_beside(net, queue[i], k);
             bool known = size == most;
             for (int q = 0; q < size && !known; ++q)
