@@ -59,7 +59,7 @@ void print(const PlacedProbes& p, const Level& level) {
     const auto dropped = [](const char* what, std::size_t count) {
         if (count) say("dropped      {} {}\n", count, what);
     };
-    dropped("inside of something", f.in_solids);
+    dropped("inside of something, or behind faces", f.in_solids);
     dropped("closer to a surface than the clearance", f.too_close);
     dropped("in regions that want none, or that another volume fills", f.excepted);
     dropped("beneath the floor", f.beneath);

@@ -333,6 +333,15 @@ TEST(Places, stay_free_among_open_shells_and_single_sheets) {
         EXPECT_GE(b.baked.probes.clearance[i], 0.2f - 1e-4f);
 }
 
+TEST(Places, far_beneath_open_ground_are_behind_it_though_rays_pass_below_it) {
+    Level level;
+    add_floor(level, 60, grey);
+    level.volumes = {box_volume("under", {-3, -14, -3}, {3, -10, 3}, 2)};
+    EXPECT_NE(refused(level).find("no free place"), std::string::npos);
+    level.volumes = {box_volume("over", {-3, 10, -3}, {3, 14, 3}, 2)};
+    EXPECT_EQ(placed(level).places.size(), 18u);
+}
+
 TEST(Places, on_the_demo_level_are_inside_of_nothing) {
     Level level = load_level(demo_folder() / "observatory.toml");
     const PlacedProbes p = placed(level);

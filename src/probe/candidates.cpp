@@ -323,7 +323,8 @@ void find_candidates(const Level& level, const std::vector<std::uint8_t>& only, 
         throw Error{.what = "there is no free place in a volume",
                     .where = "volume " + v.name,
                     .value = std::to_string(made) + " places tried, " +
-                             std::to_string(f.in_solids - before.in_solids) + " inside of something, " +
+                             std::to_string(f.in_solids - before.in_solids) +
+                             " inside of something or behind faces, " +
                              std::to_string(f.too_close - before.too_close) + " closer than " +
                              to_text(v.clearance) + " m to a surface, " +
                              std::to_string(f.beneath - before.beneath) + " beneath the floor",

@@ -14,6 +14,8 @@ namespace {
 constexpr std::uint32_t looks = 128;  ///< Rays that tell what is behind faces.
 /// Of them, those that may meet backs: less than a bake holds against a probe, which has other rays.
 constexpr float most_backs = 0.24f;
+/// And of all they meet: far beneath open ground they meet little, but nearly all of that from behind.
+constexpr float most_backs_met = 0.7f, least_met = 0.1f;
 constexpr std::uint32_t counts = 17;  ///< Rays that tell what is inside of solids: most of them decide.
 constexpr std::uint32_t seed = 0x66726565u;
 constexpr int pushes = 12;
@@ -29,13 +31,17 @@ bool FreeSpace::solid(Vec3 place) const {
     for (std::uint32_t k = 0; k < counts; ++k)
         inside += caster_.solids_around(place, direction(k)) > 0 ? 1 : 0;
     if (2 * inside > counts) return true;
-    std::uint32_t backs = 0;
+    std::uint32_t backs = 0, met = 0;
     for (std::uint32_t k = 0; k < looks; ++k) {
         const Hit hit = caster_.closest({place, direction(k)});
-        if (hit.surface == none || !hit.back || caster_.is_glass(hit.surface)) continue;
+        if (hit.surface == none) continue;
+        ++met;
+        if (!hit.back || caster_.is_glass(hit.surface)) continue;
         backs += level_.materials[level_.surfaces[hit.surface].material].double_sided ? 0 : 1;
     }
-    return static_cast<float>(backs) > most_backs * looks;
+    const auto share = static_cast<float>(backs);
+    return share > most_backs * looks ||
+           (share > least_met * looks && share > most_backs_met * static_cast<float>(met));
 }
 
 float FreeSpace::clearance(Vec3 place, float within) const {
