@@ -9,6 +9,7 @@
 #include <functional>
 #include <map>
 
+#include "bake/probe_layers.hpp"
 #include "bench_folder.hpp"
 #include "probe/net.hpp"
 #include "runtime/net_lookup.hpp"
@@ -100,16 +101,9 @@ void baking(const char* file, const BakeStore& store) {
     Job retuned;
     const double retune = time_of([&] { baked = baker->light(warm, retuned); });
     // Of that, the probes alone: nine coefficients of each group, for each set.
-    const std::size_t groups = level.groups.size();
-    std::vector<ProbeLight> layers(groups, baked.sets[0].probes), mixed(level.sets.size());
-    const double mix = time_of([&] {
-        for (ProbeLight& m : mixed) {
-            m.assign(baked.probes.size(), {});
-            for (std::size_t g = 0; g < groups; ++g)
-                for (std::size_t p = 0; p < m.size(); ++p)
-                    for (std::size_t b = 0; b < 9; ++b) m[p][b] += layers[g][p][b] * Rgb{1, 0.9f, 0.8f};
-        }
-    });
+    std::vector<Layer> layers(level.groups.size());
+    for (Layer& l : layers) l.probes = baked.sets[0].probes;
+    const double mix = time_of([&] { mix_probes(level, layers, baked.probes.size()); });
     fmt::print("their retune by colour         {:.3f} s; {:.2f} s with the pages of all sets\n", mix, retune);
 }
 

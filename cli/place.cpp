@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <fstream>
 
 #include "common.hpp"
 
@@ -20,30 +21,13 @@ std::size_t sum(const std::size_t* counts) {
     return all;
 }
 
-Json to_json(const PlacedProbes& p, std::size_t sets, const std::string& file) {
-    const PlaceFigures& f = p.figures;
-    Json j = {
-        {"file", file},
-        {"candidates", sum(f.candidates)},
-        {"kept", p.places.size()},
-        {"rules", Json::object()},
-        {"nudged", f.nudged},
-        {"dropped",
-         {{"inside_something", f.in_solids},
-          {"too_close", f.too_close},
-          {"excepted", f.excepted},
-          {"beneath_floor", f.beneath},
-          {"nothing_near", f.empty},
-          {"merged", f.merged}}},
-        {"by_hand_inside_something", f.bad_by_hand},
-        {"thinned", f.thinned},
-        {"checked", f.checked},
-        {"error", {{"worst", f.worst_error}, {"worst_at", vec(f.worst_at)}, {"percentile_95", f.error_95}}},
-        {"thin_seconds", f.thin_seconds},
-        {"game_bytes", p.places.size() * (probe_bytes + sets * probe_light_bytes)}};
-    for (int r = 0; r < probe_rules; ++r)
-        j["rules"][to_text(static_cast<ProbeRule>(r))] = {
-            {"tried", f.made[r]}, {"candidates", f.candidates[r]}, {"kept", f.kept[r]}};
+/// What the file says of the run, and what it does not keep.
+Json to_json(const PlacedProbes& p, std::size_t sets, const fs::path& file) {
+    std::ifstream in(file);
+    Json j = {{"file", file.string()}, {"candidates", sum(p.figures.candidates)}, {"kept", p.places.size()}};
+    j.update(Json::parse(in)["figures"]);
+    j["thin_seconds"] = p.figures.thin_seconds;
+    j["game_bytes"] = p.places.size() * (probe_bytes + sets * probe_light_bytes);
     return j;
 }
 
@@ -106,13 +90,13 @@ void run(Options& o, Job& job) {
                      o.only.empty() ? std::vector<ProbePlace>{} : load_earlier_places(o.out, level));
     job.finish();
     save_places(o.out, level, placed);
-    const std::string file = (o.out / "places.json").string();
+    const fs::path file = o.out / "places.json";
     if (o.common.json) {
         say("{}\n", to_json(placed, level.sets.size(), file).dump(1));
         return;
     }
     print(placed, level);
-    say("wrote {}; `stasigraph bake` lights them\n", file);
+    say("wrote {}; `stasigraph bake` lights them\n", file.string());
 }
 
 }  // namespace

@@ -26,8 +26,9 @@ inline constexpr int probe_map_side = 8;  ///< Octahedral map of distances, texe
 
 /// Probes, and the tetrahedra between them. Rules: (1) vertices of a tetrahedron are numbers of probes, or
 /// from size() on of stand-ins, which hold no light and are there where all probes lie in a plane or a line.
-/// (2) beside[k] lies over the face opposite vertex k; `none` at the hull. (3) Positions lie on a lattice of
-/// 2^-14 m or coarser, so that tetrahedra are exact.
+/// (2) beside[k] lies over the face opposite vertex k; `none` at the hull. (3) Positions are
+/// multiples of 2^-12 m, by which tetrahedra are exact where a net is no wider than 128 m, and else to a step of
+/// the lattice that spans it in 2^21 steps.
 ///
 /// Threads: const use is safe from any number of threads.
 struct ProbeNet {
@@ -42,7 +43,7 @@ struct ProbeNet {
         distance;  ///< probe_map_side^2 for each probe: mean and mean square, metres, to 16 bits.
 
     std::vector<std::array<std::uint32_t, 4>> vertex, beside;
-    std::vector<Vec3> stand_in;
+    std::vector<Vec3> stand_in;  ///< Metres.
     int dimension = 3;           ///< Of what the probes span, 0 to 3; lower: points are projected into it.
     Vec3 base;                   ///< A point of it,
     std::array<Vec3, 2> axis{};  ///< and the unit vectors that span it, as many as it has dimensions.

@@ -23,7 +23,7 @@ constexpr float least_light_spacing = 0.25f;
 /// How different light is that asks for one more where no tolerance is set.
 constexpr float usual_tolerance = 0.1f;
 
-/// Of each probe in the quick bake. With a glance's own 128 noise passes for changes of light, and a third
+/// Of each probe in the quick bake. With a quarter of them noise passes for changes of light, and a third
 /// more probes stay.
 constexpr int links = 512;
 
@@ -74,8 +74,6 @@ public:
         into.rows.receivers.insert(into.rows.receivers.end(), rows.receivers.begin(), rows.receivers.end());
         into.rows.seeds.insert(into.rows.seeds.end(), rows.seeds.begin(), rows.seeds.end());
     }
-    /// Of the last places that were lit.
-    const ProbeNet& net() const { return ground_->probes; }
     const Ground& ground() const { return *ground_; }
     void find_white(LitPlaces& lit) const {
         lit.white.clear();
@@ -137,7 +135,8 @@ bool asks_for_light(const Level& level) {
                        [](const Volume& v) { return v.has(ProbeRule::light); });
 }
 
-/// Around each lamp, where its light is strong, ends or is cut off: along its aim, its cone, and six ways.
+/// Around each lamp, where its light is strong, ends or is cut off: along its aim and its cone's edge, or
+/// four ways out.
 std::vector<Vec3> around_lamps(const Level& level, const Volume& v, const RayCaster& caster) {
     std::vector<Vec3> out;
     const auto along = [&](Vec3 from, Vec3 way, float range) {
@@ -169,8 +168,7 @@ std::vector<Vec3> around_lamps(const Level& level, const Volume& v, const RayCas
 /// Middles of the net's edges whose ends look too different, the most different first; by volume.
 std::vector<std::pair<std::uint32_t, Vec3>> between_different(const Level& level, const LitPlaces& lit,
                                                               std::size_t most, Job& job) {
-    std::vector<std::string> names;
-    const ProbeNet net = connect_probes(lit.places, names);
+    const ProbeNet net = connect_probes(lit.places, {});
     std::vector<std::pair<std::uint32_t, std::uint32_t>> edges;
     for (const auto& v : net.vertex)
         for (int a = 0; a < 4; ++a)
