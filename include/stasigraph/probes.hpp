@@ -27,8 +27,8 @@ inline constexpr int probe_map_side = 8;  ///< Octahedral map of distances, texe
 /// Probes, and the tetrahedra between them. Rules: (1) vertices of a tetrahedron are numbers of probes, or
 /// from size() on of stand-ins, which hold no light and are there where all probes lie in a plane or a line.
 /// (2) beside[k] lies over the face opposite vertex k; `none` at the hull. (3) Positions are
-/// multiples of 2^-12 m, by which tetrahedra are exact where a net is no wider than 128 m, and else to a step of
-/// the lattice that spans it in 2^21 steps.
+/// multiples of 2^-12 m, by which tetrahedra are exact where a net is no wider than 512 m, and else to a step
+/// of the lattice that spans it in 2^21 steps.
 ///
 /// Threads: const use is safe from any number of threads.
 struct ProbeNet {
