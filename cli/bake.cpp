@@ -122,13 +122,15 @@ Json to_json(const Options& o, const Level& level, const Atlas& atlas, const Bak
               {"seam_jump_before", f.seam_before},
               {"probes", f.probes},
               {"buried_probes", f.buried_probes},
+              {"reflections", baked.reflections.size()},
               {"pages", atlas.pages}};
     for (const auto& t : times) j["stages"].push_back({{"name", t.name}, {"seconds", t.seconds}});
     j["shared_texels"] = shared_json(baked.shared);
     return j;
 }
 
-void print(const Options& o, const Baked& baked, const std::vector<Job::StageTime>& times) {
+void print(const Options& o, const Baked& baked, const CaptureFigures& captures,
+           const std::vector<Job::StageTime>& times) {
     const BakeFigures& f = baked.figures;
     say("{} texels and {} patches, {:.1f} million links ({:.0f} a texel), noise about {:.1f} %, {} bounces\n",
         count_text(static_cast<double>(f.texels)), count_text(static_cast<double>(f.patches)),
@@ -147,6 +149,11 @@ void print(const Options& o, const Baked& baked, const std::vector<Job::StageTim
     say("light jumps by {:.1f} % over seams, {:.1f} % before they were fitted\n", f.seam * 100,
         f.seam_before * 100);
     if (f.probes > 0) say("{} probes, {} of them inside geometry and unused\n", f.probes, f.buried_probes);
+    if (captures.probes > 0)
+        say("{} reflection probes captured, {}\n", captures.probes,
+            captures.rays > 0
+                ? fmt::format("with {:.1f} million rays", static_cast<double>(captures.rays) / 1e6)
+                : "without a ray: what they see is where it was");
     if (o.common.quiet) return;
     std::string stages;
     for (const auto& t : times)
@@ -164,6 +171,7 @@ struct Made {
     std::vector<Job::StageTime> times;
     std::vector<fs::path> files;
     std::optional<PlaceFigures> placing;  ///< Where probes were placed on the way.
+    CaptureFigures captures;
 };
 
 /// What placing probes on the way came to.
@@ -203,10 +211,13 @@ Made make(const Options& o, Level level, std::vector<std::string> sets, std::vec
         m.level.placed = placed.places;
         options.placing = m.placing = placed.figures;
     }
+    // Before the long work, since a place to capture from may lie in a wall.
+    const std::vector<ReflectionProbe> reflections = place_reflections(m.level, job, store);
     const double loaded = seconds();
     std::vector<std::uint32_t> places;
     for (const std::string& set : m.sets) places.push_back(set_index(m.level, set));
     m.baked = bake(m.level, m.atlas, job, store, places);
+    if (o.only.empty()) m.captures = capture_reflections(m.level, m.atlas, reflections, m.baked, job, store);
     job.limit(0);  // what is made is written
     m.times = job.times();
     m.times.insert(m.times.begin(), {"load", loaded});
@@ -305,12 +316,13 @@ void run(Options& o, Job& job) {
         Json j = to_json(o, m.level, m.atlas, m.baked, m.times, seconds());
         j["tier_asked_for"] = tier_name(level.quality.tier);
         j["sets"] = m.sets;
+        j["reflection_rays"] = m.captures.rays;
         for (const auto& p : m.files) j["files"].push_back(p.string());
         say("{}\n", j.dump(1));
         return;
     }
     if (m.placing) print(*m.placing);
-    print(o, m.baked, m.times);
+    print(o, m.baked, m.captures, m.times);
     if (!o.only.empty() && !why.empty())
         say("only {} was baked; everything else is as it was, and out of date: {}\n", o.only,
             reasons_text(why));

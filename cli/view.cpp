@@ -9,7 +9,7 @@ namespace {
 struct Options {
     Common common;
     fs::path folder, file;
-    std::string camera, eye, toward, set, show = "lit", size = "1280x800", probes = "on";
+    std::string camera, eye, toward, set, show = "lit", size = "1280x800", probes = "on", reflections = "on";
     std::string ev = "auto";
     float fov = 50;
     int samples = 4;
@@ -31,13 +31,14 @@ Camera camera_of(const Options& o, const Level& level) {
 }
 
 Show show_from(const std::string& name) {
-    return name == "light"       ? Show::light
-           : name == "albedo"    ? Show::albedo
-           : name == "charts"    ? Show::charts
-           : name == "density"   ? Show::density
-           : name == "occlusion" ? Show::occlusion
-           : name == "probes"    ? Show::probes
-                                 : Show::lit;
+    return name == "light"         ? Show::light
+           : name == "albedo"      ? Show::albedo
+           : name == "charts"      ? Show::charts
+           : name == "density"     ? Show::density
+           : name == "occlusion"   ? Show::occlusion
+           : name == "probes"      ? Show::probes
+           : name == "reflections" ? Show::reflections
+                                   : Show::lit;
 }
 
 void run(const Options& o, ViewSettings settings, Job& job) {
@@ -45,8 +46,9 @@ void run(const Options& o, ViewSettings settings, Job& job) {
     settings.samples = o.samples;
     settings.moving = o.probes == "on";
     settings.net = o.net;
-    const bool needs_light =
-        settings.show == Show::lit || settings.show == Show::light || settings.show == Show::probes;
+    settings.mirror = o.reflections == "on";
+    const bool marks = settings.show == Show::probes || settings.show == Show::reflections;
+    const bool needs_light = settings.show == Show::lit || settings.show == Show::light || marks;
     const fs::path folder = o.folder.empty() ? default_output(o.common.level) : o.folder;
     BakedLevel b;
     std::optional<float> ev;
@@ -64,7 +66,7 @@ void run(const Options& o, ViewSettings settings, Job& job) {
     }
     const Camera camera = camera_of(o, b.level);
     const ViewLight light{needs_light ? &b.bake.sets[0] : nullptr, &b.bake.probes, &b.bake.visibility,
-                          &b.bake.occlusion};
+                          &b.bake.occlusion, &b.bake.reflections};
     const Level shown = needs_light ? as_in_set(b.level, set_index(b.level, b.bake.sets[0].name)) : b.level;
     const Picture picture = view(shown, b.bake.atlas, light, camera, settings, job);
     const std::string set = needs_light ? b.bake.sets[0].name : "";
@@ -76,7 +78,7 @@ void run(const Options& o, ViewSettings settings, Job& job) {
     if (!needs_light)
         ev.reset();
     else if (metered)
-        ev = auto_exposure(picture) + (settings.show == Show::probes ? 1.2f : 0);  // what is around is dimmed
+        ev = auto_exposure(picture) + (marks ? 1.2f : 0);  // what is around is dimmed
     if (o.linear)
         write_exr(file, picture.width, picture.height, picture.pixels);
     else
@@ -111,8 +113,9 @@ void add_view(CLI::App& app) {
     eye->needs(toward);
     c->add_option("--fov", o->fov, "vertical field of view with --eye, degrees")
         ->check(CLI::Range(1.0, 170.0));
-    c->add_option("--show", o->show, "lit, light, albedo, charts, density, occlusion or probes")
-        ->check(CLI::IsMember({"lit", "light", "albedo", "charts", "density", "occlusion", "probes"}));
+    c->add_option("--show", o->show, "lit, light, albedo, charts, density, occlusion, probes or reflections")
+        ->check(CLI::IsMember(
+            {"lit", "light", "albedo", "charts", "density", "occlusion", "probes", "reflections"}));
     c->add_flag("--net", o->net, "with --show probes: the tetrahedra between them as well");
     c->add_option("--set", o->set, "the bake set; the first unless given");
     c->add_option("--exposure", o->ev, "exposure value at ISO 100, or auto: the set's own, else metered");
@@ -120,6 +123,9 @@ void add_view(CLI::App& app) {
     c->add_option("--samples", o->samples, "samples a pixel where colours change")
         ->check(CLI::IsMember({1, 4, 9, 16, 25}));
     c->add_option("--probes", o->probes, "on draws moving things lit by probes, off leaves them out")
+        ->check(CLI::IsMember({"on", "off"}));
+    c->add_option("--reflections", o->reflections,
+                  "off shows shiny surfaces without what reflection probes captured")
         ->check(CLI::IsMember({"on", "off"}));
     c->add_flag("--linear", o->linear, "write linear light as EXR");
     c->add_option("--file", o->file, "the picture to write; named by camera and set unless given");

@@ -34,6 +34,7 @@ struct BakedSet {
     std::vector<PageImage> pages;
     std::vector<DirectionalPage> directional;  ///< By page; empty unless the shape is directional.
     ProbeLight probes;
+    std::vector<ReflectionMap> reflections = {};  ///< By reflection probe; of capture_reflections().
 };
 
 /// How much of each light of which the bounces alone are baked reaches a page: 255 is all of it, 0 is shadow.
@@ -90,7 +91,8 @@ struct Baked {
     std::vector<VisibilityPage> visibility;  ///< By page; empty where every light is baked whole or live.
     std::vector<OcclusionPage> occlusion;    ///< By page; empty unless the level asks for it.
     ProbeNet probes;
-    std::vector<SharedTexels> shared;  ///< By surface, those with most texels first.
+    std::vector<ReflectionProbe> reflections = {};  ///< Of capture_reflections().
+    std::vector<SharedTexels> shared;               ///< By surface, those with most texels first.
     BakeFigures figures;
 };
 

@@ -30,7 +30,7 @@ struct InputKeys {
     std::string ground;         ///< Geometry, lightmap settings and what decides what rays see.
     std::vector<Named> layers;  ///< By light group: its light, as if it were mixed at gain 1.
     std::vector<Named> sets;    ///< By set: the mix of those it shows, as written.
-    std::string probes, visibility, occlusion;
+    std::string probes, visibility, occlusion, reflections;
     std::string costs;  ///< Settings that decide how long a bake takes.
 };
 
@@ -47,7 +47,7 @@ struct Change {
     std::string text;          ///< E.g. "crate_3 moved 0.4 m".
     bool ground = false;       ///< Every lightmap and probe.
     bool every_layer = false;  ///< Every light group's light, but no rays from its lamps.
-    bool probes = false, visibility = false, occlusion = false;
+    bool probes = false, visibility = false, occlusion = false, reflections = false;
     std::vector<std::string> groups;  ///< Light groups whose light is different.
     std::string set;                  ///< The one set that is mixed differently.
 };

@@ -11,6 +11,7 @@
 #include "stasigraph/error.hpp"
 #include "stasigraph/picture.hpp"
 #include "stasigraph/place.hpp"
+#include "stasigraph/reflect.hpp"
 
 namespace stasigraph {
 
@@ -87,7 +88,7 @@ std::vector<std::filesystem::path> save_bake(const std::filesystem::path& folder
 
 /// One thing that a bake makes, and whether it is what the level would give now.
 struct ResultStatus {
-    std::string what;  ///< "lightmaps", "probes", "visibility" or "occlusion".
+    std::string what;  ///< "lightmaps", "probes", "reflections", "visibility" or "occlusion".
     std::string set;   ///< Empty for the last two.
     bool stale = false;
     std::vector<std::string> because;  ///< Each a change since it was baked.
@@ -156,6 +157,7 @@ struct SavedBake {
     Atlas atlas;
     std::vector<BakedSet> sets;
     ProbeNet probes;
+    std::vector<ReflectionProbe> reflections;
     std::vector<VisibilityPage> visibility;
     std::vector<OcclusionPage> occlusion;
     bool stale = false;                ///< The level would give something else now.
@@ -166,6 +168,11 @@ struct SavedBake {
 /// Reads what save_bake() wrote. Throws Error when there is none or when it is damaged. Surfaces that are new
 /// or have other triangles since have no page in the atlas. `only`: one set's name, or empty for all.
 SavedBake load_bake(const std::filesystem::path& folder, const Level& level, const std::string& only);
+
+/// A cube map with all its levels, 16-bit floats times 2^exponent, as KTX 2.0 (Khronos, 2021); and back.
+/// load_reflection() throws Error where a file is none, is damaged or is another kind of image.
+void save_reflection(const std::filesystem::path& to, const ReflectionMap& map);
+ReflectionMap load_reflection(const std::filesystem::path& from);
 
 /// Eight-bit RGB picture; rows from the top. The file appears whole or not at all.
 void write_png(const std::filesystem::path& to, int width, int height, const std::vector<std::uint8_t>& rgb);

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "stasigraph/math.hpp"
+#include "stasigraph/reflection.hpp"
 #include "stasigraph/volume.hpp"
 
 namespace stasigraph {
@@ -35,7 +36,8 @@ struct Material {
     TextureUse base_texture;
     Rgb emission{0, 0, 0};  ///< Radiance in nit, texture aside.
     TextureUse emission_texture;
-    float metallic = 0, roughness = 1;
+    float metallic = 0, roughness = 1;  ///< Range [0, 1]; times what follows.
+    TextureUse roughness_texture;       ///< Green is roughness, blue is metallic; linear.
     /// Share of the light that passes, tinted by the base colour (KHR_materials_transmission); the red
     /// channel of its texture times this. Without effect on materials that emit.
     float transmission = 0;
@@ -326,6 +328,8 @@ struct Level {
     ProbeSettings probes;
     /// Where probes are, by an earlier place_probes(); empty: they are placed when the level is baked.
     std::optional<std::vector<ProbePlace>> placed;
+    std::vector<ReflectionProbe> reflections;
+    std::vector<ReflectionRule> reflection_rules;
     LightmapSettings lightmap;
     OcclusionSettings occlusion;
     CombinedSettings combined;
@@ -338,6 +342,11 @@ struct Level {
 /// Whether a level asks for any probes.
 inline bool has_probes(const Level& level) {
     return !level.volumes.empty() || !level.hand_probes.empty();
+}
+
+/// And whether it asks for reflection probes.
+inline bool has_reflections(const Level& level) {
+    return !level.reflections.empty() || !level.reflection_rules.empty();
 }
 
 /// Index of the group with this name, made if it is not there yet. Sets get a gain of 1 for a new group.

@@ -13,8 +13,9 @@ namespace stasigraph {
 /// `charts`: each chart in a colour of its own; `density`: a checker of texels, coloured from too coarse
 /// (warm) to too fine (cool); `occlusion`: how open the surroundings are, white where nothing is near;
 /// `probes`: the level dimmed, and in it each probe as a ball lit by what it holds, unused ones crossed out
-/// in red.
-enum class Show : std::uint8_t { lit, light, albedo, charts, density, occlusion, probes };
+/// in red; `reflections`: likewise each reflection probe as a ball that mirrors what it captured, and the
+/// edges of what it reaches.
+enum class Show : std::uint8_t { lit, light, albedo, charts, density, occlusion, probes, reflections };
 
 struct ViewSettings {
     int width = 1280, height = 800;  ///< Pixels. Range [8, 8192].
@@ -24,6 +25,7 @@ struct ViewSettings {
     Show show = Show::lit;
     bool moving = true;  ///< Draw moving things, lit by the probes.
     bool net = false;    ///< With Show::probes: the edges of the tetrahedra as well.
+    bool mirror = true;  ///< With Show::lit: shiny surfaces mirror what reflection probes captured.
 };
 
 struct Picture {
@@ -37,6 +39,9 @@ struct ViewLight {
     const ProbeNet* probes = nullptr;
     const std::vector<VisibilityPage>* visibility = nullptr;  ///< May be null or empty.
     const std::vector<OcclusionPage>* occlusion = nullptr;    ///< By page; Show::occlusion alone needs it.
+    /// Those whose maps the set holds; null where there are none: metals then show their colour as if they
+    /// were diffuse.
+    const std::vector<ReflectionProbe>* reflections = nullptr;
 };
 
 /// Draws a level from a camera. Lights with bake = "bounce" and "live" shine as they will in the game: the

@@ -12,5 +12,6 @@
 #include "stasigraph/place.hpp"
 #include "stasigraph/probes.hpp"
 #include "stasigraph/reference.hpp"
+#include "stasigraph/reflect.hpp"
 #include "stasigraph/session.hpp"
 #include "stasigraph/survey.hpp"

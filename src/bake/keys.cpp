@@ -9,6 +9,7 @@
 #include "level/texture.hpp"
 #include "method.hpp"
 #include "stasigraph/place.hpp"
+#include "stasigraph/reflect.hpp"
 #include "transport/links.hpp"
 
 namespace stasigraph {
@@ -169,8 +170,8 @@ std::string marks_name(const Level& level) {
     return "marks-" + h.key();
 }
 
-std::string places_key(const Level& level) {
-    Hasher h("places");
+std::string geometry_key(const Level& level) {
+    Hasher h("geometry");
     h.number(method);
     for (const Surface& s : level.surfaces) {
         if (s.part == Part::moving) continue;
@@ -181,6 +182,12 @@ std::string places_key(const Level& level) {
         add(h, s.to_world);
         add_passage(h, level, level.materials[s.material]);
     }
+    return h.key();
+}
+
+std::string places_key(const Level& level) {
+    Hasher h("places");
+    h.text(geometry_key(level));
     for (const Volume& v : level.volumes) add_volume(h, v);
     const bool by_camera = std::any_of(level.volumes.begin(), level.volumes.end(),
                                        [](const Volume& v) { return v.seeds.empty(); });
@@ -205,6 +212,41 @@ std::string probe_key(const Level& level, const std::string& ground) {
     h.text(ground);
     h.text(places_key(level));
     h.number(tier_settings(level.quality).probe_links);
+    return h.key();
+}
+
+void add_reflection(Hasher& h, const ReflectionProbe& p) {
+    h.text(p.name);
+    h.number(p.shape);
+    h.number(p.origin);
+    for (const Vec3 v :
+         {p.middle, p.half, p.axes[0], p.axes[1], p.axes[2], p.capture, p.room_middle, p.room_half})
+        h.vector(v);
+    for (const float v : {p.radius, p.blend, p.near, p.far, p.priority}) h.number(v);
+    h.number(p.projected);
+    h.number(p.resolution);
+    h.text(p.sees);
+}
+
+std::string reflections_key(const Level& level) {
+    if (!has_reflections(level)) return "none";
+    Hasher h("reflections");
+    h.text(geometry_key(level));
+    for (const ReflectionProbe& p : level.reflections) add_reflection(h, p);
+    h.number(level.reflection_rules.size());
+    bool by_camera = false;
+    for (const ReflectionRule& r : level.reflection_rules) {
+        h.text(r.name);
+        add_volume(h, r.region);
+        for (const bool b : {r.rooms, r.water, r.everywhere, r.ground}) h.number(b);
+        h.text(r.on);
+        for (const float v : {r.spacing, r.height, r.blend, r.near, r.far, r.priority}) h.number(v);
+        h.number(r.resolution);
+        h.text(r.sees);
+        by_camera = by_camera || r.region.seeds.empty();
+    }
+    if (by_camera)
+        for (const Camera& c : level.cameras) h.vector(c.eye);
     return h.key();
 }
 

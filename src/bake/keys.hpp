@@ -11,6 +11,8 @@ namespace stasigraph {
 /// What rays see: geometry, what materials let through, normal maps, texels, seed, and the links looked at to
 /// tell what is buried. Not lights, colours, the tier's ray counts, nor volumes of probes.
 std::string ground_key(const Level& level, const Atlas& atlas);
+/// What rays see and nothing else, whatever the texels.
+std::string geometry_key(const Level& level);
 /// Under this name a store knows the last ground of this seed, density and so on: what an edit starts from.
 std::string marks_name(const Level& level);
 /// What a level asks of its probes, on a ground: their places where those are known, else what decides them.
@@ -41,6 +43,7 @@ float unseen_light_of(const Level& level, std::uint32_t group);
 void add_texture(Hasher& h, const Level& level, const TextureUse& use);
 void add_mesh(Hasher& h, const Mesh& mesh);
 void add_volume(Hasher& h, const Volume& volume);
+void add_reflection(Hasher& h, const ReflectionProbe& probe);
 void add_passage(Hasher& h, const Level& level, const Material& material);
 
 }  // namespace stasigraph

@@ -146,6 +146,9 @@ Change change_of(const InputItem& before, const InputItem& now, const InputValue
     } else if (now.kind == "probes") {
         c.probes = true;
         c.text = "probes by hand, or their tolerance, budget or merging, are different";
+    } else if (now.kind == "reflections") {
+        c.reflections = true;
+        c.text = "what is asked of reflection probes is different";
     } else if (now.kind == "set") {
         c.set = now.name;
         c.every_layer = key == "exposure";  // it decides which noise is seen
@@ -181,6 +184,7 @@ Change appeared(const InputItem& item, bool is_new) {
                      (is_new ? " is new" : " is gone")};
     c.ground = item.kind == "surface";
     c.probes = item.kind == "volume" || item.kind == "probes";
+    c.reflections = item.kind == "reflections";
     if (item.kind == "set") c.set = item.name;
     if (item.kind == "light") {
         c.groups = {text_of(item, "group")};

@@ -8,6 +8,7 @@
 #include "base/hash.hpp"
 #include "level/texture.hpp"
 #include "stasigraph/changes.hpp"
+#include "stasigraph/reflect.hpp"
 
 namespace stasigraph {
 
@@ -159,6 +160,15 @@ InputItem set_item(const Level& level, const BakeSet& set) {
     return item.done();
 }
 
+/// All of them: what one sees is another one's matter as well where both answer.
+InputItem reflections_item(const Level& level) {
+    Level alone;
+    alone.reflections = level.reflections;
+    alone.reflection_rules = level.reflection_rules;
+    alone.cameras = level.cameras;
+    return Item("reflections", "reflections").text("settings", reflections_key(alone)).done();
+}
+
 /// What decides pages and what rays see, before any chart is cut.
 std::string inputs_ground_key(const Level& level) {
     Hasher h("inputs of the ground");
@@ -209,6 +219,7 @@ LevelInputs inputs_of(const Level& given) {
         h.number(level.probes.budget);
         out.items.push_back(Item("probes", "probes").text("settings", h.key()).done());
     }
+    if (has_reflections(level)) out.items.push_back(reflections_item(level));
     for (const BakeSet& set : level.sets) out.items.push_back(set_item(level, set));
     out.items.push_back(quality_item(level.quality));
     out.items.push_back(lightmap_item(level.lightmap));
@@ -231,6 +242,7 @@ LevelInputs inputs_of(const Level& given) {
     keys.probes = !has_probes(level) ? "none"
                   : level.placed     ? placed_key(level, *level.placed, probe_key(level, keys.ground))
                                      : probe_key(level, keys.ground);
+    keys.reflections = reflections_key(level);
     for (NamedKey& layer : layer_light_keys(level, keys.ground))
         keys.layers.push_back({std::move(layer.name), std::move(layer.key)});
     for (NamedKey& set : set_keys(level, keys.ground))

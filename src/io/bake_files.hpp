@@ -57,6 +57,17 @@ ProbeFileLayout layout_of(const ProbeNet& net);
 Bytes pack_probes(const ProbeNet& net, const std::vector<const BakedSet*>& sets);
 void unpack_probes(const Bytes& bytes, const std::string& where, ProbeNet& net, std::vector<BakedSet>& sets);
 
+/// What the reflections of a set are made from.
+std::string captures_key(const InputKeys& keys, std::size_t set);
+Json reflections_json(const std::vector<ReflectionProbe>& probes);
+/// Throws Error where a value is not what it should be.
+std::vector<ReflectionProbe> reflections_of(const JsonPlace& list);
+/// Level 0 as it would be seen on a globe: rows from the zenith, the middle column looking north (-Z).
+std::vector<Rgb> unrolled(const CubeMap& map, int width);
+/// A set's maps and pictures of them: adds both to an entry of the manifest, and their names to `names`.
+void write_reflections(const std::filesystem::path& folder, const BakedSet& set, const std::string& made_from,
+                       Json& entry, std::vector<std::string>& names);
+
 /// Throws Error where there is none, or a damaged one.
 Json read_manifest(const std::filesystem::path& folder);
 

@@ -132,6 +132,10 @@ private:
             material.emission_texture = texture_use(m["emissiveTexture"]);
             material.metallic = static_cast<float>(pbr["metallicFactor"].number(1));
             material.roughness = static_cast<float>(pbr["roughnessFactor"].number(1));
+            for (const char* key : {"metallicFactor", "roughnessFactor"})
+                if (const double v = pbr[key].number(1); !(v >= 0 && v <= 1))
+                    pbr[key].fail("is not in 0 to 1");
+            material.roughness_texture = texture_use(pbr["metallicRoughnessTexture"]);
             const JsonPlace glass = m["extensions"]["KHR_materials_transmission"];
             material.transmission = static_cast<float>(glass["transmissionFactor"].number(0));
             if (!(material.transmission >= 0 && material.transmission <= 1))

@@ -76,6 +76,12 @@ SavedBake load_bake(const fs::path& folder, const Level& level, const std::strin
             page.texels.resize(image.values.size() / 3);
             for (std::size_t i = 0; i < image.values.size(); ++i) page.texels[i / 3][i % 3] = image.values[i];
         }
+        // Of other places where the probes changed and another set alone was baked.
+        if (sets[s]["reflections"] &&
+            sets[s]["reflection_places"].text("") == root["reflection_places"].text("-"))
+            for (std::size_t r = 0; r < sets[s]["reflections"].size(); ++r)
+                set.reflections.push_back(load_reflection(
+                    referenced_file(folder, sets[s]["reflections"][r]["file"].text(""), "manifest.json")));
         saved.sets.push_back(std::move(set));
     }
     if (saved.sets.empty())
@@ -114,6 +120,9 @@ SavedBake load_bake(const fs::path& folder, const Level& level, const std::strin
     if (root["probes"])
         unpack_probes(read_file(folder / "probes.bin"), (folder / "probes.bin").string(), saved.probes,
                       saved.sets);
+    if (root["reflections"]) saved.reflections = reflections_of(root["reflections"]);
+    for (const BakedSet& set : saved.sets)
+        if (set.reflections.size() != saved.reflections.size()) saved.reflections = {};
     // Where the volumes changed and another set alone was baked, this one has no probes until it is, too.
     for (const BakedSet& set : saved.sets)
         if (set.probes.size() != saved.probes.size()) saved.probes = {};

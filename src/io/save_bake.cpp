@@ -240,14 +240,22 @@ Json write_set(const Level& level, const BakedSet& set, const BakeSet& recipe, c
     return entry;
 }
 
+/// The files of a set's reflections, as they were.
+void keep_reflections(const Json& entry, Written& to) {
+    for (const Json& map : entry.value("reflections", Json::array()))
+        for (const char* file : {"file", "picture"}) to.add(map.value(file, ""), false);
+}
+
 /// What a set of which some surfaces alone were baked is made from: the rest is as it was.
 void keep_keys(const Json& old, const Level& level, const std::vector<std::uint8_t>& surfaces,
                const std::string& key, Json& entry, Written& written) {
-    for (const char* name : {"made_from", "probes_made_from", "probes_light_made_from", "probes_inputs",
-                             "inputs", "scene_hash", "sheet_hash"})
+    for (const char* name :
+         {"made_from", "probes_made_from", "probes_light_made_from", "probes_inputs", "inputs", "scene_hash",
+          "sheet_hash", "reflections", "reflections_made_from", "reflections_inputs", "reflection_places"})
         if (old.contains(name)) entry[name] = old[name];
-    for (const char* name : {"inputs", "probes_inputs"})
+    for (const char* name : {"inputs", "probes_inputs", "reflections_inputs"})
         if (const std::string older = old.value(name, ""); !older.empty()) written.add(older, false);
+    keep_reflections(old, written);
     entry["surfaces_made_from"] = old.value("surfaces_made_from", Json::object());
     for (std::size_t s = 0; s < surfaces.size(); ++s)
         if (surfaces[s]) entry["surfaces_made_from"][level.surfaces[s].name] = key;
@@ -324,7 +332,7 @@ void write_probes(const fs::path& folder, const Baked& baked, const std::vector<
 /// The same as an earlier bake wrote it, but for what is there already.
 void keep_whole(const Json& before, Json& manifest, Written& written) {
     for (const char* name : {"ground", "layers", "inputs", "visibility", "visibility_made_from", "occlusion",
-                             "occlusion_made_from"})
+                             "occlusion_made_from", "reflections", "reflection_places"})
         if (before.contains(name)) manifest[name] = before[name];
     if (!manifest.contains("probes") && before.contains("probes")) manifest["probes"] = before["probes"];
     for (const std::string& file : file_names(before))
@@ -351,6 +359,7 @@ struct Saving {
     std::string uvs;
     LevelInputs inputs;
     std::string inputs_file;
+    std::string reflection_places;  ///< Tells the probes that a set's maps are of.
     Written written;
     std::vector<BakedSet> probe_sets;
     std::vector<std::size_t> kept;  ///< Of those the ones that are not baked now.
@@ -374,8 +383,9 @@ struct Saving {
 };
 
 void Saving::keep_files(const Json& entry, Written& to) {
-    for (const char* name : {"inputs", "probes_inputs"})
+    for (const char* name : {"inputs", "probes_inputs", "reflections_inputs"})
         if (const std::string older = entry.value(name, ""); !older.empty()) to.add(older, false);
+    keep_reflections(entry, to);
     for (const char* maps : {"lightmaps", "directional"})
         for (const Json& map : entry.value(maps, Json::array())) to.add(map.value("file", ""), false);
     to.add(entry.value("name", "") + "/preview.glb", false);
@@ -435,6 +445,14 @@ SavedSet Saving::save_set(std::size_t number) const {
     } else {
         set = *made;
         saved.entry = write_light(number, set, saved.written);
+        if (whole() && !set.reflections.empty()) {
+            std::vector<std::string> names;
+            write_reflections(saved.written.folder, set, captures_key(inputs.keys, number), saved.entry,
+                              names);
+            for (const std::string& file : names) saved.written.add(file);
+            saved.entry["reflections_inputs"] = inputs_file;
+            saved.entry["reflection_places"] = reflection_places;
+        }
     }
     saved.probes = {.name = name, .pages = {}, .directional = {}, .probes = std::move(set.probes)};
     return saved;
@@ -483,6 +501,7 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
                   .uvs = atlas_hash(atlas),
                   .inputs = inputs_of(level),
                   .inputs_file = {},
+                  .reflection_places = {},
                   .written = {.folder = to, .now = {}},
                   .probe_sets = {},
                   .kept = {}};
@@ -505,6 +524,13 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
     written.add(saving.inputs_file);
     add_keys(saving.inputs, manifest);
     manifest["inputs"] = saving.inputs_file;
+    if (saving.whole() && !baked.reflections.empty()) {
+        const Json probes = reflections_json(baked.reflections);
+        const std::string text = probes.dump();
+        saving.reflection_places = hash_text(Bytes(text.begin(), text.end()));
+        manifest["reflections"] = probes;
+        manifest["reflection_places"] = saving.reflection_places;
+    }
     saving.add_sets(manifest);
     manifest["surfaces"] = surfaces_json(level, atlas);
     if (saving.whole()) write_maps(level, baked, manifest, written);

@@ -7,6 +7,7 @@
 #include "io/sheet_entry.hpp"
 #include "io/sheet_lights.hpp"
 #include "io/sheet_probes.hpp"
+#include "io/sheet_reflections.hpp"
 #include "io/sheet_series.hpp"
 #include "stasigraph/error.hpp"
 
@@ -17,7 +18,7 @@ namespace {
 constexpr double far = 1e6;
 
 /// Tables of the design that later versions read. Refused by name, so that nothing is silently left out.
-constexpr std::string_view later_tables[] = {"zone", "reflection"};
+constexpr std::string_view later_tables[] = {"zone"};
 
 }  // namespace
 
@@ -359,6 +360,7 @@ void Sheet::apply(Level& level) const {
     s.series(level);
     s.places(level);
     s.each("volume", [&](const Entry& e) { apply_volume(e, level); });
+    s.each("reflection", [&](const Entry& e) { apply_reflection(e, level); });
     s.each("probe", [&](const Entry& e) { apply_probe(e, level); });
     s.each("probes", [&](const Entry& e) { apply_probe_settings(e, level); });
     level.sheet_hash = hash_text(s.files.hashes);

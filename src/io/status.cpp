@@ -105,10 +105,11 @@ BakeStatus status_of(const fs::path& folder, const Level& given, const Json& man
         const BakeSet& set = level.sets[s];
         const Json* entry = manifest.is_object() ? entry_of(manifest, set.name) : nullptr;
         ResultStatus lightmaps{.what = "lightmaps", .set = set.name, .because = {}},
-            probes{.what = "probes", .set = set.name, .because = {}};
+            probes{.what = "probes", .set = set.name, .because = {}},
+            reflections{.what = "reflections", .set = set.name, .because = {}};
         if (!entry || !whole) {
-            lightmaps.stale = probes.stale = true;
-            lightmaps.because = probes.because = {entry ? broken : never_baked};
+            lightmaps.stale = probes.stale = reflections.stale = true;
+            lightmaps.because = probes.because = reflections.because = {entry ? broken : never_baked};
         } else {
             const auto since = [&](const std::string& inputs) {
                 return changes_between(read_inputs(folder / inputs), now.items);
@@ -139,9 +140,18 @@ BakeStatus status_of(const fs::path& folder, const Level& given, const Json& man
                     if (c.probes) probes.because.push_back(c.text);
                 if (probes.because.empty()) probes.because.push_back(never_baked);
             }
+            if (entry->value("reflections_made_from", "") != captures_key(now.keys, s)) {
+                reflections.stale = true;
+                reflections.because =
+                    entry->contains("reflections")
+                        ? reasons(since(entry->value("reflections_inputs", inputs)),
+                                  [&](const Change& c) { return c.reflections || c.probes || touched(c); })
+                        : std::vector<std::string>{never_baked};
+            }
         }
         status.results.push_back(std::move(lightmaps));
         if (now.keys.probes != "none") status.results.push_back(std::move(probes));
+        if (now.keys.reflections != "none") status.results.push_back(std::move(reflections));
     }
     if (manifest.is_object())
         for (const Json& entry : manifest.value("sets", Json::array()))

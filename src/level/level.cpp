@@ -4,6 +4,7 @@
 #include <string>
 
 #include "base/text.hpp"
+#include "level/reflection_rules.hpp"
 #include "level/volume_rules.hpp"
 #include "stasigraph/error.hpp"
 
@@ -217,8 +218,8 @@ void check_level(const Level& level) {
                     "Use 0 to 1.");
         check_range(m.normal_scale, -100, 100, "material " + m.name,
                     "scale of the normal map is out of range", "Use -100 to 100, 1 for the map as it is.");
-        for (const TextureUse* use :
-             {&m.base_texture, &m.emission_texture, &m.transmission_texture, &m.normal_texture})
+        for (const TextureUse* use : {&m.base_texture, &m.emission_texture, &m.transmission_texture,
+                                      &m.normal_texture, &m.roughness_texture})
             if (use->image != none && use->image >= level.images.size())
                 throw Error{.what = "a material names an image that does not exist",
                             .where = "material " + m.name,
@@ -267,6 +268,7 @@ void check_level(const Level& level) {
     check_range(level.quality.noise, 0, 1, "quality.noise", "noise target is out of range",
                 "Use 0.001 to 1, e.g. 0.02.");
     check_volumes(level);
+    check_reflections(level);
 }
 
 std::uint32_t set_index(const Level& level, const std::string& name) {

@@ -46,13 +46,14 @@ bool has_normal_maps(const Level& level) {
     });
 }
 
-TextureSet::TextureSet(const Level& level) : images_(level.images.size()), normals_(level.images.size()) {
+TextureSet::TextureSet(const Level& level) : images_(level.images.size()), vectors_(level.images.size()) {
     for (const Material& m : level.materials) {
         for (const TextureUse* use : {&m.base_texture, &m.emission_texture, &m.transmission_texture})
             if (use->image != none && images_[use->image].empty())
                 images_[use->image] = make_mips(level.images[use->image], true);
-        const std::uint32_t bumps = m.normal_texture.image;
-        if (bumps != none && normals_[bumps].empty()) normals_[bumps] = make_mips(level.images[bumps], false);
+        for (const TextureUse* use : {&m.normal_texture, &m.roughness_texture})
+            if (use->image != none && vectors_[use->image].empty())
+                vectors_[use->image] = make_mips(level.images[use->image], false);
     }
 }
 
@@ -209,7 +210,7 @@ Vec3 TextureSet::mapped_normal(const Level& level, const Surface& surface, std::
     Vec3 sum;
     const Vec2 middle = mesh_uv(mesh, triangle, barycentric.x, barycentric.y);
     const auto add = [&](Vec2 uv, float width) {
-        const Texel4 t = look_up(normals_[m.normal_texture.image], m.normal_texture, uv, width);
+        const Texel4 t = look_up(vectors_[m.normal_texture.image], m.normal_texture, uv, width);
         sum = sum + Vec3{t.r * m.normal_scale, t.g * m.normal_scale, std::max(t.b, 0.0f)};
     };
     if (footprint.across == Vec2{} && footprint.down == Vec2{})
@@ -234,6 +235,19 @@ Vec3 TextureSet::mapped_normal(const Level& level, const Surface& surface, std::
     constexpr float least = 0.05f;
     const float up = dot(bent, face);
     return up >= least ? bent : normalize(bent + face * (least - up));
+}
+
+TextureSet::Shine TextureSet::shine(const Level& level, const Surface& surface, std::uint32_t triangle,
+                                    float u, float v) const {
+    const Material& m = level.materials[surface.material];
+    Shine s{m.metallic, m.roughness};
+    if (m.roughness_texture.image != none) {
+        const Texel4 t = look_up(vectors_[m.roughness_texture.image], m.roughness_texture,
+                                 mesh_uv(level.meshes[surface.mesh], triangle, u, v), 0);
+        s.roughness *= 0.5f * t.g + 0.5f;
+        s.metallic *= 0.5f * t.b + 0.5f;
+    }
+    return {std::clamp(s.metallic, 0.0f, 1.0f), std::clamp(s.roughness, 0.0f, 1.0f)};
 }
 
 Rgb TextureSet::emission(const Level& level, const Surface& surface, std::uint32_t triangle, float u,

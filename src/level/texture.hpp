@@ -51,6 +51,11 @@ public:
     /// `normal` itself where there is no map. Never turned away from the face.
     Vec3 mapped_normal(const Level& level, const Surface& surface, std::uint32_t triangle, Vec2 barycentric,
                        const Footprint& footprint, Vec3 normal, Vec3 face) const;
+    /// How metallic and how rough a surface is at a point, 0 to 1.
+    struct Shine {
+        float metallic = 0, roughness = 1;
+    };
+    Shine shine(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v) const;
     /// Nit, less what the surface lets through at that point.
     Rgb emission(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v) const;
     float alpha(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v) const;
@@ -73,7 +78,7 @@ private:
     static Texel4 fetch(const Mip& mip, const TextureUse& use, float x, float y);
     static Texel4 look_up(const Mips& mips, const TextureUse& use, Vec2 uv, float footprint);
     std::vector<Mips> images_;   ///< As linear light; empty where no material uses it so.
-    std::vector<Mips> normals_;  ///< As vectors in [-1, 1]; likewise.
+    std::vector<Mips> vectors_;  ///< As numbers in [-1, 1]; likewise.
 };
 
 /// The interpolated normal in the world, unit length; `face` where it is missing, broken or turned away from

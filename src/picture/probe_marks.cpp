@@ -30,7 +30,9 @@ struct Canvas {
     }
 };
 
-void draw_ball(Canvas& canvas, Vec3 middle, float radius, const ShRgb& light) {
+/// `light(normal, way)`: what the ball sends against the way along which its surface is seen.
+template <class Light>
+void draw_ball(Canvas& canvas, Vec3 middle, float radius, Light light) {
     const Projected p = canvas.shot.project(middle);
     if (p.depth < nearest_shown + radius) return;
     const float size = p.pixels_per_metre * radius * 1.3f + 1;
@@ -50,7 +52,7 @@ void draw_ball(Canvas& canvas, Vec3 middle, float radius, const ShRgb& light) {
                 if (d < 0) continue;
                 const float t = -b - std::sqrt(d);
                 if (t > canvas.depth[canvas.at(x, y)]) continue;
-                sum += sh_irradiance(light, (from + way * t) * (1 / radius)) * (1 / pi);
+                sum += light((from + way * t) * (1 / radius), way);
                 covered += 1;
                 nearest = std::min(nearest, t);
             }
@@ -95,11 +97,7 @@ void cross_out(Canvas& canvas, Vec3 middle, Rgb color) {
             }
 }
 
-}  // namespace
-
-void draw_probes(const Viewer& viewer, const Shot& shot, const ViewLight& light, bool net_too, float white,
-                 Picture& picture, Job& job) {
-    const ProbeNet& net = *light.probes;
+Canvas canvas_of(const Viewer& viewer, const Shot& shot, Picture& picture, Job& job) {
     Canvas canvas{shot, picture, std::vector<float>(picture.pixels.size())};
     job.parallel(static_cast<std::size_t>(picture.height), rows_per_task,
                  [&](std::size_t begin, std::size_t end) {
@@ -109,10 +107,63 @@ void draw_probes(const Viewer& viewer, const Shot& shot, const ViewLight& light,
                                  shot.eye(),
                                  shot.direction(static_cast<float>(x) + 0.5f, static_cast<float>(y) + 0.5f));
                  });
+    return canvas;
+}
+
+/// The edges of a box, or of a ball's three great circles.
+void draw_reach(Canvas& canvas, const ReflectionProbe& p, Rgb color) {
+    constexpr float share = 0.7f;
+    if (p.shape == ReflectionShape::sphere) {
+        constexpr int steps = 48;
+        for (std::size_t a = 0; a < 3; ++a)
+            for (int i = 0; i < steps; ++i) {
+                const auto at = [&](int k) {
+                    const float t = 2 * pi * static_cast<float>(k) / steps;
+                    return p.middle +
+                           (p.axes[a] * std::cos(t) + p.axes[(a + 1) % 3] * std::sin(t)) * p.radius;
+                };
+                draw_line(canvas, at(i), at(i + 1), color, share, false);
+            }
+        return;
+    }
+    const Vec3 x = p.axes[0] * p.half.x, y = p.axes[1] * p.half.y, z = p.axes[2] * p.half.z;
+    for (const float a : {-1.0f, 1.0f})
+        for (const float b : {-1.0f, 1.0f}) {
+            draw_line(canvas, p.middle - x + y * a + z * b, p.middle + x + y * a + z * b, color, share,
+                      false);
+            draw_line(canvas, p.middle - y + x * a + z * b, p.middle + y + x * a + z * b, color, share,
+                      false);
+            draw_line(canvas, p.middle - z + x * a + y * b, p.middle + z + x * a + y * b, color, share,
+                      false);
+        }
+}
+
+}  // namespace
+
+void draw_reflections(const Viewer& viewer, const Shot& shot, const ViewLight& light, float white,
+                      Picture& picture, Job& job) {
+    constexpr float ball = 0.3f;  // metres
+    constexpr Rgb colors[] = {{1, 1, 1}, {1, 0.65f, 0.2f}, {0.25f, 0.75f, 1}, {0.45f, 1, 0.45f}};
+    Canvas canvas = canvas_of(viewer, shot, picture, job);
+    for (std::size_t i = 0; i < light.reflections->size(); ++i) {
+        const ReflectionProbe& p = (*light.reflections)[i];
+        draw_ball(canvas, p.capture, ball, [&](Vec3 normal, Vec3 way) {
+            return cube_light(light.set->reflections[i].levels[0], way - normal * (2 * dot(way, normal)));
+        });
+    }
+    for (const ReflectionProbe& p : *light.reflections)
+        draw_reach(canvas, p, colors[static_cast<std::size_t>(p.origin)] * white);
+}
+
+void draw_probes(const Viewer& viewer, const Shot& shot, const ViewLight& light, bool net_too, float white,
+                 Picture& picture, Job& job) {
+    const ProbeNet& net = *light.probes;
+    Canvas canvas = canvas_of(viewer, shot, picture, job);
     for (std::size_t p = 0; p < net.size(); ++p)
         if (!(net.validity[p] < runtime::least_validity))
-            draw_ball(canvas, net.position[p], std::clamp(0.4f * net.clearance[p], least_radius, most_radius),
-                      light.set->probes[p]);
+            draw_ball(
+                canvas, net.position[p], std::clamp(0.4f * net.clearance[p], least_radius, most_radius),
+                [&](Vec3 normal, Vec3) { return sh_irradiance(light.set->probes[p], normal) * (1 / pi); });
     if (net_too)
         for (std::size_t c = 0; c < net.vertex.size(); ++c)
             for (int a = 0; a < 4; ++a)

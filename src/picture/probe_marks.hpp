@@ -13,4 +13,9 @@ namespace stasigraph {
 void draw_probes(const Viewer& viewer, const Shot& shot, const ViewLight& light, bool net, float white,
                  Picture& picture, Job& job);
 
+/// Draws each reflection probe as a ball that mirrors what was captured, where it was captured, and the edges
+/// of what it reaches: rooms, water and ground in colours of their own, those placed by hand white.
+void draw_reflections(const Viewer& viewer, const Shot& shot, const ViewLight& light, float white,
+                      Picture& picture, Job& job);
+
 }  // namespace stasigraph

@@ -63,8 +63,8 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
                     .where = "--size",
                     .value = std::to_string(settings.width) + "x" + std::to_string(settings.height),
                     .remedy = "Use 8 to 8192 pixels."};
-    if (!light.set &&
-        (settings.show == Show::lit || settings.show == Show::light || settings.show == Show::probes))
+    if (!light.set && (settings.show == Show::lit || settings.show == Show::light ||
+                       settings.show == Show::probes || settings.show == Show::reflections))
         throw Error{.what = "this picture needs a bake",
                     .where = "view",
                     .value = "",
@@ -81,7 +81,16 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
                     .where = "view",
                     .value = "",
                     .remedy = "Add a [[volume]] to the sheet, and bake."};
-    const Viewer viewer(level, atlas, light, settings, camera.vertical_fov);
+    const bool has_maps = light.set && light.reflections && !light.reflections->empty() &&
+                          light.set->reflections.size() == light.reflections->size();
+    if (settings.show == Show::reflections && !has_maps)
+        throw Error{.what = "the bake has no reflection probes",
+                    .where = "view",
+                    .value = "",
+                    .remedy = "Add a [[reflection]] to the sheet, and bake."};
+    ViewLight lit = light;
+    if (!has_maps) lit.reflections = nullptr;
+    const Viewer viewer(level, atlas, lit, settings, camera.vertical_fov);
     Picture picture{settings.width, settings.height,
                     std::vector<Rgb>(static_cast<std::size_t>(settings.width) * settings.height)};
     const Shot shot(viewer, camera, settings);
@@ -111,7 +120,7 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
                 if (busy[at(x, y)]) picture.pixels[at(x, y)] = shot.pixel(x, y, side, surface[at(x, y)]);
         });
     }
-    if (settings.show == Show::probes) {
+    if (settings.show == Show::probes || settings.show == Show::reflections) {
         // What the probes stand in steps back.
         for (Rgb& c : picture.pixels) {
             const float grey = luminance(c);
@@ -121,7 +130,11 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
                                       [&](const BakeSet& s) { return s.name == light.set->name; });
         const float ev =
             set != level.sets.end() && set->exposure ? *set->exposure : auto_exposure(picture) + 1;
-        draw_probes(viewer, shot, light, settings.net, std::exp2(ev) / 2, picture, job);
+        const float white = std::exp2(ev) / 2;
+        if (settings.show == Show::probes)
+            draw_probes(viewer, shot, light, settings.net, white, picture, job);
+        else
+            draw_reflections(viewer, shot, light, white, picture, job);
     }
     job.finish();
     return picture;

@@ -2,29 +2,43 @@
 // What a picture sees along a ray, and the rays of a camera.
 
 #include <algorithm>
+#include <memory>
 
 #include "finish/pages.hpp"
 #include "light/direct.hpp"
 #include "picture/colors.hpp"
 #include "stasigraph/picture.hpp"
+#include "stasigraph/reflect.hpp"
 #include "trace/ray_caster.hpp"
 
 namespace stasigraph {
 
+/// What rays meet: shared by viewers of one level under several lights.
+struct SeenLevel {
+    TextureSet textures;
+    RayCaster caster;
+    SeenLevel(const Level& level, const std::function<bool(const Surface&)>& takes_part)
+        : textures(level), caster(level, textures, takes_part) {}
+};
+
 class Viewer {
 public:
-    /// `live`: with light that is not baked at all.
+    /// `live`: with light that is not baked at all. `seen`: what rays meet, else all that stands still, and
+    /// what moves where the settings say so.
     Viewer(const Level& level, const Atlas& atlas, const ViewLight& light, const ViewSettings& settings,
-           float vertical_fov, bool live = true)
+           float vertical_fov, bool live = true, std::shared_ptr<const SeenLevel> seen = nullptr)
         : level_(level),
           atlas_(atlas),
           light_(light),
           settings_(settings),
-          textures_(level),
-          caster_(level, textures_,
-                  [&](const Surface& s) {
-                      return s.part == Part::still || (s.part == Part::moving && settings.moving);
-                  }),
+          seen_(seen ? std::move(seen)
+                     : std::make_shared<const SeenLevel>(
+                           level,
+                           [&](const Surface& s) {
+                               return s.part == Part::still || (s.part == Part::moving && settings.moving);
+                           })),
+          textures_(seen_->textures),
+          caster_(seen_->caster),
           pixel_angle_(2 * std::tan(vertical_fov / 2) / static_cast<float>(settings.height)) {
         if (!light.set) return;
         for (const BakeSet& b : level.sets)
@@ -47,28 +61,57 @@ public:
     /// `first` becomes the first surface that is seen.
     Rgb along(Vec3 origin, Vec3 direction, std::uint32_t& first) const {
         first = none;
-        Vec3 start = origin;
         Rgb through{1, 1, 1}, sum;
+        const bool sky = meet(origin, direction, 1e30f, [&](const Hit& hit) {
+            if (first == none) first = hit.surface;
+            return adds(hit, direction, through, sum);
+        });
+        return sky ? sum + through * background(direction) : sum;
+    }
+
+    /// Calls f for the faces that a ray meets, one after the other, while that answers true: backs of
+    /// single-sided faces are not there, as a game culls them. True where it went past all of them.
+    template <class F>
+    bool meet(Vec3 origin, Vec3 direction, float far, F f) const {
+        Vec3 start = origin;
         for (int step = 0; step < 24; ++step) {
-            const Hit hit = caster_.closest({start, direction});
-            if (hit.surface == none) return sum + through * background(direction);
-            const Surface& surface = level_.surfaces[hit.surface];
-            const bool two_sided = level_.materials[surface.material].double_sided;
-            // As a game culls them: the backs of single-sided faces are not there.
-            if (!hit.back || two_sided) {
-                if (first == none) first = hit.surface;
-                const Rgb own = shade(hit, bumped_place(hit), direction);
-                if (!caster_.is_glass(hit.surface) || settings_.show == Show::charts ||
-                    settings_.show == Show::density)
-                    return sum + through * own;
-                const TextureSet::Passage p = textures_.passage(level_, surface, hit.triangle, hit.u, hit.v);
-                sum += through * own * (1 - p.share);
-                through = through * p.tint * p.share;
-                if (!(max_channel(through) > 0.002f)) return sum;
-            }
+            const Hit hit = caster_.closest({start, direction, far});
+            if (hit.surface == none) return true;
+            if (!hit.back || level_.materials[level_.surfaces[hit.surface].material].double_sided)
+                if (!f(hit)) return false;
             start = start + direction * (hit.distance + ray_start_offset);
+            far -= hit.distance + ray_start_offset;
         }
-        return sum;
+        return false;
+    }
+    /// Whether what is behind a face is seen; `through` loses what the face keeps, which is 1 - `share`.
+    bool passes(const Hit& hit, Rgb& through, float& share) const {
+        share = 0;
+        if (!caster_.is_glass(hit.surface) || settings_.show == Show::charts ||
+            settings_.show == Show::density)
+            return false;
+        const TextureSet::Passage p =
+            textures_.passage(level_, level_.surfaces[hit.surface], hit.triangle, hit.u, hit.v);
+        share = p.share;
+        through = through * p.tint * p.share;
+        return max_channel(through) > 0.002f;
+    }
+    /// Adds what a face sends against a direction; true where what is behind it is seen as well.
+    bool adds(const Hit& hit, Vec3 direction, Rgb& through, Rgb& sum) const {
+        const RayCaster::Place place = bumped_place(hit);
+        Rgb mirrored;
+        const Rgb before = through, own = shade(hit, place, direction, mirrored);
+        float share = 0;
+        const bool on = passes(hit, through, share);
+        sum += before * (own * (1 - share) + mirrored);
+        return on;
+    }
+    Rgb background(Vec3 direction) const {
+        if (settings_.show != Show::lit && settings_.show != Show::light && settings_.show != Show::probes &&
+            settings_.show != Show::reflections)
+            return {0.05f, 0.06f, 0.08f};
+        if (level_.sky.group == none) return {};
+        return sky_radiance(level_.sky, direction) * recipe_.gain(level_.sky.group);
     }
 
     const RayCaster& caster() const { return caster_; }
@@ -100,7 +143,8 @@ private:
         return place;
     }
 
-    Rgb shade(const Hit& hit, const RayCaster::Place& place, Vec3 direction) const {
+    /// `mirrored`: what it mirrors, apart from its own.
+    Rgb shade(const Hit& hit, const RayCaster::Place& place, Vec3 direction, Rgb& mirrored) const {
         const Surface& surface = level_.surfaces[hit.surface];
         switch (settings_.show) {
             case Show::albedo:
@@ -119,20 +163,42 @@ private:
                 return irradiance(hit, place) * (1 / pi);
             case Show::lit:
             case Show::probes:
+            case Show::reflections:
                 break;
         }
         Rgb emitted = textures_.emission(level_, surface, hit.triangle, hit.u, hit.v);
         if (surface.group != none && light_.set) emitted = emitted * recipe_.gain(surface.group);
-        return textures_.albedo(level_, surface, hit.triangle, hit.u, hit.v) * irradiance(hit, place) *
-                   (1 / pi) +
-               emitted;
+        const Rgb albedo = textures_.albedo(level_, surface, hit.triangle, hit.u, hit.v);
+        Rgb kept{1, 1, 1};
+        if (settings_.show == Show::lit && settings_.mirror && light_.reflections)
+            mirrored = mirror(hit, place, direction, albedo, kept);
+        return albedo * kept * irradiance(hit, place) * (1 / pi) + emitted;
     }
 
-    Rgb background(Vec3 direction) const {
-        if (settings_.show != Show::lit && settings_.show != Show::light && settings_.show != Show::probes)
-            return {0.05f, 0.06f, 0.08f};
-        if (level_.sky.group == none) return {};
-        return sky_radiance(level_.sky, direction) * recipe_.gain(level_.sky.group);
+    /// What reflection probes tell of the light a surface mirrors; `kept`: what that leaves of its own
+    /// colour. Reflectance as in glTF 2.0, appendix B.
+    Rgb mirror(const Hit& hit, const RayCaster::Place& place, Vec3 direction, Rgb albedo, Rgb& kept) const {
+        const ReflectionWeights weights =
+            reflection_weights(*light_.reflections, place.position, place.normal);
+        const TextureSet::Shine s =
+            textures_.shine(level_, level_.surfaces[hit.surface], hit.triangle, hit.u, hit.v);
+        const float cosine = std::max(-dot(direction, place.normal), 0.0f);
+        const Vec3 way = direction + place.normal * (2 * cosine);
+        const Rgb straight = Rgb{0.04f, 0.04f, 0.04f} * (1 - s.metallic) + albedo * s.metallic;
+        const Mirroring m = mirroring(cosine, s.roughness);
+        const Rgb share = straight * m.scale + Rgb{m.shift, m.shift, m.shift};
+        Rgb sum;
+        float covered = 0;
+        for (int k = 0; k < weights.count; ++k) {
+            const std::uint32_t p = weights.probe[static_cast<std::size_t>(k)];
+            const float w = weights.weight[static_cast<std::size_t>(k)];
+            sum += reflected(light_.set->reflections[p],
+                             lookup_direction((*light_.reflections)[p], place.position, way), s.roughness) *
+                   w;
+            covered += w;
+        }
+        kept = (Rgb{1, 1, 1} - share * covered) * (1 - s.metallic * covered);
+        return sum * share;
     }
 
     /// Direct light of the lamps that are not baked whole, lux.
@@ -247,8 +313,9 @@ private:
 
     ViewLight light_;
     const ViewSettings& settings_;
-    TextureSet textures_;
-    RayCaster caster_;
+    std::shared_ptr<const SeenLevel> seen_;
+    const TextureSet& textures_;
+    const RayCaster& caster_;
     float pixel_angle_;  ///< Radians, in the middle of the picture.
     BakeSet recipe_;
     std::vector<LiveLight> live_;

@@ -259,14 +259,13 @@ std::vector<Vec3> around_objects(const Level& level, const Volume& volume) {
     return out;
 }
 
-namespace {
-
-std::vector<Vec3> seeds_of(const Level& level, const Volume& v, const FreeSpace& space) {
+std::vector<Vec3> seeds_of(const Level& level, const Volume& v, const std::string& where,
+                           const FreeSpace& space) {
     std::vector<Vec3> seeds = v.seeds;
     for (const Vec3 s : seeds)
         if (space.solid(s))
             throw Error{.what = "a seed lies inside of something",
-                        .where = "volume " + v.name,
+                        .where = where,
                         .value = to_text(s.x) + ", " + to_text(s.y) + ", " + to_text(s.z),
                         .remedy = "Move it to where there is air."};
     if (!seeds.empty()) return seeds;
@@ -275,19 +274,23 @@ std::vector<Vec3> seeds_of(const Level& level, const Volume& v, const FreeSpace&
     return seeds;
 }
 
+namespace {
+
 void add_rule(const Level& level, std::uint32_t number, ProbeRule rule, PlaceList& list, Job& job) {
     const Volume& v = level.volumes[number];
     switch (rule) {
         case ProbeRule::walkable: {
             std::vector<Vec3> places;
-            for (const Vec3 p : walkable_ground(level, v, seeds_of(level, v, list.space())))
+            for (const Vec3 p :
+                 walkable_ground(level, v, seeds_of(level, v, "volume " + v.name, list.space())))
                 for (const float h : v.heights)
                     if (holds(v, p + Vec3{0, h, 0})) places.push_back(p + Vec3{0, h, 0});
             return list.add(number, rule, places);
         }
         case ProbeRule::explore:
-            return list.add(number, rule,
-                            explored_space(v, seeds_of(level, v, list.space()), list.space(), job));
+            return list.add(
+                number, rule,
+                explored_space(v, seeds_of(level, v, "volume " + v.name, list.space()), list.space(), job));
         case ProbeRule::objects:
             return list.add(number, rule, around_objects(level, v));
         case ProbeRule::lattice:

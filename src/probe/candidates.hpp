@@ -41,6 +41,9 @@ private:
 /// empty for all.
 void find_candidates(const Level& level, const std::vector<std::uint8_t>& only, PlaceList& list, Job& job);
 
+/// A volume's seeds, or the cameras in it that stand free. Throws Error for seeds inside of something.
+std::vector<Vec3> seeds_of(const Level& level, const Volume& volume, const std::string& where,
+                           const FreeSpace& space);
 /// Ground that a figure reaches in a volume, spread out: places on the ground. By Recast.
 std::vector<Vec3> walkable_ground(const Level& level, const Volume& volume, const std::vector<Vec3>& seeds);
 /// Free space that is reached from the seeds without passing through anything, spread out.

@@ -1,0 +1,62 @@
+#pragma once
+// Reflection probes at work: placed, captured, filtered for rough surfaces, looked up.
+
+#include "stasigraph/bake.hpp"
+
+namespace stasigraph {
+
+/// The direction of a place of a face (0 to 5), texels from its upper left corner; unit length.
+Vec3 cube_direction(int side, int face, float x, float y);
+/// Bilinear, across the edges of faces as well.
+Rgb cube_light(const CubeMap& map, Vec3 direction);
+
+/// What a surface of this roughness mirrors when looked at straight on, along each direction of a smaller
+/// cube map: the mean over directions l of radiance, weighted by GGX's density of the normal that mirrors the
+/// direction to l, times the cosine between the two. Importance-sampled: normals of a low-discrepancy set,
+/// 2048 of them, or half as many below a roughness of 0.3, each looked up in what the capture is at as much
+/// detail as the normals are dense (Walter et al., Microfacet Models for Refraction through Rough Surfaces,
+/// 2007; Krivanek and Colbert, Real-time Shading with Filtered Importance Sampling, 2008). `roughness` in (0,
+/// 1]. Same bytes for any number of threads.
+CubeMap prefilter(const CubeMap& sharp, float roughness, int side, Job& job, std::uint32_t normals = 2048);
+/// All levels of a map. `sharp`: a power of two wide, 16 texels or more.
+ReflectionMap filter_levels(CubeMap sharp, Job& job, std::uint32_t normals = 2048);
+/// How many levels a capture of that width has.
+int reflection_levels(int resolution);
+/// What a surface of this roughness, 0 to 1, mirrors along a direction; between levels both are mixed.
+Rgb reflected(const ReflectionMap& map, Vec3 direction, float roughness);
+
+/// The share of light that a surface mirrors, `scale` times its reflectance at normal incidence plus `shift`:
+/// GGX with Smith's shadowing and Schlick's Fresnel, summed over all of its mirrored light. `cosine` between
+/// normal and view.
+struct Mirroring {
+    float scale = 1, shift = 0;
+};
+Mirroring mirroring(float cosine, float roughness);
+
+/// The probes that answer for a surface: in their order, each with the share it has of what those before left
+/// over. Planes answer for what lies along them alone. `normal` unit length. Threads: safe.
+ReflectionWeights reflection_weights(const std::vector<ReflectionProbe>& probes, Vec3 at, Vec3 normal);
+/// Where to look in a probe's map for what a point mirrors along a direction.
+Vec3 lookup_direction(const ReflectionProbe& probe, Vec3 at, Vec3 direction);
+
+/// The reflection probes of a level in the order in which they answer: higher priority first, then smaller
+/// ones. Those that rules ask for are found: rooms by flooding free space and cutting it where it is narrow.
+/// Throws Error where a place to capture from lies inside of something, a region is not free, or a surface
+/// that should mirror is not flat. Same for any number of threads.
+std::vector<ReflectionProbe> place_reflections(const Level& level, Job& job, const BakeStore& store = {});
+/// A hash of what captures depend on apart from light: geometry, and what the level asks for.
+std::string reflections_key(const Level& level);
+
+/// What captures came to.
+struct CaptureFigures {
+    std::size_t probes = 0, rays = 0, from_cache = 0;  ///< Of the probes; those that sent no rays.
+};
+/// Captures every reflection probe under every set that `baked` holds, and filters it: fills in
+/// Baked::reflections and BakedSet::reflections. What is seen is lit as view() shows it, moving things and
+/// live light left out. Rays are sent once for each place; with a store captures are lit again without any
+/// while geometry stays. `probes`: of place_reflections().
+CaptureFigures capture_reflections(const Level& level, const Atlas& atlas,
+                                   const std::vector<ReflectionProbe>& probes, Baked& baked, Job& job,
+                                   const BakeStore& store = {});
+
+}  // namespace stasigraph

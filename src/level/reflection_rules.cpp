@@ -1,0 +1,107 @@
+#include "level/reflection_rules.hpp"
+
+#include <cmath>
+
+#include "base/text.hpp"
+#include "stasigraph/error.hpp"
+
+namespace stasigraph {
+
+const char* to_text(ReflectionOrigin origin) {
+    constexpr const char* names[] = {"hand", "rooms", "water", "ground"};
+    return names[static_cast<int>(origin)];
+}
+
+const char* to_text(ReflectionShape shape) {
+    constexpr const char* names[] = {"box", "sphere", "plane"};
+    return names[static_cast<int>(shape)];
+}
+
+namespace {
+
+void need(bool good, const std::string& name, const char* what, const std::string& value,
+          const char* remedy) {
+    if (!good) throw Error{.what = what, .where = "reflection " + name, .value = value, .remedy = remedy};
+}
+
+bool within(float x, float low, float high) {
+    return x >= low && x <= high;
+}
+
+/// What probes and rules both say.
+template <class T>
+void check_capture(const T& r) {
+    need(r.resolution >= 16 && r.resolution <= 2048 && (r.resolution & (r.resolution - 1)) == 0, r.name,
+         "resolution is no power of two between 16 and 2048", std::to_string(r.resolution),
+         "Use 64, 128 or 256.");
+    need(within(r.far, 1e-3f, 1e6f), r.name, "far is out of range", to_text(r.far),
+         "Use up to 1000000 metres.");
+    need(r.near >= 0 && r.near < r.far, r.name, "near does not lie between 0 and far", to_text(r.near),
+         "Use 0.05 metres.");
+    need(within(r.blend, 0, 1000), r.name, "blend is out of range", to_text(r.blend),
+         "Use 0 to 1000 metres.");
+    need(std::isfinite(r.priority), r.name, "priority is not finite", "", "");
+}
+
+void check_probe(const ReflectionProbe& p) {
+    check_capture(p);
+    const bool sphere = p.shape == ReflectionShape::sphere;
+    need(is_finite(p.middle) && is_finite(p.half) && is_finite(p.capture) && is_finite(p.room_middle) &&
+             is_finite(p.room_half),
+         p.name, "a reflection probe is not finite", "", "");
+    need(sphere ? p.radius > 0 : p.half.x > 0 && p.half.y > 0 && p.half.z > 0, p.name, "reaches nothing", "",
+         "Its low corner must lie below its high corner on every axis, a radius above 0.");
+    need(!p.projected || (p.room_half.x > 0 && p.room_half.y > 0 && p.room_half.z > 0), p.name,
+         "the room is empty", "", "Its low corner must lie below its high corner on every axis.");
+    const Vec3 d = p.capture - p.room_middle;
+    const float half[3] = {p.room_half.x, p.room_half.y, p.room_half.z};
+    for (std::size_t a = 0; p.projected && a < 3; ++a)
+        need(std::abs(dot(d, p.axes[a])) < half[a], p.name, "captures from outside of its room",
+             to_text(p.capture.x) + ", " + to_text(p.capture.y) + ", " + to_text(p.capture.z),
+             "Move capture in, make the room larger, or set projection = false.");
+}
+
+void check_rule(const ReflectionRule& r) {
+    check_capture(r);
+    need(r.rooms || r.water || r.ground, r.name, "asks for nothing", "",
+         "Write fill = [\"rooms\", \"water\", \"ground\"], one or several.");
+    need(within(r.spacing, 1, 1000), r.name, "spacing is out of range", to_text(r.spacing),
+         "Use 1 to 1000 metres.");
+    need(within(r.height, 0.1f, 100), r.name, "height is out of range", to_text(r.height),
+         "Use 0.1 to 100 metres.");
+    if (!r.ground) return;
+    const Vec3 size = size_of(r.region);
+    const double rows = std::ceil(static_cast<double>(size.x / r.spacing)) *
+                        std::ceil(static_cast<double>(size.z / r.spacing));
+    need(rows <= 10000, r.name, "asks for too many rows over ground", to_text(rows),
+         "Use a wider spacing or a smaller region.");
+}
+
+}  // namespace
+
+double reflection_texels(double probes, int resolution) {
+    double texels = 0;
+    for (int side = resolution; side >= 4; side /= 2) texels += 6.0 * side * side;
+    return probes * texels;
+}
+
+void check_reflection_texels(double texels) {
+    if (texels > most_reflection_texels)
+        throw Error{.what = "reflection probes take too much",
+                    .where = "reflection",
+                    .value = to_text(std::ceil(texels / 1e6)) + " million texels a set",
+                    .remedy = "Use a lower resolution or fewer of them; " +
+                              to_text(most_reflection_texels / 1e6) + " million texels will do."};
+}
+
+void check_reflections(const Level& level) {
+    double texels = 0;
+    for (const ReflectionProbe& p : level.reflections) {
+        check_probe(p);
+        texels += reflection_texels(1, p.resolution);
+    }
+    for (const ReflectionRule& r : level.reflection_rules) check_rule(r);
+    check_reflection_texels(texels);
+}
+
+}  // namespace stasigraph

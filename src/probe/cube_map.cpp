@@ -1,0 +1,109 @@
+#include "probe/cube_map.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "stasigraph/reflect.hpp"
+
+namespace stasigraph {
+
+Vec3 face_direction(int face, float right, float down) {
+    switch (face) {
+        case 0:
+            return {1, -down, -right};
+        case 1:
+            return {-1, -down, right};
+        case 2:
+            return {right, 1, down};
+        case 3:
+            return {right, -1, -down};
+        case 4:
+            return {right, -down, 1};
+        default:
+            return {-right, -down, -1};
+    }
+}
+
+Vec3 cube_direction(int side, int face, float x, float y) {
+    const float scale = 2 / static_cast<float>(side);
+    return normalize(face_direction(face, x * scale - 1, y * scale - 1));
+}
+
+std::size_t texel_beyond(int side, int face, int x, int y) {
+    const auto at = [&](int i) { return (2 * static_cast<float>(i) + 1) / static_cast<float>(side) - 1; };
+    const CubePlace p = cube_place(face_direction(face, at(x), at(y)));
+    const auto texel = [&](float share) {
+        return std::clamp(static_cast<int>((share + 1) * 0.5f * static_cast<float>(side)), 0, side - 1);
+    };
+    return texel_number(side, p.face, texel(p.right), texel(p.down));
+}
+
+namespace {
+
+/// The four texels around a place and how far it is from the first towards the others.
+struct Between {
+    int x, y;
+    float tx, ty;
+};
+Between between(const CubePlace& p, int side) {
+    const auto half = static_cast<float>(side) * 0.5f;
+    const float x = (p.right + 1) * half - 0.5f, y = (p.down + 1) * half - 0.5f;
+    const float fx = std::clamp(std::floor(x), -1.0f, static_cast<float>(side) - 1),
+                fy = std::clamp(std::floor(y), -1.0f, static_cast<float>(side) - 1);
+    return {static_cast<int>(fx), static_cast<int>(fy), x - fx, y - fy};
+}
+
+Rgb mixed(Rgb a, Rgb b, Rgb c, Rgb d, float tx, float ty) {
+    return (a * (1 - tx) + b * tx) * (1 - ty) + (c * (1 - tx) + d * tx) * ty;
+}
+
+}  // namespace
+
+Rgb cube_light(const CubeMap& map, Vec3 direction) {
+    const CubePlace p = cube_place(direction);
+    const Between b = between(p, map.side);
+    const auto texel = [&](int x, int y) {
+        const bool inside = x >= 0 && y >= 0 && x < map.side && y < map.side;
+        return map
+            .texels[inside ? texel_number(map.side, p.face, x, y) : texel_beyond(map.side, p.face, x, y)];
+    };
+    return mixed(texel(b.x, b.y), texel(b.x + 1, b.y), texel(b.x, b.y + 1), texel(b.x + 1, b.y + 1), b.tx,
+                 b.ty);
+}
+
+FramedCube::FramedCube(const CubeMap& map)
+    : width_(static_cast<std::size_t>(map.side) + 2),
+      half_(static_cast<float>(map.side) * 0.5f),
+      most_(std::nextafter(static_cast<float>(map.side) + 1, 0.0f)),
+      texels_(6 * width_ * width_) {
+    for (int face = 0; face < 6; ++face)
+        for (int y = -1; y <= map.side; ++y)
+            for (int x = -1; x <= map.side; ++x) {
+                const bool inside = x >= 0 && y >= 0 && x < map.side && y < map.side;
+                const Rgb c = map.texels[inside ? texel_number(map.side, face, x, y)
+                                                : texel_beyond(map.side, face, x, y)];
+                texels_[texel_number(map.side + 2, face, x + 1, y + 1)] = Four{c.r, c.g, c.b, 0};
+            }
+}
+
+CubeMap halved(const CubeMap& map) {
+    CubeMap out{map.side / 2, {}};
+    out.texels.reserve(6 * static_cast<std::size_t>(out.side) * static_cast<std::size_t>(out.side));
+    const auto at = [&](int i) { return (2 * static_cast<float>(i) + 1) / static_cast<float>(map.side) - 1; };
+    for (int face = 0; face < 6; ++face)
+        for (int y = 0; y < out.side; ++y)
+            for (int x = 0; x < out.side; ++x) {
+                Rgb sum;
+                float whole = 0;
+                for (int k = 0; k < 4; ++k) {
+                    const int sx = 2 * x + (k & 1), sy = 2 * y + (k >> 1);
+                    const float u = at(sx), v = at(sy), d = 1 + u * u + v * v, angle = 1 / (d * std::sqrt(d));
+                    sum += map.texels[texel_number(map.side, face, sx, sy)] * angle;
+                    whole += angle;
+                }
+                out.texels.push_back(sum * (1 / whole));
+            }
+    return out;
+}
+
+}  // namespace stasigraph

@@ -1,0 +1,73 @@
+#pragma once
+// Cube maps inside: from directions to texels and back.
+
+#include <algorithm>
+#include <cmath>
+#include <cstddef>
+#include <vector>
+
+#include "stasigraph/reflection.hpp"
+
+namespace stasigraph {
+
+/// A place on a face, in [-1, 1] right and down.
+struct CubePlace {
+    int face = 0;
+    float right = 0, down = 0;
+};
+/// Vulkan 1.3, 16.5.4 Cube Map Face Selection; the same in OpenGL 4.6, 8.13, and KTX 2.0.
+inline CubePlace cube_place(Vec3 d) {
+    const float x = std::abs(d.x), y = std::abs(d.y), z = std::abs(d.z);
+    if (x >= y && x >= z) {
+        const float s = 1 / x;
+        return d.x > 0 ? CubePlace{0, -d.z * s, -d.y * s} : CubePlace{1, d.z * s, -d.y * s};
+    }
+    if (y >= z) {
+        const float s = 1 / y;
+        return d.y > 0 ? CubePlace{2, d.x * s, d.z * s} : CubePlace{3, d.x * s, -d.z * s};
+    }
+    const float s = 1 / z;
+    return d.z > 0 ? CubePlace{4, d.x * s, -d.y * s} : CubePlace{5, -d.x * s, -d.y * s};
+}
+/// Not of unit length; beyond the edges of a face as well.
+Vec3 face_direction(int face, float right, float down);
+
+/// A texel and its number in CubeMap::texels.
+inline std::size_t texel_number(int side, int face, int x, int y) {
+    return (static_cast<std::size_t>(face) * static_cast<std::size_t>(side) + static_cast<std::size_t>(y)) *
+               static_cast<std::size_t>(side) +
+           static_cast<std::size_t>(x);
+}
+/// The texel of another face that lies where one beyond the edge of this one would.
+std::size_t texel_beyond(int side, int face, int x, int y);
+
+/// Four floats that are added and multiplied at once.
+using Four = float __attribute__((vector_size(16)));
+
+/// A cube map whose faces carry a frame of one texel of their neighbours, so that a lookup never leaves its
+/// face.
+class FramedCube {
+public:
+    explicit FramedCube(const CubeMap& map);
+    Four light(Vec3 direction) const {
+        const CubePlace p = cube_place(direction);
+        // The frame shifts all by a texel, so that nothing is below 0 and rounding down is cutting off.
+        const float x = std::min((p.right + 1) * half_ + 0.5f, most_),
+                    y = std::min((p.down + 1) * half_ + 0.5f, most_);
+        const auto ix = static_cast<std::uint32_t>(x), iy = static_cast<std::uint32_t>(y);
+        const float tx = x - static_cast<float>(ix), ty = y - static_cast<float>(iy);
+        const Four* t = texels_.data() + (static_cast<std::size_t>(p.face) * width_ + iy) * width_ + ix;
+        const Four above = t[0] * (1 - tx) + t[1] * tx, below = t[width_] * (1 - tx) + t[width_ + 1] * tx;
+        return above * (1 - ty) + below * ty;
+    }
+
+private:
+    std::size_t width_;
+    float half_, most_;
+    std::vector<Four> texels_;
+};
+
+/// Half as wide: each texel the mean of four, weighed by the solid angle they take.
+CubeMap halved(const CubeMap& map);
+
+}  // namespace stasigraph

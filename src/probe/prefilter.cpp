@@ -1,0 +1,199 @@
+// What rough surfaces mirror of a capture.
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "probe/cube_map.hpp"
+#include "stasigraph/reflect.hpp"
+
+namespace stasigraph {
+
+namespace {
+
+/// With half as many, narrow lobes are as close as wide ones.
+constexpr float narrow = 0.3f;
+constexpr std::size_t texels_per_task = 256;
+constexpr int least_side = 4;
+
+/// Point i of n in the unit square, evenly along x, and along y by the golden ratio: on a disc a spiral
+/// without arms.
+struct Pair {
+    float x, y;
+};
+Pair spiral(std::uint32_t i, std::uint32_t n) {
+    const double turn = i * 0.6180339887498949;
+    return {(static_cast<float>(i) + 0.5f) / static_cast<float>(n),
+            static_cast<float>(turn - std::floor(turn))};
+}
+
+/// A light direction around the mirrored one, which is also the normal and the view.
+struct Look {
+    Vec3 way;      ///< With the normal along +Z.
+    float weight;  ///< The cosine between them; all sum to 1.
+    float detail;  ///< Level of the capture's halves to look in.
+};
+
+/// GGX normals h with density D(h) cos h, so that directions l = 2 (n h) h - n come with density D(h) / 4.
+/// Of N of them, each stands for a solid angle of 4 / (N D): as wide a texel is looked up.
+std::vector<Look> looks_of(float roughness, int side, std::uint32_t normals) {
+    const float alpha = roughness * roughness, square = alpha * alpha;
+    const float texel = 4 * pi / (6 * static_cast<float>(side) * static_cast<float>(side));
+    std::vector<Look> looks;
+    float sum = 0;
+    for (std::uint32_t i = 0; i < normals; ++i) {
+        const Pair p = spiral(i, normals);
+        const float cos2 = (1 - p.x) / (1 + (square - 1) * p.x);
+        const float across = 2 * cos2 - 1;
+        if (!(across > 0)) continue;
+        const float c = cos2 * (square - 1) + 1, density = square / (pi * c * c) / 4;
+        const float wide = 1 / (static_cast<float>(normals) * density);
+        const float turn = 2 * pi * p.y, flat = std::sqrt(std::max(0.0f, 1 - across * across));
+        looks.push_back({{flat * std::cos(turn), flat * std::sin(turn), across},
+                         across,
+                         std::max(0.0f, 0.5f * std::log2(wide / texel))});
+        sum += across;
+    }
+    for (Look& l : looks) l.weight /= sum;
+    return looks;
+}
+
+/// A capture at every width, ready to be looked up.
+struct Source {
+    std::vector<FramedCube> halves;
+    int side;
+    explicit Source(const CubeMap& sharp) : side(sharp.side) {
+        CubeMap map = sharp;
+        halves.emplace_back(map);
+        while (map.side > 1) {
+            map = halved(map);
+            halves.emplace_back(map);
+        }
+    }
+};
+
+CubeMap filtered(const Source& source, float roughness, int side, std::uint32_t normals, Job& job) {
+    CubeMap out{side, std::vector<Rgb>(6 * static_cast<std::size_t>(side) * static_cast<std::size_t>(side))};
+    struct Ready {
+        Vec3 way;
+        float weight;
+        const FramedCube* from;
+    };
+    std::vector<Ready> looks;
+    const auto last = static_cast<float>(source.halves.size() - 1);
+    for (const Look& l : looks_of(roughness, source.side, roughness < narrow ? normals / 2 : normals))
+        looks.push_back(
+            {l.way, l.weight, &source.halves[static_cast<std::size_t>(std::min(l.detail, last) + 0.5f)]});
+    job.parallel(out.texels.size(), texels_per_task, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t t = begin; t < end; ++t) {
+            const std::size_t face = static_cast<std::size_t>(side) * static_cast<std::size_t>(side);
+            const auto in_face = static_cast<int>(t % face);
+            const Frame frame(cube_direction(side, static_cast<int>(t / face),
+                                             static_cast<float>(in_face % side) + 0.5f,
+                                             static_cast<float>(in_face / side) + 0.5f));
+            Four sum{};
+            for (const Ready& l : looks) sum += l.from->light(frame.to_world(l.way)) * l.weight;
+            out.texels[t] = {sum[0], sum[1], sum[2]};
+        }
+    });
+    return out;
+}
+
+constexpr int table_side = 32;
+using MirrorTable = std::array<Mirroring, static_cast<std::size_t>(table_side) * table_side>;
+
+/// Smith's shadowing of one direction over its cosine, for GGX (Walter et al. 2007, equation 34).
+float lambda_part(float cosine, float square) {
+    return 2 / (cosine + std::sqrt(square + (1 - square) * cosine * cosine));
+}
+
+Mirroring summed(float cosine, float roughness) {
+    constexpr std::uint32_t count = 256;
+    const float alpha = roughness * roughness, square = alpha * alpha;
+    const Vec3 view{std::sqrt(1 - cosine * cosine), 0, cosine};
+    Mirroring m{0, 0};
+    for (std::uint32_t i = 0; i < count; ++i) {
+        const Pair p = spiral(i, count);
+        const float cos2 = (1 - p.x) / (1 + (square - 1) * p.x), up = std::sqrt(cos2), turn = 2 * pi * p.y,
+                    flat = std::sqrt(std::max(0.0f, 1 - cos2));
+        const Vec3 h{flat * std::cos(turn), flat * std::sin(turn), up};
+        const float vh = dot(view, h), nl = 2 * vh * up - cosine;
+        if (!(nl > 0) || !(vh > 0)) continue;
+        // Drawn with density D (n h) / (4 v h); what is mirrored is F D G / (4 (n l) (n v)), times n l.
+        const float g = lambda_part(cosine, square) * lambda_part(nl, square) * nl * vh / up / count;
+        const float rest = std::pow(1 - vh, 5.0f);
+        m.scale += g * (1 - rest);
+        m.shift += g * rest;
+    }
+    return m;
+}
+
+const MirrorTable& mirror_table() {
+    static const MirrorTable table = [] {
+        MirrorTable t{};
+        for (int r = 0; r < table_side; ++r)
+            for (int c = 0; c < table_side; ++c)
+                t[static_cast<std::size_t>(r) * table_side + static_cast<std::size_t>(c)] =
+                    summed((static_cast<float>(c) + 0.5f) / table_side,
+                           std::max(0.02f, static_cast<float>(r) / (table_side - 1)));
+        return t;
+    }();
+    return table;
+}
+
+}  // namespace
+
+CubeMap prefilter(const CubeMap& sharp, float roughness, int side, Job& job, std::uint32_t normals) {
+    return filtered(Source(sharp), roughness, side, normals, job);
+}
+
+int reflection_levels(int resolution) {
+    int levels = 1;
+    while (resolution > least_side) {
+        resolution /= 2;
+        ++levels;
+    }
+    return levels;
+}
+
+ReflectionMap filter_levels(CubeMap sharp, Job& job, std::uint32_t normals) {
+    const Source source(sharp);
+    const int levels = reflection_levels(sharp.side);
+    ReflectionMap map;
+    int side = sharp.side;
+    map.levels.push_back(std::move(sharp));
+    for (int l = 1; l < levels; ++l) {
+        side /= 2;
+        map.levels.push_back(
+            filtered(source, static_cast<float>(l) / static_cast<float>(levels - 1), side, normals, job));
+    }
+    return map;
+}
+
+Rgb reflected(const ReflectionMap& map, Vec3 direction, float roughness) {
+    const auto last = static_cast<float>(map.levels.size() - 1);
+    const float level = std::clamp(roughness, 0.0f, 1.0f) * last, whole = std::floor(level),
+                share = level - whole;
+    const auto i = static_cast<std::size_t>(whole);
+    const Rgb near = cube_light(map.levels[i], direction);
+    return share > 0 ? near * (1 - share) + cube_light(map.levels[i + 1], direction) * share : near;
+}
+
+Mirroring mirroring(float cosine, float roughness) {
+    const MirrorTable& table = mirror_table();
+    const float x = std::clamp(cosine * table_side - 0.5f, 0.0f, table_side - 1.0f),
+                y = std::clamp(roughness, 0.0f, 1.0f) * (table_side - 1);
+    const int x0 = std::min(static_cast<int>(x), table_side - 2),
+              y0 = std::min(static_cast<int>(y), table_side - 2);
+    const float tx = x - static_cast<float>(x0), ty = y - static_cast<float>(y0);
+    const auto at = [&](int dx, int dy) {
+        return table[static_cast<std::size_t>(y0 + dy) * table_side + static_cast<std::size_t>(x0 + dx)];
+    };
+    const auto mix = [&](float Mirroring::*part) {
+        return (at(0, 0).*part * (1 - tx) + at(1, 0).*part * tx) * (1 - ty) +
+               (at(0, 1).*part * (1 - tx) + at(1, 1).*part * tx) * ty;
+    };
+    return {mix(&Mirroring::scale), mix(&Mirroring::shift)};
+}
+
+}  // namespace stasigraph

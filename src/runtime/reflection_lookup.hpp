@@ -1,0 +1,84 @@
+#pragma once
+// Which reflection probes answer at a point, by how much, and where to look in them. Standard library only,
+// C++17, nothing allocated: the game and the baker look up by the same code.
+
+#include "runtime/net_lookup.hpp"
+
+namespace stasigraph::runtime {
+
+enum class Reach : std::uint32_t { box, sphere, plane };
+
+/// What a lookup needs of a reflection probe. Axes are a right-handed frame of unit vectors; a plane's second
+/// is its normal.
+struct ReflectionPlace {
+    Reach reach = Reach::box;
+    Point middle{}, half{}, axis[3] = {};
+    float radius = 0, blend = 0;
+    Point capture{};
+    bool projected = false;
+    Point room_middle{}, room_half{};
+};
+
+namespace detail {
+
+inline float at_axis(const ReflectionPlace& p, Point offset, int axis) {
+    return dot(offset, p.axis[axis]);
+}
+
+/// 0 at a rim, 1 from `blend` inwards on.
+inline float faded(float inwards, float blend) {
+    if (!(inwards >= 0)) return 0;
+    return blend > 0 && inwards < blend ? inwards / blend : 1;
+}
+
+}  // namespace detail
+
+/// How much a probe has to say for a surface there, 0 to 1.
+inline float reflection_share(const ReflectionPlace& p, Point at, Point normal) {
+    const Point d = at - p.middle;
+    if (p.reach == Reach::sphere) return detail::faded(p.radius - std::sqrt(dot(d, d)), p.blend);
+    const float half[3] = {p.half.x, p.half.y, p.half.z};
+    float inwards = 1e30f;
+    for (int a = 0; a < 3; ++a) {
+        const float left = half[a] - std::abs(detail::at_axis(p, d, a));
+        // What lies along a plane does so up to the edge of the mirror.
+        if (p.reach == Reach::plane && !(left >= 0)) return 0;
+        inwards = left < inwards ? left : inwards;
+    }
+    if (p.reach != Reach::plane) return detail::faded(inwards, p.blend);
+    // Whole up to 8 degrees of tilt, nothing from 25 on: ripples count, the rim of the pool does not.
+    constexpr float whole = 0.99f, least = 0.906f;
+    const float tilt = dot(normal, p.axis[1]);
+    return tilt >= whole ? 1 : tilt <= least ? 0 : (tilt - least) / (whole - least);
+}
+
+/// At most so many probes answer at a point. In their order each has its share of what those before left
+/// over.
+inline constexpr int most_reflections = 4;
+inline bool reflections_full(int count, float left) {
+    return count >= most_reflections || !(left > 1e-3f);
+}
+
+/// Where to look in a probe's map for what is seen from a point along a direction: towards the place where
+/// that ray leaves the room. Points outside of it count as on its wall. Without a room: the direction itself.
+inline Point reflection_lookup(const ReflectionPlace& p, Point at, Point direction) {
+    if (!p.projected) return direction;
+    const float half[3] = {p.room_half.x, p.room_half.y, p.room_half.z};
+    const Point d = at - p.room_middle;
+    Point from = p.room_middle;
+    float far = 1e30f;
+    for (int a = 0; a < 3; ++a) {
+        const float there = detail::at_axis(p, d, a), along = detail::at_axis(p, direction, a);
+        const float held = there < -half[a] ? -half[a] : there > half[a] ? half[a] : there;
+        from = from + p.axis[a] * held;
+        if (along > 1e-12f || along < -1e-12f) {
+            const float t = ((along > 0 ? half[a] : -half[a]) - held) / along;
+            far = t < far ? t : far;
+        }
+    }
+    const Point to = from + direction * far - p.capture;
+    const float length = std::sqrt(dot(to, to));
+    return far < 1e29f && length > 0 ? to * (1 / length) : direction;
+}
+
+}  // namespace stasigraph::runtime

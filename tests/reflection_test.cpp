@@ -1,0 +1,527 @@
+// Reflection probes: what they capture, what rough surfaces make of it, where lookups lead, and their files.
+
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <cmath>
+#include <fstream>
+
+#include "shapes.hpp"
+#include "stores.hpp"
+#include "support.hpp"
+
+namespace test {
+namespace {
+
+const Rgb grey{0.5f, 0.5f, 0.5f};
+
+/// A dim sky over a bright ground, with a lamp and a window in it: twenty times, fifty times as bright.
+CubeMap contrasts(int side) {
+    CubeMap map{side, {}};
+    for (int face = 0; face < 6; ++face)
+        for (int y = 0; y < side; ++y)
+            for (int x = 0; x < side; ++x) {
+                const Vec3 d =
+                    cube_direction(side, face, static_cast<float>(x) + 0.5f, static_cast<float>(y) + 0.5f);
+                const float base = d.y > 0 ? 1 + d.y : 3 + 2 * std::sin(5 * d.x);
+                const bool lamp = dot(d, normalize(Vec3{0.5f, 0.7f, -0.4f})) > 0.995f,
+                           window = d.x < -0.6f && std::abs(d.y - 0.2f) < 0.2f && std::abs(d.z) < 0.3f;
+                const float v = base + (lamp ? 50.0f : 0) + (window ? 20.0f : 0);
+                map.texels.push_back({v, v * 0.8f, d.z > 0 ? v : 0.5f * v});
+            }
+    return map;
+}
+
+/// Solid angle of a texel by the corners of its face (its integral in closed form).
+double solid_angle(int side, int x, int y) {
+    const auto at = [&](int i) { return 2.0 * i / side - 1; };
+    const auto part = [](double u, double v) { return std::atan2(u * v, std::sqrt(u * u + v * v + 1)); };
+    return part(at(x), at(y)) - part(at(x), at(y + 1)) - part(at(x + 1), at(y)) + part(at(x + 1), at(y + 1));
+}
+
+/// What a surface of this roughness mirrors along a direction, as a sum over every texel.
+std::array<double, 3> by_all_texels(const CubeMap& map, Vec3 way, double roughness) {
+    const double alpha = roughness * roughness, square = alpha * alpha;
+    std::array<double, 3> sum{};
+    double whole = 0;
+    std::size_t t = 0;
+    for (int face = 0; face < 6; ++face)
+        for (int y = 0; y < map.side; ++y)
+            for (int x = 0; x < map.side; ++x, ++t) {
+                const Vec3 l = cube_direction(map.side, face, static_cast<float>(x) + 0.5f,
+                                              static_cast<float>(y) + 0.5f);
+                const double c = static_cast<double>(dot(way, l));
+                if (!(c > 0)) continue;
+                const double nh2 = (1 + c) / 2, f = nh2 * (square - 1) + 1;
+                const double w = square / (f * f) * c * solid_angle(map.side, x, y);
+                sum[0] += w * static_cast<double>(map.texels[t].r);
+                sum[1] += w * static_cast<double>(map.texels[t].g);
+                sum[2] += w * static_cast<double>(map.texels[t].b);
+                whole += w;
+            }
+    for (double& s : sum) s /= whole;
+    return sum;
+}
+
+TEST(Filter, agrees_with_a_sum_over_every_texel_at_four_roughness_values) {
+    Job job;
+    const CubeMap sharp = contrasts(128);
+    for (const float roughness : {0.2f, 0.4f, 0.6f, 1.0f}) {
+        const CubeMap map = prefilter(sharp, roughness, 4, job);
+        double worst = 0, mean = 0;
+        std::size_t t = 0;
+        for (int face = 0; face < 6; ++face)
+            for (int y = 0; y < 4; ++y)
+                for (int x = 0; x < 4; ++x, ++t) {
+                    const std::array<double, 3> exact = by_all_texels(
+                        sharp,
+                        cube_direction(4, face, static_cast<float>(x) + 0.5f, static_cast<float>(y) + 0.5f),
+                        static_cast<double>(roughness));
+                    const float got[3] = {map.texels[t].r, map.texels[t].g, map.texels[t].b};
+                    for (std::size_t c = 0; c < 3; ++c) {
+                        const double off = std::abs(static_cast<double>(got[c]) / exact[c] - 1);
+                        worst = std::max(worst, off);
+                        mean += off / (3 * 96);
+                    }
+                }
+        std::printf("roughness %.1f: %.2f %% off at worst, %.3f %% in the mean\n",
+                    static_cast<double>(roughness), 100 * worst, 100 * mean);
+        EXPECT_LT(worst, 0.02) << roughness;
+    }
+}
+
+TEST(Filter, leaves_an_even_light_even_at_every_level_and_keeps_the_capture) {
+    Job job;
+    CubeMap even{64, std::vector<Rgb>(6 * 64 * 64, {300, 200, 100})};
+    const ReflectionMap map = filter_levels(even, job);
+    ASSERT_EQ(map.levels.size(), 5u);
+    EXPECT_EQ(map.levels.size(), static_cast<std::size_t>(reflection_levels(64)));
+    EXPECT_TRUE(map.levels[0] == even);
+    for (std::size_t l = 0; l < map.levels.size(); ++l) {
+        EXPECT_EQ(map.levels[l].side, 64 >> l);
+        for (const Rgb c : map.levels[l].texels) {
+            ASSERT_NEAR(c.r, 300, 0.01f);
+            ASSERT_NEAR(c.b, 100, 0.01f);
+        }
+    }
+}
+
+TEST(Filter, gives_the_same_bytes_for_any_number_of_threads) {
+    const CubeMap sharp = contrasts(32);
+    Job one({.threads = 1}), five({.threads = 5});
+    EXPECT_TRUE(filter_levels(sharp, one) == filter_levels(sharp, five));
+}
+
+TEST(CubeMap, directions_lead_back_to_their_texels_and_edges_have_no_seam) {
+    // The axes as the standards have them: the middle of each face, and what is right of it.
+    const Vec3 middle[6] = {{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, -1}},
+               right[6] = {{0, 0, -1}, {0, 0, 1}, {1, 0, 0}, {1, 0, 0}, {1, 0, 0}, {-1, 0, 0}},
+               down[6] = {{0, -1, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, -1}, {0, -1, 0}, {0, -1, 0}};
+    for (int face = 0; face < 6; ++face) {
+        EXPECT_EQ(cube_direction(2, face, 1, 1), middle[face]);
+        EXPECT_GT(dot(cube_direction(2, face, 2, 1), right[face]), 0.7f) << face;
+        EXPECT_GT(dot(cube_direction(2, face, 1, 2), down[face]), 0.7f) << face;
+    }
+    // A light that is a smooth function of the direction is so across every edge, too.
+    const int side = 16;
+    CubeMap map{side, {}};
+    const auto light = [](Vec3 d) { return 10 + 3 * d.x - 2 * d.y + d.z; };
+    for (int face = 0; face < 6; ++face)
+        for (int y = 0; y < side; ++y)
+            for (int x = 0; x < side; ++x) {
+                const float v = light(
+                    cube_direction(side, face, static_cast<float>(x) + 0.5f, static_cast<float>(y) + 0.5f));
+                map.texels.push_back({v, v, v});
+            }
+    Numbers numbers(5);
+    for (int i = 0; i < 20000; ++i) {
+        const Vec3 d = normalize(Vec3{numbers.next() - 0.5f, numbers.next() - 0.5f, numbers.next() - 0.5f});
+        ASSERT_NEAR(cube_light(map, d).g, light(d), 0.06f) << d.x << " " << d.y << " " << d.z;
+    }
+}
+
+// ---- capturing
+
+struct Captured {
+    Bake bake;
+    CaptureFigures figures;
+    const ReflectionMap& map(std::size_t probe = 0, std::size_t set = 0) const {
+        return bake.baked.sets[set].reflections[probe];
+    }
+};
+
+Captured capture(Level level, unsigned threads = 0, const BakeStore& store = {}) {
+    complete_level(level);
+    Job job(JobSettings{.threads = threads});
+    Captured c{{level, {}, {}}, {}};
+    const std::vector<ReflectionProbe> probes = place_reflections(level, job, store);
+    c.bake.baked = bake(level, c.bake.atlas, job, store);
+    c.figures = capture_reflections(level, c.bake.atlas, probes, c.bake.baked, job, store);
+    return c;
+}
+
+ReflectionProbe probe_in(Vec3 low, Vec3 high, int resolution = 32) {
+    ReflectionProbe p;
+    p.name = "room";
+    p.middle = p.room_middle = p.capture = (low + high) * 0.5f;
+    p.half = p.room_half = (high - low) * 0.5f;
+    p.resolution = resolution;
+    return p;
+}
+
+Level quick(float density = 4) {
+    Level level;
+    level.quality.tier = Tier::glance;
+    level.lightmap.density = density;
+    return level;
+}
+
+TEST(Capture, an_even_room_is_even_at_every_level) {
+    // Walls of 100 nit that reflect half: 200 nit from everywhere, after all bounces.
+    Level level = quick();
+    add_box(level, "room", {-2, 0, -2}, {3, 3, 2}, true, grey, {100, 100, 100});
+    level.reflections = {probe_in({-2, 0, -2}, {3, 3, 2})};
+    const Captured c = capture(level);
+    ASSERT_EQ(c.map().levels.size(), 4u);
+    for (const CubeMap& l : c.map().levels)
+        for (const Rgb v : l.texels) ASSERT_NEAR(v.g, 200, 1.0f);
+    EXPECT_EQ(c.figures.rays, 6u * 32 * 32);
+}
+
+TEST(Capture, sees_the_sky_to_the_last_bit_and_nothing_beyond_far_or_closer_than_near) {
+    Level level = quick();
+    add_floor(level, 400, {0.5f, 0.5f, 0.5f});
+    add_quad(level, "card", {-1, 0, -3}, {1, 0, -3}, {1, 4, -3}, {-1, 4, -3}, {0, 0, 0}, {5000, 0, 0});
+    level.sky.radiance = {900, 1100, 1500};
+    ReflectionProbe p = probe_in({-9, 0, -9}, {9, 6, 9});
+    p.capture = {0, 2, 0};
+    level.reflections = {p, p, p, p};
+    level.reflections[1].near = 3.5f;
+    level.reflections[2].far = 2.5f;
+    level.reflections[3].sees = "floor";
+    for (std::size_t i = 0; i < 4; ++i) level.reflections[i].name = std::to_string(i);
+    const Captured c = capture(level);
+    const auto look = [&](std::size_t i, Vec3 d) { return cube_light(c.map(i).levels[0], normalize(d)); };
+    EXPECT_EQ(look(0, {0.1f, 1, 0}), (Rgb{900, 1100, 1500}));
+    EXPECT_NEAR(look(0, {0, 0, -1}).r, 5000, 1);
+    EXPECT_EQ(look(1, {0, 0, -1}).r, 900) << "the card is closer than near";
+    EXPECT_EQ(look(2, {0, 0, -1}).r, 900) << "and farther than far";
+    EXPECT_EQ(look(3, {0, 0, -1}).r, 900) << "and not among what is seen";
+    EXPECT_GT(look(3, {0, -1, 0}).r, 100);
+    EXPECT_LT(look(3, {0, -1, 0}).r, 899) << "the floor reflects half of the sky";
+}
+
+TEST(Capture, lookups_in_a_box_room_lead_to_the_right_place_within_a_texel) {
+    // A bright square on the north wall, looked for from all over the room.
+    Level level = quick(4);
+    const Vec3 low{-3, 0, -2}, high{4, 3, 2};
+    add_box(level, "room", low, high, true, {0.02f, 0.02f, 0.02f}, {1, 1, 1});
+    add_quad(level, "mark", {0.6f, 1.0f, -1.999f}, {1.4f, 1.0f, -1.999f}, {1.4f, 1.8f, -1.999f},
+             {0.6f, 1.8f, -1.999f}, {0, 0, 0}, {1000, 1000, 1000});
+    ReflectionProbe p = probe_in(low, high, 128);
+    p.capture = {-1.5f, 1.2f, 0.7f};  // apart from the middle
+    level.reflections = {p};
+    const Captured c = capture(level);
+    Numbers numbers(3);
+    int on = 0, off = 0;
+    for (int i = 0; i < 4000; ++i) {
+        const Vec3 at{low.x + 0.2f + 6.6f * numbers.next(), 0.2f + 2.6f * numbers.next(),
+                      -1.0f + 2.8f * numbers.next()},
+            to{-2.9f + 6.8f * numbers.next(), 0.1f + 2.8f * numbers.next(), -2};
+        const Vec3 way = lookup_direction(p, at, normalize(to - at)), right = normalize(to - p.capture);
+        // A texel in the middle of a face is 2 / 128 wide as seen from the capture.
+        EXPECT_LT(length(way - right), 1e-4f);
+        const float seen = cube_light(c.map().levels[0], way).g;
+        // The mark's rim in texels of the map, at the distance it is seen from.
+        const float texel = 2.0f / 128 * length(to - p.capture) * 1.3f;
+        const float inside = std::min(0.4f - std::abs(to.x - 1.0f), 0.4f - std::abs(to.y - 1.4f));
+        if (inside > texel) {
+            EXPECT_GT(seen, 990) << to.x << " " << to.y;
+            ++on;
+        } else if (inside < -texel) {
+            EXPECT_LT(seen, 100) << to.x << " " << to.y;
+            ++off;
+        }
+    }
+    EXPECT_GT(on, 50);
+    EXPECT_GT(off, 2000);
+}
+
+TEST(Capture, is_the_same_for_any_threads_and_lit_again_without_rays_when_light_alone_changes) {
+    Level level = quick();
+    add_box(level, "room", {-2, 0, -2}, {3, 3, 2}, true, grey);
+    add_box(level, "crate", {1, 0, -1}, {1.6f, 0.6f, -0.4f}, false, {0.7f, 0.3f, 0.2f});
+    Light lamp;
+    lamp.name = "lamp";
+    lamp.position = {0, 2.5f, 0};
+    lamp.color = {300, 280, 250};
+    level.lights.push_back(lamp);
+    level.reflections = {probe_in({-2, 0, -2}, {3, 3, 2})};
+    MemoryStore memory;
+    const Captured first = capture(level, 1, memory.store());
+    EXPECT_TRUE(first.map() == capture(level, 5).map());
+    level.lights[0].color = {100, 280, 500};
+    const Captured again = capture(level, 2, memory.store());
+    EXPECT_EQ(again.figures.rays, 0u);
+    EXPECT_EQ(again.figures.from_cache, 1u);
+    EXPECT_TRUE(again.map() == capture(level, 2).map()) << "as a capture from nothing";
+    EXPECT_FALSE(again.map() == first.map());
+    // What moves in the geometry sends them again.
+    level.surfaces[1].to_world.origin.x = -1;
+    EXPECT_GT(capture(level, 2, memory.store()).figures.rays, 0u);
+}
+
+TEST(Capture, glass_is_seen_through_in_its_colour) {
+    Level level = quick();
+    add_floor(level, 2, {0, 0, 0});
+    add_quad(level, "pane", {-9, -9, -3}, {9, -9, -3}, {9, 9, -3}, {-9, 9, -3}, {1, 0.25f, 0.25f});
+    level.materials.back().transmission = 1;
+    level.sky.radiance = {1000, 1000, 1000};
+    level.reflections = {probe_in({-2, 0.5f, -2}, {2, 3, 2})};
+    const Captured c = capture(level);
+    const Rgb through = cube_light(c.map().levels[0], {0, 0.2f, -1}),
+              beside = cube_light(c.map().levels[0], {0, 0.2f, 1});
+    EXPECT_EQ(beside.r, 1000);
+    EXPECT_NEAR(through.r, 1000, 1);
+    EXPECT_NEAR(through.g, 250, 1);
+}
+
+TEST(Plane, mirrors_what_is_above_it_and_sees_nothing_of_what_is_below) {
+    Level level = quick();
+    add_quad(level, "bottom", {-4, -1, 4}, {4, -1, 4}, {4, -1, -4}, {-4, -1, -4}, {0, 0, 0}, {0, 7000, 0});
+    add_quad(level, "pond", {-2, 0, 1}, {2, 0, 1}, {2, 0, -1}, {-2, 0, -1}, {0.02f, 0.02f, 0.02f});
+    add_quad(level, "sign", {-3, 1, -3}, {3, 1, -3}, {3, 2, -3}, {-3, 2, -3}, {0, 0, 0}, {3000, 0, 0});
+    level.sky.radiance = {1000, 1000, 1000};
+    ReflectionRule rule;
+    rule.name = "water";
+    rule.water = rule.everywhere = true;
+    rule.on = "pond";
+    rule.near = 0;
+    rule.resolution = 64;
+    level.reflection_rules = {rule};
+    const Captured c = capture(level);
+    ASSERT_EQ(c.bake.baked.reflections.size(), 1u);
+    const ReflectionProbe& p = c.bake.baked.reflections[0];
+    EXPECT_EQ(p.shape, ReflectionShape::plane);
+    EXPECT_NEAR(p.half.x * p.half.z, 2, 1e-4f) << "half lengths of 4 by 2 metres";
+    EXPECT_NEAR(p.capture.y, 0.02f, 1e-3f);
+    const CubeMap& map = c.map().levels[0];
+    for (const Rgb v : map.texels) {
+        ASSERT_LE(v.g, 1001) << "what is below was seen";
+        ASSERT_GT(std::max(v.r, v.g), 900);
+    }
+    EXPECT_NEAR(cube_light(map, normalize(Vec3{0, 1.5f, -3})).r, 3000, 1);
+    EXPECT_NEAR(cube_light(map, normalize(Vec3{0, -1.5f, -3})).r, 3000, 1) << "its mirror image";
+    // It answers for what lies along it, and not for a wall that rises from it.
+    EXPECT_EQ(reflection_weights({p}, {1, 0, 0.5f}, {0, 1, 0}).count, 1);
+    EXPECT_EQ(reflection_weights({p}, {1, 0, 0.5f}, {0, 0, 1}).count, 0);
+    EXPECT_EQ(reflection_weights({p}, {2.1f, 0, 0.5f}, {0, 1, 0}).count, 0);
+    EXPECT_EQ(reflection_weights({p}, {1, 0.3f, 0.5f}, {0, 1, 0}).count, 0);
+}
+
+// ---- which probes answer
+
+TEST(Weights, higher_priority_answers_first_and_rims_blend_into_what_is_left) {
+    ReflectionProbe big = probe_in({-10, 0, -10}, {10, 5, 10}), small = probe_in({-2, 0, -2}, {2, 3, 2});
+    big.blend = small.blend = 1;
+    ReflectionProbe ball;
+    ball.shape = ReflectionShape::sphere;
+    ball.middle = {5, 1, 5};
+    ball.radius = 2;
+    ball.blend = 2;
+    const std::vector<ReflectionProbe> probes = {ball, small, big};
+    const auto at = [&](Vec3 p) { return reflection_weights(probes, p, {0, 1, 0}); };
+    const ReflectionWeights middle = at({0, 1.5f, 0}), rim = at({1.75f, 1.5f, 0}), outside = at({11, 1, 0}),
+                            in_ball = at({5, 2, 5});
+    ASSERT_EQ(middle.count, 1);
+    EXPECT_EQ(middle.probe[0], 1u);
+    EXPECT_EQ(middle.weight[0], 1);
+    ASSERT_EQ(rim.count, 2);
+    EXPECT_NEAR(rim.weight[0], 0.25f, 1e-5f);
+    EXPECT_NEAR(rim.weight[1], 0.75f, 1e-5f);
+    EXPECT_EQ(rim.probe[1], 2u);
+    EXPECT_EQ(outside.count, 0);
+    EXPECT_EQ(in_ball.probe[0], 0u);
+    EXPECT_NEAR(in_ball.weight[0], 0.5f, 1e-5f);
+    // Across every rim the weights change little from one step to the next.
+    ReflectionWeights before = at({-12, 1.5f, 0});
+    for (float x = -12; x < 12; x += 0.05f) {
+        const ReflectionWeights now = at({x, 1.5f, 0});
+        float change = 0;
+        for (std::uint32_t p = 0; p < 3; ++p) {
+            const auto weight = [&](const ReflectionWeights& w) {
+                for (int k = 0; k < w.count; ++k)
+                    if (w.probe[static_cast<std::size_t>(k)] == p)
+                        return w.weight[static_cast<std::size_t>(k)];
+                return 0.0f;
+            };
+            change = std::max(change, std::abs(weight(now) - weight(before)));
+        }
+        ASSERT_LE(change, 0.051f) << x;
+        before = now;
+    }
+}
+
+// ---- placing
+
+std::vector<ReflectionProbe> placed(const Level& level, unsigned threads = 0) {
+    Job job(JobSettings{.threads = threads});
+    return place_reflections(level, job);
+}
+
+std::string refused(const Level& level) {
+    try {
+        placed(level);
+    } catch (const Error& e) {
+        return e.text();
+    }
+    return "";
+}
+
+ReflectionRule rule_in(Vec3 low, Vec3 high, std::vector<Vec3> seeds) {
+    ReflectionRule r;
+    r.name = "auto";
+    r.region = box_volume("auto", low, high, 2);
+    r.region.seeds = std::move(seeds);
+    return r;
+}
+
+/// Two rooms of 6 x 3 x 5 and 4 x 3 x 5 m with a door between them, all walls 0.2 m thick.
+Level two_rooms() {
+    Level level;
+    add_box(level, "floor", {-6.2f, -0.2f, -2.7f}, {4.4f, 0, 2.7f}, false, grey);
+    add_box(level, "roof", {-6.2f, 3, -2.7f}, {4.4f, 3.2f, 2.7f}, false, grey);
+    add_box(level, "west", {-6.2f, 0, -2.7f}, {-6, 3, 2.7f}, false, grey);
+    add_box(level, "east", {4.2f, 0, -2.7f}, {4.4f, 3, 2.7f}, false, grey);
+    add_box(level, "north", {-6, 0, -2.7f}, {4.2f, 3, -2.5f}, false, grey);
+    add_box(level, "south", {-6, 0, 2.5f}, {4.2f, 3, 2.7f}, false, grey);
+    add_box(level, "between_1", {0, 0, -2.5f}, {0.2f, 3, -0.45f}, false, grey);
+    add_box(level, "between_2", {0, 0, 0.45f}, {0.2f, 3, 2.5f}, false, grey);
+    add_box(level, "lintel", {0, 2.1f, -0.45f}, {0.2f, 3, 0.45f}, false, grey);
+    return level;
+}
+
+TEST(Places, each_room_gets_one_that_fits_its_walls) {
+    Level level = two_rooms();
+    level.reflection_rules = {rule_in({-7, -1, -4}, {6, 4, 4}, {{-3, 1.5f, 0}})};
+    level.reflection_rules[0].rooms = true;
+    const std::vector<ReflectionProbe> p = placed(level);
+    ASSERT_EQ(p.size(), 2u);
+    // The smaller one answers first.
+    const Vec3 middle[2] = {{2.2f, 1.5f, 0}, {-3, 1.5f, 0}}, half[2] = {{2, 1.5f, 2.5f}, {3, 1.5f, 2.5f}};
+    for (std::size_t i = 0; i < 2; ++i) {
+        EXPECT_LT(length(p[i].middle - middle[i]), 0.05f) << i;
+        EXPECT_LT(length(p[i].half - half[i]), 0.05f) << i;
+        EXPECT_LT(length(p[i].capture - middle[i]), 1.2f) << i;
+        EXPECT_EQ(p[i].origin, ReflectionOrigin::rooms);
+        EXPECT_TRUE(p[i].projected);
+    }
+    EXPECT_TRUE(p == placed(level, 1)) << "same for any threads";
+}
+
+TEST(Places, a_turned_room_gets_a_turned_box) {
+    Level level = two_rooms();
+    const float t = 0.5f;
+    for (Surface& s : level.surfaces) {
+        s.to_world.x = {std::cos(t), 0, std::sin(t)};
+        s.to_world.z = {-std::sin(t), 0, std::cos(t)};
+    }
+    level.reflection_rules = {rule_in({-9, -1, -9}, {9, 4, 9}, {{-3 * std::cos(t), 1.5f, -3 * std::sin(t)}})};
+    level.reflection_rules[0].rooms = true;
+    const std::vector<ReflectionProbe> p = placed(level);
+    ASSERT_EQ(p.size(), 2u);
+    // Along one of the room's axes, whichever comes first.
+    const float along = std::abs(dot(p[1].axes[0], Vec3{std::cos(t), 0, std::sin(t)}));
+    EXPECT_TRUE(along > 0.999f || along < 0.05f) << along;
+    EXPECT_NEAR(p[1].half.x * p[1].half.z, 7.5f, 0.4f);
+}
+
+TEST(Places, rows_stand_over_open_ground_at_their_height_and_not_under_roofs) {
+    Level level = two_rooms();
+    add_quad(level, "ground", {-30, -0.3f, 30}, {30, -0.3f, 30}, {30, -0.3f, -30}, {-30, -0.3f, -30}, grey);
+    level.reflection_rules = {rule_in({-24, -1, -24}, {24, 6, 24}, {{10, 2, 0}})};
+    level.reflection_rules[0].ground = true;
+    level.reflection_rules[0].spacing = 12;
+    level.reflection_rules[0].height = 1.8f;
+    const std::vector<ReflectionProbe> p = placed(level);
+    ASSERT_EQ(p.size(), 16u);
+    for (const ReflectionProbe& r : p) {
+        EXPECT_NEAR(r.capture.y, 1.5f, 1e-3f);
+        EXPECT_FALSE(r.projected);
+        EXPECT_FALSE(r.capture.x > -6.2f && r.capture.x < 4.4f && std::abs(r.capture.z) < 2.7f)
+            << "in the house";
+    }
+    // Every place over the ground is answered for.
+    for (float x = -23; x < 24; x += 1.3f)
+        for (float z = -23; z < 24; z += 1.3f)
+            EXPECT_GT(reflection_weights(p, {x, 0, z}, {0, 1, 0}).count, 0) << x << " " << z;
+}
+
+TEST(Places, what_cannot_be_is_refused_early_and_says_what_to_do) {
+    Level level = two_rooms();
+    const auto with = [&](auto change) {
+        Level l = level;
+        change(l);
+        return refused(l);
+    };
+    const auto one = [&](auto change) {
+        return with([&](Level& l) {
+            l.reflections = {probe_in({-6, 0, -2.5f}, {0, 3, 2.5f})};
+            change(l.reflections[0]);
+        });
+    };
+    EXPECT_EQ(one([](ReflectionProbe&) {}), "");
+    EXPECT_NE(one([](ReflectionProbe& p) {
+                  p.capture = {-3, -0.1f, 0};
+                  p.room_half.y = 9;
+              }).find("from inside of something"),
+              std::string::npos);
+    EXPECT_NE(one([](ReflectionProbe& p) {
+                  p.capture = {5, 1, 0};
+              }).find("outside of its room"),
+              std::string::npos);
+    EXPECT_NE(one([](ReflectionProbe& p) { p.resolution = 100; }).find("power of two"), std::string::npos);
+    EXPECT_NE(one([](ReflectionProbe& p) {
+                  p.near = 20;
+                  p.far = 10;
+              }).find("near"),
+              std::string::npos);
+    EXPECT_NE(one([](ReflectionProbe& p) { p.half.y = 0; }).find("reaches nothing"), std::string::npos);
+    EXPECT_NE(one([](ReflectionProbe& p) { p.middle.x = NAN; }).find("not finite"), std::string::npos);
+    EXPECT_NE(with([](Level& l) {
+                  l.reflections.assign(20, probe_in({-6, 0, -2.5f}, {0, 3, 2.5f}, 2048));
+              }).find("million texels"),
+              std::string::npos);
+    const auto rule = [&](auto change) {
+        return with([&](Level& l) {
+            l.reflection_rules = {rule_in({-7, -1, -4}, {6, 4, 4}, {{-3, 1.5f, 0}})};
+            change(l.reflection_rules[0]);
+        });
+    };
+    EXPECT_NE(rule([](ReflectionRule&) {}).find("asks for nothing"), std::string::npos);
+    EXPECT_NE(rule([](ReflectionRule& r) {
+                  r.rooms = true;
+                  r.region.seeds = {{-3, -0.1f, 0}};
+              }).find("seed"),
+              std::string::npos);
+    EXPECT_NE(rule([](ReflectionRule& r) { r.ground = true; }).find("finds no place"), std::string::npos);
+    EXPECT_NE(rule([](ReflectionRule& r) {
+                  r.ground = true;
+                  r.region.half = {9000, 5, 9000};
+                  r.spacing = 1;
+              }).find("too many"),
+              std::string::npos);
+    EXPECT_NE(rule([](ReflectionRule& r) {
+                  r.water = r.everywhere = true;
+                  r.on = "pond";
+              }).find("no surface"),
+              std::string::npos);
+    EXPECT_NE(rule([](ReflectionRule& r) {
+                  r.water = r.everywhere = true;
+                  r.on = "floor";
+              }).find("not flat"),
+              std::string::npos);
+}
+
+}  // namespace
+}  // namespace test
