@@ -74,29 +74,83 @@ void print(const PlacedProbes& p, const Level& level) {
         level.sets.size());
 }
 
+/// Of one, with all levels, as the game has it.
+std::size_t map_bytes(const ReflectionProbe& p) {
+    std::size_t bytes = 0;
+    for (int l = 0, side = p.resolution; l < reflection_levels(p.resolution); ++l, side /= 2)
+        bytes += 6 * 8 * static_cast<std::size_t>(side) * static_cast<std::size_t>(side);
+    return bytes;
+}
+
+Json to_json(const std::vector<ReflectionProbe>& probes) {
+    Json list = Json::array();
+    for (const ReflectionProbe& p : probes)
+        list.push_back({{"name", p.name},
+                        {"by", to_text(p.origin)},
+                        {"shape", to_text(p.shape)},
+                        {"capture", vec(p.capture)},
+                        {"middle", vec(p.middle)},
+                        {"half", vec(p.half)},
+                        {"radius", p.radius},
+                        {"resolution", p.resolution},
+                        {"game_bytes_a_set", map_bytes(p)}});
+    return list;
+}
+
+void print(const std::vector<ReflectionProbe>& probes) {
+    std::size_t bytes = 0;
+    say("{:<28} {:<7} {:<7} {:>24} {:>20} {:>7}\n", "reflection probe", "by", "shape", "captured at",
+        "reaches, m", "texels");
+    for (const ReflectionProbe& p : probes) {
+        const std::string reach =
+            p.shape == ReflectionShape::sphere
+                ? fmt::format("{:.1f}", 2 * p.radius)
+                : fmt::format("{:.1f} x {:.1f} x {:.1f}", 2 * p.half.x, 2 * p.half.y, 2 * p.half.z);
+        say("{:<28} {:<7} {:<7} {:>24} {:>20} {:>7}\n", p.name, to_text(p.origin), to_text(p.shape),
+            fmt::format("{:.2f}, {:.2f}, {:.2f}", p.capture.x, p.capture.y, p.capture.z), reach,
+            p.resolution);
+        bytes += map_bytes(p);
+    }
+    say("in the game  {} a set; the first that reaches a place answers, the others have what it leaves\n",
+        bytes_text(static_cast<double>(bytes)));
+}
+
 void run(Options& o, Job& job) {
     const Level level = load(o.common);
-    if (!has_probes(level))
+    if (!has_probes(level) && !has_reflections(level))
         throw Error{.what = "asks for no probes",
                     .where = o.common.level.string(),
                     .value = "",
-                    .remedy = "Add a [[volume]] or a [[probe]] to the sheet."};
+                    .remedy = "Add a [[volume]], a [[probe]] or a [[reflection]] to the sheet."};
     if (o.out.empty()) o.out = default_output(o.common.level);
     check_writable(o.out);
     const FolderLock lock(o.out);
     const fs::path cache = o.cache.empty() ? default_cache(o.common.level) : o.cache;
-    const PlacedProbes placed =
-        place_probes(level, job, open_store(cache, [&](const std::string& text) { job.note(text); }), o.only,
-                     o.only.empty() ? std::vector<ProbePlace>{} : load_earlier_places(o.out, level));
-    job.finish();
-    save_places(o.out, level, placed);
-    const fs::path file = o.out / "places.json";
-    if (o.common.json) {
-        say("{}\n", to_json(placed, level.sets.size(), file).dump(1));
-        return;
+    const BakeStore store = open_store(cache, [&](const std::string& text) { job.note(text); });
+    const std::vector<ReflectionProbe> reflections = place_reflections(level, job, store);
+    Json json = Json::object();
+    if (has_probes(level)) {
+        const PlacedProbes placed =
+            place_probes(level, job, store, o.only,
+                         o.only.empty() ? std::vector<ProbePlace>{} : load_earlier_places(o.out, level));
+        job.finish();
+        save_places(o.out, level, placed);
+        const fs::path file = o.out / "places.json";
+        if (o.common.json) {
+            json = to_json(placed, level.sets.size(), file);
+        } else {
+            print(placed, level);
+            say("wrote {}; `stasigraph bake` lights them\n", file.string());
+        }
     }
-    print(placed, level);
-    say("wrote {}; `stasigraph bake` lights them\n", file.string());
+    job.finish();
+    if (o.common.json) {
+        if (has_reflections(level)) json["reflections"] = to_json(reflections);
+        say("{}\n", json.dump(1));
+    } else if (has_reflections(level)) {
+        if (has_probes(level)) say("\n");
+        print(reflections);
+    }
 }
 
 }  // namespace
@@ -104,7 +158,8 @@ void run(Options& o, Job& job) {
 void add_place(CLI::App& app) {
     auto o = std::make_shared<Options>();
     CLI::App* c = app.add_subcommand(
-        "place", "probe positions from the volumes; thinned by what light they would hold");
+        "place",
+        "probe positions from the volumes, thinned by what light they would hold; reflection probes");
     add_common(*c, o->common, "stasigraph place observatory.toml");
     c->add_option("--only", o->only, "place these volumes anew; the others keep what they have");
     c->add_option("--out", o->out, "the folder of the bake; `baked` beside the level unless given");

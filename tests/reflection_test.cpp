@@ -178,14 +178,15 @@ Level quick(float density = 4) {
 
 TEST(Capture, an_even_room_is_even_at_every_level) {
     // Walls of 100 nit that reflect half: 200 nit from everywhere, after all bounces.
-    Level level = quick();
+    Level level = quick(8);
+    level.quality.tier = Tier::proof;
     add_box(level, "room", {-2, 0, -2}, {3, 3, 2}, true, grey, {100, 100, 100});
     level.reflections = {probe_in({-2, 0, -2}, {3, 3, 2})};
     const Captured c = capture(level);
     ASSERT_EQ(c.map().levels.size(), 4u);
     for (const CubeMap& l : c.map().levels)
-        for (const Rgb v : l.texels) ASSERT_NEAR(v.g, 200, 1.0f);
-    EXPECT_EQ(c.figures.rays, 6u * 32 * 32);
+        for (const Rgb v : l.texels) ASSERT_NEAR(v.g, 200, 2.0f);
+    EXPECT_EQ(c.figures.rays, 4u * 6u * 32 * 32);
 }
 
 TEST(Capture, sees_the_sky_to_the_last_bit_and_nothing_beyond_far_or_closer_than_near) {
@@ -202,11 +203,12 @@ TEST(Capture, sees_the_sky_to_the_last_bit_and_nothing_beyond_far_or_closer_than
     for (std::size_t i = 0; i < 4; ++i) level.reflections[i].name = std::to_string(i);
     const Captured c = capture(level);
     const auto look = [&](std::size_t i, Vec3 d) { return cube_light(c.map(i).levels[0], normalize(d)); };
+    const Vec3 card{0, 0.2f, -1};
     EXPECT_EQ(look(0, {0.1f, 1, 0}), (Rgb{900, 1100, 1500}));
-    EXPECT_NEAR(look(0, {0, 0, -1}).r, 5000, 1);
-    EXPECT_EQ(look(1, {0, 0, -1}).r, 900) << "the card is closer than near";
-    EXPECT_EQ(look(2, {0, 0, -1}).r, 900) << "and farther than far";
-    EXPECT_EQ(look(3, {0, 0, -1}).r, 900) << "and not among what is seen";
+    EXPECT_NEAR(look(0, card).r, 5000, 1);
+    EXPECT_EQ(look(1, card).r, 900) << "the card is closer than near";
+    EXPECT_EQ(look(2, card).r, 900) << "and farther than far";
+    EXPECT_EQ(look(3, card).r, 900) << "and not among what is seen";
     EXPECT_GT(look(3, {0, -1, 0}).r, 100);
     EXPECT_LT(look(3, {0, -1, 0}).r, 899) << "the floor reflects half of the sky";
 }
@@ -319,9 +321,40 @@ TEST(Plane, mirrors_what_is_above_it_and_sees_nothing_of_what_is_below) {
     EXPECT_EQ(reflection_weights({p}, {1, 0.3f, 0.5f}, {0, 1, 0}).count, 0);
 }
 
+TEST(Capture, shiny_surfaces_of_a_picture_mirror_it_and_rough_ones_mirror_it_blurred) {
+    // A metal floor in a dark room with a bright strip on the far wall, seen at 45 degrees.
+    const auto floor_at = [](float roughness, float metallic, bool mirror) {
+        Level level = quick();
+        add_box(level, "room", {-3, 0, -3}, {3, 3, 3}, true, {0.02f, 0.02f, 0.02f}, {1, 1, 1});
+        add_quad(level, "strip", {-3, 1.2f, -2.999f}, {3, 1.2f, -2.999f}, {3, 1.8f, -2.999f},
+                 {-3, 1.8f, -2.999f}, {0, 0, 0}, {2000, 1000, 500});
+        add_quad(level, "metal", {-2, 0.001f, 2}, {2, 0.001f, 2}, {2, 0.001f, -2}, {-2, 0.001f, -2},
+                 {0.8f, 0.8f, 0.8f});
+        level.materials.back().metallic = metallic;
+        level.materials.back().roughness = roughness;
+        level.reflections = {probe_in({-3, 0, -3}, {3, 3, 3}, 64)};
+        const Captured c = capture(level);
+        Job job;
+        const ViewLight light{&c.bake.baked.sets[0], &c.bake.baked.probes, nullptr, nullptr,
+                              &c.bake.baked.reflections};
+        // From 1.5 m up, 1.5 m before the spot; the strip is 1.5 m up and behind the spot by as much.
+        const Picture p = view(c.bake.level, c.bake.atlas, light, {"eye", {0, 1.5f, 0}, {0, 0, -1.5f}, 0.2f},
+                               {.width = 9, .height = 9, .samples = 1, .mirror = mirror}, job);
+        return p.pixels[40];
+    };
+    const Rgb mirror = floor_at(0, 1, true), blurred = floor_at(0.6f, 1, true), plain = floor_at(0, 1, false),
+              varnish = floor_at(0, 0, true), paint = floor_at(0, 0, false);
+    EXPECT_NEAR(mirror.r, 2000 * 0.8f, 40) << "a polished metal shows the strip times its colour";
+    EXPECT_NEAR(mirror.b, 500 * 0.8f, 10);
+    EXPECT_LT(blurred.r, 0.6f * mirror.r);
+    EXPECT_GT(blurred.r, 1.5f * plain.r);
+    // 4 % at normal incidence, at 45 degrees by Schlick 4.2 %, over its own light.
+    EXPECT_NEAR(varnish.r - paint.r * (1 - 0.042f), 0.042f * 2000, 4);
+}
+
 // ---- which probes answer
 
-TEST(Weights, higher_priority_answers_first_and_rims_blend_into_what_is_left) {
+TEST(Weights, the_first_answers_and_fades_out_beyond_its_rim_into_what_is_left) {
     ReflectionProbe big = probe_in({-10, 0, -10}, {10, 5, 10}), small = probe_in({-2, 0, -2}, {2, 3, 2});
     big.blend = small.blend = 1;
     ReflectionProbe ball;
@@ -330,19 +363,25 @@ TEST(Weights, higher_priority_answers_first_and_rims_blend_into_what_is_left) {
     ball.radius = 2;
     ball.blend = 2;
     const std::vector<ReflectionProbe> probes = {ball, small, big};
-    const auto at = [&](Vec3 p) { return reflection_weights(probes, p, {0, 1, 0}); };
-    const ReflectionWeights middle = at({0, 1.5f, 0}), rim = at({1.75f, 1.5f, 0}), outside = at({11, 1, 0}),
-                            in_ball = at({5, 2, 5});
-    ASSERT_EQ(middle.count, 1);
-    EXPECT_EQ(middle.probe[0], 1u);
-    EXPECT_EQ(middle.weight[0], 1);
-    ASSERT_EQ(rim.count, 2);
-    EXPECT_NEAR(rim.weight[0], 0.25f, 1e-5f);
-    EXPECT_NEAR(rim.weight[1], 0.75f, 1e-5f);
-    EXPECT_EQ(rim.probe[1], 2u);
+    const auto at = [&](Vec3 p, Vec3 normal = {0, 1, 0}) { return reflection_weights(probes, p, normal); };
+    const ReflectionWeights middle = at({0, 1.5f, 0}), wall = at({2, 1.5f, 0}, {-1, 0, 0}),
+                            floor = at({2, 0, 2}), beyond = at({2.25f, 1.5f, 0}),
+                            other_side = at({2.2f, 1.5f, 0}, {1, 0, 0}), outside = at({11.1f, 1, 0}),
+                            by_ball = at({5, 3.75f, 5});
+    for (const ReflectionWeights& w : {middle, wall, floor}) {
+        ASSERT_EQ(w.count, 1) << "all of it up to its walls and into its corners";
+        EXPECT_EQ(w.probe[0], 1u);
+        EXPECT_EQ(w.weight[0], 1);
+    }
+    ASSERT_EQ(beyond.count, 2);
+    EXPECT_NEAR(beyond.weight[0], 0.75f, 1e-5f);
+    EXPECT_NEAR(beyond.weight[1], 0.25f, 1e-5f);
+    EXPECT_EQ(beyond.probe[1], 2u);
+    EXPECT_LT(other_side.weight[0], 0.6f) << "a wall's other side looks away";
     EXPECT_EQ(outside.count, 0);
-    EXPECT_EQ(in_ball.probe[0], 0u);
-    EXPECT_NEAR(in_ball.weight[0], 0.5f, 1e-5f);
+    EXPECT_EQ(by_ball.probe[0], 0u);
+    EXPECT_NEAR(by_ball.weight[0], 0.5f, 1e-5f)
+        << "a quarter of a metre off its surface, one beyond the ball";
     // Across every rim the weights change little from one step to the next.
     ReflectionWeights before = at({-12, 1.5f, 0});
     for (float x = -12; x < 12; x += 0.05f) {

@@ -20,6 +20,8 @@ Rgb cube_light(const CubeMap& map, Vec3 direction);
 CubeMap prefilter(const CubeMap& sharp, float roughness, int side, Job& job, std::uint32_t normals = 2048);
 /// All levels of a map. `sharp`: a power of two wide, 16 texels or more.
 ReflectionMap filter_levels(CubeMap sharp, Job& job, std::uint32_t normals = 2048);
+/// The same of several captures, all as wide: eight take little longer than one.
+std::vector<ReflectionMap> filter_levels(std::vector<CubeMap> sharp, Job& job, std::uint32_t normals = 2048);
 /// How many levels a capture of that width has.
 int reflection_levels(int resolution);
 /// What a surface of this roughness, 0 to 1, mirrors along a direction; between levels both are mixed.

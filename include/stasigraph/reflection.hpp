@@ -28,8 +28,8 @@ struct ReflectionProbe {
     Vec3 half;    ///< Half sizes along `axes`, metres; of a plane half its length, thickness and width.
     std::array<Vec3, 3> axes{{{1, 0, 0}, {0, 1, 0}, {0, 0, 1}}};  ///< A right-handed frame.
     float radius = 0;                                             ///< Metres, of a sphere.
-    float blend = 0.5f;  ///< Metres from its rim inwards over which it fades in. Range [0, 1000].
-    Vec3 capture;        ///< Where it looks from, metres; of a plane just above it.
+    float blend = 0.25f;  ///< Metres beyond its rim over which it fades out. Range [0, 1000].
+    Vec3 capture;         ///< Where it looks from, metres; of a plane just above it.
     /// Lookups are led to where a ray from the shaded point leaves the room, a box along `axes`; otherwise
     /// what is seen is taken to be infinitely far.
     bool projected = true;
@@ -53,7 +53,7 @@ struct ReflectionRule {
     std::string on = "*water*";  ///< Glob of flat surfaces.
     float spacing = 12;          ///< Metres between rows and in them. Range [1, 1000].
     float height = 2;            ///< Metres over open ground. Range [0.1, 100].
-    float blend = 0.5f;          ///< As of a probe; over ground a quarter of the spacing.
+    float blend = 0.25f;         ///< As of a probe; over ground a quarter of the spacing.
     int resolution = 128;
     float near = 0.05f, far = 1000;
     std::string sees = "*";

@@ -22,6 +22,9 @@ constexpr double edited_direct = 0.12, edited_links = 0.1;
 /// Of the links that rows could grow by, as many they do grow by in a level of many lights.
 constexpr double growth = 0.67;
 
+/// Of a texel of a reflection probe's capture.
+constexpr double lit_sample = 0.4e-6, filter_look = 16e-9;
+
 double area_of(const Level& level) {
     double sum = 0;
     for (const Surface& s : level.surfaces) {
@@ -55,10 +58,25 @@ struct Costs {
 
 }  // namespace
 
+double capture_cost(double probes, int resolution, Tier tier) {
+    const double texels = 6.0 * resolution * resolution, samples = tier == Tier::glance  ? 1
+                                                                   : tier == Tier::proof ? 4
+                                                                                         : 9;
+    return probes * texels * (lit_sample * samples + filter_look * (tier == Tier::glance ? 107 : 427));
+}
+
 std::vector<PlannedStage> plan_of(const Level& level) {
     const TierSettings tier = tier_settings(level.quality);
     const double scale = static_cast<double>(tier.density_scale);
     const Costs c{area_of(level) * scale * scale, static_cast<double>(level.groups.size()), tier};
+    // What rules will find is not known yet: about as many as there are rooms in a house.
+    constexpr double found = 8;
+    double captured = 0;
+    for (const ReflectionProbe& p : level.reflections)
+        captured += capture_cost(1, p.resolution, level.quality.tier);
+    for (const ReflectionRule& r : level.reflection_rules)
+        captured += capture_cost(r.everywhere ? 1 : found, r.resolution, level.quality.tier);
+    const double reflections = captured * static_cast<double>(level.sets.size());
     return {{"sight", 0.1e-6 * c.texels},
             {"unwrap", 0.2e-6 * c.texels},
             {"pack", pack_texel * c.texels + pack_surface * static_cast<double>(level.surfaces.size())},
@@ -72,7 +90,8 @@ std::vector<PlannedStage> plan_of(const Level& level) {
             {"denoise", level.quality.denoise == Denoise::automatic ? c.denoised() : 0},
             {"pages", page * c.texels * c.groups},
             {"occlusion", level.occlusion.reach > 0 ? c.texels * tier.occlusion_rays * ray : 0},
-            {"finish", 0.4e-6 * c.texels}};
+            {"finish", 0.4e-6 * c.texels},
+            {"reflections", reflections}};
 }
 
 void expect_ground(const Ground& ground, bool kept, Job& job) {

@@ -8,6 +8,8 @@ namespace stasigraph {
 
 /// A plan of a bake from nothing, as far as the level alone tells.
 std::vector<PlannedStage> plan_of(const Level& level);
+/// Captures of one set.
+double capture_cost(double probes, int resolution, Tier tier);
 /// Once texels are placed: what is still to be done to the ground.
 void expect_ground(const Ground& ground, bool kept, Job& job);
 /// Once it is known how many layers are to be made.

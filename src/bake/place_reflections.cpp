@@ -46,7 +46,6 @@ void add_rooms(const ReflectionRule& r, const Spaces& spaces, std::vector<Reflec
         p.half = p.room_half = room.half;
         p.axes = room.axes;
         p.capture = room.widest;
-        p.blend = std::min(r.blend, 0.5f * std::min(room.half.x, room.half.z));
         out.push_back(p);
     }
 }
@@ -77,15 +76,19 @@ void add_planes(const Level& level, const ReflectionRule& r, const RayCaster& ca
                     .remedy = "Check the names of its nodes."};
 }
 
-/// The ground below a place, if there is any that is near.
-std::optional<Vec3> ground_below(const RayCaster& caster, Vec3 at, float most) {
+/// The ground below a place, if there is any that is near. `floor`: glob of what counts as ground; empty:
+/// all.
+std::optional<Vec3> ground_below(const Level& level, const RayCaster& caster, Vec3 at, float most,
+                                 const std::string& floor) {
     const Hit hit = caster.closest({at, {0, -1, 0}, most});
     if (hit.surface == none || hit.back || caster.place(hit).face_normal.y < 0.5f) return {};
+    const Surface& s = level.surfaces[hit.surface];
+    if (!floor.empty() && !glob_match(floor, s.node) && !glob_match(floor, s.name)) return {};
     return at - Vec3{0, hit.distance, 0};
 }
 
-void add_rows(const ReflectionRule& r, const Spaces& spaces, const RayCaster& caster, const FreeSpace& space,
-              std::vector<ReflectionProbe>& out) {
+void add_rows(const Level& level, const ReflectionRule& r, const Spaces& spaces, const RayCaster& caster,
+              const FreeSpace& space, std::vector<ReflectionProbe>& out) {
     const Vec3 size = size_of(r.region);
     const int columns[2] = {std::max(1, static_cast<int>(std::lround(size.x / r.spacing))),
                             std::max(1, static_cast<int>(std::lround(size.z / r.spacing)))};
@@ -105,7 +108,8 @@ void add_rows(const ReflectionRule& r, const Spaces& spaces, const RayCaster& ca
                             across = std::abs(dot(d, r.region.axes[2]));
                 const float far = std::hypot(along, across);
                 if (along > 0.5f * wide || across > 0.5f * deep || !(far < nearest)) continue;
-                const std::optional<Vec3> below = ground_below(caster, p, 2 * r.height + 4);
+                const std::optional<Vec3> below =
+                    ground_below(level, caster, p, 2 * r.height + 4, r.region.floor);
                 if (!below) continue;
                 const Vec3 at = *below + Vec3{0, r.height, 0};
                 if (!space.sees(p, at) || space.clearance(at, least_clearance) < least_clearance) continue;
@@ -119,7 +123,7 @@ void add_rows(const ReflectionRule& r, const Spaces& spaces, const RayCaster& ca
             p.blend = 0.25f * r.spacing;
             p.axes = r.region.axes;
             p.middle = {middle.x, ground.y + high - 1, middle.z};
-            p.half = {0.5f * (wide + p.blend), high, 0.5f * (deep + p.blend)};
+            p.half = {0.5f * wide, high, 0.5f * deep};
             p.capture = best;
             p.projected = false;
             out.push_back(p);
@@ -135,7 +139,7 @@ void add_rule(const Level& level, const ReflectionRule& r, const RayCaster& cast
     const std::vector<Vec3> seeds = seeds_of(level, r.region, "reflection " + r.name, space);
     const Spaces spaces = find_spaces(r.region, seeds, caster, space, job);
     if (r.rooms) add_rooms(r, spaces, out);
-    if (r.ground) add_rows(r, spaces, caster, space, out);
+    if (r.ground) add_rows(level, r, spaces, caster, space, out);
     if (out.size() == before)
         throw Error{.what = "finds no place for a reflection probe",
                     .where = "reflection " + r.name,

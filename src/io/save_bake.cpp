@@ -552,7 +552,12 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
     manifest["files"] = written.files;
     write_text(to / "manifest.json", manifest.dump(1) + "\n");
     written.now.push_back("manifest.json");
-    staging.commit(written.now, file_names(saving.before));
+    // What is listed and was not written now stays where it is, also beside what was.
+    std::vector<std::string> gone = file_names(saving.before);
+    std::erase_if(gone, [&](const std::string& name) {
+        return std::find(written.files.begin(), written.files.end(), name) != written.files.end();
+    });
+    staging.commit(written.now, gone);
     remember_times(options, saving.inputs.keys.costs, baked.figures);
     remove_stale(folder, saving.before, manifest);
     std::vector<fs::path> paths;

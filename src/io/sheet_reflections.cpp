@@ -69,6 +69,7 @@ void add_rule(const Entry& e, Level& level, std::size_t number) {
         r.region.rules[static_cast<int>(ProbeRule::explore)] = true;
     }
     r.region.name = r.name;
+    r.region.floor = e.text("floor").value_or(r.region.floor);
     if (e.has("seeds")) r.region.seeds = vectors(e, "seeds");
     for (const Vec3 s : r.region.seeds)
         if (!holds(r.region, s)) e.fail("seeds", "a seed lies outside of the region", "Move it in.");
@@ -80,6 +81,7 @@ void add_rule(const Entry& e, Level& level, std::size_t number) {
     r.on = e.text("on").value_or(r.on);
     r.spacing = number_or(e, "spacing", 1, 1000, r.spacing);
     r.height = number_or(e, "height", 0.1, 100, r.height);
+    if (!r.region.floor.empty()) note_glob(e, "floor", r.region.floor, level);
     if (r.water) note_glob(e, "on", r.on, level);
     note_glob(e, "sees", r.sees, level);
     level.reflection_rules.push_back(std::move(r));

@@ -151,7 +151,9 @@ BakeStatus status_of(const fs::path& folder, const Level& given, const Json& man
         }
         status.results.push_back(std::move(lightmaps));
         if (now.keys.probes != "none") status.results.push_back(std::move(probes));
-        if (now.keys.reflections != "none") status.results.push_back(std::move(reflections));
+        // Those that nobody asks for any more are to go.
+        if (now.keys.reflections != "none" || (entry && entry->contains("reflections")))
+            status.results.push_back(std::move(reflections));
     }
     if (manifest.is_object())
         for (const Json& entry : manifest.value("sets", Json::array()))

@@ -4,6 +4,7 @@
 #include <map>
 #include <span>
 
+#include "bake/costs.hpp"
 #include "bake/keys.hpp"
 #include "base/blob.hpp"
 #include "base/text.hpp"
@@ -149,6 +150,24 @@ CubeMap lit(const Viewer& viewer, const ReflectionProbe& p, int samples, const S
     return map;
 }
 
+/// Those of one width together.
+void filter(std::vector<CubeMap> sharp, const std::vector<ReflectionProbe>& probes, Baked& baked,
+            std::uint32_t normals, Job& job) {
+    const std::size_t sets = baked.sets.size();
+    for (BakedSet& set : baked.sets) set.reflections.resize(probes.size());
+    std::map<int, std::vector<std::size_t>> of_width;
+    for (std::size_t p = 0; p < probes.size(); ++p) of_width[probes[p].resolution].push_back(p);
+    for (const auto& [width, list] : of_width)
+        for (std::size_t s = 0; s < sets; ++s) {
+            std::vector<CubeMap> maps;
+            for (const std::size_t p : list) maps.push_back(std::move(sharp[p * sets + s]));
+            std::vector<ReflectionMap> done = filter_levels(std::move(maps), job, normals);
+            for (std::size_t i = 0; i < list.size(); ++i)
+                baked.sets[s].reflections[list[i]] = std::move(done[i]);
+            if (s + 1 == sets) job.advance(list.size());
+        }
+}
+
 /// What one glob lets probes see.
 using Seen = std::map<std::string, std::shared_ptr<const SeenLevel>>;
 
@@ -161,7 +180,10 @@ CaptureFigures capture_reflections(const Level& level, const Atlas& atlas,
     baked.reflections = probes;
     for (BakedSet& set : baked.sets) set.reflections.clear();
     if (probes.empty() || baked.sets.empty()) return figures;
-    job.begin("reflections", probes.size() * (baked.sets.size() + 1));
+    double cost = 0;
+    for (const ReflectionProbe& p : probes) cost += capture_cost(1, p.resolution, level.quality.tier);
+    job.expect("reflections", cost * static_cast<double>(baked.sets.size()));
+    job.begin("reflections", 2 * probes.size());
     const int samples = samples_of(level.quality.tier);
     const std::uint32_t normals = level.quality.tier == Tier::glance ? 512 : 2048;
     const std::string geometry = geometry_key(level);
@@ -175,6 +197,8 @@ CaptureFigures capture_reflections(const Level& level, const Atlas& atlas,
             });
     std::vector<Level> lit_levels;
     for (const BakedSet& set : baked.sets) lit_levels.push_back(as_in_set(level, set_index(level, set.name)));
+    // By probe, then by set.
+    std::vector<CubeMap> sharp;
     for (const ReflectionProbe& p : probes) {
         const auto viewer = [&](std::size_t s) {
             const ViewLight light{&baked.sets[s], &baked.probes, &baked.visibility, nullptr, nullptr};
@@ -195,13 +219,11 @@ CaptureFigures capture_reflections(const Level& level, const Atlas& atlas,
                 store.save(name, w.parts());
             }
         }
+        for (std::size_t s = 0; s < baked.sets.size(); ++s)
+            sharp.push_back(lit(viewer(s), p, samples, hits, job));
         job.advance(1);
-        for (std::size_t s = 0; s < baked.sets.size(); ++s) {
-            baked.sets[s].reflections.push_back(
-                filter_levels(lit(viewer(s), p, samples, hits, job), job, normals));
-            job.advance(1);
-        }
     }
+    filter(std::move(sharp), probes, baked, normals, job);
     job.finish();
     return figures;
 }

@@ -71,18 +71,23 @@ Rgb cube_light(const CubeMap& map, Vec3 direction) {
                  b.ty);
 }
 
-FramedCube::FramedCube(const CubeMap& map)
-    : width_(static_cast<std::size_t>(map.side) + 2),
-      half_(static_cast<float>(map.side) * 0.5f),
-      most_(std::nextafter(static_cast<float>(map.side) + 1, 0.0f)),
-      texels_(6 * width_ * width_) {
+FramedCubes::FramedCubes(const std::vector<CubeMap>& maps)
+    : width_(static_cast<std::size_t>(maps[0].side) + 2),
+      half_(static_cast<float>(maps[0].side) * 0.5f),
+      most_(std::nextafter(static_cast<float>(maps[0].side) + 1, 0.0f)),
+      texels_(6 * width_ * width_ * lanes) {
+    const int side = maps[0].side;
     for (int face = 0; face < 6; ++face)
-        for (int y = -1; y <= map.side; ++y)
-            for (int x = -1; x <= map.side; ++x) {
-                const bool inside = x >= 0 && y >= 0 && x < map.side && y < map.side;
-                const Rgb c = map.texels[inside ? texel_number(map.side, face, x, y)
-                                                : texel_beyond(map.side, face, x, y)];
-                texels_[texel_number(map.side + 2, face, x + 1, y + 1)] = Four{c.r, c.g, c.b, 0};
+        for (int y = -1; y <= side; ++y)
+            for (int x = -1; x <= side; ++x) {
+                const bool inside = x >= 0 && y >= 0 && x < side && y < side;
+                const std::size_t from =
+                    inside ? texel_number(side, face, x, y) : texel_beyond(side, face, x, y);
+                float* to = &texels_[texel_number(side + 2, face, x + 1, y + 1) * lanes];
+                for (const CubeMap& map : maps) {
+                    const Rgb c = map.texels[from];
+                    for (const float v : {c.r, c.g, c.b}) *to++ = v;
+                }
             }
 }
 

@@ -41,30 +41,34 @@ inline std::size_t texel_number(int side, int face, int x, int y) {
 /// The texel of another face that lies where one beyond the edge of this one would.
 std::size_t texel_beyond(int side, int face, int x, int y);
 
-/// Four floats that are added and multiplied at once.
-using Four = float __attribute__((vector_size(16)));
-
-/// A cube map whose faces carry a frame of one texel of their neighbours, so that a lookup never leaves its
-/// face.
-class FramedCube {
+/// Eight cube maps of one width, texel beside texel, so that one lookup serves all. Their faces carry a frame
+/// of one texel of their neighbours, so that it never leaves its face.
+class FramedCubes {
 public:
-    explicit FramedCube(const CubeMap& map);
-    Four light(Vec3 direction) const {
+    static constexpr std::size_t most = 8, lanes = 3 * most;
+    /// At most eight.
+    explicit FramedCubes(const std::vector<CubeMap>& maps);
+    /// Adds the light of a direction times a weight to the sums of all channels.
+    void add(Vec3 direction, float weight, float* sum) const {
         const CubePlace p = cube_place(direction);
         // The frame shifts all by a texel, so that nothing is below 0 and rounding down is cutting off.
         const float x = std::min((p.right + 1) * half_ + 0.5f, most_),
                     y = std::min((p.down + 1) * half_ + 0.5f, most_);
         const auto ix = static_cast<std::uint32_t>(x), iy = static_cast<std::uint32_t>(y);
         const float tx = x - static_cast<float>(ix), ty = y - static_cast<float>(iy);
-        const Four* t = texels_.data() + (static_cast<std::size_t>(p.face) * width_ + iy) * width_ + ix;
-        const Four above = t[0] * (1 - tx) + t[1] * tx, below = t[width_] * (1 - tx) + t[width_ + 1] * tx;
-        return above * (1 - ty) + below * ty;
+        const float a = (1 - tx) * (1 - ty) * weight, b = tx * (1 - ty) * weight, c = (1 - tx) * ty * weight,
+                    d = tx * ty * weight;
+        const float *above = texels_.data() +
+                             ((static_cast<std::size_t>(p.face) * width_ + iy) * width_ + ix) * lanes,
+                    *below = above + width_ * lanes;
+        for (std::size_t i = 0; i < lanes; ++i)
+            sum[i] += above[i] * a + above[i + lanes] * b + below[i] * c + below[i + lanes] * d;
     }
 
 private:
     std::size_t width_;
     float half_, most_;
-    std::vector<Four> texels_;
+    std::vector<float> texels_;
 };
 
 /// Half as wide: each texel the mean of four, weighed by the solid angle they take.

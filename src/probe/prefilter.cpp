@@ -13,7 +13,7 @@ namespace {
 
 /// With half as many, narrow lobes are as close as wide ones.
 constexpr float narrow = 0.3f;
-constexpr std::size_t texels_per_task = 256;
+constexpr std::size_t texels_per_task = 128;
 constexpr int least_side = 4;
 
 /// Point i of n in the unit square, evenly along x, and along y by the golden ratio: on a disc a spiral
@@ -58,43 +58,59 @@ std::vector<Look> looks_of(float roughness, int side, std::uint32_t normals) {
     return looks;
 }
 
-/// A capture at every width, ready to be looked up.
+/// Up to eight captures at every width, ready to be looked up.
 struct Source {
-    std::vector<FramedCube> halves;
+    std::vector<FramedCubes> halves;
+    std::size_t maps;
     int side;
-    explicit Source(const CubeMap& sharp) : side(sharp.side) {
-        CubeMap map = sharp;
-        halves.emplace_back(map);
-        while (map.side > 1) {
-            map = halved(map);
-            halves.emplace_back(map);
+    explicit Source(const std::vector<CubeMap>& sharp) : maps(sharp.size()), side(sharp[0].side) {
+        std::vector<CubeMap> now = sharp;
+        halves.emplace_back(now);
+        while (now[0].side > 1) {
+            for (CubeMap& m : now) m = halved(m);
+            halves.emplace_back(now);
         }
     }
 };
 
-CubeMap filtered(const Source& source, float roughness, int side, std::uint32_t normals, Job& job) {
-    CubeMap out{side, std::vector<Rgb>(6 * static_cast<std::size_t>(side) * static_cast<std::size_t>(side))};
+std::vector<CubeMap> filtered(const Source& source, float roughness, int side, std::uint32_t normals,
+                              Job& job) {
+    const std::size_t face = static_cast<std::size_t>(side) * static_cast<std::size_t>(side);
+    std::vector<CubeMap> out(source.maps, CubeMap{side, std::vector<Rgb>(6 * face)});
     struct Ready {
         Vec3 way;
         float weight;
-        const FramedCube* from;
+        const FramedCubes* from;
     };
     std::vector<Ready> looks;
     const auto last = static_cast<float>(source.halves.size() - 1);
     for (const Look& l : looks_of(roughness, source.side, roughness < narrow ? normals / 2 : normals))
         looks.push_back(
             {l.way, l.weight, &source.halves[static_cast<std::size_t>(std::min(l.detail, last) + 0.5f)]});
-    job.parallel(out.texels.size(), texels_per_task, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t t = begin; t < end; ++t) {
-            const std::size_t face = static_cast<std::size_t>(side) * static_cast<std::size_t>(side);
-            const auto in_face = static_cast<int>(t % face);
-            const Frame frame(cube_direction(side, static_cast<int>(t / face),
+    job.parallel(6 * face, texels_per_task, [&](std::size_t begin, std::size_t end) {
+        constexpr std::size_t lanes = FramedCubes::lanes;
+        std::array<Vec3, texels_per_task> right, up, way;
+        std::array<float, texels_per_task * lanes> sum{};
+        const std::size_t count = end - begin;
+        for (std::size_t t = 0; t < count; ++t) {
+            const auto in_face = static_cast<int>((begin + t) % face);
+            const Frame frame(cube_direction(side, static_cast<int>((begin + t) / face),
                                              static_cast<float>(in_face % side) + 0.5f,
                                              static_cast<float>(in_face / side) + 0.5f));
-            Four sum{};
-            for (const Ready& l : looks) sum += l.from->light(frame.to_world(l.way)) * l.weight;
-            out.texels[t] = {sum[0], sum[1], sum[2]};
+            right[t] = frame.tangent;
+            up[t] = frame.bitangent;
+            way[t] = frame.normal;
         }
+        // Look by look: texels side by side look at texels side by side.
+        for (const Ready& l : looks)
+            for (std::size_t t = 0; t < count; ++t)
+                l.from->add(right[t] * l.way.x + up[t] * l.way.y + way[t] * l.way.z, l.weight,
+                            &sum[t * lanes]);
+        for (std::size_t t = 0; t < count; ++t)
+            for (std::size_t m = 0; m < source.maps; ++m) {
+                const float* s = &sum[t * lanes + 3 * m];
+                out[m].texels[begin + t] = {s[0], s[1], s[2]};
+            }
     });
     return out;
 }
@@ -144,7 +160,7 @@ const MirrorTable& mirror_table() {
 }  // namespace
 
 CubeMap prefilter(const CubeMap& sharp, float roughness, int side, Job& job, std::uint32_t normals) {
-    return filtered(Source(sharp), roughness, side, normals, job);
+    return filtered(Source({sharp}), roughness, side, normals, job)[0];
 }
 
 int reflection_levels(int resolution) {
@@ -156,18 +172,28 @@ int reflection_levels(int resolution) {
     return levels;
 }
 
-ReflectionMap filter_levels(CubeMap sharp, Job& job, std::uint32_t normals) {
-    const Source source(sharp);
-    const int levels = reflection_levels(sharp.side);
-    ReflectionMap map;
-    int side = sharp.side;
-    map.levels.push_back(std::move(sharp));
-    for (int l = 1; l < levels; ++l) {
-        side /= 2;
-        map.levels.push_back(
-            filtered(source, static_cast<float>(l) / static_cast<float>(levels - 1), side, normals, job));
+std::vector<ReflectionMap> filter_levels(std::vector<CubeMap> sharp, Job& job, std::uint32_t normals) {
+    std::vector<ReflectionMap> out(sharp.size());
+    for (std::size_t first = 0; first < sharp.size(); first += FramedCubes::most) {
+        const std::size_t count = std::min(FramedCubes::most, sharp.size() - first);
+        const auto begin = sharp.begin() + static_cast<std::ptrdiff_t>(first);
+        const Source source({begin, begin + static_cast<std::ptrdiff_t>(count)});
+        const int levels = reflection_levels(source.side);
+        for (std::size_t m = 0; m < count; ++m) out[first + m].levels.push_back(std::move(sharp[first + m]));
+        for (int l = 1; l < levels; ++l) {
+            std::vector<CubeMap> level =
+                filtered(source, static_cast<float>(l) / static_cast<float>(levels - 1), source.side >> l,
+                         normals, job);
+            for (std::size_t m = 0; m < count; ++m) out[first + m].levels.push_back(std::move(level[m]));
+        }
     }
-    return map;
+    return out;
+}
+
+ReflectionMap filter_levels(CubeMap sharp, Job& job, std::uint32_t normals) {
+    std::vector<CubeMap> one;
+    one.push_back(std::move(sharp));
+    return std::move(filter_levels(std::move(one), job, normals)[0]);
 }
 
 Rgb reflected(const ReflectionMap& map, Vec3 direction, float roughness) {

@@ -25,27 +25,30 @@ inline float at_axis(const ReflectionPlace& p, Point offset, int axis) {
     return dot(offset, p.axis[axis]);
 }
 
-/// 0 at a rim, 1 from `blend` inwards on.
-inline float faded(float inwards, float blend) {
-    if (!(inwards >= 0)) return 0;
-    return blend > 0 && inwards < blend ? inwards / blend : 1;
+/// 1 up to a rim, 0 from `blend` beyond it on. Walls stand on rims, so that fading starts outside.
+inline float faded(float beyond, float blend) {
+    if (!(beyond > 0)) return 1;
+    return beyond < blend ? 1 - beyond / blend : 0;
 }
 
 }  // namespace detail
 
 /// How much a probe has to say for a surface there, 0 to 1.
 inline float reflection_share(const ReflectionPlace& p, Point at, Point normal) {
-    const Point d = at - p.middle;
-    if (p.reach == Reach::sphere) return detail::faded(p.radius - std::sqrt(dot(d, d)), p.blend);
+    // A little off its surface: the other side of a wall is farther from this room than the wall is thick.
+    constexpr float most_off = 0.25f;
+    const float off = p.reach == Reach::plane ? 0 : p.blend < most_off ? p.blend : most_off;
+    const Point d = at + normal * off - p.middle;
+    if (p.reach == Reach::sphere) return detail::faded(std::sqrt(dot(d, d)) - p.radius, p.blend);
     const float half[3] = {p.half.x, p.half.y, p.half.z};
-    float inwards = 1e30f;
+    float beyond = -1e30f;
     for (int a = 0; a < 3; ++a) {
-        const float left = half[a] - std::abs(detail::at_axis(p, d, a));
-        // What lies along a plane does so up to the edge of the mirror.
-        if (p.reach == Reach::plane && !(left >= 0)) return 0;
-        inwards = left < inwards ? left : inwards;
+        const float past = std::abs(detail::at_axis(p, d, a)) - half[a];
+        beyond = past > beyond ? past : beyond;
     }
-    if (p.reach != Reach::plane) return detail::faded(inwards, p.blend);
+    if (p.reach != Reach::plane) return detail::faded(beyond, p.blend);
+    // What lies along a plane does so up to the edge of the mirror.
+    if (beyond > 0) return 0;
     // Whole up to 8 degrees of tilt, nothing from 25 on: ripples count, the rim of the pool does not.
     constexpr float whole = 0.99f, least = 0.906f;
     const float tilt = dot(normal, p.axis[1]);
