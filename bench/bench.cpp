@@ -9,6 +9,7 @@
 #include <functional>
 
 #include "base/random.hpp"
+#include "bench_time.hpp"
 #include "chart/texels.hpp"
 #include "stasigraph/io.hpp"
 #include "stasigraph/stasigraph.hpp"
@@ -17,12 +18,6 @@
 using namespace stasigraph;
 
 namespace {
-
-double time_of(const std::function<void()>& work) {
-    const auto start = std::chrono::steady_clock::now();
-    work();
-    return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-}
 
 Job make_job(unsigned threads) {
     return Job(JobSettings{.threads = threads, .on_progress = {}, .on_note = {}});
@@ -204,7 +199,8 @@ void bench_edits(const char* file, const std::string& moves, const std::string& 
 void bench_generated(float texels_in_millions);
 void bench_size(float texels_in_millions, double gigabytes);
 void bench_series(const char* file);
-void bench_probes(const char* file);  // probes_bench.cpp
+void bench_probes(const char* file);       // probes_bench.cpp
+void bench_reflections(const char* file);  // reflections_bench.cpp
 void bench_progress(const char* file, const std::string& tier);
 
 namespace {
@@ -242,6 +238,8 @@ bool run(int argc, char** argv) {
         bench_progress(argv[2], argv[3]);
     else if (argc == 3 && name == "probes")
         bench_probes(argv[2]);
+    else if (argc == 3 && name == "reflections")
+        bench_reflections(argv[2]);
     else if (argc == 3 && name == "series")
         bench_series(argv[2]);
     else if (argc == 3 && name == "kernel") {
@@ -260,7 +258,7 @@ int main(int argc, char** argv) {
         fmt::print(stderr,
                    "usage: stasigraph_bench kernel LEVEL.toml | equal LEVEL.toml [LINKS ...] | "
                    "edits LEVEL.toml SURFACE [TIER] | generated [MILLION TEXELS] | size [MILLION TEXELS] "
-                   "[GB] | series LEVEL.toml | probes LEVEL.toml | "
+                   "[GB] | series LEVEL.toml | probes LEVEL.toml | reflections LEVEL.toml | "
                    "progress LEVEL.toml TIER | "
                    "quality LEVEL.toml [LINKS ...] | unwrap | lights\n");
         return 2;

@@ -11,6 +11,7 @@
 
 #include "bake/probe_layers.hpp"
 #include "bench_folder.hpp"
+#include "bench_time.hpp"
 #include "probe/net.hpp"
 #include "runtime/net_lookup.hpp"
 #include "stasigraph/io.hpp"
@@ -19,12 +20,6 @@
 using namespace stasigraph;
 
 namespace {
-
-double time_of(const std::function<void()>& work) {
-    const auto start = std::chrono::steady_clock::now();
-    work();
-    return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-}
 
 std::size_t sum(const std::size_t* counts) {
     std::size_t all = 0;

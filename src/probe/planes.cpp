@@ -56,21 +56,30 @@ Vec3 best_axis(const std::vector<Vec3>& points, Vec3 normal) {
     return best;
 }
 
-/// The median of where rays from places all over a plane end along an axis.
-float wall_of(const ReflectionProbe& p, Vec3 axis, Vec3 way, const RayCaster& caster) {
+/// The median of where rays from places all over a plane end along an axis. Sideways they fan out, so that no
+/// gap in a wall decides.
+float wall_of(const ReflectionProbe& p, Vec3 axis, const RayCaster& caster) {
     constexpr int side = 5;
+    constexpr float fan[] = {-0.6f, -0.3f, 0, 0.3f, 0.6f}, rise[] = {0.2f, 0.5f};
+    const bool up = dot(axis, p.axes[1]) > 0.5f;
+    const Vec3 beside = up ? p.axes[0] : cross(p.axes[1], axis), other = up ? p.axes[2] : p.axes[1];
     std::vector<float> met;
     for (int i = 0; i < side * side; ++i) {
         const float u = static_cast<float>(i % side - side / 2) / (side / 2 + 0.5f),
                     v = static_cast<float>(i / side - side / 2) / (side / 2 + 0.5f);
         const Vec3 at =
             p.middle + p.axes[0] * (u * p.half.x) + p.axes[2] * (v * p.half.z) + p.axes[1] * plane_lift;
-        const Hit hit = caster.closest({at, normalize(way), open_room});
-        met.push_back(hit.surface == none ? open_room
-                                          : dot(at + normalize(way) * hit.distance - p.middle, axis));
+        for (const float f : fan)
+            for (const float r : rise) {
+                const Vec3 way = normalize(axis + beside * f + other * r);
+                const Hit hit = caster.closest({at, way, open_room});
+                met.push_back(hit.surface == none ? open_room
+                                                  : dot(at + way * hit.distance - p.middle, axis));
+            }
     }
-    std::nth_element(met.begin(), met.begin() + side * side / 2, met.end());
-    return met[side * side / 2];
+    const auto middle = met.begin() + static_cast<std::ptrdiff_t>(met.size() / 2);
+    std::nth_element(met.begin(), middle, met.end());
+    return *middle;
 }
 
 }  // namespace
@@ -106,9 +115,8 @@ ReflectionProbe plane_of(const Level& level, const Surface& surface, const std::
 
 void fit_room(ReflectionProbe& p, const RayCaster& caster) {
     const Vec3 up = p.axes[1];
-    const float high = std::max(wall_of(p, up, up, caster), 10 * plane_lift);
-    // A little upwards: what stands on the rim counts, not the rim.
-    const auto wall = [&](Vec3 axis) { return wall_of(p, axis, axis + up * 0.25f, caster); };
+    const float high = std::max(wall_of(p, up, caster), 10 * plane_lift);
+    const auto wall = [&](Vec3 axis) { return wall_of(p, axis, caster); };
     const float a = std::max(wall(p.axes[0]), p.half.x), b = std::max(wall(-p.axes[0]), p.half.x),
                 c = std::max(wall(p.axes[2]), p.half.z), d = std::max(wall(-p.axes[2]), p.half.z);
     p.projected = true;
