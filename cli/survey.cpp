@@ -15,6 +15,8 @@ Json to_json(const Survey& s) {
         {"texels", s.texels},
         {"patches", s.patches},
         {"probes", s.probes},
+        {"reflections", s.reflections},
+        {"reflection_bytes", s.mirrored},
         {"pages", s.pages},
         {"coverage", s.coverage},
         {"unseen", {{"charts", s.unseen_charts}, {"texels_saved", s.unseen_texels}}},
@@ -52,6 +54,8 @@ void print(const Level& level, const Survey& s) {
     const bool thinned = level.probes.tolerance > 0 || level.probes.budget > 0;
     say("  bounce     {} patches; probes: {}{}\n", count_text(static_cast<double>(s.patches)), s.probes,
         thinned && !level.placed ? " before they are thinned" : "");
+    if (s.reflections > 0)
+        say("  mirrors    {} reflection probes; {} in the game\n", s.reflections, bytes_text(s.mirrored));
     for (const auto& g : s.groups)
         say("  group      {:<14} {} lights, {} emissive surfaces{}\n", g.name, g.lights, g.emitters,
             g.sky ? ", the sky" : "");

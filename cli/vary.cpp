@@ -98,7 +98,10 @@ public:
         const std::uint32_t wanted = set_index(level, o_.set);
         const auto start = std::chrono::steady_clock::now();
         Baker& baker = baker_for(level);
-        const Baked baked = baker.light(level, job_, {wanted});
+        Baked baked = baker.light(level, job_, {wanted});
+        if (o_.show == "lit")
+            capture_reflections(level, baker.atlas(), place_reflections(level, job_, store_), baked, job_,
+                                store_);
         t.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
         t.traced = baked.figures.traced - std::exchange(traced_, baked.figures.traced);
         t.layers_made = baked.figures.layers_made;
@@ -107,7 +110,8 @@ public:
         measure(baked.sets[0], t);
         const Level shown = as_in_set(level, wanted);
         t.picture = view(
-            shown, baker.atlas(), {&baked.sets[0], &baked.probes, &baked.visibility, &baked.occlusion},
+            shown, baker.atlas(),
+            {&baked.sets[0], &baked.probes, &baked.visibility, &baked.occlusion, &baked.reflections},
             camera_of(level),
             {.width = width, .height = height, .show = o_.show == "light" ? Show::light : Show::lit}, job_);
         t.exposure = level.sets[wanted].exposure;

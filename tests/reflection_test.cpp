@@ -65,7 +65,9 @@ std::array<double, 3> by_all_texels(const CubeMap& map, Vec3 way, double roughne
 
 TEST(Filter, agrees_with_a_sum_over_every_texel_at_four_roughness_values) {
     Job job;
-    const CubeMap sharp = contrasts(128);
+    CubeMap sharp = contrasts(128);
+    // And a spark of one texel, ten thousand times as bright.
+    sharp.texels[3 * 128 * 128 + 40 * 128 + 77] = {20000, 15000, 10000};
     for (const float roughness : {0.2f, 0.4f, 0.6f, 1.0f}) {
         const CubeMap map = prefilter(sharp, roughness, 4, job);
         double worst = 0, mean = 0;

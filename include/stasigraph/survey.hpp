@@ -21,16 +21,17 @@ struct Survey {
     };
     std::size_t lightmapped = 0, patched = 0, moving = 0;  ///< Surfaces.
     std::size_t triangles = 0, own_triangles = 0;          ///< Counting instances, and without.
-    std::size_t texels = 0, patches = 0, probes = 0;
+    std::size_t texels = 0, patches = 0, probes = 0, reflections = 0;
     std::vector<int> pages;
     /// Charts that cannot be seen from any volume (or camera), and the texels that `unseen = "shrink"` saves
     /// or would save; 0 where there is nothing to look from.
     std::size_t unseen_charts = 0, unseen_texels = 0;
-    float coverage = 0;  ///< Share of the pages' texels that lie on a surface.
-    double area = 0;     ///< Lightmapped, square metres.
-    double memory = 0;   ///< Bytes a bake will hold at its peak, roughly.
-    double output = 0;   ///< Bytes of lightmap pages in the game, all sets, 16-bit floats.
-    double seconds = 0;  ///< Forecast of a bake from nothing, measured on a sample of texels.
+    float coverage = 0;   ///< Share of the pages' texels that lie on a surface.
+    double area = 0;      ///< Lightmapped, square metres.
+    double memory = 0;    ///< Bytes a bake will hold at its peak, roughly.
+    double mirrored = 0;  ///< Bytes of reflection probes' maps in the game, all sets.
+    double output = 0;    ///< Bytes of lightmap pages in the game, all sets, 16-bit floats.
+    double seconds = 0;   ///< Forecast of a bake from nothing, measured on a sample of texels.
     std::vector<GroupCount> groups;
     std::vector<SurfaceCost> surfaces;  ///< Dearest first.
 };

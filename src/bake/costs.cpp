@@ -23,7 +23,7 @@ constexpr double edited_direct = 0.12, edited_links = 0.1;
 constexpr double growth = 0.67;
 
 /// Of a texel of a reflection probe's capture.
-constexpr double lit_sample = 0.4e-6, filter_look = 16e-9;
+constexpr double lit_sample = 0.4e-6, filter_look = 2.2e-9;
 
 double area_of(const Level& level) {
     double sum = 0;

@@ -6,7 +6,9 @@
 #include "bake/costs.hpp"
 #include "bake/sources.hpp"
 #include "chart/shares.hpp"
+#include "level/reflection_rules.hpp"
 #include "stasigraph/place.hpp"
+#include "stasigraph/reflect.hpp"
 #include "trace/sight.hpp"
 
 namespace stasigraph {
@@ -143,6 +145,12 @@ Survey survey(const Level& level, Job& job) {
     s.output = page_texels * 6 * static_cast<double>(level.sets.size());
     count_unseen(level, atlas, job, s);
     s.seconds = forecast(level, texels, tier, s.probes, job);
+    const auto sets = static_cast<double>(level.sets.size());
+    for (const ReflectionProbe& p : place_reflections(level, job)) {
+        ++s.reflections;
+        s.mirrored += 8 * sets * reflection_texels(1, p.resolution);
+        s.seconds += sets * capture_cost(1, p.resolution, level.quality.tier);
+    }
     return s;
 }
 

@@ -81,6 +81,9 @@ std::string starter_sheet(const Level& level, const std::string& scene_file) {
          "these\n"
          "\n# [probes]            # fewer of them where the light between them is known all the same\n"
          "# tolerance = 0.1    # of perceptual lightness\n"
+         "\n# [[reflection]]      # what shiny things mirror\n# name   = \"play\"\n# fill   = [\"rooms\", "
+         "\"ground\"] # rooms | water | ground, freely combined; or by hand: low, high, capture\n# volume = "
+         "\"play\"\n"
          "\n# [[camera]]\n# name   = \"main\"\n# eye    = [0.0, 1.7, 8.0]\n# toward = [0.0, 1.5, 0.0]\n# fov "
          "   = 50           # degrees, vertical\n";
     return t;

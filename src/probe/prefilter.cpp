@@ -58,13 +58,73 @@ std::vector<Look> looks_of(float roughness, int side, std::uint32_t normals) {
     return looks;
 }
 
-/// Up to eight captures at every width, ready to be looked up.
+/// What of a capture is much brighter than its mean: few looks would meet it, by chance. Texels as lights,
+/// array by array: directions, and radiance times solid angle.
+struct Bright {
+    std::vector<float> x, y, z, r, g, b;
+};
+
+/// Of radiance over three times the mean of a map's brightest channel.
+constexpr float bright_share = 3;
+void take_bright(CubeMap& map, CubeMap& bright) {
+    double sum = 0;
+    for (const Rgb c : map.texels) sum += static_cast<double>(max_channel(c));
+    const auto most = static_cast<float>(sum / static_cast<double>(map.texels.size())) * bright_share;
+    bright = {map.side, std::vector<Rgb>(map.texels.size())};
+    for (std::size_t i = 0; i < map.texels.size(); ++i) {
+        Rgb& c = map.texels[i];
+        if (!(max_channel(c) > most)) continue;
+        const Rgb left = c * (most / max_channel(c));
+        bright.texels[i] = c - left;
+        c = left;
+    }
+}
+
+Bright lights_of(const CubeMap& map) {
+    Bright out;
+    const auto at = [&](int i) { return (2 * static_cast<float>(i) + 1) / static_cast<float>(map.side) - 1; };
+    const float texel = 4 / (static_cast<float>(map.side) * static_cast<float>(map.side));
+    for (int face = 0; face < 6; ++face)
+        for (int y = 0; y < map.side; ++y)
+            for (int x = 0; x < map.side; ++x) {
+                const Rgb c = map.texels[texel_number(map.side, face, x, y)];
+                if (!(max_channel(c) > 0)) continue;
+                const float u = at(x), v = at(y), d = 1 + u * u + v * v, angle = texel / (d * std::sqrt(d));
+                const Vec3 w = normalize(face_direction(face, u, v));
+                out.x.push_back(w.x);
+                out.y.push_back(w.y);
+                out.z.push_back(w.z);
+                out.r.push_back(c.r * angle);
+                out.g.push_back(c.g * angle);
+                out.b.push_back(c.b * angle);
+            }
+    return out;
+}
+
+/// The mean cosine between a mirrored direction and those that normals of GGX lead to: what is below counts
+/// as 0.
+float mean_cosine(float square) {
+    constexpr int count = 4096;
+    double sum = 0;
+    for (int i = 0; i < count; ++i) {
+        const double x = (i + 0.5) / count, cos2 = (1 - x) / (1 + (static_cast<double>(square) - 1) * x);
+        sum += std::max(2 * cos2 - 1, 0.0);
+    }
+    return static_cast<float>(sum / count);
+}
+
+/// Up to eight captures at every width, ready to be looked up, without what is much brighter than the rest.
 struct Source {
     std::vector<FramedCubes> halves;
+    std::vector<std::vector<Bright>> bright;  ///< Of each map, at the same widths.
     std::size_t maps;
     int side;
-    explicit Source(const std::vector<CubeMap>& sharp) : maps(sharp.size()), side(sharp[0].side) {
-        std::vector<CubeMap> now = sharp;
+    explicit Source(std::vector<CubeMap> now) : bright(now.size()), maps(now.size()), side(now[0].side) {
+        for (std::size_t m = 0; m < maps; ++m) {
+            CubeMap over;
+            take_bright(now[m], over);
+            for (; over.side > 1; over = halved(over)) bright[m].push_back(lights_of(over));
+        }
         halves.emplace_back(now);
         while (now[0].side > 1) {
             for (CubeMap& m : now) m = halved(m);
@@ -72,6 +132,22 @@ struct Source {
         }
     }
 };
+
+/// Adds what a map's brightest texels give, each by GGX's density: sums[t] for directions along x, y, z.
+void add_bright(const Bright& lights, float square, float scale, std::size_t count, const float* x,
+                const float* y, const float* z, float* r, float* g, float* b) {
+    for (std::size_t i = 0; i < lights.x.size(); ++i) {
+        const float lx = lights.x[i], ly = lights.y[i], lz = lights.z[i], lr = lights.r[i] * scale,
+                    lg = lights.g[i] * scale, lb = lights.b[i] * scale;
+        for (std::size_t t = 0; t < count; ++t) {
+            const float c = std::max(x[t] * lx + y[t] * ly + z[t] * lz, 0.0f),
+                        d = (1 + c) * 0.5f * (square - 1) + 1, w = c / (d * d);
+            r[t] += w * lr;
+            g[t] += w * lg;
+            b[t] += w * lb;
+        }
+    }
+}
 
 std::vector<CubeMap> filtered(const Source& source, float roughness, int side, std::uint32_t normals,
                               Job& job) {
@@ -87,6 +163,14 @@ std::vector<CubeMap> filtered(const Source& source, float roughness, int side, s
     for (const Look& l : looks_of(roughness, source.side, roughness < narrow ? normals / 2 : normals))
         looks.push_back(
             {l.way, l.weight, &source.halves[static_cast<std::size_t>(std::min(l.detail, last) + 0.5f)]});
+    // Of GGX's density over 4, so that all directions sum to 1 as the looks do.
+    const float square = std::pow(roughness, 4.0f), scale = square / (4 * pi) / mean_cosine(square);
+    // As fine as the lobe is narrow: 18 texels a face over alpha. With 9 the worst texel of a real capture
+    // was 1.4 % off, with 4.4 it was 4 %.
+    std::size_t fine = 0;
+    while (fine + 1 < source.bright[0].size() && source.side >> (fine + 1) >= 32 &&
+           static_cast<float>(source.side >> (fine + 1)) * roughness * roughness >= 18.0f)
+        ++fine;
     job.parallel(6 * face, texels_per_task, [&](std::size_t begin, std::size_t end) {
         constexpr std::size_t lanes = FramedCubes::lanes;
         std::array<Vec3, texels_per_task> right, up, way;
@@ -106,11 +190,21 @@ std::vector<CubeMap> filtered(const Source& source, float roughness, int side, s
             for (std::size_t t = 0; t < count; ++t)
                 l.from->add(right[t] * l.way.x + up[t] * l.way.y + way[t] * l.way.z, l.weight,
                             &sum[t * lanes]);
-        for (std::size_t t = 0; t < count; ++t)
-            for (std::size_t m = 0; m < source.maps; ++m) {
+        std::array<float, texels_per_task> x, y, z;
+        for (std::size_t t = 0; t < count; ++t) {
+            x[t] = way[t].x;
+            y[t] = way[t].y;
+            z[t] = way[t].z;
+        }
+        for (std::size_t m = 0; m < source.maps; ++m) {
+            std::array<float, texels_per_task> r{}, g{}, b{};
+            add_bright(source.bright[m][fine], square, scale, count, x.data(), y.data(), z.data(), r.data(),
+                       g.data(), b.data());
+            for (std::size_t t = 0; t < count; ++t) {
                 const float* s = &sum[t * lanes + 3 * m];
-                out[m].texels[begin + t] = {s[0], s[1], s[2]};
+                out[m].texels[begin + t] = {s[0] + r[t], s[1] + g[t], s[2] + b[t]};
             }
+        }
     });
     return out;
 }
