@@ -225,6 +225,7 @@ Made make(const Options& o, Level level, std::vector<std::string> sets, std::vec
     options.cache = cache;
     const double made = seconds();
     m.files = save_bake(o.out, o.common.level, m.level, m.atlas, m.baked, options);
+    refresh_game(o.common, o.out, job);
     m.times.push_back({"write", seconds() - made});
     return m;
 }

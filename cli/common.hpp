@@ -9,6 +9,7 @@
 #include <nlohmann/json.hpp>
 #include <string>
 
+#include "stasigraph/game_file.hpp"
 #include "stasigraph/io.hpp"
 #include "stasigraph/stasigraph.hpp"
 
@@ -78,6 +79,12 @@ stasigraph::Atlas earlier_atlas(const stasigraph::Level& level, const std::vecto
 /// Where a command looks for it: the folder of the bake, then that of the last `unwrap`.
 std::vector<fs::path> atlas_folders(const Common& common, const fs::path& out);
 
+/// Writes game.sgl from a bake that was read back.
+void pack_game(const fs::path& file, const stasigraph::Level& level, const stasigraph::SavedBake& bake,
+               const stasigraph::GameSettings& settings);
+/// Packs a folder's bake again where it was packed before; a note says where that cannot be.
+void refresh_game(const Common& common, const fs::path& folder, stasigraph::Job& job);
+
 void add_start(CLI::App& app);
 void add_survey(CLI::App& app);
 void add_unwrap(CLI::App& app);
@@ -87,5 +94,6 @@ void add_status(CLI::App& app);
 void add_vary(CLI::App& app);
 void add_meter(CLI::App& app);
 void add_view(CLI::App& app);
+void add_pack(CLI::App& app);
 
 }  // namespace cli

@@ -92,7 +92,7 @@ namespace detail {
 /// 3(2), 2014).
 inline float sees(const NetView& net, std::uint32_t probe, Point offset) {
     const float whole = std::sqrt(dot(offset, offset)), reach = net.reach[probe];
-    if (!(whole > 0)) return 1;
+    if (!(whole > 0 && whole < 1e30f)) return 1;
     const float s = 1 / (std::fabs(offset.x) + std::fabs(offset.y) + std::fabs(offset.z));
     float u = offset.x * s, v = offset.z * s;
     if (offset.y < 0) {

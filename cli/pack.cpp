@@ -1,0 +1,104 @@
+#include "common.hpp"
+#include "stasigraph/game.hpp"
+#include "stasigraph/game_file.hpp"
+
+namespace cli {
+
+using namespace stasigraph;
+
+namespace {
+
+struct Options {
+    Common common;
+    fs::path out, file;
+    std::string pixels = "half";
+};
+
+/// By chunk, largest first, what is under a hundredth together.
+void print(const runtime::Game& game, double whole) {
+    double rest = 0;
+    for (std::uint32_t i = 0; i < game.chunk_count(); ++i) {
+        const runtime::ChunkInfo c = game.chunk(i);
+        const auto size = static_cast<double>(c.size);
+        if (size < 0.01 * whole)
+            rest += size;
+        else
+            say("  {:<10} {:>10} {:>5.1f} %\n", c.tag, bytes_text(size), 100 * size / whole);
+    }
+    say("  {:<10} {:>10} {:>5.1f} %\n", "others", bytes_text(rest), 100 * rest / whole);
+}
+
+void run(Options& o, Job& job) {
+    if (o.out.empty()) o.out = default_output(o.common.level);
+    if (o.file.empty()) o.file = o.out / "game.sgl";
+    const BakedLevel b = load_baked(o.common, o.out, "");
+    const FolderLock lock(o.out);
+    job.begin("pack", 1);
+    pack_game(o.file, b.level, b.bake,
+              {.pixels = o.pixels == "rgb9e5" ? GamePixels::rgb9e5 : GamePixels::half});
+    job.finish();
+    // As the game will read it, byte for byte.
+    runtime::Game game;
+    if (game.open(o.file.c_str()) != runtime::Status::ok || !game.verify())
+        throw Error{.what = "was written, and cannot be read back",
+                    .where = o.file.string(),
+                    .value = game.message(),
+                    .remedy = "Check the disk, and pack again."};
+    const auto whole = static_cast<double>(fs::file_size(o.file));
+    if (o.common.json) {
+        Json j = {{"file", o.file.string()}, {"bytes", whole}, {"pixels", o.pixels}, {"stale", b.bake.stale}};
+        for (std::uint32_t i = 0; i < game.chunk_count(); ++i)
+            j["chunks"].push_back({{"tag", game.chunk(i).tag}, {"bytes", game.chunk(i).size}});
+        say("{}\n", j.dump(1));
+        return;
+    }
+    say("{} sets, {} pages, {} probes, {} reflection probes, {} surfaces\n", game.set_count(),
+        game.page_count(), game.probe_count(), game.mirror_count(), game.surface_count());
+    print(game, whole);
+    say("wrote {}, {}; a bake keeps it up to date from now on\n", o.file.string(), bytes_text(whole));
+}
+
+}  // namespace
+
+void pack_game(const fs::path& file, const Level& level, const SavedBake& bake,
+               const GameSettings& settings) {
+    Baked baked{.sets = bake.sets,
+                .visibility = {},
+                .occlusion = {},
+                .probes = bake.probes,
+                .reflections = bake.reflections,
+                .shared = {},
+                .figures = {}};
+    save_game(file, level, bake.atlas, baked, settings);
+}
+
+void refresh_game(const Common& common, const fs::path& folder, Job& job) {
+    const fs::path file = folder / "game.sgl";
+    if (!fs::exists(file)) return;
+    runtime::Game before;
+    before.open(file.c_str());
+    const bool small = before.page_count() > 0 && before.set_count() > 0 &&
+                       before.page(0, 0).format == runtime::PixelFormat::rgb9e5;
+    const Level level = load_level(common.level);
+    SavedBake bake;
+    try {
+        bake = load_bake(folder, level, "");
+    } catch (const Error& e) {
+        job.note("game.sgl is out of date: " + e.text());
+        return;
+    }
+    pack_game(file, level, bake, {.pixels = small ? GamePixels::rgb9e5 : GamePixels::half});
+}
+
+void add_pack(CLI::App& app) {
+    auto o = std::make_shared<Options>();
+    CLI::App* c = app.add_subcommand("pack", "a bake as one file that a game maps into memory");
+    add_common(*c, o->common, "stasigraph pack observatory.toml --pixels rgb9e5");
+    c->add_option("--pixels", o->pixels, "half: four half floats a texel; rgb9e5: half the bytes")
+        ->check(CLI::IsMember({"half", "rgb9e5"}));
+    c->add_option("--out", o->out, "the folder of the bake; `baked` beside the level unless given");
+    c->add_option("--file", o->file, "the file to write; game.sgl in that folder unless given");
+    c->callback([o] { guarded(o->common, [&](Job& job) { run(*o, job); }); });
+}
+
+}  // namespace cli

@@ -1,0 +1,326 @@
+// game.sgl: a baked level as the game maps it.
+
+#include "stasigraph/game_file.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <cstring>
+
+#include "io/bake_files.hpp"
+#include "runtime/checksum.hpp"
+#include "runtime/game_format.hpp"
+#include "runtime/half.hpp"
+#include "stasigraph/error.hpp"
+#include "stasigraph/reflect.hpp"
+
+namespace stasigraph {
+
+namespace {
+
+namespace format = runtime::format;
+
+constexpr std::uint32_t half4 = 97, rgb9e5 = 123;
+
+/// The file as it grows, chunk by chunk.
+class Packer {
+public:
+    explicit Packer(std::size_t chunks) : chunks_(chunks) {
+        bytes_.resize(aligned(sizeof(format::Header) + chunks * sizeof(format::Chunk)));
+    }
+
+    template <class T>
+    void add(const char* tag, const std::vector<T>& items, std::size_t stride = sizeof(T)) {
+        begin(tag);
+        const auto* p = reinterpret_cast<const std::uint8_t*>(items.data());
+        if (!items.empty()) bytes_.insert(bytes_.end(), p, p + items.size() * sizeof(T));
+        end(stride);
+    }
+    /// Raw bytes, up to a whole number of 64: `fill` adds to what is there already.
+    template <class F>
+    void add_pixels(const char* tag, F fill) {
+        begin(tag);
+        fill(bytes_, bytes_.size());
+        bytes_.resize(aligned(bytes_.size()));
+        end(format::alignment);
+    }
+
+    Bytes finish() {
+        if (done_ != chunks_.size()) throw std::logic_error("another number of chunks than was said");
+        format::Header h{};
+        std::memcpy(h.magic, format::magic, 8);
+        h.major = format::major;
+        h.minor = format::minor;
+        h.chunks = static_cast<std::uint32_t>(chunks_.size());
+        h.size = bytes_.size();
+        const std::size_t table = chunks_.size() * sizeof(format::Chunk);
+        h.table_checksum = runtime::checksum(chunks_.data(), table);
+        std::memcpy(bytes_.data(), &h, sizeof h);
+        std::memcpy(bytes_.data() + sizeof h, chunks_.data(), table);
+        return std::move(bytes_);
+    }
+
+private:
+    static std::size_t aligned(std::size_t at) {
+        return (at + format::alignment - 1) / format::alignment * format::alignment;
+    }
+    void begin(const char* tag) {
+        format::Chunk& c = chunks_[done_];
+        std::memset(c.tag, 0, sizeof c.tag);
+        std::memcpy(c.tag, tag, std::min(std::strlen(tag), sizeof c.tag));
+        c.offset = bytes_.size();
+    }
+    void end(std::size_t stride) {
+        format::Chunk& c = chunks_[done_++];
+        c.size = bytes_.size() - c.offset;
+        c.stride = static_cast<std::uint32_t>(stride);
+        c.count = static_cast<std::uint32_t>(c.size / stride);
+        c.checksum = runtime::checksum(bytes_.data() + c.offset, static_cast<std::size_t>(c.size));
+        bytes_.resize(aligned(bytes_.size()));
+    }
+
+    std::vector<format::Chunk> chunks_;
+    std::size_t done_ = 0;
+    Bytes bytes_;
+};
+
+/// Texts one after the other, each once.
+class Names {
+public:
+    std::uint32_t place(const std::string& text) {
+        for (const auto& [known, at] : known_)
+            if (known == text) return at;
+        const auto at = static_cast<std::uint32_t>(all_.size());
+        all_.insert(all_.end(), text.c_str(), text.c_str() + text.size() + 1);
+        known_.push_back({text, at});
+        return at;
+    }
+    const std::vector<char>& all() const { return all_; }
+
+private:
+    std::vector<char> all_ = {0};
+    std::vector<std::pair<std::string, std::uint32_t>> known_;
+};
+
+/// EXT_texture_shared_exponent (Khronos, 2008), with the exponent held so that rounding never carries over.
+std::uint32_t shared_exponent(Rgb c) {
+    constexpr float most = 65408;
+    const auto held = [](float v) { return v > 0 ? std::min(v, most) : 0.0f; };
+    const Rgb h{held(c.r), held(c.g), held(c.b)};
+    const float top = max_channel(h);
+    int exponent = std::max(-16, top > 0 ? static_cast<int>(std::floor(std::log2(top))) : -16) + 16;
+    if (static_cast<int>(top / std::ldexp(1.0f, exponent - 24) + 0.5f) == 512) ++exponent;
+    const float scale = std::ldexp(1.0f, 24 - exponent);
+    const auto part = [&](float v) { return static_cast<std::uint32_t>(v * scale + 0.5f); };
+    return part(h.r) | part(h.g) << 9 | part(h.b) << 18 | static_cast<std::uint32_t>(exponent) << 27;
+}
+
+template <class T>
+void put(Bytes& to, T v) {
+    const auto* p = reinterpret_cast<const std::uint8_t*>(&v);
+    to.insert(to.end(), p, p + sizeof v);
+}
+
+/// Coefficients can be below 0, which halves tell and shared exponents do not.
+std::uint16_t signed_half(float v) {
+    return v < 0 ? static_cast<std::uint16_t>(runtime::to_half(-v) | 0x8000u) : runtime::to_half(v);
+}
+
+void put_texel(Bytes& to, Rgb c, std::uint32_t pixels) {
+    if (pixels == rgb9e5) return put(to, shared_exponent(c));
+    for (const float v : {c.r, c.g, c.b, 1.0f}) put(to, signed_half(v));
+}
+
+struct Packing {
+    const Level& level;
+    const Atlas& atlas;
+    const Baked& baked;
+    const GameSettings& settings;
+    Names names;
+    std::vector<format::Image> images;
+    std::vector<format::Map> maps;
+
+    std::vector<format::Surface> surfaces();
+    std::vector<format::Set> sets();
+    std::vector<Rgb> gains() const;
+    std::vector<format::Mirror> mirrors();
+    void put_pages(Bytes& to, std::size_t start);
+    void put_image(Bytes& to, std::size_t start, format::Image image, std::span<const Rgb> texels);
+    void put_maps(Bytes& to, std::size_t start);
+};
+
+std::vector<format::Surface> Packing::surfaces() {
+    std::vector<format::Surface> out;
+    for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
+        format::Surface& f = out.emplace_back();
+        f = {names.place(level.surfaces[s].name),
+             names.place(level.surfaces[s].node),
+             atlas.surfaces[s].page,
+             none,
+             {1, 1},
+             {0, 0}};
+        if (f.page == none) continue;
+        const Vec2 scale = atlas.scale(s), offset = atlas.offset(s);
+        f.scale[0] = scale.x;
+        f.scale[1] = scale.y;
+        f.offset[0] = offset.x;
+        f.offset[1] = offset.y;
+    }
+    return out;
+}
+
+std::vector<format::Set> Packing::sets() {
+    std::vector<format::Set> out;
+    for (const BakedSet& set : baked.sets) out.push_back({names.place(set.name), 0});
+    return out;
+}
+
+std::vector<Rgb> Packing::gains() const {
+    std::vector<Rgb> out;
+    for (const BakedSet& set : baked.sets) {
+        const BakeSet& recipe = level.sets[set_index(level, set.name)];
+        for (std::size_t g = 0; g < level.groups.size(); ++g) out.push_back(recipe.gain(g));
+    }
+    return out;
+}
+
+std::vector<format::Mirror> Packing::mirrors() {
+    std::vector<format::Mirror> out;
+    for (const ReflectionProbe& p : baked.reflections) {
+        format::Mirror& m = out.emplace_back();
+        m = {};
+        m.name = names.place(p.name);
+        m.shape = static_cast<std::uint32_t>(p.shape);
+        m.projected = p.projected;
+        m.side = static_cast<std::uint32_t>(p.resolution);
+        m.levels = static_cast<std::uint32_t>(reflection_levels(p.resolution));
+        m.radius = p.radius;
+        m.blend = p.blend;
+        const auto copy = [](Vec3 from, float* to) {
+            to[0] = from.x;
+            to[1] = from.y;
+            to[2] = from.z;
+        };
+        copy(p.middle, m.middle);
+        copy(p.half, m.half);
+        for (std::size_t a = 0; a < 3; ++a) copy(p.axes[a], m.axis[a]);
+        copy(p.capture, m.capture);
+        copy(p.room_middle, m.room_middle);
+        copy(p.room_half, m.room_half);
+    }
+    return out;
+}
+
+void Packing::put_image(Bytes& to, std::size_t start, format::Image image, std::span<const Rgb> texels) {
+    to.resize(start + (to.size() - start + 7) / 8 * 8);
+    image.offset = to.size() - start;
+    image.exponent = image_exponent(texels);
+    image.format = settings.pixels == GamePixels::rgb9e5 && image.part == 0 ? rgb9e5 : half4;
+    const float scale = std::ldexp(1.0f, -image.exponent);
+    for (const Rgb c : texels) put_texel(to, c * scale, image.format);
+    image.size = to.size() - start - image.offset;
+    images.push_back(image);
+}
+
+void Packing::put_pages(Bytes& to, std::size_t start) {
+    for (std::uint32_t s = 0; s < baked.sets.size(); ++s)
+        for (std::uint32_t p = 0; p < baked.sets[s].pages.size(); ++p) {
+            const PageImage& page = baked.sets[s].pages[p];
+            format::Image image{};
+            image.set = s;
+            image.page = p;
+            image.side = static_cast<std::uint32_t>(page.side);
+            put_image(to, start, image, page.texels);
+            if (p >= baked.sets[s].directional.size()) continue;
+            for (std::uint32_t k = 0; k < 3; ++k) {
+                std::vector<Rgb> part;
+                for (const auto& t : baked.sets[s].directional[p].texels) part.push_back(t[k]);
+                image.part = k + 1;
+                put_image(to, start, image, part);
+            }
+        }
+}
+
+void Packing::put_maps(Bytes& to, std::size_t start) {
+    for (std::uint32_t s = 0; s < baked.sets.size(); ++s)
+        for (std::uint32_t m = 0; m < baked.reflections.size() && m < baked.sets[s].reflections.size(); ++m) {
+            const ReflectionMap& map = baked.sets[s].reflections[m];
+            format::Map entry{};
+            entry.set = s;
+            entry.mirror = m;
+            entry.offset = to.size() - start;
+            for (const CubeMap& l : map.levels)
+                entry.exponent = std::max(entry.exponent, image_exponent(l.texels));
+            const float scale = std::ldexp(1.0f, -entry.exponent);
+            for (const CubeMap& l : map.levels)
+                for (const Rgb c : l.texels) put_texel(to, c * scale, half4);
+            entry.size = to.size() - start - entry.offset;
+            maps.push_back(entry);
+        }
+}
+
+void add_probes(const Baked& baked, Packer& packer) {
+    const ProbeNet& net = baked.probes;
+    format::Net head{
+        static_cast<std::uint32_t>(net.size()),
+        static_cast<std::uint32_t>(net.stand_in.size()),
+        static_cast<std::uint32_t>(net.vertex.size()),
+        probe_map_side,
+        static_cast<std::uint32_t>(net.dimension),
+        {net.base.x, net.base.y, net.base.z},
+        {{net.axis[0].x, net.axis[0].y, net.axis[0].z}, {net.axis[1].x, net.axis[1].y, net.axis[1].z}}};
+    std::vector<format::Net> heads;
+    if (net.size() > 0) heads.push_back(head);
+    std::vector<Vec3> position = net.position;
+    position.insert(position.end(), net.stand_in.begin(), net.stand_in.end());
+    // As probes.bin holds them, so that both files answer alike.
+    std::vector<Vec2> distance = net.distance;
+    for (Vec2& d : distance)
+        d = {runtime::from_half(runtime::to_half(d.x)), runtime::from_half(runtime::to_half(d.y))};
+    std::vector<ShRgb> light;
+    for (const BakedSet& set : baked.sets)
+        if (set.probes.size() != net.size() && net.size() > 0)
+            throw Error{.what = "holds no light for the probes there are now",
+                        .where = "set " + set.name,
+                        .value = "",
+                        .remedy = "Bake every set."};
+    for (const BakedSet& set : baked.sets)
+        if (net.size() > 0) light.insert(light.end(), set.probes.begin(), set.probes.end());
+    packer.add("NET", heads);
+    packer.add("POSITION", position);
+    packer.add("VALIDITY", net.validity);
+    packer.add("REACH", net.reach);
+    packer.add("DISTANCE", distance, 8 * probe_map_side * probe_map_side);
+    packer.add("VERTEX", net.vertex);
+    packer.add("BESIDE", net.beside);
+    packer.add("INVERSE", net.inverse);
+    packer.add("PROBELIT", light);
+}
+
+}  // namespace
+
+void save_game(const std::filesystem::path& to, const Level& level, const Atlas& atlas, const Baked& baked,
+               const GameSettings& settings) {
+    Packing p{level, atlas, baked, settings, {}, {}, {}};
+    const std::vector<format::Surface> surfaces = p.surfaces();
+    const std::vector<format::Set> sets = p.sets();
+    std::vector<std::uint32_t> pages, groups;
+    for (const int side : atlas.pages) pages.push_back(static_cast<std::uint32_t>(side));
+    for (const std::string& group : level.groups) groups.push_back(p.names.place(group));
+    const std::vector<format::Mirror> mirrors = p.mirrors();
+    Packer packer(20);
+    packer.add("NAMES", p.names.all());
+    packer.add("SURFACES", surfaces);
+    packer.add("PAGES", pages);
+    packer.add("GROUPS", groups);
+    packer.add("SETS", sets);
+    packer.add("GAINS", p.gains());
+    add_probes(baked, packer);
+    packer.add("MIRRORS", mirrors);
+    packer.add_pixels("PIXELS", [&](Bytes& bytes, std::size_t start) { p.put_pages(bytes, start); });
+    packer.add("IMAGES", p.images);
+    packer.add_pixels("MAPPIXEL", [&](Bytes& bytes, std::size_t start) { p.put_maps(bytes, start); });
+    packer.add("MAPS", p.maps);
+    write_file(to, packer.finish());
+}
+
+}  // namespace stasigraph

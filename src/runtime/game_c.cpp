@@ -1,0 +1,167 @@
+// The packed level for C.
+
+#include <algorithm>
+#include <cstdio>
+#include <new>
+
+#include "stasigraph/game.h"
+#include "stasigraph/game.hpp"
+
+namespace rt = stasigraph::runtime;
+
+struct sg_game {
+    rt::Game game;
+};
+
+namespace {
+
+rt::Vector vector(const float v[3]) {
+    return {v[0], v[1], v[2]};
+}
+void copy(rt::Color c, float rgb[3]) {
+    rgb[0] = c.r;
+    rgb[1] = c.g;
+    rgb[2] = c.b;
+}
+void copy(const rt::Pixels& p, sg_pixels* out) {
+    *out = {p.data, p.size, p.side, p.exponent, static_cast<std::uint32_t>(p.format)};
+}
+rt::Weights weights(const sg_weights* w) {
+    rt::Weights out;
+    out.count = w->count;
+    out.beyond = w->beyond;
+    std::copy(w->probe, w->probe + 8, out.probe);
+    std::copy(w->weight, w->weight + 8, out.weight);
+    return out;
+}
+
+template <class Open>
+sg_status opened(sg_game** out, char* message, size_t message_size, Open open) {
+    *out = nullptr;
+    const auto tell = [&](const char* text) {
+        if (message && message_size > 0) std::snprintf(message, message_size, "%s", text);
+    };
+    auto* made = new (std::nothrow) sg_game;
+    if (!made) {
+        tell("needs more memory than there is");
+        return SG_NO_MEMORY;
+    }
+    const rt::Status status = open(made->game);
+    if (status != rt::Status::ok) {
+        tell(made->game.message());
+        delete made;
+        return static_cast<sg_status>(status);
+    }
+    *out = made;
+    return SG_OK;
+}
+
+}  // namespace
+
+sg_status sg_game_open(const char* path, sg_game** out, char* message, size_t message_size) {
+    return opened(out, message, message_size, [&](rt::Game& g) { return g.open(path); });
+}
+sg_status sg_game_open_memory(const void* data, size_t size, sg_game** out, char* message,
+                              size_t message_size) {
+    return opened(out, message, message_size, [&](rt::Game& g) { return g.open(data, size); });
+}
+void sg_game_close(sg_game* g) {
+    delete g;
+}
+int sg_game_verify(const sg_game* g) {
+    return g->game.verify() ? 1 : 0;
+}
+uint32_t sg_game_chunk_count(const sg_game* g) {
+    return g->game.chunk_count();
+}
+const char* sg_game_chunk(const sg_game* g, uint32_t number, size_t* size) {
+    const rt::ChunkInfo c = g->game.chunk(number);
+    if (size) *size = c.size;
+    return c.tag;
+}
+uint32_t sg_game_set_count(const sg_game* g) {
+    return g->game.set_count();
+}
+const char* sg_game_set_name(const sg_game* g, uint32_t set) {
+    return g->game.set_name(set);
+}
+uint32_t sg_game_find_set(const sg_game* g, const char* name) {
+    return g->game.find_set(name);
+}
+uint32_t sg_game_group_count(const sg_game* g) {
+    return g->game.group_count();
+}
+const char* sg_game_group_name(const sg_game* g, uint32_t group) {
+    return g->game.group_name(group);
+}
+void sg_game_gain(const sg_game* g, uint32_t set, uint32_t group, float rgb[3]) {
+    copy(g->game.gain(set, group), rgb);
+}
+uint32_t sg_game_surface_count(const sg_game* g) {
+    return g->game.surface_count();
+}
+void sg_game_surface(const sg_game* g, uint32_t number, sg_surface* out) {
+    const rt::SurfaceInfo s = g->game.surface(number);
+    *out = {s.name, s.node, s.page, {s.scale[0], s.scale[1]}, {s.offset[0], s.offset[1]}};
+}
+uint32_t sg_game_find_surface(const sg_game* g, const char* name) {
+    return g->game.find_surface(name);
+}
+uint32_t sg_game_page_count(const sg_game* g) {
+    return g->game.page_count();
+}
+uint32_t sg_game_page_side(const sg_game* g, uint32_t page) {
+    return g->game.page_side(page);
+}
+void sg_game_page(const sg_game* g, uint32_t set, uint32_t page, uint32_t part, sg_pixels* out) {
+    copy(g->game.page(set, page, part), out);
+}
+void sg_game_page_light(const sg_game* g, uint32_t set, uint32_t page, float x, float y, float rgb[3]) {
+    copy(g->game.page_light(set, page, x, y), rgb);
+}
+uint32_t sg_game_probe_count(const sg_game* g) {
+    return g->game.probe_count();
+}
+void sg_game_weights(const sg_game* g, const float point[3], uint32_t* hint, sg_weights* out) {
+    const rt::Weights w = g->game.weights(vector(point), *hint);
+    out->count = w.count;
+    out->beyond = w.beyond;
+    std::copy(w.probe, w.probe + 8, out->probe);
+    std::copy(w.weight, w.weight + 8, out->weight);
+}
+const float* sg_game_coefficients(const sg_game* g, uint32_t set, uint32_t probe) {
+    return g->game.coefficients(set, probe);
+}
+void sg_game_irradiance(const sg_game* g, uint32_t set, const sg_weights* w, const float normal[3],
+                        float rgb[3]) {
+    copy(g->game.irradiance(set, weights(w), vector(normal)), rgb);
+}
+void sg_game_mixed_coefficients(const sg_game* g, uint32_t set, const sg_weights* w, float out[27]) {
+    g->game.coefficients(set, weights(w), out);
+}
+uint32_t sg_game_mirror_count(const sg_game* g) {
+    return g->game.mirror_count();
+}
+const char* sg_game_mirror_name(const sg_game* g, uint32_t mirror) {
+    return g->game.mirror_name(mirror);
+}
+uint32_t sg_game_mirror_levels(const sg_game* g, uint32_t mirror) {
+    return g->game.mirror_levels(mirror);
+}
+void sg_game_mirror_map(const sg_game* g, uint32_t set, uint32_t mirror, uint32_t level, sg_pixels* out) {
+    copy(g->game.mirror_map(set, mirror, level), out);
+}
+void sg_game_mirrors(const sg_game* g, const float point[3], const float normal[3], sg_weights* out) {
+    const rt::Mirrors m = g->game.mirrors(vector(point), vector(normal));
+    *out = {};
+    out->count = m.count;
+    std::copy(m.probe, m.probe + 4, out->probe);
+    std::copy(m.weight, m.weight + 4, out->weight);
+}
+void sg_game_mirror_direction(const sg_game* g, uint32_t mirror, const float point[3],
+                              const float direction[3], float out[3]) {
+    const rt::Vector v = g->game.mirror_direction(mirror, vector(point), vector(direction));
+    out[0] = v.x;
+    out[1] = v.y;
+    out[2] = v.z;
+}
