@@ -199,6 +199,7 @@ void bench_edits(const char* file, const std::string& moves, const std::string& 
 void bench_generated(float texels_in_millions);
 void bench_size(float texels_in_millions, double gigabytes);
 void bench_series(const char* file);
+void bench_lookups(const char* file);
 void bench_probes(const char* file);       // probes_bench.cpp
 void bench_reflections(const char* file);  // reflections_bench.cpp
 void bench_progress(const char* file, const std::string& tier);
@@ -238,6 +239,8 @@ bool run(int argc, char** argv) {
         bench_progress(argv[2], argv[3]);
     else if (argc == 3 && name == "probes")
         bench_probes(argv[2]);
+    else if (argc == 3 && name == "lookups")
+        bench_lookups(argv[2]);
     else if (argc == 3 && name == "reflections")
         bench_reflections(argv[2]);
     else if (argc == 3 && name == "series")
@@ -255,12 +258,13 @@ bool run(int argc, char** argv) {
 int main(int argc, char** argv) {
     try {
         if (run(argc, argv)) return 0;
-        fmt::print(stderr,
-                   "usage: stasigraph_bench kernel LEVEL.toml | equal LEVEL.toml [LINKS ...] | "
-                   "edits LEVEL.toml SURFACE [TIER] | generated [MILLION TEXELS] | size [MILLION TEXELS] "
-                   "[GB] | series LEVEL.toml | probes LEVEL.toml | reflections LEVEL.toml | "
-                   "progress LEVEL.toml TIER | "
-                   "quality LEVEL.toml [LINKS ...] | unwrap | lights\n");
+        fmt::print(
+            stderr,
+            "usage: stasigraph_bench kernel LEVEL.toml | equal LEVEL.toml [LINKS ...] | "
+            "edits LEVEL.toml SURFACE [TIER] | generated [MILLION TEXELS] | size [MILLION TEXELS] "
+            "[GB] | series LEVEL.toml | probes LEVEL.toml | lookups LEVEL.toml | reflections LEVEL.toml | "
+            "progress LEVEL.toml TIER | "
+            "quality LEVEL.toml [LINKS ...] | unwrap | lights\n");
         return 2;
     } catch (const Error& e) {
         fmt::print(stderr, "{}\n", e.text());

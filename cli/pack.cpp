@@ -55,7 +55,8 @@ void run(Options& o, Job& job) {
     say("{} sets, {} pages, {} probes, {} reflection probes, {} surfaces\n", game.set_count(),
         game.page_count(), game.probe_count(), game.mirror_count(), game.surface_count());
     print(game, whole);
-    say("wrote {}, {}; a bake keeps it up to date from now on\n", o.file.string(), bytes_text(whole));
+    say("wrote {}, {}{}\n", o.file.string(), bytes_text(whole),
+        o.file == o.out / "game.sgl" ? "; a bake keeps it up to date from now on" : "");
 }
 
 }  // namespace

@@ -103,8 +103,8 @@ private:
 
 /// EXT_texture_shared_exponent (Khronos, 2008), with the exponent held so that rounding never carries over.
 std::uint32_t shared_exponent(Rgb c) {
-    constexpr float most = 65408;
-    const auto held = [](float v) { return v > 0 ? std::min(v, most) : 0.0f; };
+    const float most = 65408;
+    const auto held = [most](float v) { return v > 0 ? std::min(v, most) : 0.0f; };
     const Rgb h{held(c.r), held(c.g), held(c.b)};
     const float top = max_channel(h);
     int exponent = std::max(-16, top > 0 ? static_cast<int>(std::floor(std::log2(top))) : -16) + 16;
@@ -288,6 +288,7 @@ void add_probes(const Baked& baked, Packer& packer) {
     packer.add("NET", heads);
     packer.add("POSITION", position);
     packer.add("VALIDITY", net.validity);
+    packer.add("CLEARANC", net.clearance);
     packer.add("REACH", net.reach);
     packer.add("DISTANCE", distance, 8 * probe_map_side * probe_map_side);
     packer.add("VERTEX", net.vertex);
@@ -307,7 +308,7 @@ void save_game(const std::filesystem::path& to, const Level& level, const Atlas&
     for (const int side : atlas.pages) pages.push_back(static_cast<std::uint32_t>(side));
     for (const std::string& group : level.groups) groups.push_back(p.names.place(group));
     const std::vector<format::Mirror> mirrors = p.mirrors();
-    Packer packer(20);
+    Packer packer(21);
     packer.add("NAMES", p.names.all());
     packer.add("SURFACES", surfaces);
     packer.add("PAGES", pages);

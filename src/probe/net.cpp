@@ -135,6 +135,7 @@ runtime::NetView view_of(const ProbeNet& net) {
     view.cells = static_cast<std::uint32_t>(net.vertex.size());
     view.position = net.points.empty() ? nullptr : &net.points[0].x;
     view.validity = net.validity.data();
+    view.clearance = net.clearance.size() == net.size() ? net.clearance.data() : nullptr;
     view.reach = net.reach.data();
     view.distance = net.distance.empty() ? nullptr : &net.distance[0].x;
     view.side = probe_map_side;

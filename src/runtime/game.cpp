@@ -146,9 +146,9 @@ const char* Game::Data::read_images() {
     if (!take("IMAGES", images) || !take("PIXELS", raw, 64)) return "has images of another kind";
     pixels = raw.data;
     pixel_bytes = std::uint64_t{raw.count} * 64;
-    const std::size_t places = std::size_t{sets.count} * pages.count * 4;
-    image_of = new std::uint32_t[places + 1];
-    std::fill(image_of, image_of + places, nothing);
+    const std::size_t all = std::size_t{sets.count} * pages.count * 4;
+    image_of = new std::uint32_t[all + 1];
+    std::fill(image_of, image_of + all, nothing);
     for (std::uint32_t i = 0; i < images.count; ++i) {
         const format::Image& m = images[i];
         if (m.set >= sets.count || m.page >= pages.count || m.part > 3 || m.side != pages[m.page] ||
@@ -173,15 +173,17 @@ const char* Game::Data::read_net() {
     if (n.map_side < 1 || n.map_side > 64 || n.stand_ins > 3 || n.dimension > 3) return "has a damaged net";
     const std::uint64_t points = std::uint64_t{n.probes} + n.stand_ins,
                         map = std::uint64_t{n.map_side} * n.map_side;
-    Part<float> position, validity, reach, distance, inverse;
+    Part<float> position, validity, clearance, reach, distance, inverse;
     Part<std::uint32_t> vertex, beside;
-    if (!take("POSITION", position, 12) || !take("VALIDITY", validity) || !take("REACH", reach) ||
-        !take("DISTANCE", distance, static_cast<std::uint32_t>(8 * map)) || !take("VERTEX", vertex, 16) ||
-        !take("BESIDE", beside, 16) || !take("INVERSE", inverse, 36) || !take("PROBELIT", light, 108))
+    if (!take("POSITION", position, 12) || !take("VALIDITY", validity) || !take("CLEARANC", clearance) ||
+        !take("REACH", reach) || !take("DISTANCE", distance, static_cast<std::uint32_t>(8 * map)) ||
+        !take("VERTEX", vertex, 16) || !take("BESIDE", beside, 16) || !take("INVERSE", inverse, 36) ||
+        !take("PROBELIT", light, 108))
         return "has probes of another kind";
-    if (position.count != points || validity.count != n.probes || reach.count != n.probes ||
-        distance.count != n.probes || vertex.count != n.cells || beside.count != n.cells ||
-        inverse.count != n.cells || light.count != std::uint64_t{n.probes} * sets.count)
+    if (position.count != points || validity.count != n.probes || clearance.count != n.probes ||
+        reach.count != n.probes || distance.count != n.probes || vertex.count != n.cells ||
+        beside.count != n.cells || inverse.count != n.cells ||
+        light.count != std::uint64_t{n.probes} * sets.count)
         return "has not as many of everything as it has probes";
     for (std::size_t i = 0; i < 4 * std::size_t{n.cells}; ++i) {
         if (vertex[i] >= points) return "names a probe that is not there";
@@ -195,6 +197,7 @@ const char* Game::Data::read_net() {
     net.cells = n.cells;
     net.position = position.data;
     net.validity = validity.data;
+    net.clearance = clearance.data;
     net.reach = reach.data;
     net.distance = distance.data;
     net.side = static_cast<int>(n.map_side);

@@ -39,6 +39,8 @@ struct NetView {
     std::uint32_t count = 0, cells = 0;
     const float* position = nullptr;  ///< Three for each point, stand-ins included; metres.
     const float* validity = nullptr;
+    const float* clearance =
+        nullptr;                      ///< Metres around a probe in which it sees everything; null: not known.
     const float* reach = nullptr;     ///< Metres up to which a probe's distances are known.
     const float* distance = nullptr;  ///< side^2 pairs for each probe: mean and mean square, metres.
     int side = 0;
@@ -93,6 +95,8 @@ namespace detail {
 inline float sees(const NetView& net, std::uint32_t probe, Point offset) {
     const float whole = std::sqrt(dot(offset, offset)), reach = net.reach[probe];
     if (!(whole > 0 && whole < 1e30f)) return 1;
+    // No distance of its map is less; 16 bits may have rounded it.
+    if (net.clearance && whole < 0.998f * net.clearance[probe]) return 1;
     const float s = 1 / (std::fabs(offset.x) + std::fabs(offset.y) + std::fabs(offset.z));
     float u = offset.x * s, v = offset.z * s;
     if (offset.y < 0) {
@@ -198,65 +202,71 @@ inline HullFace hull_beside(const NetView& net, HullFace from, int away) {
     return from;
 }
 
-/// Whether the edge of a cell's face that lies opposite its corner `away` holds the place that weights name
-/// on another: all of its corners with any weight.
-inline bool touches(const NetView& net, HullFace at, const float* weight, const std::uint32_t* corner,
-                    int face, int away) {
-    for (int k = 0; k < 4; ++k) {
-        if (k == at.face || !(weight[k] > 1e-6f)) continue;
-        const std::uint32_t v = net.vertex[4 * std::size_t{at.cell} + k];
-        bool there = false;
-        for (int c = 0; c < 4; ++c) there = there || (c != face && c != away && corner[c] == v);
-        if (!there) return false;
-    }
-    return true;
+/// The place of a hull face nearest to a point, as weights of its cell's corners; the square of the distance.
+inline float look_at_face(const NetView& net, HullFace f, Point p, float* w) {
+    int c[3], n = 0;
+    for (int k = 0; k < 4; ++k)
+        if (k != f.face) c[n++] = k;
+    const std::uint32_t* v = net.vertex + 4 * std::size_t{f.cell};
+    float t[3];
+    const Point a = net.at(v[c[0]]), b = net.at(v[c[1]]), d = net.at(v[c[2]]);
+    nearest_on_triangle(p, a, b, d, t);
+    w[f.face] = 0;
+    for (int i = 0; i < 3; ++i) w[c[i]] = t[i];
+    const Point q = a * t[0] + b * t[1] + d * t[2] - p;
+    return dot(q, q);
 }
 
-/// The place of the hull nearest to a point outside it: goes on over edges while that comes nearer, which for
-/// a convex hull leads to the nearest.
+/// The place of the hull nearest to a point outside it: goes on over edges and around corners while that
+/// comes nearer, which for a convex hull leads to the nearest.
 inline Located nearest_on_hull(const NetView& net, HullFace face, Point p) {
-    const auto look = [&](HullFace f, float* w) {
-        int c[3], n = 0;
-        for (int k = 0; k < 4; ++k)
-            if (k != f.face) c[n++] = k;
-        const std::uint32_t* v = net.vertex + 4 * std::size_t{f.cell};
-        float t[3];
-        const Point a = net.at(v[c[0]]), b = net.at(v[c[1]]), d = net.at(v[c[2]]);
-        nearest_on_triangle(p, a, b, d, t);
-        w[f.face] = 0;
-        for (int i = 0; i < 3; ++i) w[c[i]] = t[i];
-        const Point q = a * t[0] + b * t[1] + d * t[2] - p;
-        return dot(q, q);
-    };
     Located out;
-    float best = look(face, out.weight);
-    // Within a face that is the nearest place; on an edge, or in a corner, the other faces there may come
-    // nearer.
-    constexpr int most = 40;
-    HullFace queue[most] = {face};
-    int size = 1;
-    for (int i = 0; i < size; ++i)
+    float best = look_at_face(net, face, p, out.weight);
+    for (std::uint32_t guard = 0; guard < net.cells + 8; ++guard) {
+        // Within a face that is the nearest place; on an edge or in a corner other faces may come nearer.
+        int on = 0, corner = 0, free = 0;
         for (int k = 0; k < 4; ++k) {
-            const std::uint32_t* v = net.vertex + 4 * std::size_t{queue[i].cell};
-            if (k == queue[i].face || !touches(net, face, out.weight, v, queue[i].face, k)) continue;
-            const HullFace next = hull_beside(net, queue[i], k);
-            bool known = size == most;
-            for (int q = 0; q < size && !known; ++q)
-                known = queue[q].cell == next.cell && queue[q].face == next.face;
-            if (known) continue;
-            float w[4];
-            const float d = look(next, w);
-            if (d < best * (1 - 1e-6f)) {
-                best = d;
-                face = next;
-                std::copy(w, w + 4, out.weight);
-                queue[0] = next;
-                size = 1;
-                i = -1;
-                break;
+            if (k == face.face) continue;
+            if (out.weight[k] > 1e-6f) {
+                ++on;
+                corner = k;
+            } else {
+                free = k;
             }
-            queue[size++] = next;
         }
+        if (on == 3) break;
+        const std::uint32_t pivot = net.vertex[4 * std::size_t{face.cell} + corner];
+        HullFace better = face, at = face;
+        float better_weight[4] = {0, 0, 0, 0};
+        int away = free;
+        // Over the edge; around a corner over one edge after the other that ends in it.
+        for (std::uint32_t turn = 0; turn < net.cells + 8; ++turn) {
+            const HullFace next = hull_beside(net, at, away);
+            if (next.cell == face.cell && next.face == face.face) break;
+            float w[4];
+            if (const float d = look_at_face(net, next, p, w); d < best * (1 - 1e-6f)) {
+                best = d;
+                better = next;
+                std::copy(w, w + 4, better_weight);
+            }
+            if (on > 1) break;
+            // The edge that was crossed holds the pivot and this corner, over which the turn goes on.
+            std::uint32_t shared = no_cell;
+            for (int k = 0; k < 4; ++k)
+                if (const std::uint32_t v = net.vertex[4 * std::size_t{at.cell} + k];
+                    k != at.face && k != away && v != pivot)
+                    shared = v;
+            int then = -1;
+            for (int k = 0; k < 4; ++k)
+                if (k != next.face && net.vertex[4 * std::size_t{next.cell} + k] == shared) then = k;
+            if (then < 0) break;
+            at = next;
+            away = then;
+        }
+        if (better.cell == face.cell && better.face == face.face) break;
+        face = better;
+        std::copy(better_weight, better_weight + 4, out.weight);
+    }
     out.cell = face.cell;
     out.beyond = std::sqrt(best);
     return out;
@@ -297,6 +307,32 @@ inline Located locate(const NetView& net, Point p, std::uint32_t from) {
     }
     for (float& w : out.weight) w /= sum;
     return out;
+}
+
+/// Of the cells that share the corners which a place has weights of, the first: on a face, an edge or a
+/// corner the one that a walk ends in depends on where it came from.
+inline std::uint32_t first_around(const NetView& net, const Located& at) {
+    std::uint32_t corner[4];
+    int corners = 0;
+    for (int k = 0; k < 4; ++k)
+        if (at.weight[k] > 1e-3f) corner[corners++] = net.vertex[4 * std::size_t{at.cell} + k];
+    if (corners == 4) return at.cell;
+    constexpr int most = 96;
+    std::uint32_t queue[most] = {at.cell}, first = at.cell;
+    int size = 1;
+    for (int i = 0; i < size; ++i)
+        for (int k = 0; k < 4; ++k) {
+            const std::uint32_t next = net.beside[4 * std::size_t{queue[i]} + k];
+            if (next == no_cell || size == most || std::find(queue, queue + size, next) != queue + size)
+                continue;
+            const std::uint32_t* v = net.vertex + 4 * std::size_t{next};
+            bool all = true;
+            for (int c = 0; c < corners; ++c) all = all && std::find(v, v + 4, corner[c]) != v + 4;
+            if (!all) continue;
+            queue[size++] = next;
+            first = next < first ? next : first;
+        }
+    return first;
 }
 
 inline bool answers(const NetView& net, std::uint32_t p) {
@@ -378,7 +414,8 @@ inline NetWeights net_weights(const NetView& net, Point p, std::uint32_t& hint, 
         total += w;
         plain += at.weight[k];
     }
-    if (total < enough) detail::look_around(net, at.cell, asked, enough - total, corrected, out, total);
+    const auto around = [&] { return detail::first_around(net, at); };
+    if (total < enough) detail::look_around(net, around(), asked, enough - total, corrected, out, total);
     if (!(total > 1e-6f)) {
         // Nothing sees the point: as if nothing stood in between.
         out.count = 0;
@@ -392,7 +429,7 @@ inline NetWeights net_weights(const NetView& net, Point p, std::uint32_t& hint, 
                 total += at.weight[k];
             }
         else
-            detail::look_around(net, at.cell, asked, 1, false, out, total);
+            detail::look_around(net, around(), asked, 1, false, out, total);
     }
     detail::finish(out, total);
     return out;

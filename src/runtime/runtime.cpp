@@ -137,6 +137,7 @@ Status Probes::connect(std::uint32_t count, std::uint32_t stand_ins, std::uint32
     net.cells = cells;
     net.position = d.values.data();
     net.validity = d.values.data() + points;
+    net.clearance = d.values.data() + d.clearance;
     net.reach = d.values.data() + points + 2 * std::size_t{count};
     net.distance = d.distance.data();
     net.side = side;
