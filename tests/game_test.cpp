@@ -272,7 +272,7 @@ rt::Status survives(const std::string& bytes, std::string* message = nullptr) {
     for (std::uint32_t i = 0; i < game.surface_count(); ++i) letters += std::strlen(game.surface(i).name);
     for (std::uint32_t s = 0; s < game.set_count(); ++s) {
         letters += std::strlen(game.set_name(s));
-        for (std::uint32_t page = 0; page < game.page_count(); ++page) game.page_light(s, page, 3.2f, 60.1f);
+        for (std::uint32_t page = 0; page < game.page_count(); ++page) game.page_light(s, page, 3.2f, NAN);
         std::uint32_t hint = 0;
         for (const float x : {-9.0f, 0.1f, 2.0f})
             if (game.probe_count() > 0) game.irradiance(s, game.weights({x, 1, 0.3f}, hint), {0, 1, 0});

@@ -400,7 +400,9 @@ Color Game::page_light(std::uint32_t set, std::uint32_t page, float x, float y) 
     const Pixels p = this->page(set, page);
     if (!p.data) return {};
     const float most = static_cast<float>(p.side) - 1;
-    const float u = std::min(std::max(x - 0.5f, 0.0f), most), v = std::min(std::max(y - 0.5f, 0.0f), most);
+    // What is no number counts as the corner.
+    const auto held = [most](float at) { return at > 0.5f ? std::min(at - 0.5f, most) : 0.0f; };
+    const float u = held(x), v = held(y);
     const auto x0 = static_cast<std::uint32_t>(u), y0 = static_cast<std::uint32_t>(v),
                x1 = std::min(x0 + 1, p.side - 1), y1 = std::min(y0 + 1, p.side - 1);
     const float tx = u - static_cast<float>(x0), ty = v - static_cast<float>(y0);
