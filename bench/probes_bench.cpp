@@ -111,7 +111,10 @@ void lookups(const char* file, const BakeStore& store) {
     Atlas atlas;
     const Baked baked = bake(level, atlas, job, store, {0});
     const ProbeNet& net = baked.probes;
-    const runtime::NetView view = view_of(net);
+    // As the runtime looks up.
+    runtime::NetView view = view_of(net);
+    std::vector<std::uint32_t> starts(runtime::most_starts);
+    runtime::lay_grid(view, starts.data());
     constexpr int walks = 2000, steps = 500;
     std::uint32_t state = 7;
     const auto number = [&] {

@@ -65,12 +65,14 @@ struct Game::Data {
     Part<format::Map> maps;
     std::uint32_t* map_of = nullptr;  ///< set * mirrors + mirror.
     ReflectionPlace* places = nullptr;
+    std::uint32_t* starts = nullptr;  ///< A grid over the net.
 
     ~Data() {
         delete[] tags;
         delete[] image_of;
         delete[] map_of;
         delete[] places;
+        delete[] starts;
     }
     const char* name(std::uint32_t at) const { return names.data + at; }
     /// The chunk of a tag; null where there is none.
@@ -207,6 +209,8 @@ const char* Game::Data::read_net() {
     net.dimension = static_cast<int>(n.dimension);
     std::copy(n.base, n.base + 3, net.base);
     for (int k = 0; k < 2; ++k) std::copy(n.axis[k], n.axis[k] + 3, net.axis[k]);
+    starts = new std::uint32_t[most_starts];
+    lay_grid(net, starts);
     return nullptr;
 }
 

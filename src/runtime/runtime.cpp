@@ -41,8 +41,9 @@ bool read_text(const unsigned char* bytes, std::size_t size, std::size_t& at, st
 
 struct Probes::Data {
     NetView net;
-    std::vector<float> values;         ///< Positions with stand-ins, validity, clearance, reach.
-    std::vector<std::uint32_t> cells;  ///< Vertices, then neighbours.
+    std::vector<float> values;          ///< Positions with stand-ins, validity, clearance, reach.
+    std::vector<std::uint32_t> cells;   ///< Vertices, then neighbours.
+    std::vector<std::uint32_t> starts;  ///< A grid of them.
     std::vector<float> distance, inverse, light;
     std::size_t clearance = 0;  ///< Where it begins among the values.
     std::vector<std::string> sets;
@@ -149,6 +150,8 @@ Status Probes::connect(std::uint32_t count, std::uint32_t stand_ins, std::uint32
     d.inverse.resize(9 * std::size_t{cells});
     for (std::uint32_t c = 0; c < cells; ++c) invert_cell(net, c, d.inverse.data() + 9 * std::size_t{c});
     net.inverse = d.inverse.data();
+    d.starts.resize(most_starts);
+    lay_grid(net, d.starts.data());
     return Status::ok;
 }
 
