@@ -66,7 +66,7 @@ Json to_json(const Atlas& atlas, const AtlasFigures& f, const Json& files) {
               {"density_gave_way", atlas.gave_way},
               {"stretch", {{"mean", f.mean_stretch}, {"worst", f.worst_stretch}}},
               {"seam_m", f.seam_length},
-              {"lightmap_bytes", f.page_texels * 6},
+              {"lightmap_bytes", f.page_texels * 8},
               {"files", files}};
     for (const Row& r : rows(atlas))
         j["by_surface"].push_back({{"name", r.name},
@@ -90,7 +90,7 @@ void print(const Atlas& atlas, const AtlasFigures& f) {
     say("stretch     {:.3f} mean, {:.2f} worst\n", f.mean_stretch, f.worst_stretch);
     say("seams       {:.0f} m\n", f.seam_length);
     say("coverage    {:.1f} % of {} page{}; {} a set in the game (16-bit floats)\n\n", f.coverage * 100,
-        atlas.pages.size(), atlas.pages.size() == 1 ? "" : "s", bytes_text(f.page_texels * 6));
+        atlas.pages.size(), atlas.pages.size() == 1 ? "" : "s", bytes_text(f.page_texels * 8));
     say("  {:>4} {:>7} {:>9} {:>9}\n", "page", "side", "covered", "memory");
     for (std::size_t p = 0; p < atlas.pages.size(); ++p)
         say("  {:>4} {:>7} {:>8.1f}% {:>9}\n", p, atlas.pages[p], 100 * f.page_coverage[p],

@@ -142,7 +142,7 @@ Survey survey(const Level& level, Job& job) {
     s.probes = level.placed ? level.placed->size() : count_candidates(level, job);
     const auto rows = static_cast<double>(s.texels + s.patches);
     s.memory = bake_memory(rows, static_cast<double>(level.groups.size()));
-    s.output = page_texels * 6 * static_cast<double>(level.sets.size());
+    s.output = page_texels * 8 * static_cast<double>(level.sets.size());
     count_unseen(level, atlas, job, s);
     s.seconds = forecast(level, texels, tier, s.probes, job);
     const auto sets = static_cast<double>(level.sets.size());
