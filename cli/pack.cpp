@@ -14,7 +14,7 @@ struct Options {
     std::string pixels = "half";
 };
 
-/// By chunk, largest first, what is under a hundredth together.
+/// By chunk, in the order of the file; those under a hundredth of it together.
 void print(const runtime::Game& game, double whole) {
     double rest = 0;
     for (std::uint32_t i = 0; i < game.chunk_count(); ++i) {
@@ -53,7 +53,7 @@ void run(Options& o, Job& job) {
         return;
     }
     say("{} sets, {} pages, {} probes, {} reflection probes, {} surfaces\n", game.set_count(),
-        game.page_count(), game.probe_count(), game.mirror_count(), game.surface_count());
+        game.page_count(), game.probe_count(), game.reflection_count(), game.surface_count());
     print(game, whole);
     say("wrote {}, {}{}\n", o.file.string(), bytes_text(whole),
         o.file == o.out / "game.sgl" ? "; a bake keeps it up to date from now on" : "");

@@ -128,7 +128,7 @@ TEST(Game, tells_what_the_baker_tells_at_ten_thousand_points_in_each_set) {
     }
 }
 
-TEST(Game, names_places_gains_and_mirrors_come_back) {
+TEST(Game, names_places_gains_and_reflection_probes_come_back) {
     const Packed p;
     const Held held(p.bytes);
     rt::Game game;
@@ -146,25 +146,25 @@ TEST(Game, names_places_gains_and_mirrors_come_back) {
     EXPECT_EQ(game.gain(1, 0).g, 0.125f);
     EXPECT_EQ(game.gain(1, 1).g, 1);
     // Reflection probes answer as the baker's do.
-    ASSERT_EQ(game.mirror_count(), 2u);
+    ASSERT_EQ(game.reflection_count(), 2u);
     Numbers numbers(4);
     for (int i = 0; i < 2000; ++i) {
         const Vec3 at{-2.4f + 5.8f * numbers.next(), 3 * numbers.next(), -2.4f + 4.8f * numbers.next()},
             way = normalize(Vec3{numbers.next() - 0.5f, numbers.next() - 0.5f, numbers.next() - 0.5f});
         const ReflectionWeights want = reflection_weights(p.bake.baked.reflections, at, way);
-        const rt::Mirrors got = game.mirrors({at.x, at.y, at.z}, {way.x, way.y, way.z});
+        const rt::Reflections got = game.reflections({at.x, at.y, at.z}, {way.x, way.y, way.z});
         ASSERT_EQ(got.count, want.count);
         for (int k = 0; k < got.count; ++k) {
             EXPECT_EQ(got.probe[k], want.probe[static_cast<std::size_t>(k)]);
             EXPECT_EQ(got.weight[k], want.weight[static_cast<std::size_t>(k)]);
             const Vec3 to = lookup_direction(p.bake.baked.reflections[got.probe[k]], at, way);
             const rt::Vector led =
-                game.mirror_direction(got.probe[k], {at.x, at.y, at.z}, {way.x, way.y, way.z});
+                game.reflection_direction(got.probe[k], {at.x, at.y, at.z}, {way.x, way.y, way.z});
             EXPECT_EQ((Vec3{led.x, led.y, led.z}), to);
         }
     }
-    const rt::Pixels level = game.mirror_map(1, 1, 2);
-    ASSERT_EQ(game.mirror_levels(1), 3u);
+    const rt::Pixels level = game.reflection_map(1, 1, 2);
+    ASSERT_EQ(game.reflection_levels(1), 3u);
     EXPECT_EQ(level.side, 4u);
     EXPECT_EQ(level.size, 6u * 4 * 4 * 8);
     std::size_t pixels = 0, chunks = 0;
@@ -251,12 +251,12 @@ TEST(Game, is_all_there_for_c) {
     sg_game_page_light(c, 0, 0, 20.5f, 20.5f, page);
     EXPECT_EQ(page[1], game.page_light(0, 0, 20.5f, 20.5f).g);
     sg_weights m;
-    sg_game_mirrors(c, at, up, &m);
-    EXPECT_EQ(m.count, game.mirrors({0.3f, 1.1f, 0.4f}, {0, 1, 0}).count);
+    sg_game_reflections(c, at, up, &m);
+    EXPECT_EQ(m.count, game.reflections({0.3f, 1.1f, 0.4f}, {0, 1, 0}).count);
     float way[3], led[3] = {0, 0, 1};
-    sg_game_mirror_direction(c, 0, at, led, way);
-    EXPECT_EQ(way[0], game.mirror_direction(0, {0.3f, 1.1f, 0.4f}, {0, 0, 1}).x);
-    sg_game_mirror_map(c, 0, 0, 1, &pixels);
+    sg_game_reflection_direction(c, 0, at, led, way);
+    EXPECT_EQ(way[0], game.reflection_direction(0, {0.3f, 1.1f, 0.4f}, {0, 0, 1}).x);
+    sg_game_reflection_map(c, 0, 0, 1, &pixels);
     EXPECT_EQ(pixels.side, 8u);
     sg_game_close(c);
     EXPECT_EQ(sg_game_open("/nowhere/game.sgl", &c, text, sizeof text), SG_NOT_FOUND);
@@ -282,13 +282,13 @@ rt::Status survives(const std::string& bytes, std::string* message = nullptr) {
         std::uint32_t hint = 0;
         for (const float x : {-9.0f, 0.1f, 2.0f})
             if (game.probe_count() > 0) game.irradiance(s, game.weights({x, 1, 0.3f}, hint), {0, 1, 0});
-        for (std::uint32_t m = 0; m < game.mirror_count(); ++m)
-            for (std::uint32_t l = 0; l < game.mirror_levels(m); ++l) {
-                const rt::Pixels p = game.mirror_map(s, m, l);
+        for (std::uint32_t m = 0; m < game.reflection_count(); ++m)
+            for (std::uint32_t l = 0; l < game.reflection_levels(m); ++l) {
+                const rt::Pixels p = game.reflection_map(s, m, l);
                 if (p.data) letters += static_cast<const unsigned char*>(p.data)[p.size - 1];
             }
     }
-    game.mirrors({0, 1, 0}, {0, 1, 0});
+    game.reflections({0, 1, 0}, {0, 1, 0});
     game.verify();
     return letters > 0 ? status : rt::Status::ok;
 }
@@ -358,7 +358,7 @@ TEST(Game, the_tool_packs_says_what_takes_how_much_and_a_bake_keeps_it_up_to_dat
     ASSERT_EQ(game.open(file.c_str()), rt::Status::ok);
     EXPECT_TRUE(game.verify());
     EXPECT_NE(game.find_set("observing"), rt::nothing);
-    EXPECT_GT(game.mirror_count(), 5u);
+    EXPECT_GT(game.reflection_count(), 5u);
     EXPECT_NE(tool("pack " + sheet.string() + out + " --file " + file).out.find("PIXELS"), std::string::npos);
     // Nothing baked: an error that says what to do.
     const Ran none_there = tool("pack " + sheet.string() + " --out " + (folder / "empty").string());

@@ -73,13 +73,14 @@ void sg_game_irradiance(const sg_game* game, uint32_t set, const sg_weights* wei
                         float rgb[3]);
 void sg_game_mixed_coefficients(const sg_game* game, uint32_t set, const sg_weights* weights, float out[27]);
 
-uint32_t sg_game_mirror_count(const sg_game* game);
-const char* sg_game_mirror_name(const sg_game* game, uint32_t mirror);
-uint32_t sg_game_mirror_levels(const sg_game* game, uint32_t mirror);
-void sg_game_mirror_map(const sg_game* game, uint32_t set, uint32_t mirror, uint32_t level, sg_pixels* out);
-void sg_game_mirrors(const sg_game* game, const float point[3], const float normal[3], sg_weights* out);
-void sg_game_mirror_direction(const sg_game* game, uint32_t mirror, const float point[3],
-                              const float direction[3], float out[3]);
+uint32_t sg_game_reflection_count(const sg_game* game);
+const char* sg_game_reflection_name(const sg_game* game, uint32_t reflection);
+uint32_t sg_game_reflection_levels(const sg_game* game, uint32_t reflection);
+void sg_game_reflection_map(const sg_game* game, uint32_t set, uint32_t reflection, uint32_t level,
+                            sg_pixels* out);
+void sg_game_reflections(const sg_game* game, const float point[3], const float normal[3], sg_weights* out);
+void sg_game_reflection_direction(const sg_game* game, uint32_t reflection, const float point[3],
+                                  const float direction[3], float out[3]);
 
 #ifdef __cplusplus
 }

@@ -36,10 +36,10 @@ struct SurfaceInfo {
 };
 
 /// Which reflection probes answer at a point.
-struct Mirrors {
+struct Reflections {
     int count = 0;
     std::uint32_t probe[4] = {};
-    float weight[4] = {};  ///< What is missing to 1 mirrors nothing.
+    float weight[4] = {};  ///< What is missing to 1 reflections nothing.
 };
 
 /// A chunk of the file, for those who want to know where its bytes go.
@@ -106,16 +106,16 @@ public:
     /// All nine coefficients at once, for a shader: 27 floats.
     void coefficients(std::uint32_t set, const Weights& weights, float out[27]) const noexcept;
 
-    std::uint32_t mirror_count() const noexcept;
-    const char* mirror_name(std::uint32_t mirror) const noexcept;
+    std::uint32_t reflection_count() const noexcept;
+    const char* reflection_name(std::uint32_t reflection) const noexcept;
     /// Levels of a reflection probe's map; level l is for roughness l / (levels - 1).
-    std::uint32_t mirror_levels(std::uint32_t mirror) const noexcept;
+    std::uint32_t reflection_levels(std::uint32_t reflection) const noexcept;
     /// One level, six faces as in KTX one after the other.
-    Pixels mirror_map(std::uint32_t set, std::uint32_t mirror, std::uint32_t level) const noexcept;
+    Pixels reflection_map(std::uint32_t set, std::uint32_t reflection, std::uint32_t level) const noexcept;
     /// Those that answer for a surface with this unit normal.
-    Mirrors mirrors(Vector point, Vector normal) const noexcept;
+    Reflections reflections(Vector point, Vector normal) const noexcept;
     /// Where to look in a map for what is seen from a point along a direction.
-    Vector mirror_direction(std::uint32_t mirror, Vector point, Vector direction) const noexcept;
+    Vector reflection_direction(std::uint32_t reflection, Vector point, Vector direction) const noexcept;
 
 private:
     struct Data;

@@ -12,11 +12,11 @@ Rgb cube_light(const CubeMap& map, Vec3 direction);
 
 /// What a surface of this roughness mirrors when looked at straight on, along each direction of a smaller
 /// cube map: the mean over directions l of radiance, weighted by GGX's density of the normal that mirrors the
-/// direction to l, times the cosine between the two. Importance-sampled: normals of a low-discrepancy set,
-/// 2048 of them, or half as many below a roughness of 0.3, each looked up in what the capture is at as much
-/// detail as the normals are dense (Walter et al., Microfacet Models for Refraction through Rough Surfaces,
-/// 2007; Krivanek and Colbert, Real-time Shading with Filtered Importance Sampling, 2008). `roughness` in (0,
-/// 1]. Same bytes for any number of threads.
+/// direction to l, times the cosine between the two. What is over three times the map's mean is summed texel
+/// by texel; the rest is importance-sampled by `normals` of a low-discrepancy set, half as many below a
+/// roughness of 0.3, each looked up in as much detail as they are dense (Walter et al., Microfacet Models for
+/// Refraction through Rough Surfaces, 2007; Krivanek and Colbert, Real-time Shading with Filtered Importance
+/// Sampling, 2008). `roughness` in (0, 1], `side` in texels. Same bytes for any number of threads.
 CubeMap prefilter(const CubeMap& sharp, float roughness, int side, Job& job, std::uint32_t normals = 2048);
 /// All levels of a map. `sharp`: a power of two wide, 16 texels or more.
 ReflectionMap filter_levels(CubeMap sharp, Job& job, std::uint32_t normals = 2048);

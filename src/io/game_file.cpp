@@ -142,7 +142,7 @@ struct Packing {
     std::vector<format::Surface> surfaces();
     std::vector<format::Set> sets();
     std::vector<Rgb> gains() const;
-    std::vector<format::Mirror> mirrors();
+    std::vector<format::Reflection> reflections();
     void put_pages(Bytes& to, std::size_t start);
     void put_image(Bytes& to, std::size_t start, format::Image image, std::span<const Rgb> texels);
     void put_maps(Bytes& to, std::size_t start);
@@ -183,10 +183,10 @@ std::vector<Rgb> Packing::gains() const {
     return out;
 }
 
-std::vector<format::Mirror> Packing::mirrors() {
-    std::vector<format::Mirror> out;
+std::vector<format::Reflection> Packing::reflections() {
+    std::vector<format::Reflection> out;
     for (const ReflectionProbe& p : baked.reflections) {
-        format::Mirror& m = out.emplace_back();
+        format::Reflection& m = out.emplace_back();
         m = {};
         m.name = names.place(p.name);
         m.shape = static_cast<std::uint32_t>(p.shape);
@@ -246,7 +246,7 @@ void Packing::put_maps(Bytes& to, std::size_t start) {
             const ReflectionMap& map = baked.sets[s].reflections[m];
             format::Map entry{};
             entry.set = s;
-            entry.mirror = m;
+            entry.reflection = m;
             entry.offset = to.size() - start;
             for (const CubeMap& l : map.levels)
                 entry.exponent = std::max(entry.exponent, image_exponent(l.texels));
@@ -307,7 +307,7 @@ void save_game(const std::filesystem::path& to, const Level& level, const Atlas&
     std::vector<std::uint32_t> pages, groups;
     for (const int side : atlas.pages) pages.push_back(static_cast<std::uint32_t>(side));
     for (const std::string& group : level.groups) groups.push_back(p.names.place(group));
-    const std::vector<format::Mirror> mirrors = p.mirrors();
+    const std::vector<format::Reflection> reflections = p.reflections();
     Packer packer(21);
     packer.add("NAMES", p.names.all());
     packer.add("SURFACES", surfaces);
@@ -316,7 +316,7 @@ void save_game(const std::filesystem::path& to, const Level& level, const Atlas&
     packer.add("SETS", sets);
     packer.add("GAINS", p.gains());
     add_probes(baked, packer);
-    packer.add("MIRRORS", mirrors);
+    packer.add("REFLECTN", reflections);
     packer.add_pixels("PIXELS", [&](Bytes& bytes, std::size_t start) { p.put_pages(bytes, start); });
     packer.add("IMAGES", p.images);
     packer.add_pixels("MAPPIXEL", [&](Bytes& bytes, std::size_t start) { p.put_maps(bytes, start); });

@@ -5,6 +5,7 @@
 
 #include "base/text.hpp"
 #include "io/sheet_shapes.hpp"
+#include "probe/planes.hpp"
 
 namespace stasigraph {
 
@@ -129,9 +130,9 @@ void add_plane(const Entry& e, Level& level, std::size_t number) {
                second = cross(first, normal);
     p.axes = {first * std::cos(turn) + second * std::sin(turn), normal, {}};
     p.axes[2] = cross(p.axes[0], normal);
-    p.half = {static_cast<float>(*part(0)) / 2, 0.1f, static_cast<float>(*part(1)) / 2};
+    p.half = {static_cast<float>(*part(0)) / 2, plane_reach, static_cast<float>(*part(1)) / 2};
     p.blend = 0;
-    p.capture = p.middle + normal * 0.02f;
+    p.capture = p.middle + normal * plane_lift;
     p.projected = false;
     note_glob(e, "sees", p.sees, level);
     level.reflections.push_back(std::move(p));

@@ -61,9 +61,9 @@ struct Game::Data {
     std::uint32_t* image_of = nullptr;  ///< (set * pages + page) * 4 + part: its number.
     NetView net;
     Part<float> light;
-    Part<format::Mirror> mirrors;
+    Part<format::Reflection> reflections;
     Part<format::Map> maps;
-    std::uint32_t* map_of = nullptr;  ///< set * mirrors + mirror.
+    std::uint32_t* map_of = nullptr;  ///< set * reflections + reflection.
     ReflectionPlace* places = nullptr;
     std::uint32_t* starts = nullptr;  ///< A grid over the net.
 
@@ -95,7 +95,7 @@ struct Game::Data {
     const char* read_lists();
     const char* read_images();
     const char* read_net();
-    const char* read_mirrors();
+    const char* read_reflections();
 };
 
 /// Each says what is wrong, or nothing.
@@ -214,15 +214,15 @@ const char* Game::Data::read_net() {
     return nullptr;
 }
 
-const char* Game::Data::read_mirrors() {
+const char* Game::Data::read_reflections() {
     Part<unsigned char> raw;
-    if (!take("MIRRORS", mirrors) || !take("MAPS", maps) || !take("MAPPIXEL", raw, 64))
+    if (!take("REFLECTN", reflections) || !take("MAPS", maps) || !take("MAPPIXEL", raw, 64))
         return "has reflection probes of another kind";
     map_pixels = raw.data;
     map_bytes = std::uint64_t{raw.count} * 64;
-    places = new ReflectionPlace[mirrors.count + std::size_t{1}];
-    for (std::uint32_t i = 0; i < mirrors.count; ++i) {
-        const format::Mirror& m = mirrors[i];
+    places = new ReflectionPlace[reflections.count + std::size_t{1}];
+    for (std::uint32_t i = 0; i < reflections.count; ++i) {
+        const format::Reflection& m = reflections[i];
         if (!has_name(m.name) || m.shape > 2 || m.side == 0 || m.side > most_side || m.levels == 0 ||
             m.levels > most_levels || m.side >> (m.levels - 1) == 0)
             return "has a damaged reflection probe";
@@ -238,16 +238,16 @@ const char* Game::Data::read_mirrors() {
         p.room_middle = point(m.room_middle);
         p.room_half = point(m.room_half);
     }
-    const std::size_t all = std::size_t{sets.count} * mirrors.count;
+    const std::size_t all = std::size_t{sets.count} * reflections.count;
     map_of = new std::uint32_t[all + 1];
     std::fill(map_of, map_of + all, nothing);
     for (std::uint32_t i = 0; i < maps.count; ++i) {
         const format::Map& m = maps[i];
-        if (m.set >= sets.count || m.mirror >= mirrors.count || m.exponent < -126 || m.exponent > 126 ||
-            m.offset % 8 != 0 || m.offset > map_bytes || m.size > map_bytes - m.offset ||
-            m.size != level_bytes(mirrors[m.mirror].side, mirrors[m.mirror].levels))
+        if (m.set >= sets.count || m.reflection >= reflections.count || m.exponent < -126 ||
+            m.exponent > 126 || m.offset % 8 != 0 || m.offset > map_bytes || m.size > map_bytes - m.offset ||
+            m.size != level_bytes(reflections[m.reflection].side, reflections[m.reflection].levels))
             return "has a reflection map that does not fit";
-        map_of[std::size_t{m.set} * mirrors.count + m.mirror] = i;
+        map_of[std::size_t{m.set} * reflections.count + m.reflection] = i;
     }
     return nullptr;
 }
@@ -288,7 +288,7 @@ Status Game::read(const void* given, std::size_t size) {
     data_->bytes = bytes;
     data_->size = size;
     const char* (Data::*steps[])() = {&Data::read_chunks, &Data::read_lists, &Data::read_images,
-                                      &Data::read_net, &Data::read_mirrors};
+                                      &Data::read_net, &Data::read_reflections};
     for (const auto step : steps)
         if (const char* wrong = (data_->*step)()) return fail(Status::damaged, wrong);
     return Status::ok;
@@ -448,28 +448,28 @@ void Game::coefficients(std::uint32_t set, const Weights& w, float out[27]) cons
     }
 }
 
-std::uint32_t Game::mirror_count() const noexcept {
-    return data_ ? data_->mirrors.count : 0;
+std::uint32_t Game::reflection_count() const noexcept {
+    return data_ ? data_->reflections.count : 0;
 }
-const char* Game::mirror_name(std::uint32_t mirror) const noexcept {
-    return data_->name(data_->mirrors[mirror].name);
+const char* Game::reflection_name(std::uint32_t reflection) const noexcept {
+    return data_->name(data_->reflections[reflection].name);
 }
-std::uint32_t Game::mirror_levels(std::uint32_t mirror) const noexcept {
-    return data_->mirrors[mirror].levels;
+std::uint32_t Game::reflection_levels(std::uint32_t reflection) const noexcept {
+    return data_->reflections[reflection].levels;
 }
-Pixels Game::mirror_map(std::uint32_t set, std::uint32_t mirror, std::uint32_t level) const noexcept {
-    const std::uint32_t number = data_->map_of[std::size_t{set} * data_->mirrors.count + mirror];
+Pixels Game::reflection_map(std::uint32_t set, std::uint32_t reflection, std::uint32_t level) const noexcept {
+    const std::uint32_t number = data_->map_of[std::size_t{set} * data_->reflections.count + reflection];
     if (number == nothing) return {};
     const format::Map& m = data_->maps[number];
-    const std::uint32_t side = data_->mirrors[mirror].side;
+    const std::uint32_t side = data_->reflections[reflection].side;
     return {data_->map_pixels + m.offset + level_bytes(side, level),
             std::size_t{48} * (side >> level) * (side >> level), side >> level, m.exponent,
             PixelFormat::half4};
 }
-Mirrors Game::mirrors(Vector at, Vector normal) const noexcept {
-    Mirrors out;
+Reflections Game::reflections(Vector at, Vector normal) const noexcept {
+    Reflections out;
     float left = 1;
-    for (std::uint32_t i = 0; i < mirror_count() && !reflections_full(out.count, left); ++i) {
+    for (std::uint32_t i = 0; i < reflection_count() && !reflections_full(out.count, left); ++i) {
         const float share = reflection_share(data_->places[i], point(at), point(normal)) * left;
         if (!(share > 0)) continue;
         out.probe[out.count] = i;
@@ -478,8 +478,8 @@ Mirrors Game::mirrors(Vector at, Vector normal) const noexcept {
     }
     return out;
 }
-Vector Game::mirror_direction(std::uint32_t mirror, Vector at, Vector direction) const noexcept {
-    const Point p = reflection_lookup(data_->places[mirror], point(at), point(direction));
+Vector Game::reflection_direction(std::uint32_t reflection, Vector at, Vector direction) const noexcept {
+    const Point p = reflection_lookup(data_->places[reflection], point(at), point(direction));
     return {p.x, p.y, p.z};
 }
 

@@ -139,28 +139,29 @@ void sg_game_irradiance(const sg_game* g, uint32_t set, const sg_weights* w, con
 void sg_game_mixed_coefficients(const sg_game* g, uint32_t set, const sg_weights* w, float out[27]) {
     g->game.coefficients(set, weights(w), out);
 }
-uint32_t sg_game_mirror_count(const sg_game* g) {
-    return g->game.mirror_count();
+uint32_t sg_game_reflection_count(const sg_game* g) {
+    return g->game.reflection_count();
 }
-const char* sg_game_mirror_name(const sg_game* g, uint32_t mirror) {
-    return g->game.mirror_name(mirror);
+const char* sg_game_reflection_name(const sg_game* g, uint32_t reflection) {
+    return g->game.reflection_name(reflection);
 }
-uint32_t sg_game_mirror_levels(const sg_game* g, uint32_t mirror) {
-    return g->game.mirror_levels(mirror);
+uint32_t sg_game_reflection_levels(const sg_game* g, uint32_t reflection) {
+    return g->game.reflection_levels(reflection);
 }
-void sg_game_mirror_map(const sg_game* g, uint32_t set, uint32_t mirror, uint32_t level, sg_pixels* out) {
-    copy(g->game.mirror_map(set, mirror, level), out);
+void sg_game_reflection_map(const sg_game* g, uint32_t set, uint32_t reflection, uint32_t level,
+                            sg_pixels* out) {
+    copy(g->game.reflection_map(set, reflection, level), out);
 }
-void sg_game_mirrors(const sg_game* g, const float point[3], const float normal[3], sg_weights* out) {
-    const rt::Mirrors m = g->game.mirrors(vector(point), vector(normal));
+void sg_game_reflections(const sg_game* g, const float point[3], const float normal[3], sg_weights* out) {
+    const rt::Reflections m = g->game.reflections(vector(point), vector(normal));
     *out = {};
     out->count = m.count;
     std::copy(m.probe, m.probe + 4, out->probe);
     std::copy(m.weight, m.weight + 4, out->weight);
 }
-void sg_game_mirror_direction(const sg_game* g, uint32_t mirror, const float point[3],
-                              const float direction[3], float out[3]) {
-    const rt::Vector v = g->game.mirror_direction(mirror, vector(point), vector(direction));
+void sg_game_reflection_direction(const sg_game* g, uint32_t reflection, const float point[3],
+                                  const float direction[3], float out[3]) {
+    const rt::Vector v = g->game.reflection_direction(reflection, vector(point), vector(direction));
     out[0] = v.x;
     out[1] = v.y;
     out[2] = v.z;

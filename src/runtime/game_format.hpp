@@ -60,16 +60,16 @@ struct Net {
 };
 static_assert(sizeof(Net) == 56);
 
-struct Mirror {
+struct Reflection {
     std::uint32_t name, shape, projected, side, levels;
     float middle[3], half[3], axis[3][3], radius, blend, capture[3], room_middle[3], room_half[3];
     std::uint32_t unused;
 };
-static_assert(sizeof(Mirror) == 128);
+static_assert(sizeof(Reflection) == 128);
 
 /// A reflection probe's map under a set: its levels one after the other, the sharpest first.
 struct Map {
-    std::uint32_t set, mirror;
+    std::uint32_t set, reflection;
     std::int32_t exponent;
     std::uint32_t unused;
     std::uint64_t offset, size;  ///< In the maps' pixels.

@@ -11,6 +11,7 @@
 
 #include "runtime/half.hpp"
 #include "runtime/net_lookup.hpp"
+#include "runtime/probe_light.hpp"
 #include "stasigraph/runtime.h"
 
 namespace stasigraph::runtime {
@@ -199,23 +200,6 @@ const float* Probes::coefficients(std::uint32_t set, std::uint32_t probe) const 
     return &data_->light[27 * (std::size_t{set} * data_->net.count + probe)];
 }
 
-namespace {
-
-void basis_at(Vector n, float* basis) {
-    const float b[9] = {0.28209479f,
-                        0.48860251f * n.y,
-                        0.48860251f * n.z,
-                        0.48860251f * n.x,
-                        1.09254843f * n.x * n.y,
-                        1.09254843f * n.y * n.z,
-                        0.31539157f * (3 * n.z * n.z - 1),
-                        1.09254843f * n.x * n.z,
-                        0.54627422f * (n.x * n.x - n.y * n.y)};
-    std::copy(b, b + 9, basis);
-}
-
-}  // namespace
-
 Color Probes::irradiance(std::uint32_t set, std::uint32_t probe, Vector n) const noexcept {
     Weights only;
     only.count = 1;
@@ -237,12 +221,9 @@ Weights Probes::weights(Vector p, std::uint32_t& hint) const noexcept {
 
 Color Probes::irradiance(std::uint32_t set, const Weights& weights, Vector n) const noexcept {
     float basis[9], sum[3] = {0, 0, 0};
-    basis_at(n, basis);
-    for (int k = 0; k < weights.count; ++k) {
-        const float* c = coefficients(set, weights.probe[k]);
-        for (int i = 0; i < 9; ++i)
-            for (int j = 0; j < 3; ++j) sum[j] += basis[i] * weights.weight[k] * c[3 * i + j];
-    }
+    sh_basis_at(n.x, n.y, n.z, basis);
+    for (int k = 0; k < weights.count; ++k)
+        add_probe_light(coefficients(set, weights.probe[k]), basis, weights.weight[k], sum);
     for (float& s : sum) s = s > 0 ? s : 0;
     return {sum[0], sum[1], sum[2]};
 }
