@@ -150,22 +150,18 @@ CubeMap lit(const Viewer& viewer, const ReflectionProbe& p, int samples, const S
     return map;
 }
 
-/// Those of one width together.
-void filter(std::vector<CubeMap> sharp, const std::vector<ReflectionProbe>& probes, Baked& baked,
-            std::uint32_t normals, Job& job) {
-    const std::size_t sets = baked.sets.size();
-    for (BakedSet& set : baked.sets) set.reflections.resize(probes.size());
+/// One set's captures, filtered: those of one width together.
+std::vector<ReflectionMap> filtered(std::vector<CubeMap> sharp, std::uint32_t normals, Job& job) {
+    std::vector<ReflectionMap> out(sharp.size());
     std::map<int, std::vector<std::size_t>> of_width;
-    for (std::size_t p = 0; p < probes.size(); ++p) of_width[probes[p].resolution].push_back(p);
-    for (const auto& [width, list] : of_width)
-        for (std::size_t s = 0; s < sets; ++s) {
-            std::vector<CubeMap> maps;
-            for (const std::size_t p : list) maps.push_back(std::move(sharp[p * sets + s]));
-            std::vector<ReflectionMap> done = filter_levels(std::move(maps), job, normals);
-            for (std::size_t i = 0; i < list.size(); ++i)
-                baked.sets[s].reflections[list[i]] = std::move(done[i]);
-            if (s + 1 == sets) job.advance(list.size());
-        }
+    for (std::size_t p = 0; p < sharp.size(); ++p) of_width[sharp[p].side].push_back(p);
+    for (const auto& [width, list] : of_width) {
+        std::vector<CubeMap> maps;
+        for (const std::size_t p : list) maps.push_back(std::move(sharp[p]));
+        std::vector<ReflectionMap> done = filter_levels(std::move(maps), job, normals);
+        for (std::size_t i = 0; i < list.size(); ++i) out[list[i]] = std::move(done[i]);
+    }
+    return out;
 }
 
 /// What one glob lets probes see.
@@ -183,7 +179,7 @@ CaptureFigures capture_reflections(const Level& level, const Atlas& atlas,
     double cost = 0;
     for (const ReflectionProbe& p : probes) cost += capture_cost(1, p.resolution, level.quality.tier);
     job.expect("reflections", cost * static_cast<double>(baked.sets.size()));
-    job.begin("reflections", 2 * probes.size());
+    job.begin("reflections", probes.size() * (1 + baked.sets.size()));
     const int samples = samples_of(level.quality.tier);
     const std::uint32_t normals = level.quality.tier == Tier::glance ? 512 : 2048;
     const std::string geometry = geometry_key(level);
@@ -195,35 +191,38 @@ CaptureFigures capture_reflections(const Level& level, const Atlas& atlas,
                 return surface.part == Part::still &&
                        (glob_match(p.sees, surface.node) || glob_match(p.sees, surface.name));
             });
-    std::vector<Level> lit_levels;
-    for (const BakedSet& set : baked.sets) lit_levels.push_back(as_in_set(level, set_index(level, set.name)));
-    // By probe, then by set.
-    std::vector<CubeMap> sharp;
-    for (const ReflectionProbe& p : probes) {
-        const auto viewer = [&](std::size_t s) {
-            const ViewLight light{&baked.sets[s], &baked.probes, &baked.visibility, nullptr, nullptr};
-            return Viewer(lit_levels[s], atlas, light, settings, 1, false, seen[p.sees]);
-        };
+    const auto viewer = [&](const Level& shown, const BakedSet& set, const ReflectionProbe& p) {
+        const ViewLight light{&set, &baked.probes, &baked.visibility, nullptr, nullptr};
+        return Viewer(shown, atlas, light, settings, 1, false, seen[p.sees]);
+    };
+    std::vector<SeenHits> hits(probes.size());
+    for (std::size_t i = 0; i < probes.size(); ++i) {
+        const ReflectionProbe& p = probes[i];
         const std::size_t rows = 6 * static_cast<std::size_t>(p.resolution);
         const std::string name = hits_name(level, p, geometry, samples);
-        SeenHits hits;
-        if (load_hits(store, name, level, rows, hits)) {
+        if (load_hits(store, name, level, rows, hits[i])) {
             ++figures.from_cache;
         } else {
-            hits = send_rays(viewer(0), p, samples, job);
+            hits[i] = send_rays(viewer(level, baked.sets[0], p), p, samples, job);
             figures.rays += rows * static_cast<std::size_t>(p.resolution * samples * samples);
             if (store.save) {
                 BlobWriter w;
-                w.array(hits.first);
-                w.array(hits.hits);
+                w.array(hits[i].first);
+                w.array(hits[i].hits);
                 store.save(name, w.parts());
             }
         }
-        for (std::size_t s = 0; s < baked.sets.size(); ++s)
-            sharp.push_back(lit(viewer(s), p, samples, hits, job));
         job.advance(1);
     }
-    filter(std::move(sharp), probes, baked, normals, job);
+    for (BakedSet& set : baked.sets) {
+        // A copy of the level for each set at a time: a series has many.
+        const Level shown = as_in_set(level, set_index(level, set.name));
+        std::vector<CubeMap> sharp;
+        for (std::size_t i = 0; i < probes.size(); ++i)
+            sharp.push_back(lit(viewer(shown, set, probes[i]), probes[i], samples, hits[i], job));
+        set.reflections = filtered(std::move(sharp), normals, job);
+        job.advance(probes.size());
+    }
     job.finish();
     return figures;
 }
