@@ -28,6 +28,17 @@ void print(const runtime::Game& game, double whole) {
     say("  {:<10} {:>10} {:>5.1f} %\n", "others", bytes_text(rest), 100 * rest / whole);
 }
 
+int surfaces_in(const runtime::Game& game, std::uint32_t zone) {
+    int count = 0;
+    for (std::uint32_t s = 0; s < game.surface_count(); ++s) count += game.surface(s).zone == zone;
+    return count;
+}
+int probes_in(const runtime::Game& game, std::uint32_t zone) {
+    int count = 0;
+    for (std::uint32_t p = 0; p < game.probe_count(); ++p) count += game.probe_zone(p) == zone;
+    return count;
+}
+
 void run(Options& o, Job& job) {
     if (o.out.empty()) o.out = default_output(o.common.level);
     if (o.file.empty()) o.file = o.out / "game.sgl";
@@ -49,12 +60,24 @@ void run(Options& o, Job& job) {
         Json j = {{"file", o.file.string()}, {"bytes", whole}, {"pixels", o.pixels}, {"stale", b.bake.stale}};
         for (std::uint32_t i = 0; i < game.chunk_count(); ++i)
             j["chunks"].push_back({{"tag", game.chunk(i).tag}, {"bytes", game.chunk(i).size}});
+        j["zones"] = Json::array();
+        for (std::uint32_t z = 0; z < game.zone_count(); ++z)
+            j["zones"].push_back({{"name", game.zone_name(z)},
+                                  {"surfaces", surfaces_in(game, z)},
+                                  {"probes", probes_in(game, z)}});
         say("{}\n", j.dump(1));
         return;
     }
     say("{} sets, {} pages, {} probes, {} reflection probes, {} surfaces\n", game.set_count(),
         game.page_count(), game.probe_count(), game.reflection_count(), game.surface_count());
     print(game, whole);
+    for (std::uint32_t z = 0; z < game.zone_count(); ++z)
+        say("  zone {}: {} surfaces, {} probes\n", game.zone_name(z), surfaces_in(game, z),
+            probes_in(game, z));
+    for (std::uint32_t l = 0; l < game.layer_count(); ++l)
+        say("  layer {}\n", game.group_name(game.layer(l).group));
+    for (std::uint32_t i = 0; i < game.series_count(); ++i)
+        say("  series {}: {} sets\n", game.series_name(i), game.series_length(i));
     say("wrote {}, {}{}\n", o.file.string(), bytes_text(whole),
         o.file == o.out / "game.sgl" ? "; a bake keeps it up to date from now on" : "");
 }

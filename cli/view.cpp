@@ -38,7 +38,25 @@ Show show_from(const std::string& name) {
            : name == "occlusion"   ? Show::occlusion
            : name == "probes"      ? Show::probes
            : name == "reflections" ? Show::reflections
+           : name == "zones"       ? Show::zones
                                    : Show::lit;
+}
+
+std::vector<LegendLine> zone_legend(const Level& level, const ZoneLinks& links) {
+    std::vector<LegendLine> out;
+    const auto count = [](const std::vector<std::uint32_t>& of, std::uint32_t zone) {
+        return std::count(of.begin(), of.end(), zone);
+    };
+    const auto line = [&](const std::string& name, std::uint32_t z) {
+        std::string text =
+            fmt::format("{}: {} surfaces, {} probes", name, count(links.surface, z), count(links.probe, z));
+        if (z != none && links.walled_off[z] > 0)
+            text += fmt::format(" ({} more behind walls)", links.walled_off[z]);
+        out.push_back({text, zone_color(z)});
+    };
+    for (std::uint32_t z = 0; z < level.zones.size(); ++z) line(level.zones[z].name, z);
+    line("in no zone", none);
+    return out;
 }
 
 void run(const Options& o, ViewSettings settings, Job& job) {
@@ -65,8 +83,17 @@ void run(const Options& o, ViewSettings settings, Job& job) {
                               earlier.surfaces.empty() ? nullptr : &earlier);
     }
     const Camera camera = camera_of(o, b.level);
-    const ViewLight light{needs_light ? &b.bake.sets[0] : nullptr, &b.bake.probes, &b.bake.visibility,
-                          &b.bake.occlusion, &b.bake.reflections};
+    ZoneLinks zones;
+    if (settings.show == Show::zones) {
+        if (fs::exists(folder / "manifest.json")) b.bake = load_baked(o.common, folder, "").bake;
+        zones = link_zones(b.level, b.bake.probes.position, b.bake.reflections, job);
+    }
+    const ViewLight light{needs_light ? &b.bake.sets[0] : nullptr,
+                          &b.bake.probes,
+                          &b.bake.visibility,
+                          &b.bake.occlusion,
+                          &b.bake.reflections,
+                          &zones};
     const Level shown = needs_light ? as_in_set(b.level, set_index(b.level, b.bake.sets[0].name)) : b.level;
     const Picture picture = view(shown, b.bake.atlas, light, camera, settings, job);
     const std::string set = needs_light ? b.bake.sets[0].name : "";
@@ -79,10 +106,14 @@ void run(const Options& o, ViewSettings settings, Job& job) {
         ev.reset();
     else if (metered)
         ev = auto_exposure(picture) + (marks ? 1.2f : 0);  // what is around is dimmed
-    if (o.linear)
+    if (o.linear) {
         write_exr(file, picture.width, picture.height, picture.pixels);
-    else
-        write_png(file, picture.width, picture.height, tone_map(picture, ev));
+    } else {
+        std::vector<std::uint8_t> pixels = tone_map(picture, ev);
+        if (settings.show == Show::zones)
+            draw_legend(picture.width, picture.height, zone_legend(b.level, zones), pixels);
+        write_png(file, picture.width, picture.height, pixels);
+    }
     if (o.common.json) {
         Json j = {{"file", file.string()},
                   {"camera", camera.name},
@@ -113,9 +144,10 @@ void add_view(CLI::App& app) {
     eye->needs(toward);
     c->add_option("--fov", o->fov, "vertical field of view with --eye, degrees")
         ->check(CLI::Range(1.0, 170.0));
-    c->add_option("--show", o->show, "lit, light, albedo, charts, density, occlusion, probes or reflections")
+    c->add_option("--show", o->show,
+                  "lit, light, albedo, charts, density, occlusion, probes, reflections or zones")
         ->check(CLI::IsMember(
-            {"lit", "light", "albedo", "charts", "density", "occlusion", "probes", "reflections"}));
+            {"lit", "light", "albedo", "charts", "density", "occlusion", "probes", "reflections", "zones"}));
     c->add_flag("--net", o->net, "with --show probes: the tetrahedra between them as well");
     c->add_option("--set", o->set, "the bake set; the first unless given");
     c->add_option("--exposure", o->ev, "exposure value at ISO 100, or auto: the set's own, else metered");

@@ -9,6 +9,7 @@
 #include "stasigraph/game.h"
 #include "stasigraph/game.hpp"
 #include "stasigraph/game_file.hpp"
+#include "stasigraph/mixer.hpp"
 #include "support.hpp"
 
 namespace test {
@@ -290,6 +291,25 @@ rt::Status survives(const std::string& bytes, std::string* message = nullptr) {
     }
     game.reflections({0, 1, 0}, {0, 1, 0});
     game.verify();
+    for (std::uint32_t z = 0; z < game.zone_count(); ++z) letters += std::strlen(game.zone_name(z));
+    for (std::uint32_t i = 0; i < game.series_count(); ++i) letters += std::strlen(game.series_name(i));
+    for (const rt::Paging paging : {rt::Paging::pair, rt::Paging::composite}) {
+        rt::Mixer mixer;
+        if (mixer.start(game, {.paging = paging}) != rt::Status::ok) {
+            EXPECT_STRNE(mixer.message(), "");
+            continue;
+        }
+        for (int i = 0; i < 4; ++i) {
+            mixer.request(static_cast<std::uint32_t>(i) % std::max(1u, game.set_count()), rt::everywhere,
+                          0.1f);
+            mixer.follow(0, rt::nothing, 0.1f);
+            mixer.set_layer(0, {2, 0, 1});
+            mixer.advance(0.07);
+            std::uint32_t hint = 7;
+            mixer.sample({0, 1, 0}, {0, 1, 0}, hint);
+            for (std::uint32_t s = 0; s < game.surface_count(); ++s) mixer.surface_light(s, 0.4f, 2);
+        }
+    }
     return letters > 0 ? status : rt::Status::ok;
 }
 
@@ -312,7 +332,7 @@ TEST(Game, truncated_and_damaged_files_are_errors_and_never_more) {
     int refused = 0;
     for (int i = 0; i < 4000; ++i) {
         std::string bytes = p.bytes;
-        const std::size_t from = 64 + 21 * 40, span = i % 2
+        const std::size_t from = 64 + 28 * 40, span = i % 2
                                                           ? bytes.size() - from
                                                           : std::min<std::size_t>(9000, bytes.size() - from);
         for (int k = 0; k <= i % 3; ++k)
@@ -334,7 +354,7 @@ TEST(Game, truncated_and_damaged_files_are_errors_and_never_more) {
         EXPECT_FALSE(game.verify());
     }
     // The table is held by its checksum.
-    for (std::size_t at = 24; at < 64 + 21 * 40; at += 3) {
+    for (std::size_t at = 24; at < 64 + 28 * 40; at += 3) {
         std::string bytes = p.bytes;
         bytes[at] = static_cast<char>(bytes[at] ^ 0x41);
         if (at < 32 || at >= 64) {

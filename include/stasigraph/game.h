@@ -26,6 +26,7 @@ typedef struct sg_pixels {
 typedef struct sg_surface {
     const char *name, *node;
     uint32_t page; /* SG_NOTHING: it has no lightmap */
+    uint32_t zone; /* SG_NOTHING: it is in none */
     float scale[2], offset[2];
 } sg_surface;
 
@@ -56,6 +57,22 @@ uint32_t sg_game_find_set(const sg_game* game, const char* name);
 uint32_t sg_game_group_count(const sg_game* game);
 const char* sg_game_group_name(const sg_game* game, uint32_t group);
 void sg_game_gain(const sg_game* game, uint32_t set, uint32_t group, float rgb[3]);
+
+uint32_t sg_game_zone_count(const sg_game* game);
+const char* sg_game_zone_name(const sg_game* game, uint32_t zone);
+uint32_t sg_game_find_zone(const sg_game* game, const char* name);
+uint32_t sg_game_probe_zone(const sg_game* game, uint32_t probe);
+uint32_t sg_game_reflection_zone(const sg_game* game, uint32_t reflection);
+
+uint32_t sg_game_layer_count(const sg_game* game);
+void sg_game_layer(const sg_game* game, uint32_t number, uint32_t* group, uint32_t* set);
+uint32_t sg_game_find_layer(const sg_game* game, const char* group);
+
+uint32_t sg_game_series_count(const sg_game* game);
+const char* sg_game_series_name(const sg_game* game, uint32_t series);
+uint32_t sg_game_find_series(const sg_game* game, const char* name);
+uint32_t sg_game_series_length(const sg_game* game, uint32_t series);
+void sg_game_series_step(const sg_game* game, uint32_t series, uint32_t step, uint32_t* set, float* hour);
 
 uint32_t sg_game_surface_count(const sg_game* game);
 void sg_game_surface(const sg_game* game, uint32_t number, sg_surface* out);

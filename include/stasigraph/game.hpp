@@ -32,7 +32,20 @@ struct SurfaceInfo {
     const char* name = "";
     const char* node = "";
     std::uint32_t page = nothing;
+    std::uint32_t zone = nothing;
     float scale[2] = {1, 1}, offset[2] = {0, 0};
+};
+
+/// A light group that the game may dim, tint and flicker by itself.
+struct Layer {
+    std::uint32_t group = nothing;
+    std::uint32_t set = nothing;  ///< The set whose pages and probes hold its light alone, at gain 1.
+};
+
+/// A set of a series, and its hour of the day, [0, 24).
+struct SeriesStep {
+    std::uint32_t set = nothing;
+    float hour = 0;
 };
 
 /// Which reflection probes answer at a point.
@@ -76,13 +89,33 @@ public:
 
     std::uint32_t set_count() const noexcept;
     const char* set_name(std::uint32_t set) const noexcept;
-    /// `nothing` where there is none of this name; so with surfaces and groups.
+    /// `nothing` where there is none of this name; so with everything that is found by name.
     std::uint32_t find_set(const char* name) const noexcept;
 
     std::uint32_t group_count() const noexcept;
     const char* group_name(std::uint32_t group) const noexcept;
     /// What a set multiplies a light group by.
     Color gain(std::uint32_t set, std::uint32_t group) const noexcept;
+
+    /// Parts of the level that switch together. Surfaces, probes and reflection probes each belong to one, or
+    /// to none: `nothing`.
+    std::uint32_t zone_count() const noexcept;
+    const char* zone_name(std::uint32_t zone) const noexcept;
+    std::uint32_t find_zone(const char* name) const noexcept;
+    std::uint32_t probe_zone(std::uint32_t probe) const noexcept;
+    std::uint32_t reflection_zone(std::uint32_t reflection) const noexcept;
+
+    std::uint32_t layer_count() const noexcept;
+    Layer layer(std::uint32_t number) const noexcept;
+    /// By the name of its light group.
+    std::uint32_t find_layer(const char* group) const noexcept;
+
+    /// Rings of sets through a day; steps in the order of their hours.
+    std::uint32_t series_count() const noexcept;
+    const char* series_name(std::uint32_t series) const noexcept;
+    std::uint32_t find_series(const char* name) const noexcept;
+    std::uint32_t series_length(std::uint32_t series) const noexcept;
+    SeriesStep series_step(std::uint32_t series, std::uint32_t step) const noexcept;
 
     std::uint32_t surface_count() const noexcept;
     SurfaceInfo surface(std::uint32_t number) const noexcept;
@@ -118,6 +151,8 @@ public:
     Vector reflection_direction(std::uint32_t reflection, Vector point, Vector direction) const noexcept;
 
 private:
+    friend class Mixer;
+    friend class Composer;
     struct Data;
     Status fail(Status status, const char* text) noexcept;
     Status read(const void* data, std::size_t size);

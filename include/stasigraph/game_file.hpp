@@ -4,6 +4,7 @@
 #include <filesystem>
 
 #include "stasigraph/bake.hpp"
+#include "stasigraph/link_zones.hpp"
 
 namespace stasigraph {
 
@@ -17,9 +18,10 @@ struct GameSettings {
 };
 
 /// Writes game.sgl, described in docs/files.md: all sets of `baked` with pages, probes and reflection probes,
-/// in the order in which the level has them. The file appears whole or not at all, and is the same for the
+/// in the order in which the level has them, and what is in which zone (`links`: of link_zones(), which is
+/// called where it is null). The file appears whole or not at all, and is the same for the
 /// same input. Throws Error where it cannot be written.
 void save_game(const std::filesystem::path& to, const Level& level, const Atlas& atlas, const Baked& baked,
-               const GameSettings& settings = {});
+               const GameSettings& settings = {}, const ZoneLinks* links = nullptr);
 
 }  // namespace stasigraph

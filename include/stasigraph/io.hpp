@@ -174,6 +174,14 @@ SavedBake load_bake(const std::filesystem::path& folder, const Level& level, con
 void save_reflection(const std::filesystem::path& to, const ReflectionMap& map);
 ReflectionMap load_reflection(const std::filesystem::path& from);
 
+/// A colour of a picture and what it means; the colour is linear.
+struct LegendLine {
+    std::string text;
+    Rgb color;
+};
+/// Letters a legend into the lower left corner of eight-bit RGB pixels.
+void draw_legend(int width, int height, const std::vector<LegendLine>& lines, std::vector<std::uint8_t>& rgb);
+
 /// Eight-bit RGB picture; rows from the top. The file appears whole or not at all.
 void write_png(const std::filesystem::path& to, int width, int height, const std::vector<std::uint8_t>& rgb);
 /// 16-bit float picture in linear light.

@@ -9,6 +9,7 @@
 #include "stasigraph/math.hpp"
 #include "stasigraph/reflection.hpp"
 #include "stasigraph/volume.hpp"
+#include "stasigraph/zone.hpp"
 
 namespace stasigraph {
 
@@ -210,6 +211,9 @@ struct BakeSet {
     std::optional<float> exposure;
     /// Into Level::series: the sun and the sky that this set has instead of the level's own; none: those.
     std::uint32_t step = none;
+    /// The light group that this set holds alone, for the game to dim, tint and flicker; none: a set as
+    /// others.
+    std::uint32_t layer = none;
 
     /// Of one group, tint included; 1 for groups that are not known to the set.
     Rgb gain(std::size_t group) const {
@@ -220,6 +224,8 @@ struct BakeSet {
 
 /// The sun and the sky at one time of a series.
 struct SeriesStep {
+    std::string series;  ///< Its name.
+    float hour = 0;      ///< Of the day, [0, 24); of a series along a path, its share of the path times 24.
     std::uint32_t light = none;  ///< Which of the level's lights the sun is; none: there is no sun.
     Light sun;
     Sky sky;
@@ -324,6 +330,7 @@ struct Level {
     std::vector<SeriesStep> series;
     std::vector<Camera> cameras;
     std::vector<Volume> volumes;
+    std::vector<Zone> zones;
     std::vector<Vec3> hand_probes;  ///< Metres. No rule ever drops or moves one.
     ProbeSettings probes;
     /// Where probes are, by an earlier place_probes(); empty: they are placed when the level is baked.

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "stasigraph/bake.hpp"
+#include "stasigraph/link_zones.hpp"
 
 namespace stasigraph {
 
@@ -14,8 +15,8 @@ namespace stasigraph {
 /// (warm) to too fine (cool); `occlusion`: how open the surroundings are, white where nothing is near;
 /// `probes`: the level dimmed, and in it each probe as a ball lit by what it holds, unused ones crossed out
 /// in red; `reflections`: likewise each reflection probe as a ball that mirrors what it captured, and the
-/// edges of what it reaches.
-enum class Show : std::uint8_t { lit, light, albedo, charts, density, occlusion, probes, reflections };
+/// edges of what it reaches; `zones`: surfaces and probes in the colours of the zones they belong to.
+enum class Show : std::uint8_t { lit, light, albedo, charts, density, occlusion, probes, reflections, zones };
 
 struct ViewSettings {
     int width = 1280, height = 800;  ///< Pixels. Range [8, 8192].
@@ -42,6 +43,7 @@ struct ViewLight {
     /// Those whose maps the set holds; null where there are none: metals then show their colour as if they
     /// were diffuse.
     const std::vector<ReflectionProbe>* reflections = nullptr;
+    const ZoneLinks* zones = nullptr;  ///< Show::zones alone needs it.
 };
 
 /// Draws a level from a camera. Lights with bake = "bounce" and "live" shine as they will in the game: the

@@ -7,9 +7,11 @@
 #include <cstring>
 
 #include "io/bake_files.hpp"
+#include "io/page_zones.hpp"
 #include "runtime/checksum.hpp"
 #include "runtime/game_format.hpp"
 #include "runtime/half.hpp"
+#include "runtime/pixel_codes.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/reflect.hpp"
 
@@ -101,33 +103,15 @@ private:
     std::vector<std::pair<std::string, std::uint32_t>> known_;
 };
 
-/// EXT_texture_shared_exponent (Khronos, 2008), with the exponent held so that rounding never carries over.
-std::uint32_t shared_exponent(Rgb c) {
-    const float most = 65408;
-    const auto held = [most](float v) { return v > 0 ? std::min(v, most) : 0.0f; };
-    const Rgb h{held(c.r), held(c.g), held(c.b)};
-    const float top = max_channel(h);
-    int exponent = std::max(-16, top > 0 ? static_cast<int>(std::floor(std::log2(top))) : -16) + 16;
-    if (static_cast<int>(top / std::ldexp(1.0f, exponent - 24) + 0.5f) == 512) ++exponent;
-    const float scale = std::ldexp(1.0f, 24 - exponent);
-    const auto part = [&](float v) { return static_cast<std::uint32_t>(v * scale + 0.5f); };
-    return part(h.r) | part(h.g) << 9 | part(h.b) << 18 | static_cast<std::uint32_t>(exponent) << 27;
-}
-
 template <class T>
 void put(Bytes& to, T v) {
     const auto* p = reinterpret_cast<const std::uint8_t*>(&v);
     to.insert(to.end(), p, p + sizeof v);
 }
 
-/// Coefficients can be below 0, which halves tell and shared exponents do not.
-std::uint16_t signed_half(float v) {
-    return v < 0 ? static_cast<std::uint16_t>(runtime::to_half(-v) | 0x8000u) : runtime::to_half(v);
-}
-
 void put_texel(Bytes& to, Rgb c, std::uint32_t pixels) {
-    if (pixels == rgb9e5) return put(to, shared_exponent(c));
-    for (const float v : {c.r, c.g, c.b, 1.0f}) put(to, signed_half(v));
+    if (pixels == rgb9e5) return put(to, runtime::to_rgb9e5(c.r, c.g, c.b));
+    for (const float v : {c.r, c.g, c.b, 1.0f}) put(to, runtime::to_signed_half(v));
 }
 
 struct Packing {
@@ -135,6 +119,7 @@ struct Packing {
     const Atlas& atlas;
     const Baked& baked;
     const GameSettings& settings;
+    const ZoneLinks& links;
     Names names;
     std::vector<format::Image> images;
     std::vector<format::Map> maps;
@@ -143,6 +128,8 @@ struct Packing {
     std::vector<format::Set> sets();
     std::vector<Rgb> gains() const;
     std::vector<format::Reflection> reflections();
+    std::vector<format::Layer> layers() const;
+    void add_series(Packer& packer);
     void put_pages(Bytes& to, std::size_t start);
     void put_image(Bytes& to, std::size_t start, format::Image image, std::span<const Rgb> texels);
     void put_maps(Bytes& to, std::size_t start);
@@ -155,7 +142,7 @@ std::vector<format::Surface> Packing::surfaces() {
         f = {names.place(level.surfaces[s].name),
              names.place(level.surfaces[s].node),
              atlas.surfaces[s].page,
-             none,
+             links.surface[s],
              {1, 1},
              {0, 0}};
         if (f.page == none) continue;
@@ -188,6 +175,7 @@ std::vector<format::Reflection> Packing::reflections() {
     for (const ReflectionProbe& p : baked.reflections) {
         format::Reflection& m = out.emplace_back();
         m = {};
+        m.zone = links.reflection[out.size() - 1];
         m.name = names.place(p.name);
         m.shape = static_cast<std::uint32_t>(p.shape);
         m.projected = p.projected;
@@ -208,6 +196,44 @@ std::vector<format::Reflection> Packing::reflections() {
         copy(p.room_half, m.room_half);
     }
     return out;
+}
+
+/// Those of the level that are baked; a set's number here is its place among them.
+std::vector<format::Layer> Packing::layers() const {
+    std::vector<format::Layer> out;
+    for (std::uint32_t s = 0; s < baked.sets.size(); ++s) {
+        const std::uint32_t group = level.sets[set_index(level, baked.sets[s].name)].layer;
+        if (group != none) out.push_back({group, s});
+    }
+    return out;
+}
+
+void Packing::add_series(Packer& packer) {
+    std::vector<format::Series> series;
+    std::vector<format::Step> steps;
+    std::vector<std::string> known;
+    for (const SeriesStep& step : level.series)
+        if (std::find(known.begin(), known.end(), step.series) == known.end()) known.push_back(step.series);
+    for (const std::string& name : known) {
+        format::Series ring{names.place(name), static_cast<std::uint32_t>(steps.size()), 0, 0};
+        for (std::uint32_t s = 0; s < baked.sets.size(); ++s) {
+            const std::uint32_t step = level.sets[set_index(level, baked.sets[s].name)].step;
+            if (step != none && level.series[step].series == name)
+                steps.push_back({s, level.series[step].hour});
+        }
+        const auto first = steps.begin() + ring.first;
+        std::sort(first, steps.end(),
+                  [](const format::Step& a, const format::Step& b) { return a.hour < b.hour; });
+        // One of each hour: 0 and 24 are the same.
+        steps.erase(
+            std::unique(first, steps.end(),
+                        [](const format::Step& a, const format::Step& b) { return a.hour == b.hour; }),
+            steps.end());
+        ring.count = static_cast<std::uint32_t>(steps.size()) - ring.first;
+        if (ring.count > 0) series.push_back(ring);
+    }
+    packer.add("SERIES", series);
+    packer.add("STEPS", steps);
 }
 
 void Packing::put_image(Bytes& to, std::size_t start, format::Image image, std::span<const Rgb> texels) {
@@ -300,15 +326,21 @@ void add_probes(const Baked& baked, Packer& packer) {
 }  // namespace
 
 void save_game(const std::filesystem::path& to, const Level& level, const Atlas& atlas, const Baked& baked,
-               const GameSettings& settings) {
-    Packing p{level, atlas, baked, settings, {}, {}, {}};
+               const GameSettings& settings, const ZoneLinks* known) {
+    Job job;
+    const ZoneLinks links = known ? *known : link_zones(level, baked.probes.position, baked.reflections, job);
+    Packing p{level, atlas, baked, settings, links, {}, {}, {}};
     const std::vector<format::Surface> surfaces = p.surfaces();
     const std::vector<format::Set> sets = p.sets();
     std::vector<std::uint32_t> pages, groups;
     for (const int side : atlas.pages) pages.push_back(static_cast<std::uint32_t>(side));
     for (const std::string& group : level.groups) groups.push_back(p.names.place(group));
     const std::vector<format::Reflection> reflections = p.reflections();
-    Packer packer(21);
+    std::vector<std::uint32_t> zones;
+    for (const Zone& zone : level.zones) zones.push_back(p.names.place(zone.name));
+    for (const SeriesStep& step : level.series) p.names.place(step.series);
+    const PageZones page_zones = zones_of_pages(atlas, links.surface);
+    Packer packer(28);
     packer.add("NAMES", p.names.all());
     packer.add("SURFACES", surfaces);
     packer.add("PAGES", pages);
@@ -316,6 +348,12 @@ void save_game(const std::filesystem::path& to, const Level& level, const Atlas&
     packer.add("SETS", sets);
     packer.add("GAINS", p.gains());
     add_probes(baked, packer);
+    packer.add("ZONES", zones);
+    packer.add("PROBEZON", links.probe);
+    packer.add("TILES", page_zones.tiles);
+    packer.add("TEXZONES", page_zones.blocks, format::tile_texels);
+    packer.add("LAYERS", p.layers());
+    p.add_series(packer);
     packer.add("REFLECTN", reflections);
     packer.add_pixels("PIXELS", [&](Bytes& bytes, std::size_t start) { p.put_pages(bytes, start); });
     packer.add("IMAGES", p.images);

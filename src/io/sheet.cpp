@@ -9,6 +9,7 @@
 #include "io/sheet_probes.hpp"
 #include "io/sheet_reflections.hpp"
 #include "io/sheet_series.hpp"
+#include "io/sheet_zones.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -16,9 +17,6 @@ namespace stasigraph {
 namespace {
 
 constexpr double far = 1e6;
-
-/// Tables of the design that later versions read. Refused by name, so that nothing is silently left out.
-constexpr std::string_view later_tables[] = {"zone"};
 
 }  // namespace
 
@@ -32,12 +30,6 @@ struct Sheet::State {
         const std::vector<std::string_view> known = sheet_tables();
         for (const auto& [key, value] : table) {
             const std::string where = file + ":" + std::to_string(key.source().begin.line), name(key.str());
-            if (std::find(std::begin(later_tables), std::end(later_tables), key.str()) !=
-                std::end(later_tables))
-                throw Error{.what = "[[" + name + "]] is not read by this version",
-                            .where = where,
-                            .value = "",
-                            .remedy = "Take it out for now."};
             if (std::find(known.begin(), known.end(), key.str()) == known.end()) {
                 const std::string near = nearest_word(key.str(), known);
                 throw Error{.what = "there is no such table",
@@ -206,6 +198,7 @@ struct Sheet::State {
     void groups(Level& level) const {
         each("group", [&](const Entry& e) {
             const std::uint32_t group = group_index(level, e.needed_text("name"));
+            if (e.flag("layer").value_or(false) && !e.has("match")) return;  // said of a group that is there
             const std::string match = e.needed_text("match");
             bool any = false;
             for (Light& light : level.lights)
@@ -257,6 +250,25 @@ struct Sheet::State {
                         .step = none};
             check_set_name(e, level, set.name);
             mix(e, level, set);
+            level.sets.push_back(std::move(set));
+        });
+    }
+
+    /// A group that the game is to dim by itself is baked alone as well.
+    void layers(Level& level) const {
+        each("group", [&](const Entry& e) {
+            if (!e.flag("layer").value_or(false)) return;
+            const std::uint32_t group = group_index(level, e.needed_text("name"));
+            for (const BakeSet& other : level.sets)
+                if (other.layer == group) return;
+            BakeSet set{.name = "layer-" + level.groups[group],
+                        .gains = std::vector<float>(level.groups.size(), 0.0f),
+                        .tints = {},
+                        .exposure = {},
+                        .step = none,
+                        .layer = group};
+            set.gains[group] = 1;
+            check_set_name(e, level, set.name);
             level.sets.push_back(std::move(set));
         });
     }
@@ -358,9 +370,11 @@ void Sheet::apply(Level& level) const {
     if (s.table.contains("set") || s.table.contains("series")) level.sets.clear();
     s.sets(level);
     s.series(level);
+    s.layers(level);
     s.places(level);
     s.each("volume", [&](const Entry& e) { apply_volume(e, level); });
     s.each("reflection", [&](const Entry& e) { apply_reflection(e, level); });
+    s.each("zone", [&](const Entry& e) { apply_zone(e, level); });
     s.each("probe", [&](const Entry& e) { apply_probe(e, level); });
     s.each("probes", [&](const Entry& e) { apply_probe_settings(e, level); });
     level.sheet_hash = hash_text(s.files.hashes);

@@ -15,6 +15,7 @@ constexpr double degree = 3.14159265358979323846 / 180;
 struct Step {
     std::string name;
     Vec3 toward;
+    double hour;
 };
 
 /// The day of the year of "MM-DD".
@@ -63,7 +64,7 @@ std::vector<Step> by_hours(const Entry& e) {
         const int minutes = static_cast<int>(std::lround(h * 60));
         char name[16];
         std::snprintf(name, sizeof name, "%02d%02d", minutes / 60, minutes % 60);
-        steps.push_back({name, sun_place(*latitude, day, h)});
+        steps.push_back({name, sun_place(*latitude, day, h), std::fmod(h, 24.0)});
     }
     return steps;
 }
@@ -89,8 +90,11 @@ std::vector<Step> by_path(const Entry& e) {
         std::snprintf(name, sizeof name, "%02zu", steps.size() + 1);
         steps.push_back({name,
                          {static_cast<float>(std::sin(a) * std::cos(h)), static_cast<float>(std::sin(h)),
-                          static_cast<float>(-std::cos(a) * std::cos(h))}});
+                          static_cast<float>(-std::cos(a) * std::cos(h))},
+                         0});
     }
+    for (std::size_t i = 0; i < steps.size(); ++i)
+        steps[i].hour = 24 * static_cast<double>(i) / static_cast<double>(steps.size());
     return steps;
 }
 
@@ -129,6 +133,8 @@ void add_series(const Entry& e, Level& level, const std::function<void(BakeSet&)
         if (e.has("exposure") && !e.node("exposure")->is_string())
             set.exposure = static_cast<float>(*e.number("exposure", -20, 30));
         level.series.push_back(series_step(level, sun, step.toward));
+        level.series.back().series = name;
+        level.series.back().hour = static_cast<float>(step.hour);
         level.sets.push_back(std::move(set));
     }
 }

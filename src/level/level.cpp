@@ -200,6 +200,34 @@ void check_sky(const Sky& sky) {
 
 }  // namespace
 
+namespace {
+
+void check_zones(const Level& level) {
+    const auto fail = [](const Zone& z, const char* what, const char* remedy) {
+        throw Error{.what = what, .where = "zone " + z.name, .value = "", .remedy = remedy};
+    };
+    if (level.zones.size() > most_zones)
+        throw Error{.what = "there are more than 254 zones",
+                    .where = level.name,
+                    .value = std::to_string(level.zones.size()),
+                    .remedy = "Let some of them share a name: they then switch together."};
+    for (std::size_t z = 0; z < level.zones.size(); ++z) {
+        const Zone& zone = level.zones[z];
+        if (zone.name.empty()) fail(zone, "a zone has no name", "Games switch it by its name.");
+        for (std::size_t other = 0; other < z; ++other)
+            if (level.zones[other].name == zone.name) fail(zone, "two zones have this name", "Join them.");
+        for (const Volume& box : zone.boxes)
+            if (box.shape != VolumeShape::box || !(box.half.x > 0 && box.half.y > 0 && box.half.z > 0) ||
+                !is_finite(box.middle) || !is_finite(box.half))
+                fail(zone, "holds what is no box with a volume", "");
+        for (const auto* list : {&zone.listed, &zone.left_out})
+            for (const std::uint32_t s : *list)
+                if (s >= level.surfaces.size()) fail(zone, "lists a surface that is not there", "");
+    }
+}
+
+}  // namespace
+
 void check_level(const Level& level) {
     check_lightmap(level.lightmap);
     for (const Mesh& mesh : level.meshes) check_mesh(mesh);
@@ -251,6 +279,13 @@ void check_level(const Level& level) {
                         .where = set.name,
                         .value = std::to_string(set.step),
                         .remedy = "Fill in Level::series."};
+    for (const BakeSet& set : level.sets)
+        if (set.layer != none && set.layer >= level.groups.size())
+            throw Error{.what = "a layer is of a light group that is not there",
+                        .where = set.name,
+                        .value = std::to_string(set.layer),
+                        .remedy = "Name one of Level::groups."};
+    check_zones(level);
     if (level.quality.bounces && (*level.quality.bounces < 0 || *level.quality.bounces > 1000))
         throw Error{.what = "number of bounces is out of range",
                     .where = "quality.bounces",

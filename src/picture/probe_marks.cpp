@@ -110,6 +110,18 @@ Canvas canvas_of(const Viewer& viewer, const Shot& shot, Picture& picture, Job& 
     return canvas;
 }
 
+/// The edges of a box.
+void draw_box(Canvas& canvas, Vec3 middle, Vec3 half, const std::array<Vec3, 3>& axes, Rgb color) {
+    constexpr float share = 0.7f;
+    const Vec3 x = axes[0] * half.x, y = axes[1] * half.y, z = axes[2] * half.z;
+    for (const float a : {-1.0f, 1.0f})
+        for (const float b : {-1.0f, 1.0f}) {
+            draw_line(canvas, middle - x + y * a + z * b, middle + x + y * a + z * b, color, share, false);
+            draw_line(canvas, middle - y + x * a + z * b, middle + y + x * a + z * b, color, share, false);
+            draw_line(canvas, middle - z + x * a + y * b, middle + z + x * a + y * b, color, share, false);
+        }
+}
+
 /// The edges of a box, or of a ball's three great circles.
 void draw_reach(Canvas& canvas, const ReflectionProbe& p, Rgb color) {
     constexpr float share = 0.7f;
@@ -126,16 +138,7 @@ void draw_reach(Canvas& canvas, const ReflectionProbe& p, Rgb color) {
             }
         return;
     }
-    const Vec3 x = p.axes[0] * p.half.x, y = p.axes[1] * p.half.y, z = p.axes[2] * p.half.z;
-    for (const float a : {-1.0f, 1.0f})
-        for (const float b : {-1.0f, 1.0f}) {
-            draw_line(canvas, p.middle - x + y * a + z * b, p.middle + x + y * a + z * b, color, share,
-                      false);
-            draw_line(canvas, p.middle - y + x * a + z * b, p.middle + y + x * a + z * b, color, share,
-                      false);
-            draw_line(canvas, p.middle - z + x * a + y * b, p.middle + z + x * a + y * b, color, share,
-                      false);
-        }
+    draw_box(canvas, p.middle, p.half, p.axes, color);
 }
 
 }  // namespace
@@ -176,6 +179,20 @@ void draw_probes(const Viewer& viewer, const Shot& shot, const ViewLight& light,
                 }
     for (std::size_t p = 0; p < net.size(); ++p)
         if (net.validity[p] < runtime::least_validity) cross_out(canvas, net.position[p], bad * white);
+}
+
+void draw_zones(const Viewer& viewer, const Shot& shot, const ViewLight& light,
+                const std::vector<Zone>& zones, Picture& picture, Job& job) {
+    Canvas canvas = canvas_of(viewer, shot, picture, job);
+    for (std::size_t p = 0; light.probes && p < light.probes->size(); ++p)
+        draw_ball(canvas, light.probes->position[p],
+                  std::clamp(0.4f * light.probes->clearance[p], least_radius, most_radius),
+                  [&](Vec3 normal, Vec3) {
+                      return zone_color(light.zones->probe[p]) * (0.9f + 0.6f * std::max(normal.y, 0.0f));
+                  });
+    for (std::uint32_t z = 0; z < zones.size(); ++z)
+        for (const Volume& box : zones[z].boxes)
+            draw_box(canvas, box.middle, box.half, box.axes, zone_color(z) * 1.3f);
 }
 
 }  // namespace stasigraph

@@ -18,4 +18,8 @@ void draw_probes(const Viewer& viewer, const Shot& shot, const ViewLight& light,
 void draw_reflections(const Viewer& viewer, const Shot& shot, const ViewLight& light, float white,
                       Picture& picture, Job& job);
 
+/// Draws each probe in the colour of its zone, and the edges of the zones' boxes.
+void draw_zones(const Viewer& viewer, const Shot& shot, const ViewLight& light,
+                const std::vector<Zone>& zones, Picture& picture, Job& job);
+
 }  // namespace stasigraph

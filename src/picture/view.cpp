@@ -88,6 +88,11 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
                     .where = "view",
                     .value = "",
                     .remedy = "Add a [[reflection]] to the sheet, and bake."};
+    if (settings.show == Show::zones && (level.zones.empty() || !light.zones))
+        throw Error{.what = "the level has no zones",
+                    .where = "view",
+                    .value = "",
+                    .remedy = "Add a [[zone]] with a name, low and high (metres) to the sheet."};
     ViewLight lit = light;
     if (!has_maps) lit.reflections = nullptr;
     const Viewer viewer(level, atlas, lit, settings, camera.vertical_fov);
@@ -136,6 +141,7 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
         else
             draw_reflections(viewer, shot, light, white, picture, job);
     }
+    if (settings.show == Show::zones) draw_zones(viewer, shot, light, level.zones, picture, job);
     job.finish();
     return picture;
 }

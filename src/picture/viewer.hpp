@@ -151,6 +151,8 @@ private:
                 return textures_.albedo(level_, surface, hit.triangle, hit.u, hit.v);
             case Show::charts:
                 return charts(hit) * shape(place);
+            case Show::zones:
+                return zone_color(light_.zones->surface[hit.surface]) * shape(place);
             case Show::density:
                 return density(hit, place, direction) * shape(place);
             case Show::occlusion: {

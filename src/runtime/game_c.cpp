@@ -4,36 +4,15 @@
 #include <cstdio>
 #include <new>
 
-#include "stasigraph/game.h"
-#include "stasigraph/game.hpp"
+#include "runtime/c_types.hpp"
 
 namespace rt = stasigraph::runtime;
 
-struct sg_game {
-    rt::Game game;
-};
+using rt::c::copy;
+using rt::c::vector;
+using rt::c::weights;
 
 namespace {
-
-rt::Vector vector(const float v[3]) {
-    return {v[0], v[1], v[2]};
-}
-void copy(rt::Color c, float rgb[3]) {
-    rgb[0] = c.r;
-    rgb[1] = c.g;
-    rgb[2] = c.b;
-}
-void copy(const rt::Pixels& p, sg_pixels* out) {
-    *out = {p.data, p.size, p.side, p.exponent, static_cast<std::uint32_t>(p.format)};
-}
-rt::Weights weights(const sg_weights* w) {
-    rt::Weights out;
-    out.count = w->count;
-    out.beyond = w->beyond;
-    std::copy(w->probe, w->probe + 8, out.probe);
-    std::copy(w->weight, w->weight + 8, out.weight);
-    return out;
-}
 
 template <class Open>
 sg_status opened(sg_game** out, char* message, size_t message_size, Open open) {
@@ -97,12 +76,55 @@ const char* sg_game_group_name(const sg_game* g, uint32_t group) {
 void sg_game_gain(const sg_game* g, uint32_t set, uint32_t group, float rgb[3]) {
     copy(g->game.gain(set, group), rgb);
 }
+uint32_t sg_game_zone_count(const sg_game* g) {
+    return g->game.zone_count();
+}
+const char* sg_game_zone_name(const sg_game* g, uint32_t zone) {
+    return g->game.zone_name(zone);
+}
+uint32_t sg_game_find_zone(const sg_game* g, const char* name) {
+    return g->game.find_zone(name);
+}
+uint32_t sg_game_probe_zone(const sg_game* g, uint32_t probe) {
+    return g->game.probe_zone(probe);
+}
+uint32_t sg_game_reflection_zone(const sg_game* g, uint32_t reflection) {
+    return g->game.reflection_zone(reflection);
+}
+uint32_t sg_game_layer_count(const sg_game* g) {
+    return g->game.layer_count();
+}
+void sg_game_layer(const sg_game* g, uint32_t number, uint32_t* group, uint32_t* set) {
+    const rt::Layer l = g->game.layer(number);
+    *group = l.group;
+    *set = l.set;
+}
+uint32_t sg_game_find_layer(const sg_game* g, const char* group) {
+    return g->game.find_layer(group);
+}
+uint32_t sg_game_series_count(const sg_game* g) {
+    return g->game.series_count();
+}
+const char* sg_game_series_name(const sg_game* g, uint32_t series) {
+    return g->game.series_name(series);
+}
+uint32_t sg_game_find_series(const sg_game* g, const char* name) {
+    return g->game.find_series(name);
+}
+uint32_t sg_game_series_length(const sg_game* g, uint32_t series) {
+    return g->game.series_length(series);
+}
+void sg_game_series_step(const sg_game* g, uint32_t series, uint32_t step, uint32_t* set, float* hour) {
+    const rt::SeriesStep s = g->game.series_step(series, step);
+    *set = s.set;
+    *hour = s.hour;
+}
 uint32_t sg_game_surface_count(const sg_game* g) {
     return g->game.surface_count();
 }
 void sg_game_surface(const sg_game* g, uint32_t number, sg_surface* out) {
     const rt::SurfaceInfo s = g->game.surface(number);
-    *out = {s.name, s.node, s.page, {s.scale[0], s.scale[1]}, {s.offset[0], s.offset[1]}};
+    *out = {s.name, s.node, s.page, s.zone, {s.scale[0], s.scale[1]}, {s.offset[0], s.offset[1]}};
 }
 uint32_t sg_game_find_surface(const sg_game* g, const char* name) {
     return g->game.find_surface(name);

@@ -9,8 +9,14 @@ namespace stasigraph::runtime::format {
 inline constexpr char magic[8] = {'S', 'G', 'L', 'E', 'V', 'E', 'L', 0};
 /// A reader takes files of its own major version, whatever their minor one: chunks it does not know are left
 /// alone.
-inline constexpr std::uint16_t major = 1, minor = 0;
+inline constexpr std::uint16_t major = 1, minor = 1;
 inline constexpr std::uint64_t alignment = 64;
+/// Pages are mixed in squares of so many texels; those at a page's edge may be smaller.
+inline constexpr std::uint32_t tile_side = 32, tile_texels = tile_side * tile_side;
+/// A tile is a zone's number (0xffffffff: of none), or with this bit the number of a block, which has the
+/// zone of each texel.
+inline constexpr std::uint32_t block_tile = 0x80000000u;
+inline constexpr std::uint8_t no_zone = 255;  ///< In blocks.
 
 struct Header {
     char magic[8];
@@ -63,7 +69,7 @@ static_assert(sizeof(Net) == 56);
 struct Reflection {
     std::uint32_t name, shape, projected, side, levels;
     float middle[3], half[3], axis[3][3], radius, blend, capture[3], room_middle[3], room_half[3];
-    std::uint32_t unused;
+    std::uint32_t zone;  ///< Since minor version 1; nothing that counts where there are no zones.
 };
 static_assert(sizeof(Reflection) == 128);
 
@@ -75,5 +81,19 @@ struct Map {
     std::uint64_t offset, size;  ///< In the maps' pixels.
 };
 static_assert(sizeof(Map) == 32);
+
+/// A light group that is there alone, as a set of its own.
+struct Layer {
+    std::uint32_t group, set;
+};
+
+/// A ring of sets, by the hours of a day: steps from `first` on, hours growing.
+struct Series {
+    std::uint32_t name, first, count, unused;
+};
+struct Step {
+    std::uint32_t set;
+    float hour;  ///< [0, 24).
+};
 
 }  // namespace stasigraph::runtime::format

@@ -10,7 +10,11 @@ namespace stasigraph::runtime {
 inline std::uint16_t to_half(float v) {
     if (!(v > 0)) return 0;
     if (v >= 65504.0f) return 0x7bff;
-    if (v < 0x1p-14f) return static_cast<std::uint16_t>(v * 0x1p24f + 0.5f);
+    if (v < 0x1p-14f) {
+        const float up = v * 0x1p24f + 0.5f;
+        const auto whole = static_cast<std::uint16_t>(up);
+        return static_cast<std::uint16_t>(whole - (static_cast<float>(whole) == up ? whole & 1u : 0u));
+    }
     std::uint32_t bits;
     std::memcpy(&bits, &v, 4);
     bits += 0x00000fffu + (bits >> 13 & 1u);

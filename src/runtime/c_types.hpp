@@ -1,0 +1,35 @@
+#pragma once
+// What both sides of the boundary to C call the same things.
+
+#include <algorithm>
+
+#include "stasigraph/game.h"
+#include "stasigraph/game.hpp"
+
+struct sg_game {
+    stasigraph::runtime::Game game;
+};
+
+namespace stasigraph::runtime::c {
+
+inline Vector vector(const float v[3]) {
+    return {v[0], v[1], v[2]};
+}
+inline void copy(Color c, float rgb[3]) {
+    rgb[0] = c.r;
+    rgb[1] = c.g;
+    rgb[2] = c.b;
+}
+inline void copy(const Pixels& p, sg_pixels* out) {
+    *out = {p.data, p.size, p.side, p.exponent, static_cast<std::uint32_t>(p.format)};
+}
+inline Weights weights(const sg_weights* w) {
+    Weights out;
+    out.count = w->count;
+    out.beyond = w->beyond;
+    std::copy(w->probe, w->probe + 8, out.probe);
+    std::copy(w->weight, w->weight + 8, out.weight);
+    return out;
+}
+
+}  // namespace stasigraph::runtime::c

@@ -1,0 +1,585 @@
+#include "stasigraph/mixer.hpp"
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <new>
+#include <vector>
+
+#include "runtime/composer.hpp"
+#include "runtime/game_data.hpp"
+#include "runtime/pixel_codes.hpp"
+#include "runtime/probe_light.hpp"
+#include "runtime/shown.hpp"
+#include "runtime/zone_fade.hpp"
+
+namespace stasigraph::runtime {
+
+namespace {
+
+/// The places of a zone's words in what readers see.
+struct Words {
+    std::size_t sets, layers;
+    std::size_t each() const { return 1 + 2 * sets + 3 * layers; }
+    std::size_t count(std::size_t zone) const { return zone * each(); }
+    std::size_t set(std::size_t zone, std::size_t term) const { return count(zone) + 1 + term; }
+    std::size_t weight(std::size_t zone, std::size_t term) const { return count(zone) + 1 + sets + term; }
+    std::size_t layer(std::size_t zone, std::size_t l) const { return count(zone) + 1 + 2 * sets + 3 * l; }
+};
+
+Color times(Color c, float by) {
+    return {c.r * by, c.g * by, c.b * by};
+}
+void add(Color& to, Color c) {
+    to = {to.r + c.r, to.g + c.g, to.b + c.b};
+}
+bool same(Color a, Color b) {
+    return a.r == b.r && a.g == b.g && a.b == b.b;
+}
+bool finite(Color c) {
+    return std::isfinite(c.r) && std::isfinite(c.g) && std::isfinite(c.b);
+}
+Color floored(Color c) {
+    return {std::max(c.r, 0.0f), std::max(c.g, 0.0f), std::max(c.b, 0.0f)};
+}
+
+}  // namespace
+
+struct Mixer::State {
+    const Game& game;
+    const Game::Data& data;
+    MixerSettings settings;
+    std::uint32_t sets, zones, layers;  ///< Zones with what is in none, which comes last.
+    Words words;
+    Composer composer;
+    Shown seen;
+
+    std::vector<ZoneFade> fades;
+    std::vector<float> held, shown;  ///< Weights of sets, by zone.
+    std::vector<Color> layer_scale, layer_add;
+    std::vector<Color> layer_term;  ///< By zone and layer.
+    double clock = 0, hours_a_second = 0;
+
+    // Tiles.
+    struct Pass {
+        bool on = false;
+        std::uint32_t next = 0;
+        std::vector<PageTerm> terms;  ///< As they were when it began.
+        std::size_t count = 0;
+    };
+    std::vector<Pass> passes;
+    std::vector<PageTerm> wanted;
+    std::vector<Tile> changed;
+    std::size_t changed_count = 0;
+    std::uint32_t first_zone = 0;  ///< Whose turn it is.
+
+    State(const Game& g, const Game::Data& d, const MixerSettings& s)
+        : game(g),
+          data(d),
+          settings(s),
+          sets(d.sets.count),
+          zones(d.zones.count + 1),
+          layers(d.layers.count),
+          words{sets, layers},
+          composer(d, s.paging == Paging::pair        ? 2u
+                      : s.paging == Paging::composite ? 1u
+                                                      : 0u),
+          seen(words.each() * zones),
+          fades(zones),
+          held(std::size_t{zones} * sets),
+          shown(held.size()),
+          layer_scale(layers, Color{1, 1, 1}),
+          layer_add(layers),
+          layer_term(std::size_t{zones} * layers),
+          passes(zones),
+          wanted(sets + layers) {
+        std::size_t tiles = 0;
+        for (std::uint32_t z = 0; z < zones; ++z) {
+            fades[z].from = fades[z].to = s.set;
+            fades[z].weight = 1;
+            passes[z].terms.resize(sets + layers);
+            tiles += composer.tile_count(z);
+        }
+        changed.resize(s.paging == Paging::many ? 0 : tiles);
+        for (std::uint32_t z = 0; z < zones; ++z) mix(z);
+        publish();
+    }
+
+    std::uint32_t zone_number(std::uint32_t zone) const { return zone == nothing ? zones - 1 : zone; }
+    bool has_zone(std::uint32_t zone) const {
+        return zone == nothing || zone == everywhere || zone < zones - 1;
+    }
+    float* weights(std::vector<float>& of, std::uint32_t zone) { return &of[std::size_t{zone} * sets]; }
+
+    /// Works out what a zone shows; true where that changed.
+    bool mix(std::uint32_t zone);
+    void publish();
+    void turn(std::uint32_t zone, const ZoneFade::Wish& wish);
+    void glide(std::uint32_t zone, double seconds);
+    std::uint32_t nearest_step(std::uint32_t series, double hour) const;
+    /// Weights of sets and layers for pages.
+    std::size_t page_terms(std::uint32_t zone, bool with_layers, PageTerm* out);
+    void write_tiles();
+    bool write_tile(std::uint32_t zone);
+    void begin_pass(std::uint32_t zone, bool with_layers);
+
+    void add_sample(const Shown::Word* w, std::uint32_t zone, std::uint32_t probe, const float basis[9],
+                    float share, float rgb[3]) const;
+};
+
+bool Mixer::State::mix(std::uint32_t zone) {
+    const ZoneFade& f = fades[zone];
+    float* to = weights(shown, zone);
+    const float* mixed = weights(held, zone);
+    bool changed_here = false;
+    for (std::uint32_t s = 0; s < sets; ++s) {
+        float w = f.from == nothing ? mixed[s] * (1 - f.weight) : s == f.from ? 1 - f.weight : 0;
+        if (s == f.to) w += f.weight;
+        changed_here |= w != to[s];
+        to[s] = w;
+    }
+    for (std::uint32_t l = 0; l < layers; ++l) {
+        Color usual;
+        for (std::uint32_t s = 0; s < sets; ++s)
+            if (to[s] != 0) add(usual, times(game.gain(s, data.layers[l].group), to[s]));
+        const Color k = layer_scale[l], more = layer_add[l],
+                    term{usual.r * (k.r - 1) + more.r, usual.g * (k.g - 1) + more.g,
+                         usual.b * (k.b - 1) + more.b};
+        Color& known = layer_term[std::size_t{zone} * layers + l];
+        changed_here |= !same(known, term);
+        known = term;
+    }
+    return changed_here;
+}
+
+void Mixer::State::publish() {
+    seen.publish([&](auto write) {
+        for (std::uint32_t z = 0; z < zones; ++z) {
+            std::uint32_t n = 0;
+            for (std::uint32_t s = 0; s < sets; ++s) {
+                const float w = shown[std::size_t{z} * sets + s];
+                if (w == 0) continue;
+                write(words.set(z, n), s);
+                write(words.weight(z, n++), word_of(w));
+            }
+            write(words.count(z), n);
+            for (std::uint32_t l = 0; l < layers; ++l) {
+                const Color c = layer_term[std::size_t{z} * layers + l];
+                write(words.layer(z, l), word_of(c.r));
+                write(words.layer(z, l) + 1, word_of(c.g));
+                write(words.layer(z, l) + 2, word_of(c.b));
+            }
+        }
+    });
+}
+
+void Mixer::State::turn(std::uint32_t zone, const ZoneFade::Wish& wish) {
+    ZoneFade& f = fades[zone];
+    passes[zone].on &= settings.paging != Paging::pair;
+    if (!f.turn(wish)) return;
+    // What is shown now is where the fade starts.
+    const float* now = weights(shown, zone);
+    if (settings.paging != Paging::pair) {
+        std::copy(now, now + sets, weights(held, zone));
+        f.go_on();
+        return;
+    }
+    f.phase = ZoneFade::Phase::waiting;
+    begin_pass(zone, false);
+}
+
+std::uint32_t Mixer::State::nearest_step(std::uint32_t series, double hour) const {
+    const format::Series& s = data.series[series];
+    std::uint32_t best = 0;
+    for (std::uint32_t i = 1; i < s.count; ++i) {
+        const auto away = [&](std::uint32_t k) {
+            return std::abs(hours_between(hour, static_cast<double>(data.steps[s.first + k].hour)));
+        };
+        if (away(i) < away(best)) best = i;
+    }
+    return best;
+}
+
+void Mixer::State::glide(std::uint32_t zone, double seconds) {
+    ZoneFade& f = fades[zone];
+    const format::Series& s = data.series[f.series];
+    const format::Step* steps = data.steps.data + s.first;
+    if (!f.gliding) {
+        f.gliding = true;
+        std::uint32_t at = 0;
+        for (std::uint32_t i = 0; i < s.count; ++i)
+            if (steps[i].set == f.to) at = i;
+        f.lag = f.catch_up > 0 ? hours_between(clock, static_cast<double>(steps[at].hour)) : 0;
+        f.lag_left = static_cast<double>(f.catch_up);
+    } else {
+        f.lag_left = std::max(0.0, f.lag_left - seconds);
+    }
+    const double part = f.catch_up > 0 ? f.lag_left / static_cast<double>(f.catch_up) : 0,
+                 hour = wrapped(clock + f.lag * part);
+    // The last step at or before the hour; before the first one, the last of the day before.
+    std::uint32_t i = s.count - 1;
+    for (std::uint32_t k = 0; k < s.count; ++k)
+        if (static_cast<double>(steps[k].hour) <= hour) i = k;
+    if (hour < static_cast<double>(steps[0].hour)) i = s.count - 1;
+    const std::uint32_t next = (i + 1) % s.count;
+    double span = wrapped(static_cast<double>(steps[next].hour) - static_cast<double>(steps[i].hour));
+    if (!(span > 0)) span = 24;
+    f.from = steps[i].set;
+    f.to = steps[next].set;
+    f.weight = static_cast<float>(wrapped(hour - static_cast<double>(steps[i].hour)) / span);
+}
+
+std::size_t Mixer::State::page_terms(std::uint32_t zone, bool with_layers, PageTerm* out) {
+    std::size_t n = 0;
+    const float* now = weights(shown, zone);
+    for (std::uint32_t s = 0; s < sets; ++s)
+        if (now[s] != 0) out[n++] = {s, now[s], now[s], now[s]};
+    for (std::uint32_t l = 0; with_layers && l < layers; ++l) {
+        const Color c = layer_term[std::size_t{zone} * layers + l];
+        if (!same(c, {})) out[n++] = {data.layers[l].set, c.r, c.g, c.b};
+    }
+    return n;
+}
+
+void Mixer::State::begin_pass(std::uint32_t zone, bool with_layers) {
+    Pass& p = passes[zone];
+    p.count = page_terms(zone, with_layers, p.terms.data());
+    p.next = 0;
+    p.on = true;
+}
+
+bool Mixer::State::write_tile(std::uint32_t zone) {
+    Pass& p = passes[zone];
+    const bool pair = settings.paging == Paging::pair;
+    if (p.next < composer.tile_count(zone)) {
+        const std::uint32_t copy = pair ? 1 - fades[zone].copy : 0;
+        composer.mix(zone, p.next, copy, p.terms.data(), p.count);
+        changed[changed_count] = composer.tile(zone, p.next++);
+        changed[changed_count++].copy = copy;
+    }
+    if (p.next < composer.tile_count(zone)) return false;
+    p.on = false;
+    if (pair) {
+        std::copy(weights(shown, zone), weights(shown, zone) + sets, weights(held, zone));
+        fades[zone].copy = 1 - fades[zone].copy;
+        fades[zone].go_on();
+    }
+    return true;
+}
+
+void Mixer::State::write_tiles() {
+    changed_count = 0;
+    if (settings.paging == Paging::many) return;
+    if (settings.paging == Paging::composite)
+        for (std::uint32_t z = 0; z < zones; ++z) {
+            if (passes[z].on) continue;
+            const std::size_t n = page_terms(z, true, wanted.data());
+            const auto differs = [](const PageTerm& a, const PageTerm& b) {
+                return a.set != b.set || a.r != b.r || a.g != b.g || a.b != b.b;
+            };
+            bool other = n != passes[z].count;
+            for (std::size_t i = 0; !other && i < n; ++i) other = differs(wanted[i], passes[z].terms[i]);
+            if (other) begin_pass(z, true);
+        }
+    using Clock = std::chrono::steady_clock;
+    const auto start = Clock::now();
+    std::size_t bytes = 0;
+    bool any = false;
+    for (std::uint32_t k = 0; k < zones; ++k) {
+        const std::uint32_t z = (first_zone + k) % zones;
+        while (passes[z].on) {
+            const std::size_t more =
+                passes[z].next < composer.tile_count(z) ? composer.tile_bytes(z, passes[z].next) : 0;
+            const double spent = std::chrono::duration<double, std::micro>(Clock::now() - start).count();
+            if (any && (bytes + more > settings.bytes ||
+                        (settings.microseconds > 0 && spent >= settings.microseconds))) {
+                first_zone = z;
+                return;
+            }
+            bytes += more;
+            any |= more > 0;
+            write_tile(z);
+        }
+    }
+    first_zone = (first_zone + 1) % zones;
+}
+
+Mixer::~Mixer() {
+    delete state_;
+}
+
+void Mixer::stop() noexcept {
+    delete state_;
+    state_ = nullptr;
+    message_ = "";
+}
+
+Status Mixer::start(const Game& game, const MixerSettings& settings) noexcept try {
+    stop();
+    if (!game.data_ || settings.set >= game.set_count()) {
+        message_ = game.data_ ? "there is no such set" : "there is no game open";
+        return Status::not_found;
+    }
+    state_ = new State(game, *game.data_, settings);
+    if (const char* wrong = state_->composer.wrong()) {
+        stop();
+        message_ = wrong;
+        return Status::damaged;
+    }
+    if (settings.paging == Paging::composite) {
+        state_->settings.bytes = static_cast<std::size_t>(-1);
+        state_->settings.microseconds = 0;
+        state_->write_tiles();
+        state_->settings = settings;
+    }
+    return Status::ok;
+} catch (...) {
+    stop();
+    message_ = "needs more memory than there is";
+    return Status::no_memory;
+}
+
+bool Mixer::request(std::uint32_t set, std::uint32_t zone, float seconds, Curve curve) noexcept {
+    if (!state_ || set >= state_->sets || !state_->has_zone(zone) || !(seconds >= 0)) return false;
+    const ZoneFade::Wish wish{set, nothing, seconds, curve};
+    if (zone != everywhere) {
+        state_->turn(state_->zone_number(zone), wish);
+        return true;
+    }
+    for (std::uint32_t z = 0; z < state_->zones; ++z) state_->turn(z, wish);
+    return true;
+}
+
+bool Mixer::follow(std::uint32_t series, std::uint32_t zone, float seconds, Curve curve) noexcept {
+    if (!state_ || series >= state_->data.series.count || !state_->has_zone(zone) || !(seconds >= 0))
+        return false;
+    State& s = *state_;
+    const std::uint32_t step =
+        s.nearest_step(series, wrapped(s.clock + static_cast<double>(seconds) / 2 * s.hours_a_second));
+    const ZoneFade::Wish wish{s.data.steps[s.data.series[series].first + step].set, series, seconds / 2,
+                              curve};
+    for (std::uint32_t z = 0; z < s.zones; ++z)
+        if (zone == everywhere || z == s.zone_number(zone)) s.turn(z, wish);
+    return true;
+}
+
+void Mixer::set_clock(double hour, double hours_a_second) noexcept {
+    if (!state_) return;
+    state_->clock = std::isfinite(hour) ? wrapped(hour) : 0;
+    state_->hours_a_second = std::isfinite(hours_a_second) ? hours_a_second : 0;
+}
+double Mixer::clock() const noexcept {
+    return state_ ? state_->clock : 0;
+}
+
+bool Mixer::set_layer(std::uint32_t layer, Color scale, Color more) noexcept {
+    if (!state_ || layer >= state_->layers || !finite(scale) || !finite(more)) return false;
+    state_->layer_scale[layer] = scale;
+    state_->layer_add[layer] = more;
+    return true;
+}
+
+void Mixer::advance(double seconds) noexcept {
+    if (!state_) return;
+    State& s = *state_;
+    const double by = seconds > 0 && std::isfinite(seconds) ? seconds : 0;
+    s.clock = wrapped(s.clock + by * s.hours_a_second);
+    bool any = false;
+    for (std::uint32_t z = 0; z < s.zones; ++z) {
+        ZoneFade& f = s.fades[z];
+        if (f.move(by) && f.series != nothing) s.glide(z, by);
+        any |= s.mix(z);
+    }
+    s.write_tiles();
+    if (any) s.publish();
+}
+
+PagePair Mixer::pages(std::uint32_t zone, std::uint32_t page, std::uint32_t part) const noexcept {
+    if (!state_ || part > 3 || page >= state_->data.pages.count || !state_->has_zone(zone) ||
+        zone == everywhere)
+        return {};
+    const State& s = *state_;
+    if (s.settings.paging == Paging::composite) {
+        const Pixels own = s.composer.page(0, page, part);
+        return {own, own, nothing, nothing, 0};
+    }
+    const ZoneFade& f = s.fades[s.zone_number(zone)];
+    PagePair p;
+    p.from_set = f.from;
+    p.to_set = f.to;
+    p.weight = f.weight;
+    p.to = s.data.page(f.to, page, part);
+    if (f.from != nothing)
+        p.from = s.data.page(f.from, page, part);
+    else if (s.settings.paging == Paging::pair)
+        p.from = s.composer.page(f.copy, page, part);
+    return p;
+}
+
+PagePair Mixer::surface_pages(std::uint32_t surface, std::uint32_t part) const noexcept {
+    if (!state_ || surface >= state_->data.surfaces.count) return {};
+    const format::Surface& f = state_->data.surfaces[surface];
+    return f.page == nothing ? PagePair{} : pages(state_->data.zone(f.zone), f.page, part);
+}
+
+std::uint32_t Mixer::changed_count() const noexcept {
+    return state_ ? static_cast<std::uint32_t>(state_->changed_count) : 0;
+}
+Tile Mixer::changed(std::uint32_t number) const noexcept {
+    return number < changed_count() ? state_->changed[number] : Tile{};
+}
+bool Mixer::whole(std::uint32_t page) const noexcept {
+    if (!state_ || page >= state_->data.pages.count) return true;
+    for (std::uint32_t z = 0; z < state_->zones; ++z)
+        if (state_->passes[z].on && state_->composer.zone_is_on(z, page)) return false;
+    return true;
+}
+float Mixer::progress(std::uint32_t zone) const noexcept {
+    if (!state_ || !state_->has_zone(zone) || zone == everywhere) return 1;
+    const ZoneFade& f = state_->fades[state_->zone_number(zone)];
+    return f.phase == ZoneFade::Phase::fading    ? static_cast<float>(std::min(1.0, f.time / f.seconds))
+           : f.phase == ZoneFade::Phase::waiting ? 0.0f
+                                                 : 1.0f;
+}
+bool Mixer::waits(std::uint32_t zone) const noexcept {
+    return state_ && state_->has_zone(zone) && zone != everywhere &&
+           state_->fades[state_->zone_number(zone)].phase == ZoneFade::Phase::waiting;
+}
+
+std::uint32_t Mixer::terms(std::uint32_t zone, Term* out, std::uint32_t most) const noexcept {
+    if (!state_ || !state_->has_zone(zone) || zone == everywhere) return 0;
+    const std::uint32_t z = state_->zone_number(zone);
+    std::uint32_t count = 0;
+    state_->seen.read([&](const Shown::Word* w) {
+        count = whole_at(w, state_->words.count(z));
+        for (std::uint32_t i = 0; i < std::min(count, most); ++i)
+            out[i] = {whole_at(w, state_->words.set(z, i)), float_at(w, state_->words.weight(z, i))};
+    });
+    return count;
+}
+
+namespace {
+
+Color layer_at(const Shown::Word* w, std::size_t at) {
+    return {float_at(w, at), float_at(w, at + 1), float_at(w, at + 2)};
+}
+
+}  // namespace
+
+Color Mixer::layer_gain(std::uint32_t layer, std::uint32_t zone) const noexcept {
+    Color out;
+    if (!state_ || layer >= state_->layers || !state_->has_zone(zone) || zone == everywhere) return out;
+    state_->seen.read([&](const Shown::Word* w) {
+        out = layer_at(w, state_->words.layer(state_->zone_number(zone), layer));
+    });
+    return out;
+}
+
+Color Mixer::gain(std::uint32_t group, std::uint32_t zone) const noexcept {
+    Color out;
+    if (!state_ || group >= state_->data.groups.count || !state_->has_zone(zone) || zone == everywhere)
+        return out;
+    const std::uint32_t z = state_->zone_number(zone);
+    state_->seen.read([&](const Shown::Word* w) {
+        out = {};
+        const std::uint32_t n = whole_at(w, state_->words.count(z));
+        for (std::uint32_t i = 0; i < n; ++i)
+            add(out, times(state_->game.gain(whole_at(w, state_->words.set(z, i)), group),
+                           float_at(w, state_->words.weight(z, i))));
+        for (std::uint32_t l = 0; l < state_->layers; ++l)
+            if (state_->data.layers[l].group == group) add(out, layer_at(w, state_->words.layer(z, l)));
+    });
+    return floored(out);
+}
+
+void Mixer::State::add_sample(const Shown::Word* w, std::uint32_t zone, std::uint32_t probe,
+                              const float basis[9], float share, float rgb[3]) const {
+    const std::uint32_t n = whole_at(w, words.count(zone));
+    for (std::uint32_t i = 0; i < n; ++i)
+        add_probe_light(game.coefficients(whole_at(w, words.set(zone, i)), probe), basis,
+                        share * float_at(w, words.weight(zone, i)), rgb);
+    for (std::uint32_t l = 0; l < layers; ++l) {
+        const Color k = layer_at(w, words.layer(zone, l));
+        if (same(k, {})) continue;
+        float own[3] = {0, 0, 0};
+        add_probe_light(game.coefficients(data.layers[l].set, probe), basis, share, own);
+        rgb[0] += k.r * own[0];
+        rgb[1] += k.g * own[1];
+        rgb[2] += k.b * own[2];
+    }
+}
+
+Color Mixer::sample(const Weights& at, Vector n) const noexcept {
+    if (!state_) return {};
+    const State& s = *state_;
+    float basis[9], rgb[3] = {0, 0, 0};
+    sh_basis_at(n.x, n.y, n.z, basis);
+    s.seen.read([&](const Shown::Word* w) {
+        rgb[0] = rgb[1] = rgb[2] = 0;
+        for (int k = 0; k < at.count; ++k)
+            s.add_sample(w, s.zone_number(s.game.probe_zone(at.probe[k])), at.probe[k], basis, at.weight[k],
+                         rgb);
+    });
+    return floored({rgb[0], rgb[1], rgb[2]});
+}
+Color Mixer::sample(Vector p, Vector n, std::uint32_t& hint) const noexcept {
+    return state_ ? sample(state_->game.weights(p, hint), n) : Color{};
+}
+
+void Mixer::sample(const Weights& at, float out[27]) const noexcept {
+    std::fill(out, out + 27, 0.0f);
+    if (!state_) return;
+    const State& s = *state_;
+    s.seen.read([&](const Shown::Word* w) {
+        std::fill(out, out + 27, 0.0f);
+        for (int k = 0; k < at.count; ++k) {
+            const std::uint32_t probe = at.probe[k], z = s.zone_number(s.game.probe_zone(probe)),
+                                n = whole_at(w, s.words.count(z));
+            for (std::uint32_t i = 0; i < n; ++i) {
+                const float* c = s.game.coefficients(whole_at(w, s.words.set(z, i)), probe);
+                const float share = at.weight[k] * float_at(w, s.words.weight(z, i));
+                for (int j = 0; j < 27; ++j) out[j] += c[j] * share;
+            }
+            for (std::uint32_t l = 0; l < s.layers; ++l) {
+                const Color gain = layer_at(w, s.words.layer(z, l));
+                if (same(gain, {})) continue;
+                const float* c = s.game.coefficients(s.data.layers[l].set, probe);
+                for (int j = 0; j < 9; ++j) {
+                    out[3 * j] += c[3 * j] * at.weight[k] * gain.r;
+                    out[3 * j + 1] += c[3 * j + 1] * at.weight[k] * gain.g;
+                    out[3 * j + 2] += c[3 * j + 2] * at.weight[k] * gain.b;
+                }
+            }
+        }
+    });
+}
+void Mixer::sample(Vector p, std::uint32_t& hint, float out[27]) const noexcept {
+    sample(state_ ? state_->game.weights(p, hint) : Weights{}, out);
+}
+
+Color Mixer::surface_light(std::uint32_t surface, float u, float v) const noexcept {
+    if (!state_ || surface >= state_->data.surfaces.count) return {};
+    const State& s = *state_;
+    const format::Surface& f = s.data.surfaces[surface];
+    if (f.page == nothing) return {};
+    const auto side = static_cast<float>(s.data.pages[f.page]);
+    const float x = (u * f.scale[0] + f.offset[0]) * side, y = (v * f.scale[1] + f.offset[1]) * side;
+    const std::uint32_t z = s.zone_number(s.data.zone(f.zone));
+    Color out;
+    s.seen.read([&](const Shown::Word* w) {
+        out = {};
+        const std::uint32_t n = whole_at(w, s.words.count(z));
+        for (std::uint32_t i = 0; i < n; ++i)
+            add(out, times(s.game.page_light(whole_at(w, s.words.set(z, i)), f.page, x, y),
+                           float_at(w, s.words.weight(z, i))));
+        for (std::uint32_t l = 0; l < s.layers; ++l) {
+            const Color k = layer_at(w, s.words.layer(z, l));
+            if (same(k, {})) continue;
+            const Color own = s.game.page_light(s.data.layers[l].set, f.page, x, y);
+            add(out, {own.r * k.r, own.g * k.g, own.b * k.b});
+        }
+    });
+    return floored(out);
+}
+
+}  // namespace stasigraph::runtime
