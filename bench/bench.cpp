@@ -202,6 +202,7 @@ void bench_series(const char* file);
 void bench_lookups(const char* file);
 void bench_probes(const char* file);       // probes_bench.cpp
 void bench_reflections(const char* file);  // reflections_bench.cpp
+void bench_mixing(const char* file);       // mixing_bench.cpp
 void bench_progress(const char* file, const std::string& tier);
 
 namespace {
@@ -241,6 +242,8 @@ bool run(int argc, char** argv) {
         bench_probes(argv[2]);
     else if (argc == 3 && name == "lookups")
         bench_lookups(argv[2]);
+    else if (argc == 3 && name == "mixing")
+        bench_mixing(argv[2]);
     else if (argc == 3 && name == "reflections")
         bench_reflections(argv[2]);
     else if (argc == 3 && name == "series")
@@ -263,6 +266,7 @@ int main(int argc, char** argv) {
             "usage: stasigraph_bench kernel LEVEL.toml | equal LEVEL.toml [LINKS ...] | "
             "edits LEVEL.toml SURFACE [TIER] | generated [MILLION TEXELS] | size [MILLION TEXELS] "
             "[GB] | series LEVEL.toml | probes LEVEL.toml | lookups LEVEL.toml | reflections LEVEL.toml | "
+            "mixing LEVEL.toml | "
             "progress LEVEL.toml TIER | "
             "quality LEVEL.toml [LINKS ...] | unwrap | lights\n");
         return 2;

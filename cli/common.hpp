@@ -95,5 +95,6 @@ void add_vary(CLI::App& app);
 void add_meter(CLI::App& app);
 void add_view(CLI::App& app);
 void add_pack(CLI::App& app);
+void add_play(CLI::App& app);
 
 }  // namespace cli

@@ -19,6 +19,7 @@ int main(int argc, char** argv) {
     cli::add_view(app);
     cli::add_vary(app);
     cli::add_pack(app);
+    cli::add_play(app);
     try {
         app.parse(argc, argv);
     } catch (const CLI::ParseError& e) {

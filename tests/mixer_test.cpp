@@ -397,7 +397,10 @@ struct Day {
         complete_level(level);
         level.sets.clear();
         for (const auto& [hour, nit] : hours) {
-            SeriesStep step{.series = "day", .hour = hour, .light = none, .sun = {}, .sky = level.sky};
+            SeriesStep step;
+            step.series = "day";
+            step.hour = hour;
+            step.sky = level.sky;
             step.sky.radiance = Rgb{1, 1, 1} * nit;
             level.sets.push_back({"day-" + std::to_string(level.series.size()),
                                   {1},

@@ -23,7 +23,7 @@ struct ZoneLinks {
 /// box belongs to the zone where it sees at least a fifth of that box's heart; in boxes of several zones, to
 /// the one whose heart it sees the larger share of. A zone without boxes has the probes that see more of its
 /// surfaces than of all others. Surfaces are as in struct Zone. Deterministic. Cost: 130,000 rays a box at
-/// most, and 256 for each probe and box that holds it.
+/// most, 128 a probe, and 256 for each probe and box that holds it.
 ZoneLinks link_zones(const Level& level, const std::vector<Vec3>& probes,
                      const std::vector<ReflectionProbe>& reflections, Job& job);
 

@@ -44,6 +44,10 @@ struct ViewLight {
     /// were diffuse.
     const std::vector<ReflectionProbe>* reflections = nullptr;
     const ZoneLinks* zones = nullptr;  ///< Show::zones alone needs it.
+    /// By surface and by light, in place of the set's gains, for what glows and for lamps that are not baked
+    /// whole; null: the set's.
+    const std::vector<Rgb>* surface_gains = nullptr;
+    const std::vector<Rgb>* light_gains = nullptr;
 };
 
 /// Draws a level from a camera. Lights with bake = "bounce" and "live" shine as they will in the game: the

@@ -19,8 +19,9 @@ enum class ZoneProbes : std::uint8_t {
     listed   ///< None but those listed.
 };
 
-/// Surfaces belong to the zone that lists them, else to one whose boxes hold more than half of their area.
-/// Where that is true of several, the last one counts.
+/// Surfaces belong to the zone that lists them; else to the one whose probes see most of them, where most of
+/// what they see of it lies in the zone's boxes; what no zone's probes see, to the last one whose boxes hold
+/// more than half of its area.
 struct Zone {
     std::string name;
     std::vector<Volume> boxes;            ///< Boxes alone. May be empty.

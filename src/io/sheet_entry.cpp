@@ -53,6 +53,12 @@ const std::map<std::string_view, Keys>& schema() {
         {"probe", {"at", "node"}},
         {"probes", {"tolerance", "budget", "merge"}},
         {"camera", {"name", "eye", "toward", "fov"}},
+        {"play",
+         {"level", "set", "figure", "front", "carries", "camera", "fps", "until", "size", "step", "change"}},
+        {"play.step", {"at", "place"}},
+        {"play.change",
+         {"at", "set", "series", "clock", "hours_a_second", "layer", "zone", "seconds", "curve", "scale",
+          "add", "flicker"}},
     };
     return keys;
 }
@@ -67,7 +73,7 @@ std::string line_text(const toml::source_region& at) {
 std::vector<std::string_view> sheet_tables() {
     Keys known;
     for (const auto& [name, keys] : schema())
-        if (name.find('.') == std::string_view::npos) known.push_back(name);
+        if (name.find('.') == std::string_view::npos && name != "play") known.push_back(name);
     return known;
 }
 

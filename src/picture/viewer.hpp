@@ -46,7 +46,7 @@ public:
         for (std::uint32_t i = 0; i < level.lights.size(); ++i) {
             const Light& l = level.lights[i];
             if (l.role == BakeRole::whole || (!live && l.role == BakeRole::live) ||
-                !(max_channel(recipe_.gain(l.group)) > 0) || !(max_channel(l.color) > 0))
+                !(max_channel(light_gain(i)) > 0) || !(max_channel(l.color) > 0))
                 continue;
             live_.push_back({i, {}});
             if (!light.visibility) continue;
@@ -116,6 +116,14 @@ public:
 
     const RayCaster& caster() const { return caster_; }
 
+    Rgb light_gain(std::uint32_t light) const {
+        return light_.light_gains ? (*light_.light_gains)[light] : recipe_.gain(level_.lights[light].group);
+    }
+    Rgb surface_gain(std::uint32_t surface) const {
+        return light_.surface_gains ? (*light_.surface_gains)[surface]
+                                    : recipe_.gain(level_.surfaces[surface].group);
+    }
+
     /// Metres to the first face that hides what is behind it.
     float depth(Vec3 origin, Vec3 direction) const {
         float far = 0;
@@ -169,7 +177,7 @@ private:
                 break;
         }
         Rgb emitted = textures_.emission(level_, surface, hit.triangle, hit.u, hit.v);
-        if (surface.group != none && light_.set) emitted = emitted * recipe_.gain(surface.group);
+        if (surface.group != none && light_.set) emitted = emitted * surface_gain(hit.surface);
         const Rgb albedo = textures_.albedo(level_, surface, hit.triangle, hit.u, hit.v);
         Rgb kept{1, 1, 1};
         if (settings_.show == Show::lit && settings_.mirror && light_.reflections)
@@ -217,7 +225,7 @@ private:
                        [&](Vec3 w, Rgb e, float distance) {
                            const float weight = r.weight(w) * map;
                            if (!(weight > 0)) return;
-                           sum += e * recipe_.gain(light.group) * weight *
+                           sum += e * light_gain(live.light) * weight *
                                   (mapped ? Rgb{1, 1, 1} : caster_.transmitted({r.position, w, distance}));
                        });
         }

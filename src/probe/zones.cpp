@@ -18,7 +18,9 @@ constexpr double places_in_box = 256;
 /// far end of a room with corners does not.
 constexpr float seen_enough = 0.2f;
 constexpr std::uint32_t looks = 128;  ///< Rays with which a probe finds zones that have no box.
-constexpr float near_enough = 0.5f;   ///< Metres from a place to the probe that it means.
+/// Of a surface, by probes: with fewer its area decides.
+constexpr std::uint32_t sightings_enough = 64;
+constexpr float near_enough = 0.5f;  ///< Metres from a place to the probe that it means.
 
 bool in_boxes(const Zone& zone, Vec3 place) {
     return std::any_of(zone.boxes.begin(), zone.boxes.end(),
@@ -56,12 +58,33 @@ bool has(const std::vector<std::uint32_t>& list, std::uint32_t what) {
     return std::find(list.begin(), list.end(), what) != list.end();
 }
 
-std::uint32_t zone_of_surface(const Level& level, std::uint32_t s) {
+/// How often the probes of each zone saw each surface, and how often within the zone's boxes.
+struct Sightings {
+    std::vector<std::uint32_t> all, inside;  ///< By surface and zone.
+};
+
+std::uint32_t listed_in(const Level& level, std::uint32_t s) {
     for (std::uint32_t z = static_cast<std::uint32_t>(level.zones.size()); z-- > 0;)
         if (has(level.zones[z].listed, s)) return z;
+    return none;
+}
+
+std::uint32_t zone_of_surface(const Level& level, std::uint32_t s, const Sightings& seen) {
+    const auto zones = static_cast<std::uint32_t>(level.zones.size());
+    if (const std::uint32_t z = listed_in(level, s); z != none) return z;
+    std::uint32_t best = none, most = sightings_enough - 1, any = 0;
+    for (std::uint32_t z = 0; z < zones; ++z) {
+        const std::size_t at = std::size_t{s} * zones + z;
+        any += seen.all[at];
+        if (has(level.zones[z].left_out, s) || 2 * seen.inside[at] <= seen.all[at] || seen.inside[at] <= most)
+            continue;
+        most = seen.inside[at];
+        best = z;
+    }
+    if (any >= sightings_enough) return best;
     const Surface& surface = level.surfaces[s];
     const Mesh& mesh = level.meshes[surface.mesh];
-    for (std::uint32_t z = static_cast<std::uint32_t>(level.zones.size()); z-- > 0;) {
+    for (std::uint32_t z = zones; z-- > 0;) {
         const Zone& zone = level.zones[z];
         if (zone.boxes.empty() || has(zone.left_out, s)) continue;
         Share share(zone);
@@ -101,6 +124,35 @@ public:
           textures_(level),
           caster_(level, textures_, [](const Surface& s) { return s.part == Part::still; }),
           space_(level, caster_) {}
+
+    /// What a zone's own probes see counts, and not what is buried or faces away from them: the underside of
+    /// a floor, the other side of a wall.
+    Sightings look_around(const std::vector<Vec3>& probes, const std::vector<std::uint32_t>& zone_of) const {
+        const std::size_t zones = level_.zones.size();
+        std::vector<std::uint32_t> met(probes.size() * looks, none);
+        std::vector<std::uint8_t> inside(met.size(), 0);
+        job_.parallel(probes.size(), 8, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t p = begin; p < end; ++p)
+                for (std::uint32_t i = 0; i < looks && zone_of[p] != none; ++i) {
+                    const Vec3 way = sphere_direction(sobol_point(0, i));
+                    const Hit hit = caster_.closest({probes[p], way});
+                    if (hit.surface == none || hit.back) continue;
+                    met[p * looks + i] = hit.surface;
+                    // A little before it, so that what lies in a box's rim is in it.
+                    inside[p * looks + i] = in_boxes(level_.zones[zone_of[p]],
+                                                     probes[p] + way * std::max(0.0f, hit.distance - 0.02f));
+                }
+        });
+        Sightings out{std::vector<std::uint32_t>(level_.surfaces.size() * zones, 0),
+                      std::vector<std::uint32_t>(level_.surfaces.size() * zones, 0)};
+        for (std::size_t i = 0; i < met.size(); ++i) {
+            if (met[i] == none) continue;
+            const std::size_t at = met[i] * zones + zone_of[i / looks];
+            ++out.all[at];
+            out.inside[at] += inside[i];
+        }
+        return out;
+    }
 
     void find_hearts() {
         hearts_.resize(level_.zones.size());
@@ -215,25 +267,22 @@ ZoneLinks link_zones(const Level& level, const std::vector<Vec3>& probes,
     out.light.assign(level.lights.size(), none);
     out.walled_off.assign(level.zones.size(), 0);
     if (level.zones.empty()) return out;
-    job.parallel(out.surface.size(), 8, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t s = begin; s < end; ++s)
-            out.surface[s] = zone_of_surface(level, static_cast<std::uint32_t>(s));
-    });
     for (std::size_t i = 0; i < level.lights.size(); ++i)
         for (std::uint32_t z = 0; z < level.zones.size(); ++z)
             if (in_boxes(level.zones[z], level.lights[i].position)) out.light[i] = z;
     Linker linker(level, job);
     linker.find_hearts();
+    std::vector<std::uint32_t> listed(level.surfaces.size());
+    for (std::uint32_t s = 0; s < listed.size(); ++s) listed[s] = listed_in(level, s);
     std::vector<std::vector<std::uint32_t>> walled(probes.size());
     job.parallel(probes.size(), 8, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t i = begin; i < end; ++i)
-            out.probe[i] = linker.zone_at(probes[i], out.surface, walled[i]);
+        for (std::size_t i = begin; i < end; ++i) out.probe[i] = linker.zone_at(probes[i], listed, walled[i]);
     });
     for (const auto& list : walled)
         for (const std::uint32_t z : list) ++out.walled_off[z];
     for (std::size_t i = 0; i < reflections.size(); ++i) {
         std::vector<std::uint32_t> unused;
-        out.reflection[i] = linker.zone_at(reflections[i].capture, out.surface, unused);
+        out.reflection[i] = linker.zone_at(reflections[i].capture, listed, unused);
     }
     for (std::uint32_t z = 0; z < level.zones.size(); ++z) {
         for (const Vec3 at : level.zones[z].with) out.probe[nearest(probes, at, level.zones[z])] = z;
@@ -242,6 +291,11 @@ ZoneLinks link_zones(const Level& level, const std::vector<Vec3>& probes,
             if (of == z) of = none;
         }
     }
+    const Sightings seen = linker.look_around(probes, out.probe);
+    job.parallel(out.surface.size(), 8, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t s = begin; s < end; ++s)
+            out.surface[s] = zone_of_surface(level, static_cast<std::uint32_t>(s), seen);
+    });
     return out;
 }
 

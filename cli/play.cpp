@@ -1,0 +1,96 @@
+#include "stasigraph/play.hpp"
+
+#include "common.hpp"
+
+namespace cli {
+
+using namespace stasigraph;
+
+namespace {
+
+struct Options {
+    Common common;
+    fs::path out, to;
+    double until = -1, fps = 0;
+};
+
+/// Frames of the contact sheet: at most twelve, evenly over all.
+constexpr int most_shown = 12;
+
+void run(Options& o, Job& job) {
+    PlayScript script = load_play(o.common.level);
+    if (o.until >= 0) script.until = o.until;
+    if (o.fps > 0) script.fps = static_cast<float>(o.fps);
+    Common level_of = o.common;
+    level_of.level = script.level;
+    const fs::path folder = o.out.empty() ? default_output(script.level) : o.out;
+    const BakedLevel b = load_baked(level_of, folder, "");
+    const fs::path game = folder / "game.sgl";
+    if (!fs::exists(game)) pack_game(game, b.level, b.bake, {});
+    const fs::path to = o.to.empty() ? folder / "play" / o.common.level.stem() : o.to;
+    fs::create_directories(to);
+    const int all = static_cast<int>(script.until * static_cast<double>(script.fps) + 1e-6) + 1,
+              shown = std::min(all, most_shown);
+    const ContactLayout layout = contact_layout(static_cast<std::size_t>(shown), 1280, 1);
+    std::vector<ContactPicture> pictures;
+    Json frames = Json::array();
+    const PlayResult r = play(
+        script, b.level, b.bake, game,
+        [&](PlayFrame&& f) {
+            const std::string name = fmt::format("frame-{:04}.png", f.number + 1);
+            write_png(to / name, f.picture.width, f.picture.height, tone_map(f.picture, f.exposure));
+            const auto number = static_cast<int>(pictures.size());
+            if (number < shown && f.number == (shown == 1 ? 0 : number * (all - 1) / (shown - 1)))
+                pictures.push_back(play_thumbnail(f, layout));
+            frames.push_back({{"file", name},
+                              {"at_s", f.at},
+                              {"zone", f.zone},
+                              {"shows", f.shows},
+                              {"exposure_ev", f.exposure}});
+        },
+        job);
+    const std::string title =
+        fmt::format("{}: {:.1f} s, {} frames", o.common.level.stem().string(), script.until, r.frames);
+    write_contact_sheet(to / "sheet.png", title, layout, pictures);
+    write_play_plot(to / "light.png", title, script, r.moments);
+    if (o.common.json) {
+        Json j = {{"folder", to.string()},
+                  {"frames", frames},
+                  {"advance_us", {{"mean", r.advance_mean}, {"most", r.advance_most}}},
+                  {"sample_us", r.sample_mean},
+                  {"light", Json::array()}};
+        for (const PlayMoment& m : r.moments)
+            j["light"].push_back(
+                {{"at_s", m.at}, {"place", vec(m.place)}, {"lux", rgb(m.light)}, {"zone", m.zone}});
+        say("{}\n", j.dump(1));
+        return;
+    }
+    std::string zone = "?";
+    for (const PlayMoment& m : r.moments) {
+        if (m.zone == zone) continue;
+        zone = m.zone;
+        say("  {:5.1f} s  {:<14} {:10.4g} lux on the figure\n", m.at, zone.empty() ? "in no zone" : zone,
+            luminance(m.light));
+    }
+    say("the runtime took {:.1f} us a frame, {:.0f} at most (pages composited), and {:.2f} us a lookup\n",
+        r.advance_mean, r.advance_most, r.sample_mean);
+    say("wrote {} frames, sheet.png and light.png to {}\n", r.frames, to.string());
+}
+
+}  // namespace
+
+void add_play(CLI::App& app) {
+    auto o = std::make_shared<Options>();
+    CLI::App* c = app.add_subcommand("play", "a walk through the level while sets change, frame by frame");
+    add_common(*c, o->common, "stasigraph play walk.toml --until 12 --fps 4");
+    c->get_option("LEVEL")->description("a script of a walk (TOML), which names the level");
+    c->add_option("--until", o->until, "seconds; to the last step unless given")
+        ->check(CLI::Range(0.0, 3600.0));
+    c->add_option("--fps", o->fps, "frames drawn a second; the script's unless given")
+        ->check(CLI::Range(0.01, 120.0));
+    c->add_option("--out", o->out, "the folder of the bake; `baked` beside the level unless given");
+    c->add_option("--to", o->to, "the folder for frames; play/NAME in that of the bake unless given");
+    c->callback([o] { guarded(o->common, [&](Job& job) { run(*o, job); }); });
+}
+
+}  // namespace cli
