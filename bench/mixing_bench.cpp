@@ -91,15 +91,15 @@ void compositing(const Made& m, const std::filesystem::path& file, GamePixels pi
     if (game.open(file.c_str()) != rt::Status::ok ||
         mixer.start(game, {.paging = rt::Paging::composite, .bytes = std::size_t{1} << 40}) != rt::Status::ok)
         return;
-    const std::size_t texel = pixels == GamePixels::half ? 8 : 4;
     const auto run = [&](const char* what, auto&& ask) {
+        // Every texel of every page once, however zones share its tiles.
+        std::size_t all = 0, bytes = 0;
+        for (std::uint32_t p = 0; p < game.page_count(); ++p) all += game.page(0, p).size;
         double seconds = 0;
-        std::size_t bytes = 0;
         while (seconds < 1) {
             ask();
             seconds += time_of([&] { mixer.advance(0.001); });
-            for (std::uint32_t i = 0; i < mixer.changed_count(); ++i)
-                bytes += texel * mixer.changed(i).width * mixer.changed(i).height;
+            bytes += all;
         }
         fmt::print("compositing {}, {:<22} {:.2f} GB/s written\n",
                    pixels == GamePixels::half ? "half  " : "rgb9e5", what,

@@ -119,24 +119,12 @@ void Composer::mix(std::uint32_t zone, std::uint32_t number, std::uint32_t copy,
                              terms[i].g * scale, terms[i].b * scale};
         }
         Rectangle r{t.width, t.height, all * texel, k.format, part > 0};
-        unsigned char* out = bytes_.get() + copy * copy_bytes_ + k.offset + from;
-        if (at.code == nothing || !(at.code & format::block_tile)) {
-            mix_pixels(r, sources_.data(), n, out);
-            continue;
+        if (at.code != nothing && (at.code & format::block_tile)) {
+            r.zones = game_.blocks.data + std::size_t{at.code & ~format::block_tile} * format::tile_texels;
+            r.zone_stride = side;
+            r.own = zone == game_.zones.count ? format::no_zone : static_cast<unsigned char>(zone);
         }
-        // A tile of several zones: row by row beside it, then those texels that are the zone's.
-        const unsigned char own =
-            zone == game_.zones.count ? format::no_zone : static_cast<unsigned char>(zone);
-        const unsigned char* block =
-            game_.blocks.data + std::size_t{at.code & ~format::block_tile} * format::tile_texels;
-        for (std::uint32_t y = 0; y < t.height; ++y) {
-            r.height = 1;
-            mix_pixels(r, sources_.data(), n, row_);
-            for (std::uint32_t x = 0; x < t.width; ++x)
-                if (block[y * side + x] == own) std::memcpy(out + texel * x, row_ + texel * x, texel);
-            for (std::size_t i = 0; i < n; ++i) sources_[i].data += r.stride;
-            out += r.stride;
-        }
+        mix_pixels(r, sources_.data(), n, bytes_.get() + copy * copy_bytes_ + k.offset + from);
     }
 }
 

@@ -63,7 +63,6 @@ private:
     std::vector<PixelSource> sources_;
     std::size_t copy_bytes_ = 0;
     std::unique_ptr<unsigned char[]> bytes_;
-    unsigned char row_[8 * format::tile_texels];
 };
 
 }  // namespace stasigraph::runtime

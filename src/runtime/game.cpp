@@ -220,17 +220,14 @@ const float* Game::coefficients(std::uint32_t set, std::uint32_t probe) const no
     return data_->light.data + 27 * (std::size_t{set} * data_->net.count + probe);
 }
 Color Game::irradiance(std::uint32_t set, const Weights& w, Vector n) const noexcept {
-    float basis[9], sum[3] = {0, 0, 0};
-    sh_basis_at(n.x, n.y, n.z, basis);
-    for (int k = 0; k < w.count; ++k) add_probe_light(coefficients(set, w.probe[k]), basis, w.weight[k], sum);
-    return {std::max(sum[0], 0.0f), std::max(sum[1], 0.0f), std::max(sum[2], 0.0f)};
+    float all[27], rgb[3];
+    coefficients(set, w, all);
+    light_of(all, n.x, n.y, n.z, rgb);
+    return {std::max(rgb[0], 0.0f), std::max(rgb[1], 0.0f), std::max(rgb[2], 0.0f)};
 }
 void Game::coefficients(std::uint32_t set, const Weights& w, float out[27]) const noexcept {
     std::fill(out, out + 27, 0.0f);
-    for (int k = 0; k < w.count; ++k) {
-        const float* c = coefficients(set, w.probe[k]);
-        for (int i = 0; i < 27; ++i) out[i] += c[i] * w.weight[k];
-    }
+    for (int k = 0; k < w.count; ++k) add_coefficients(coefficients(set, w.probe[k]), w.weight[k], out);
 }
 
 std::uint32_t Game::reflection_count() const noexcept {

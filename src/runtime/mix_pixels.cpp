@@ -20,6 +20,7 @@ constexpr float most_half = 65504;
 void mix_halves(const Rectangle& r, const PixelSource* s, std::size_t count, unsigned char* out,
                 std::size_t y, std::size_t x) {
     for (; x < r.width; ++x) {
+        if (r.zones && r.zones[y * r.zone_stride + x] != r.own) continue;
         const std::size_t at = y * r.stride + 8 * x;
         float sum[3] = {0, 0, 0};
         for (std::size_t k = 0; k < count; ++k) {
@@ -39,6 +40,7 @@ void mix_halves(const Rectangle& r, const PixelSource* s, std::size_t count, uns
 void mix_shared(const Rectangle& r, const PixelSource* s, std::size_t count, unsigned char* out,
                 std::size_t y, std::size_t x) {
     for (; x < r.width; ++x) {
+        if (r.zones && r.zones[y * r.zone_stride + x] != r.own) continue;
         const std::size_t at = y * r.stride + 4 * x;
         float sum[3] = {0, 0, 0};
         for (std::size_t k = 0; k < count; ++k) {
@@ -56,31 +58,49 @@ void mix_shared(const Rectangle& r, const PixelSource* s, std::size_t count, uns
 
 #ifdef STASIGRAPH_HAS_AVX2
 
-__attribute__((target("avx2,f16c"))) void mix_halves_8(const Rectangle& r, const PixelSource* s,
-                                                       std::size_t count, unsigned char* out) {
+// Up to four sources, whose weights stay in registers; more are rare, and left to the code above.
+template <std::size_t N>
+__attribute__((target("avx2,f16c"))) void mix_halves_of(const Rectangle& r, const PixelSource* s,
+                                                        unsigned char* out) {
     const __m256 low = _mm256_set1_ps(r.below_zero ? -most_half : 0), high = _mm256_set1_ps(most_half),
                  one = _mm256_setr_ps(0, 0, 0, 1, 0, 0, 0, 1);
+    __m256 weight[N];
+    const unsigned char* from[N];
+    for (std::size_t k = 0; k < N; ++k) {
+        weight[k] = _mm256_setr_ps(s[k].r, s[k].g, s[k].b, 0, s[k].r, s[k].g, s[k].b, 0);
+        from[k] = s[k].data;
+    }
     for (std::size_t y = 0; y < r.height; ++y) {
         std::size_t x = 0;
         for (; x + 4 <= r.width; x += 4) {
+            __m256i mask = _mm256_set1_epi64x(-1);
+            if (r.zones) {
+                std::uint32_t four;
+                std::memcpy(&four, r.zones + y * r.zone_stride + x, 4);
+                const __m128i own = _mm_cmpeq_epi8(_mm_cvtsi32_si128(static_cast<int>(four)),
+                                                   _mm_set1_epi8(static_cast<char>(r.own)));
+                if ((_mm_movemask_epi8(own) & 15) == 0) continue;
+                mask = _mm256_cvtepi8_epi64(own);
+            }
             const std::size_t at = y * r.stride + 8 * x;
             __m256 a = _mm256_setzero_ps(), b = _mm256_setzero_ps();
-            for (std::size_t k = 0; k < count; ++k) {
-                const __m256 w = _mm256_setr_ps(s[k].r, s[k].g, s[k].b, 0, s[k].r, s[k].g, s[k].b, 0);
-                const __m256i in = _mm256_loadu_si256(reinterpret_cast<const __m256i*>(s[k].data + at));
-                a = _mm256_add_ps(a, _mm256_mul_ps(_mm256_cvtph_ps(_mm256_castsi256_si128(in)), w));
-                b = _mm256_add_ps(b, _mm256_mul_ps(_mm256_cvtph_ps(_mm256_extracti128_si256(in, 1)), w));
+            for (std::size_t k = 0; k < N; ++k) {
+                const auto* in = reinterpret_cast<const __m128i*>(from[k] + at);
+                a = _mm256_add_ps(a, _mm256_mul_ps(_mm256_cvtph_ps(_mm_loadu_si128(in)), weight[k]));
+                b = _mm256_add_ps(b, _mm256_mul_ps(_mm256_cvtph_ps(_mm_loadu_si128(in + 1)), weight[k]));
             }
-            a = _mm256_max_ps(low, _mm256_min_ps(high, a));
-            b = _mm256_max_ps(low, _mm256_min_ps(high, b));
-            a = _mm256_blend_ps(a, one, 0x88);
-            b = _mm256_blend_ps(b, one, 0x88);
+            a = _mm256_blend_ps(_mm256_max_ps(low, _mm256_min_ps(high, a)), one, 0x88);
+            b = _mm256_blend_ps(_mm256_max_ps(low, _mm256_min_ps(high, b)), one, 0x88);
+            constexpr int rounding = _MM_FROUND_TO_NEAREST_INT | _MM_FROUND_NO_EXC;
             const __m256i packed =
-                _mm256_set_m128i(_mm256_cvtps_ph(b, _MM_FROUND_TO_NEAREST_INT | _MM_FROUND_NO_EXC),
-                                 _mm256_cvtps_ph(a, _MM_FROUND_TO_NEAREST_INT | _MM_FROUND_NO_EXC));
-            _mm256_storeu_si256(reinterpret_cast<__m256i*>(out + at), packed);
+                _mm256_set_m128i(_mm256_cvtps_ph(b, rounding), _mm256_cvtps_ph(a, rounding));
+            auto* to = out + at;
+            if (r.zones)
+                _mm256_maskstore_epi64(reinterpret_cast<long long*>(to), mask, packed);
+            else
+                _mm256_storeu_si256(reinterpret_cast<__m256i*>(to), packed);
         }
-        if (x < r.width) mix_halves(r, s, count, out, y, x);
+        if (x < r.width) mix_halves(r, s, N, out, y, x);
     }
 }
 
@@ -88,49 +108,75 @@ __attribute__((target("avx2,f16c"))) void mix_halves_8(const Rectangle& r, const
 __attribute__((target("avx2"))) inline __m256 scale_of(__m256i e) {
     return _mm256_castsi256_ps(_mm256_slli_epi32(_mm256_sub_epi32(_mm256_set1_epi32(127 + 24), e), 23));
 }
+__attribute__((target("avx2"))) inline __m256i rounded(__m256 v, __m256 scale) {
+    return _mm256_cvttps_epi32(_mm256_add_ps(_mm256_mul_ps(v, scale), _mm256_set1_ps(0.5f)));
+}
+/// The nine bits of a channel, as they are.
+__attribute__((target("avx2"))) inline __m256 nine_bits(__m256i word) {
+    return _mm256_cvtepi32_ps(_mm256_and_si256(word, _mm256_set1_epi32(511)));
+}
 
-__attribute__((target("avx2"))) void mix_shared_8(const Rectangle& r, const PixelSource* s, std::size_t count,
-                                                  unsigned char* out) {
-    const __m256i nine = _mm256_set1_epi32(511);
-    const __m256 zero = _mm256_setzero_ps(), most = _mm256_set1_ps(65408.0f), half = _mm256_set1_ps(0.5f);
+template <std::size_t N>
+__attribute__((target("avx2"))) void mix_shared_of(const Rectangle& r, const PixelSource* s,
+                                                   unsigned char* out) {
+    const __m256 zero = _mm256_setzero_ps(), most = _mm256_set1_ps(65408.0f);
+    __m256 wr[N], wg[N], wb[N];
+    const unsigned char* from[N];
+    for (std::size_t k = 0; k < N; ++k) {
+        wr[k] = _mm256_set1_ps(s[k].r);
+        wg[k] = _mm256_set1_ps(s[k].g);
+        wb[k] = _mm256_set1_ps(s[k].b);
+        from[k] = s[k].data;
+    }
     for (std::size_t y = 0; y < r.height; ++y) {
         std::size_t x = 0;
         for (; x + 8 <= r.width; x += 8) {
+            __m256i mask = _mm256_set1_epi32(-1);
+            if (r.zones) {
+                const __m128i own = _mm_cmpeq_epi8(
+                    _mm_loadl_epi64(reinterpret_cast<const __m128i*>(r.zones + y * r.zone_stride + x)),
+                    _mm_set1_epi8(static_cast<char>(r.own)));
+                if ((_mm_movemask_epi8(own) & 255) == 0) continue;
+                mask = _mm256_cvtepi8_epi32(own);
+            }
             const std::size_t at = y * r.stride + 4 * x;
-            __m256 sum[3] = {zero, zero, zero};
-            for (std::size_t k = 0; k < count; ++k) {
-                const __m256i in = _mm256_loadu_si256(reinterpret_cast<const __m256i*>(s[k].data + at));
+            __m256 red = zero, green = zero, blue = zero;
+            for (std::size_t k = 0; k < N; ++k) {
+                const __m256i in = _mm256_loadu_si256(reinterpret_cast<const __m256i*>(from[k] + at));
                 const __m256 scale = _mm256_castsi256_ps(_mm256_slli_epi32(
                     _mm256_add_epi32(_mm256_srli_epi32(in, 27), _mm256_set1_epi32(127 - 24)), 23));
-                const auto add = [&](__m256 & to, const __m256i bits, float w)
-                    __attribute__((target("avx2"))) {
-                    const __m256 v = _mm256_mul_ps(_mm256_cvtepi32_ps(_mm256_and_si256(bits, nine)), scale);
-                    to = _mm256_add_ps(to, _mm256_mul_ps(v, _mm256_set1_ps(w)));
-                };
-                add(sum[0], in, s[k].r);
-                add(sum[1], _mm256_srli_epi32(in, 9), s[k].g);
-                add(sum[2], _mm256_srli_epi32(in, 18), s[k].b);
+                red = _mm256_add_ps(red, _mm256_mul_ps(_mm256_mul_ps(nine_bits(in), scale), wr[k]));
+                green = _mm256_add_ps(
+                    green, _mm256_mul_ps(_mm256_mul_ps(nine_bits(_mm256_srli_epi32(in, 9)), scale), wg[k]));
+                blue = _mm256_add_ps(
+                    blue, _mm256_mul_ps(_mm256_mul_ps(nine_bits(_mm256_srli_epi32(in, 18)), scale), wb[k]));
             }
-            for (__m256& c : sum) c = _mm256_min_ps(_mm256_max_ps(c, zero), most);
-            const __m256 top = _mm256_max_ps(sum[0], _mm256_max_ps(sum[1], sum[2]));
-            __m256i e =
-                _mm256_sub_epi32(_mm256_srli_epi32(_mm256_castps_si256(top), 23), _mm256_set1_epi32(127));
-            e = _mm256_add_epi32(_mm256_max_epi32(e, _mm256_set1_epi32(-16)), _mm256_set1_epi32(16));
-            const __m256i carried =
-                _mm256_cmpeq_epi32(_mm256_cvttps_epi32(_mm256_add_ps(_mm256_mul_ps(top, scale_of(e)), half)),
-                                   _mm256_set1_epi32(512));
-            e = _mm256_sub_epi32(e, carried);
+            red = _mm256_min_ps(_mm256_max_ps(red, zero), most);
+            green = _mm256_min_ps(_mm256_max_ps(green, zero), most);
+            blue = _mm256_min_ps(_mm256_max_ps(blue, zero), most);
+            const __m256 top = _mm256_max_ps(red, _mm256_max_ps(green, blue));
+            // Half of the last of nine bits on top: the exponent is that of what it will be rounded to.
+            const __m256i bits = _mm256_add_epi32(_mm256_castps_si256(top), _mm256_set1_epi32(0x4000));
+            const __m256i e = _mm256_add_epi32(
+                _mm256_max_epi32(_mm256_sub_epi32(_mm256_srli_epi32(bits, 23), _mm256_set1_epi32(127)),
+                                 _mm256_set1_epi32(-16)),
+                _mm256_set1_epi32(16));
             const __m256 scale = scale_of(e);
-            const auto part = [&](__m256 v) __attribute__((target("avx2"))) {
-                return _mm256_cvttps_epi32(_mm256_add_ps(_mm256_mul_ps(v, scale), half));
-            };
             const __m256i word = _mm256_or_si256(
-                _mm256_or_si256(part(sum[0]), _mm256_slli_epi32(part(sum[1]), 9)),
-                _mm256_or_si256(_mm256_slli_epi32(part(sum[2]), 18), _mm256_slli_epi32(e, 27)));
-            _mm256_storeu_si256(reinterpret_cast<__m256i*>(out + at), word);
+                _mm256_or_si256(rounded(red, scale), _mm256_slli_epi32(rounded(green, scale), 9)),
+                _mm256_or_si256(_mm256_slli_epi32(rounded(blue, scale), 18), _mm256_slli_epi32(e, 27)));
+            if (r.zones)
+                _mm256_maskstore_epi32(reinterpret_cast<int*>(out + at), mask, word);
+            else
+                _mm256_storeu_si256(reinterpret_cast<__m256i*>(out + at), word);
         }
-        if (x < r.width) mix_shared(r, s, count, out, y, x);
+        if (x < r.width) mix_shared(r, s, N, out, y, x);
     }
+}
+
+template <std::size_t N>
+void mix_of(const Rectangle& r, const PixelSource* s, unsigned char* out) {
+    r.format == PixelFormat::half4 ? mix_halves_of<N>(r, s, out) : mix_shared_of<N>(r, s, out);
 }
 
 bool has_avx2() {
@@ -143,14 +189,17 @@ bool has_avx2() {
 
 }  // namespace
 
-void mix_pixels(const Rectangle& r, const PixelSource* sources, std::size_t count, unsigned char* out) {
+void mix_pixels(const Rectangle& r, const PixelSource* s, std::size_t count, unsigned char* out) {
     const bool halves = r.format == PixelFormat::half4;
 #ifdef STASIGRAPH_HAS_AVX2
-    if (has_avx2())
-        return halves ? mix_halves_8(r, sources, count, out) : mix_shared_8(r, sources, count, out);
+    if (has_avx2() && count >= 1 && count <= 4) {
+        constexpr void (*by_count[])(const Rectangle&, const PixelSource*, unsigned char*) = {
+            mix_of<1>, mix_of<2>, mix_of<3>, mix_of<4>};
+        return by_count[count - 1](r, s, out);
+    }
 #endif
     for (std::size_t y = 0; y < r.height; ++y)
-        halves ? mix_halves(r, sources, count, out, y, 0) : mix_shared(r, sources, count, out, y, 0);
+        halves ? mix_halves(r, s, count, out, y, 0) : mix_shared(r, s, count, out, y, 0);
 }
 
 }  // namespace stasigraph::runtime

@@ -39,6 +39,9 @@ bool same(Color a, Color b) {
 bool finite(Color c) {
     return std::isfinite(c.r) && std::isfinite(c.g) && std::isfinite(c.b);
 }
+Color layer_at(const Shown::Word* w, std::size_t at) {
+    return {float_at(w, at), float_at(w, at + 1), float_at(w, at + 2)};
+}
 Color floored(Color c) {
     return {std::max(c.r, 0.0f), std::max(c.g, 0.0f), std::max(c.b, 0.0f)};
 }
@@ -92,7 +95,8 @@ struct Mixer::State {
           layer_add(layers),
           layer_term(std::size_t{zones} * layers),
           passes(zones),
-          wanted(sets + layers) {
+          wanted(sets + layers),
+          pairs(std::size_t{zones} * d.pages.count) {
         std::size_t tiles = 0;
         for (std::uint32_t z = 0; z < zones; ++z) {
             fades[z].from = fades[z].to = s.set;
@@ -102,6 +106,7 @@ struct Mixer::State {
         }
         changed.resize(s.paging == Paging::many ? 0 : tiles);
         for (std::uint32_t z = 0; z < zones; ++z) mix(z);
+        pair_up();
         publish();
     }
 
@@ -123,8 +128,13 @@ struct Mixer::State {
     bool write_tile(std::uint32_t zone);
     void begin_pass(std::uint32_t zone, bool with_layers);
 
-    void add_sample(const Shown::Word* w, std::uint32_t zone, std::uint32_t probe, const float basis[9],
-                    float share, float rgb[3]) const;
+    /// Adds what a probe shows, times a share.
+    void add_sample(const Shown::Word* w, std::uint32_t probe, float share, float to[27]) const;
+
+    /// What surfaces of a zone draw of a page, part 0: worked out once a frame for however many of them.
+    std::vector<PagePair> pairs;
+    PagePair pair(std::uint32_t zone, std::uint32_t page, std::uint32_t part) const;
+    void pair_up();
 };
 
 bool Mixer::State::mix(std::uint32_t zone) {
@@ -391,29 +401,41 @@ void Mixer::advance(double seconds) noexcept {
         any |= s.mix(z);
     }
     s.write_tiles();
+    s.pair_up();
     if (any) s.publish();
+}
+
+PagePair Mixer::State::pair(std::uint32_t zone, std::uint32_t page, std::uint32_t part) const {
+    if (settings.paging == Paging::composite) {
+        const Pixels own = composer.page(0, page, part);
+        return {own, own, nothing, nothing, 0};
+    }
+    const ZoneFade& f = fades[zone];
+    PagePair p;
+    p.from_set = f.from;
+    p.to_set = f.to;
+    p.weight = f.weight;
+    p.to = data.page(f.to, page, part);
+    if (f.from != nothing)
+        p.from = data.page(f.from, page, part);
+    else if (settings.paging == Paging::pair)
+        p.from = composer.page(f.copy, page, part);
+    return p;
+}
+
+void Mixer::State::pair_up() {
+    for (std::uint32_t z = 0; z < zones; ++z)
+        for (std::uint32_t p = 0; p < data.pages.count; ++p)
+            pairs[std::size_t{z} * data.pages.count + p] = pair(z, p, 0);
 }
 
 PagePair Mixer::pages(std::uint32_t zone, std::uint32_t page, std::uint32_t part) const noexcept {
     if (!state_ || part > 3 || page >= state_->data.pages.count || !state_->has_zone(zone) ||
         zone == everywhere)
         return {};
-    const State& s = *state_;
-    if (s.settings.paging == Paging::composite) {
-        const Pixels own = s.composer.page(0, page, part);
-        return {own, own, nothing, nothing, 0};
-    }
-    const ZoneFade& f = s.fades[s.zone_number(zone)];
-    PagePair p;
-    p.from_set = f.from;
-    p.to_set = f.to;
-    p.weight = f.weight;
-    p.to = s.data.page(f.to, page, part);
-    if (f.from != nothing)
-        p.from = s.data.page(f.from, page, part);
-    else if (s.settings.paging == Paging::pair)
-        p.from = s.composer.page(f.copy, page, part);
-    return p;
+    const std::uint32_t z = state_->zone_number(zone);
+    return part > 0 ? state_->pair(z, page, part)
+                    : state_->pairs[std::size_t{z} * state_->data.pages.count + page];
 }
 
 PagePair Mixer::surface_pages(std::uint32_t surface, std::uint32_t part) const noexcept {
@@ -458,14 +480,6 @@ std::uint32_t Mixer::terms(std::uint32_t zone, Term* out, std::uint32_t most) co
     return count;
 }
 
-namespace {
-
-Color layer_at(const Shown::Word* w, std::size_t at) {
-    return {float_at(w, at), float_at(w, at + 1), float_at(w, at + 2)};
-}
-
-}  // namespace
-
 Color Mixer::layer_gain(std::uint32_t layer, std::uint32_t zone) const noexcept {
     Color out;
     if (!state_ || layer >= state_->layers || !state_->has_zone(zone) || zone == everywhere) return out;
@@ -492,66 +506,36 @@ Color Mixer::gain(std::uint32_t group, std::uint32_t zone) const noexcept {
     return floored(out);
 }
 
-void Mixer::State::add_sample(const Shown::Word* w, std::uint32_t zone, std::uint32_t probe,
-                              const float basis[9], float share, float rgb[3]) const {
-    const std::uint32_t n = whole_at(w, words.count(zone));
+void Mixer::State::add_sample(const Shown::Word* w, std::uint32_t probe, float share, float to[27]) const {
+    const std::uint32_t zone = zone_number(game.probe_zone(probe)), n = whole_at(w, words.count(zone));
     for (std::uint32_t i = 0; i < n; ++i)
-        add_probe_light(game.coefficients(whole_at(w, words.set(zone, i)), probe), basis,
-                        share * float_at(w, words.weight(zone, i)), rgb);
+        add_coefficients(game.coefficients(whole_at(w, words.set(zone, i)), probe),
+                         share * float_at(w, words.weight(zone, i)), to);
     for (std::uint32_t l = 0; l < layers; ++l) {
         const Color k = layer_at(w, words.layer(zone, l));
         if (same(k, {})) continue;
-        float own[3] = {0, 0, 0};
-        add_probe_light(game.coefficients(data.layers[l].set, probe), basis, share, own);
-        rgb[0] += k.r * own[0];
-        rgb[1] += k.g * own[1];
-        rgb[2] += k.b * own[2];
+        const float* c = game.coefficients(data.layers[l].set, probe);
+        const float by[3] = {k.r * share, k.g * share, k.b * share};
+        for (int i = 0; i < 27; ++i) to[i] += c[i] * by[i % 3];
     }
-}
-
-Color Mixer::sample(const Weights& at, Vector n) const noexcept {
-    if (!state_) return {};
-    const State& s = *state_;
-    float basis[9], rgb[3] = {0, 0, 0};
-    sh_basis_at(n.x, n.y, n.z, basis);
-    s.seen.read([&](const Shown::Word* w) {
-        rgb[0] = rgb[1] = rgb[2] = 0;
-        for (int k = 0; k < at.count; ++k)
-            s.add_sample(w, s.zone_number(s.game.probe_zone(at.probe[k])), at.probe[k], basis, at.weight[k],
-                         rgb);
-    });
-    return floored({rgb[0], rgb[1], rgb[2]});
-}
-Color Mixer::sample(Vector p, Vector n, std::uint32_t& hint) const noexcept {
-    return state_ ? sample(state_->game.weights(p, hint), n) : Color{};
 }
 
 void Mixer::sample(const Weights& at, float out[27]) const noexcept {
     std::fill(out, out + 27, 0.0f);
     if (!state_) return;
-    const State& s = *state_;
-    s.seen.read([&](const Shown::Word* w) {
+    state_->seen.read([&](const Shown::Word* w) {
         std::fill(out, out + 27, 0.0f);
-        for (int k = 0; k < at.count; ++k) {
-            const std::uint32_t probe = at.probe[k], z = s.zone_number(s.game.probe_zone(probe)),
-                                n = whole_at(w, s.words.count(z));
-            for (std::uint32_t i = 0; i < n; ++i) {
-                const float* c = s.game.coefficients(whole_at(w, s.words.set(z, i)), probe);
-                const float share = at.weight[k] * float_at(w, s.words.weight(z, i));
-                for (int j = 0; j < 27; ++j) out[j] += c[j] * share;
-            }
-            for (std::uint32_t l = 0; l < s.layers; ++l) {
-                const Color gain = layer_at(w, s.words.layer(z, l));
-                if (same(gain, {})) continue;
-                const float* c = s.game.coefficients(s.data.layers[l].set, probe);
-                for (int j = 0; j < 9; ++j) {
-                    out[3 * j] += c[3 * j] * at.weight[k] * gain.r;
-                    out[3 * j + 1] += c[3 * j + 1] * at.weight[k] * gain.g;
-                    out[3 * j + 2] += c[3 * j + 2] * at.weight[k] * gain.b;
-                }
-            }
-        }
+        for (int k = 0; k < at.count; ++k) state_->add_sample(w, at.probe[k], at.weight[k], out);
     });
+}
+Color Mixer::sample(const Weights& at, Vector n) const noexcept {
+    float all[27], rgb[3];
+    sample(at, all);
+    light_of(all, n.x, n.y, n.z, rgb);
+    return floored({rgb[0], rgb[1], rgb[2]});
+}
+Color Mixer::sample(Vector p, Vector n, std::uint32_t& hint) const noexcept {
+    return state_ ? sample(state_->game.weights(p, hint), n) : Color{};
 }
 void Mixer::sample(Vector p, std::uint32_t& hint, float out[27]) const noexcept {
     sample(state_ ? state_->game.weights(p, hint) : Weights{}, out);

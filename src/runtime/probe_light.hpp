@@ -16,10 +16,18 @@ inline void sh_basis_at(float x, float y, float z, float basis[9]) {
     basis[8] = 0.54627422f * (x * x - y * y);
 }
 
-/// Adds a probe's light at a basis, times a weight, to rgb.
-inline void add_probe_light(const float* coefficients, const float basis[9], float weight, float rgb[3]) {
+/// Adds a probe's 27 coefficients, times a weight.
+inline void add_coefficients(const float* coefficients, float weight, float to[27]) {
+    for (int i = 0; i < 27; ++i) to[i] += coefficients[i] * weight;
+}
+
+/// Light of 27 coefficients at a unit normal.
+inline void light_of(const float coefficients[27], float x, float y, float z, float rgb[3]) {
+    float basis[9];
+    sh_basis_at(x, y, z, basis);
+    rgb[0] = rgb[1] = rgb[2] = 0;
     for (int i = 0; i < 9; ++i)
-        for (int c = 0; c < 3; ++c) rgb[c] += basis[i] * weight * coefficients[3 * i + c];
+        for (int c = 0; c < 3; ++c) rgb[c] += basis[i] * coefficients[3 * i + c];
 }
 
 }  // namespace stasigraph::runtime

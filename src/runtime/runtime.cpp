@@ -220,12 +220,12 @@ Weights Probes::weights(Vector p, std::uint32_t& hint) const noexcept {
 }
 
 Color Probes::irradiance(std::uint32_t set, const Weights& weights, Vector n) const noexcept {
-    float basis[9], sum[3] = {0, 0, 0};
-    sh_basis_at(n.x, n.y, n.z, basis);
+    float all[27] = {}, rgb[3];
     for (int k = 0; k < weights.count; ++k)
-        add_probe_light(coefficients(set, weights.probe[k]), basis, weights.weight[k], sum);
-    for (float& s : sum) s = s > 0 ? s : 0;
-    return {sum[0], sum[1], sum[2]};
+        add_coefficients(coefficients(set, weights.probe[k]), weights.weight[k], all);
+    light_of(all, n.x, n.y, n.z, rgb);
+    for (float& v : rgb) v = v > 0 ? v : 0;
+    return {rgb[0], rgb[1], rgb[2]};
 }
 
 }  // namespace stasigraph::runtime
