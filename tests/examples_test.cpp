@@ -73,5 +73,101 @@ TEST(Examples, read_probes_finds_the_sets_brightness) {
     EXPECT_EQ(run(example("read_probes") + " " + (demo_glance() / "manifest.json").string()).status, 1);
 }
 
+/// The demo level's bake, packed.
+const std::string& demo_game() {
+    static const Folder folder;
+    static const std::string file = [] {
+        const std::string to = (folder / "game.sgl").string();
+        const Ran r = tool("pack " + (demo_folder() / "observatory.toml").string() + " --out " +
+                           demo_glance().string() + " --file " + to + " --quiet");
+        EXPECT_EQ(r.status, 0) << r.err;
+        return to;
+    }();
+    return file;
+}
+
+TEST(Examples, switch_sets_fades_one_zone_and_leaves_the_others) {
+    const Ran r = run(example("switch_sets") + " " + demo_game() + " vault dusk blackout");
+    ASSERT_EQ(r.status, 0) << r.out << r.err;
+    const auto row = [&](const char* name) {
+        std::vector<float> v(5);
+        const std::size_t at = r.out.find(name);
+        EXPECT_NE(at, std::string::npos) << r.out;
+        EXPECT_EQ(std::sscanf(r.out.c_str() + at + 12, "%f %f %f %f %f", &v[0], &v[1], &v[2], &v[3], &v[4]),
+                  5)
+            << r.out;
+        return v;
+    };
+    const std::vector<float> first = row("at first"), half = row("half way"), back = row("and back"),
+                             all = row("all, at once");
+    constexpr std::size_t vault = 3;
+    for (std::size_t z = 0; z < 5; ++z) {
+        EXPECT_NEAR(half[z] / first[z], z == vault ? 0.5f : 1.0f, 0.01f) << z;
+        EXPECT_NEAR(back[z] / first[z], 1, 1e-3f);
+        EXPECT_LT(all[z], 0.2f * first[z]);
+    }
+    EXPECT_NE(r.out.find("of dusk and blackout, weight 0.500"), std::string::npos) << r.out;
+    EXPECT_EQ(run(example("switch_sets") + " " + demo_game() + " cellar dusk blackout").status, 1);
+}
+
+TEST(Examples, switch_sets_c_writes_pages_within_its_budget) {
+    const Ran r = run(example("switch_sets_c") + " " + demo_game() + " hall noon observing");
+    ASSERT_EQ(r.status, 0) << r.out << r.err;
+    const std::size_t at = r.out.find("settled after ");
+    ASSERT_NE(at, std::string::npos) << r.out;
+    unsigned frames = 0, tiles = 0;
+    float megabytes = 0;
+    ASSERT_EQ(std::sscanf(r.out.c_str() + at, "settled after %u frames: %u tiles, %f MB", &frames, &tiles,
+                          &megabytes),
+              3);
+    EXPECT_GE(frames, 30u);
+    EXPECT_LT(frames, 120u);
+    EXPECT_GT(tiles, 10u);
+    EXPECT_LE(megabytes, static_cast<float>(frames) * 0.2622f);
+}
+
+TEST(Examples, flicker_ends_dark_and_comes_back_red) {
+    const Ran r = run(example("flicker") + " " + demo_game() + " \"vault lamps\" dusk");
+    ASSERT_EQ(r.status, 0) << r.out << r.err;
+    const auto row = [&](const char* time) {
+        Rgb c;
+        const std::size_t at = r.out.find(time);
+        EXPECT_NE(at, std::string::npos) << r.out;
+        EXPECT_EQ(std::sscanf(r.out.c_str() + at + 6, "%f %f %f", &c.r, &c.g, &c.b), 3);
+        return c;
+    };
+    const Rgb lit = row(" 0.6 s"), dark = row(" 1.6 s"), red = row(" 2.3 s");
+    EXPECT_LT(dark.g, 0.02f * lit.g);
+    EXPECT_GT(red.r, 20 * dark.r);
+    EXPECT_GT(red.r / red.g, 5 * lit.r / lit.g);
+}
+
+TEST(Examples, day_cycle_goes_around_past_midnight) {
+    const Folder folder;
+    const std::string sheet = (folder / "hours.toml").string();
+    fs::copy(demo_folder() / "observatory.glb", folder / "observatory.glb");
+    std::string text = read_text(demo_folder() / "hours.toml");
+    text.replace(text.find("from = 0"), 8, "from = 2");
+    text.insert(text.find("[[set]]"), "step = 6\n");
+    write_bytes(sheet, text);
+    ASSERT_EQ(tool("bake " + sheet + " --quiet").status, 0);
+    ASSERT_EQ(tool("pack " + sheet + " --quiet").status, 0);
+    const Ran r =
+        run(example("day_cycle") + " " + (folder / "baked" / "game.sgl").string() + " june -15 1.5 3");
+    ASSERT_EQ(r.status, 0) << r.out << r.err;
+    const auto green = [&](const char* hour) {
+        float red = 0, g = 0;
+        const std::size_t at = r.out.find(hour);
+        EXPECT_NE(at, std::string::npos) << r.out;
+        std::sscanf(r.out.c_str() + at + 7, "%f %f", &red, &g);
+        return g;
+    };
+    EXPECT_GT(green("14.00 h"), 20 * green("02.00 h"));
+    EXPECT_GT(green("14.00 h"), green("08.00 h"));
+    EXPECT_NE(r.out.find("june-2000 67 %"), std::string::npos) << r.out;
+    EXPECT_NE(r.out.find("june-0200"), std::string::npos);
+    EXPECT_NE(r.out.find("us a frame"), std::string::npos);
+}
+
 }  // namespace
 }  // namespace test

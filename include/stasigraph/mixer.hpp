@@ -103,8 +103,8 @@ public:
     /// Whether a zone waits for its pages.
     bool waits(std::uint32_t zone) const noexcept;
 
-    /// What a zone shows. Returns how many terms there are; at most `most` are written, those of least set
-    /// first.
+    /// What a zone shows; maps of reflection probes have the weights of Game::reflection_zone(). Returns how
+    /// many terms there are; at most `most` are written, those of least set first.
     std::uint32_t terms(std::uint32_t zone, Term* out, std::uint32_t most) const noexcept;
     /// What a layer is multiplied by before it is added to the sets; 0 where it is as the sets have it.
     Color layer_gain(std::uint32_t layer, std::uint32_t zone) const noexcept;

@@ -106,10 +106,11 @@ public:
 
 private:
     [[noreturn]] static void unknown(const char* what, const std::string& name, const std::string& known) {
-        throw Error{.what = std::string("there is no such ") + what,
-                    .where = "play",
-                    .value = name,
-                    .remedy = "The packed level has: " + known + "."};
+        throw Error{
+            .what = std::string("there is no such ") + what,
+            .where = "play",
+            .value = name,
+            .remedy = "There is: " + known + ". What the sheet got since is packed by `stasigraph pack`."};
     }
     std::uint32_t set_named(const std::string& name) const {
         const std::uint32_t set = game_.find_set(name.c_str());

@@ -84,6 +84,9 @@ std::string starter_sheet(const Level& level, const std::string& scene_file) {
          "\n# [[reflection]]      # what shiny things mirror\n# name   = \"play\"\n# fill   = [\"rooms\", "
          "\"ground\"] # rooms | water | ground, freely combined; or by hand: low, high, capture\n# volume = "
          "\"play\"\n"
+         "\n# [[zone]]            # what switches together in the game; walls part what only looks in\n# "
+         "name = "
+         "\"hall\"\n# low  = [-5.0, 0.0, -5.0]\n# high = [5.0, 4.0, 5.0]\n"
          "\n# [[camera]]\n# name   = \"main\"\n# eye    = [0.0, 1.7, 8.0]\n# toward = [0.0, 1.5, 0.0]\n# fov "
          "   = 50           # degrees, vertical\n";
     return t;
