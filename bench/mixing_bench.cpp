@@ -5,6 +5,7 @@
 
 #include "bench_folder.hpp"
 #include "bench_time.hpp"
+#include "bench_walk.hpp"
 #include "stasigraph/game_file.hpp"
 #include "stasigraph/io.hpp"
 #include "stasigraph/mixer.hpp"
@@ -139,29 +140,16 @@ void looking(const Made& m, const std::filesystem::path& file) {
     rt::Game game;
     rt::Mixer mixer;
     if (game.open(file.c_str()) != rt::Status::ok || mixer.start(game) != rt::Status::ok) return;
-    std::uint32_t state = 7;
-    const auto number = [&] {
-        state = state * 1664525u + 1013904223u;
-        return static_cast<float>(state >> 8) / 16777216.0f;
-    };
-    const ProbeNet& net = m.baked.probes;
+    const std::vector<Vec3> walk = free_walk(m.baked.probes, 1000000);
     const auto walks = [&](const char* what) {
-        constexpr int count = 1000, steps = 500;
         double check = 0;
+        std::uint32_t hint = rt::nothing;
         const double t = time_of([&] {
-            for (int w = 0; w < count; ++w) {
-                const Vec3 start =
-                    net.position[static_cast<std::size_t>(number() * static_cast<float>(net.size() - 1))];
-                const Vec3 way = normalize({number() - 0.5f, (number() - 0.5f) * 0.2f, number() - 0.5f});
-                std::uint32_t hint = rt::nothing;
-                for (int s = 0; s < steps; ++s) {
-                    const Vec3 p = start + way * (0.02f * static_cast<float>(s));
-                    check += static_cast<double>(mixer.sample({p.x, p.y, p.z}, {0, 1, 0}, hint).g);
-                }
-            }
+            for (const Vec3 p : walk)
+                check += static_cast<double>(mixer.sample({p.x, p.y, p.z}, {0, 1, 0}, hint).g);
         });
-        fmt::print("light of {} probes, {:<14} {:.1f} million/s on walks ({:.4g})\n", net.size(), what,
-                   count * steps / t / 1e6, check);
+        fmt::print("light of {} probes, {:<14} {:.1f} million/s from probe to probe ({:.4g})\n",
+                   m.baked.probes.size(), what, static_cast<double>(walk.size()) / t / 1e6, check);
     };
     walks("at rest");
     mixer.request(1, rt::everywhere, 1e6f, rt::Curve::linear);

@@ -12,6 +12,7 @@
 #include "bake/probe_layers.hpp"
 #include "bench_folder.hpp"
 #include "bench_time.hpp"
+#include "bench_walk.hpp"
 #include "probe/net.hpp"
 #include "runtime/net_lookup.hpp"
 #include "stasigraph/io.hpp"
@@ -136,32 +137,10 @@ void lookups(const char* file, const BakeStore& store) {
             for (int s = 0; s < steps; ++s) look(start + way * (0.02f * static_cast<float>(s)), hint);
         }
     });
-    // As things move: from probe to probe along edges of the net that both ends see.
-    std::vector<std::uint32_t> cell_of(net.size(), none);
-    for (std::uint32_t c = 0; c < net.vertex.size(); ++c)
-        for (const std::uint32_t v : net.vertex[c])
-            if (v < net.size()) cell_of[v] = c;
-    long free_steps = 0;
+    const std::vector<Vec3> walk = free_walk(net, 1000000);
     const double free = time_of([&] {
-        std::uint32_t hint = none, at = 0;
-        for (int w = 0; w < walks; ++w) {
-            const std::uint32_t to = net.vertex[hint < net.vertex.size() ? hint : cell_of[at]]
-                                               [static_cast<std::size_t>(number() * 3.99f)];
-            if (to == at || to >= net.size()) continue;
-            const Vec3 way = net.position[to] - net.position[at];
-            const float far = length(way);
-            const auto seen = [&](std::uint32_t from, Vec3 d) {
-                return runtime::detail::sees(view, from, {d.x, d.y, d.z}) > 0.9f;
-            };
-            if (!seen(at, way) || !seen(to, way * -1.0f)) {
-                at = static_cast<std::uint32_t>(probe());  // a dead end
-                hint = none;
-                continue;
-            }
-            for (float s = 0; s < far; s += 0.02f, ++free_steps)
-                look(net.position[at] + way * (s / far), hint);
-            at = to;
-        }
+        std::uint32_t hint = none;
+        for (const Vec3 p : walk) look(p, hint);
     });
     // Halfway between any two probes, each far from the last.
     constexpr int places = 200000;
@@ -173,7 +152,7 @@ void lookups(const char* file, const BakeStore& store) {
         "lookups, {} probes, one core  {:.1f} million/s from probe to probe by 2 cm, {:.1f} million/s "
         "straight "
         "through walls and out of the net, {:.2f} million/s all over ({:.3f})\n",
-        net.size(), static_cast<double>(free_steps) / free / 1e6, walks * steps / moving / 1e6,
+        net.size(), static_cast<double>(walk.size()) / free / 1e6, walks * steps / moving / 1e6,
         places / jumping / 1e6, check);
 }
 

@@ -226,8 +226,9 @@ Color Game::irradiance(std::uint32_t set, const Weights& w, Vector n) const noex
     return {std::max(rgb[0], 0.0f), std::max(rgb[1], 0.0f), std::max(rgb[2], 0.0f)};
 }
 void Game::coefficients(std::uint32_t set, const Weights& w, float out[27]) const noexcept {
-    std::fill(out, out + 27, 0.0f);
-    for (int k = 0; k < w.count; ++k) add_coefficients(coefficients(set, w.probe[k]), w.weight[k], out);
+    LightSum sum;
+    for (int k = 0; k < w.count; ++k) sum.add(coefficients(set, w.probe[k]), w.weight[k]);
+    sum.get(out);
 }
 
 std::uint32_t Game::reflection_count() const noexcept {

@@ -128,8 +128,8 @@ struct Mixer::State {
     bool write_tile(std::uint32_t zone);
     void begin_pass(std::uint32_t zone, bool with_layers);
 
-    /// Adds what a probe shows, times a share.
-    void add_sample(const Shown::Word* w, std::uint32_t probe, float share, float to[27]) const;
+    /// Adds what layers differ from the sets at some probes.
+    void add_layers(const Shown::Word* w, const Weights& at, float to[27]) const;
 
     /// What surfaces of a zone draw of a page, part 0: worked out once a frame for however many of them.
     std::vector<PagePair> pairs;
@@ -506,26 +506,34 @@ Color Mixer::gain(std::uint32_t group, std::uint32_t zone) const noexcept {
     return floored(out);
 }
 
-void Mixer::State::add_sample(const Shown::Word* w, std::uint32_t probe, float share, float to[27]) const {
-    const std::uint32_t zone = zone_number(game.probe_zone(probe)), n = whole_at(w, words.count(zone));
-    for (std::uint32_t i = 0; i < n; ++i)
-        add_coefficients(game.coefficients(whole_at(w, words.set(zone, i)), probe),
-                         share * float_at(w, words.weight(zone, i)), to);
-    for (std::uint32_t l = 0; l < layers; ++l) {
-        const Color k = layer_at(w, words.layer(zone, l));
-        if (same(k, {})) continue;
-        const float* c = game.coefficients(data.layers[l].set, probe);
-        const float by[3] = {k.r * share, k.g * share, k.b * share};
-        for (int i = 0; i < 27; ++i) to[i] += c[i] * by[i % 3];
+void Mixer::State::add_layers(const Shown::Word* w, const Weights& at, float to[27]) const {
+    for (int k = 0; k < at.count; ++k) {
+        const std::uint32_t probe = at.probe[k], zone = zone_number(game.probe_zone(probe));
+        for (std::uint32_t l = 0; l < layers; ++l) {
+            const Color gain = layer_at(w, words.layer(zone, l));
+            if (same(gain, {})) continue;
+            const float* c = game.coefficients(data.layers[l].set, probe);
+            const float by[3] = {gain.r * at.weight[k], gain.g * at.weight[k], gain.b * at.weight[k]};
+            for (int i = 0; i < 27; ++i) to[i] += c[i] * by[i % 3];
+        }
     }
 }
 
 void Mixer::sample(const Weights& at, float out[27]) const noexcept {
     std::fill(out, out + 27, 0.0f);
     if (!state_) return;
-    state_->seen.read([&](const Shown::Word* w) {
-        std::fill(out, out + 27, 0.0f);
-        for (int k = 0; k < at.count; ++k) state_->add_sample(w, at.probe[k], at.weight[k], out);
+    const State& s = *state_;
+    s.seen.read([&](const Shown::Word* w) {
+        LightSum sum;
+        for (int k = 0; k < at.count; ++k) {
+            const std::uint32_t probe = at.probe[k], zone = s.zone_number(s.game.probe_zone(probe)),
+                                n = whole_at(w, s.words.count(zone));
+            for (std::uint32_t i = 0; i < n; ++i)
+                sum.add(s.game.coefficients(whole_at(w, s.words.set(zone, i)), probe),
+                        at.weight[k] * float_at(w, s.words.weight(zone, i)));
+        }
+        sum.get(out);
+        if (s.layers > 0) s.add_layers(w, at, out);
     });
 }
 Color Mixer::sample(const Weights& at, Vector n) const noexcept {

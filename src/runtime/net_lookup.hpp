@@ -475,8 +475,8 @@ inline NetWeights net_weights(const NetView& net, Point p, std::uint32_t& hint, 
     return out;
 }
 
-/// Lays a grid of about one box a probe over a net, for walks from far away. `starts`: where it is kept, for
-/// as long as the view is used; at least `most_starts` of them.
+/// Lays a grid of about three boxes a probe over a net, for walks from far away. `starts`: where it is kept,
+/// for as long as the view is used; at least `most_starts` of them.
 inline constexpr std::size_t most_starts = 32768;
 inline void lay_grid(NetView& net, std::uint32_t* starts) {
     net.start = nullptr;
@@ -488,7 +488,7 @@ inline void lay_grid(NetView& net, std::uint32_t* starts) {
         high = {std::max(high.x, p.x), std::max(high.y, p.y), std::max(high.z, p.z)};
     }
     const float from[3] = {low.x, low.y, low.z}, size[3] = {high.x - low.x, high.y - low.y, high.z - low.z};
-    const float count = static_cast<float>(std::min<std::size_t>(net.count, most_starts)),
+    const float count = static_cast<float>(std::min<std::size_t>(3 * std::size_t{net.count}, most_starts)),
                 box = std::cbrt(size[0] * size[1] * size[2] / count);
     std::size_t boxes = 1;
     for (int a = 0; a < 3; ++a) {

@@ -220,9 +220,10 @@ Weights Probes::weights(Vector p, std::uint32_t& hint) const noexcept {
 }
 
 Color Probes::irradiance(std::uint32_t set, const Weights& weights, Vector n) const noexcept {
-    float all[27] = {}, rgb[3];
-    for (int k = 0; k < weights.count; ++k)
-        add_coefficients(coefficients(set, weights.probe[k]), weights.weight[k], all);
+    LightSum sum;
+    for (int k = 0; k < weights.count; ++k) sum.add(coefficients(set, weights.probe[k]), weights.weight[k]);
+    float all[27], rgb[3];
+    sum.get(all);
     light_of(all, n.x, n.y, n.z, rgb);
     for (float& v : rgb) v = v > 0 ? v : 0;
     return {rgb[0], rgb[1], rgb[2]};
