@@ -124,6 +124,8 @@ void run(const Options& o, ViewSettings settings, Job& job) {
             j["exposure_ev"] = *ev;
             j["stale"] = b.bake.stale;
         }
+        if (settings.show == Show::zones)
+            for (const LegendLine& l : zone_legend(b.level, zones)) j["legend"].push_back(l.text);
         say("{}\n", j.dump(1));
         return;
     }

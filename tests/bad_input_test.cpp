@@ -289,7 +289,7 @@ TEST(BadSheet, each_defect_is_named_with_its_line_and_a_remedy) {
         {"[probes]\ntolerance = 2\n", "probes.tolerance", "from 0 to 1"},
         {"[[probes]]\nbudget = 2\n", "level.toml:3", "[probes]"},
         {"[[camera]]\nname = \"c\"\neye = [0, 0, 0]\ntoward = [0, 0, 0]\n", "camera.toward", "same point"},
-        {"[[zone]]\nname = \"z\"\n", "level.toml:3", "not read by this version"},
+        {"[[zone]]\nname = \"z\"\n", "zone.name", "needs a box"},
         {"[quality\n", "level.toml:3", "TOML"},
     };
     for (const auto& [sheet, place, what] : cases) {

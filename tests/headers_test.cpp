@@ -35,8 +35,12 @@ TEST(Headers, stay_light) {
 
 TEST(Headers, the_runtime_compiles_as_cpp_17_and_as_c) {
     const Folder folder;
-    write_bytes(folder / "a.cpp", "#include \"stasigraph/runtime.hpp\"\n#include \"stasigraph/game.hpp\"\nint main() { return 0; }\n");
-    write_bytes(folder / "b.c", "#include \"stasigraph/runtime.h\"\n#include \"stasigraph/game.h\"\nint main(void) { return 0; }\n");
+    write_bytes(
+        folder / "a.cpp",
+        "#include \"stasigraph/runtime.hpp\"\n#include \"stasigraph/game.hpp\"\nint main() { return 0; }\n");
+    write_bytes(
+        folder / "b.c",
+        "#include \"stasigraph/runtime.h\"\n#include \"stasigraph/game.h\"\nint main(void) { return 0; }\n");
     EXPECT_EQ(
         run("g++ -std=c++17 -Wall -Wextra -Werror -pedantic -fsyntax-only -I" STASIGRAPH_SOURCE "/include " +
             (folder / "a.cpp").string())
@@ -69,7 +73,8 @@ TEST(Layers, no_folder_includes_one_below_it) {
                 // The game's side knows its own headers and none of the baker's.
                 if (folder == "runtime") {
                     EXPECT_TRUE(line.find("/runtime.") != std::string::npos ||
-                                line.find("/game.") != std::string::npos)
+                                line.find("/game.") != std::string::npos ||
+                                line.find("/mixer.") != std::string::npos)
                         << entry.path() << ": " << line;
                 }
                 continue;

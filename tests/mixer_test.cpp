@@ -145,6 +145,52 @@ void expect_exact(const TwoRooms& t, const rt::Mixer& mixer, const Mix (&mix)[3]
     }
 }
 
+/// The same by the light meter, at ten thousand places of surfaces.
+void expect_metered(const TwoRooms& t, const rt::Mixer& mixer, const Mix (&mix)[3]) {
+    constexpr int points = 10000;
+    Numbers numbers(23);
+    std::vector<MeterPoint> asked;
+    std::vector<std::array<float, 3>> where;  // surface, u, v
+    while (asked.size() < points) {
+        const auto s = static_cast<std::uint32_t>(numbers.next() * 0.999f *
+                                                  static_cast<float>(t.bake.level.surfaces.size()));
+        const Surface& surface = t.bake.level.surfaces[s];
+        const Mesh& mesh = t.bake.level.meshes[surface.mesh];
+        const Layout& layout = t.bake.atlas.layouts[t.bake.atlas.surfaces[s].layout];
+        const auto triangle =
+            static_cast<std::size_t>(numbers.next() * 0.999f * static_cast<float>(mesh.indices.size() / 3));
+        float b[3] = {0.05f + numbers.next(), 0.05f + numbers.next(), 0.05f + numbers.next()};
+        const float sum = b[0] + b[1] + b[2];
+        Vec3 place, corner[3];
+        Vec2 uv;
+        for (std::size_t k = 0; k < 3; ++k) {
+            corner[k] = transform_point(surface.to_world, mesh.positions[mesh.indices[3 * triangle + k]]);
+            place = place + corner[k] * (b[k] / sum);
+            uv = uv + layout.uv[layout.indices[3 * triangle + k]] * (b[k] / sum);
+        }
+        asked.push_back({place, normalize(cross(corner[1] - corner[0], corner[2] - corner[0]))});
+        where.push_back({static_cast<float>(s), uv.x / static_cast<float>(layout.width),
+                         uv.y / static_cast<float>(layout.height)});
+    }
+    Job job;
+    std::vector<MeterReading> by_set[4];
+    for (std::size_t s = 0; s < 4; ++s)
+        by_set[s] = meter_lightmap(t.bake.level, t.bake.atlas, t.bake.baked.sets[s], asked, 0.01f, job);
+    int off = 0, read = 0;
+    for (std::size_t i = 0; i < asked.size(); ++i) {
+        const auto s = static_cast<std::uint32_t>(where[i][0]);
+        if (!by_set[0][i].irradiance || by_set[0][i].surface != t.bake.level.surfaces[s].name) continue;
+        ++read;
+        const Mix& m = mix[t.links.surface[s] == none ? 2 : t.links.surface[s]];
+        Rgb want = *by_set[3][i].irradiance * m.layer;
+        for (std::size_t k = 0; k < 3; ++k) want += *by_set[k][i].irradiance * m.share[k];
+        off += apart(rgb(mixer.surface_light(s, where[i][1], where[i][2])), want) >
+               0.005f * max_channel(want) + 1e-3f;
+    }
+    EXPECT_GT(read, 9900);
+    EXPECT_EQ(off, 0) << "of " << read;
+}
+
 TEST(Mixer, equals_the_baker_in_each_set_and_in_the_middle_of_fades_in_and_between_zones) {
     const TwoRooms& t = TwoRooms::whole();
     rt::Mixer mixer;
@@ -155,6 +201,7 @@ TEST(Mixer, equals_the_baker_in_each_set_and_in_the_middle_of_fades_in_and_betwe
         Mix all[3];
         for (Mix& m : all) m.share[set] = 1;
         expect_exact(t, mixer, all);
+        expect_metered(t, mixer, all);
     }
     // One room turns to night, the other to alarm, at another pace and by another curve.
     mixer.request(day, rt::everywhere, 0);
@@ -169,6 +216,7 @@ TEST(Mixer, equals_the_baker_in_each_set_and_in_the_middle_of_fades_in_and_betwe
     mid[right].share[alarm_set] = smooth;
     mid[right].share[day] = 1 - smooth;
     expect_exact(t, mixer, mid);
+    expect_metered(t, mixer, mid);
     rt::Term terms[4];
     ASSERT_EQ(mixer.terms(left, terms, 4), 2u);
     EXPECT_EQ(terms[1].set, night);

@@ -17,7 +17,8 @@ struct Scene {
         for (const char* file :
              {"observatory.glb", "observatory.toml", "walk.toml", "washer.ies", "bollard.ies"})
             fs::copy(demo_folder() / file, folder / file);
-        fs::create_directory_symlink(demo_glance(), folder / "baked");
+        fs::copy(demo_glance(), folder / "baked",
+                 fs::copy_options::recursive | fs::copy_options::create_hard_links);
     }
     std::string script() const { return (folder / "walk.toml").string(); }
     /// Runs the script with these lines in place of its changes; what it says.
@@ -108,7 +109,7 @@ TEST(Play, layers_flicker_the_same_way_in_every_run_and_stop) {
     EXPECT_LT(low, 0.6f * steady);
     EXPECT_GT(high, 1.3f * low);
     EXPECT_NEAR(lux_at(j, 3.5), steady, 1e-3f * steady);
-    EXPECT_LT(lux_at(j, 4.5), 0.02f * steady);
+    EXPECT_LT(lux_at(j, 4.5), 0.04f * steady) << "what comes in from elsewhere";
 }
 
 TEST(Play, says_what_is_wrong_with_a_script_and_where) {

@@ -200,10 +200,10 @@ TEST(Runtime, reads_what_the_tool_wrote) {
     ASSERT_EQ(probes.load(file.c_str()), runtime::Status::ok) << probes.message();
     const auto header = nlohmann::json::parse(read_text(demo_glance() / "probes.json"));
     EXPECT_EQ(probes.count(), header["count"].get<std::uint32_t>());
-    ASSERT_EQ(probes.set_count(), 3u);
+    ASSERT_EQ(probes.set_count(), 5u);
     EXPECT_STREQ(probes.set_name(0), "noon");
     EXPECT_EQ(probes.find_set("observing"), 2u);
-    EXPECT_EQ(probes.find_set("no such set"), 3u);
+    EXPECT_EQ(probes.find_set("no such set"), 5u);
 
     // The JSON header describes the same bytes.
     const std::string bytes = read_text(file);

@@ -218,7 +218,8 @@ TEST(Zones, the_tool_draws_them_and_packs_them) {
         tool("pack " + sheet.string() + out + " --file " + (folder / "g.sgl").string() + " --json");
     ASSERT_EQ(packed.status, 0) << packed.err;
     std::vector<std::string> names;
-    for (const auto& z : packed.json()["zones"]) {
+    const nlohmann::json told = packed.json();
+    for (const auto& z : told["zones"]) {
         names.push_back(z["name"]);
         EXPECT_GT(z["surfaces"].get<int>(), 0) << z.dump();
         EXPECT_GT(z["probes"].get<int>(), 0) << z.dump();

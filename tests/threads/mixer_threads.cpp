@@ -41,7 +41,7 @@ void read(const Game& game, const Mixer& mixer, float x) {
         const Color s = mixer.surface_light(0, 0.31f, 0.42f);
         if (!std::isfinite(s.r) || s.r < 0) ++wrong;
         // Leave the writer its share of few cores.
-        if (++count % 50 == 0) std::this_thread::sleep_for(std::chrono::microseconds(200));
+        if (++count % 20 == 0) std::this_thread::sleep_for(std::chrono::milliseconds(3));
     }
     looks += count;
 }
