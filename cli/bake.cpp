@@ -296,6 +296,11 @@ void run(Options& o, Job& job) {
     std::vector<std::string> why;
     const std::vector<std::string> sets = stale_sets(o, level, bake_status(o.out, level), why);
     if (sets.empty()) {
+        // Zones are not baked, but packed.
+        const fs::path game = o.out / "game.sgl";
+        std::error_code bad;
+        if (fs::exists(game) && fs::last_write_time(o.common.level, bad) > fs::last_write_time(game, bad))
+            refresh_game(o.common, o.out, job);
         if (o.common.json)
             say("{}\n", Json{{"out", o.out.string()}, {"up_to_date", true}, {"seconds", seconds()}}.dump(1));
         else

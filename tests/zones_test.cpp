@@ -195,6 +195,27 @@ TEST(Zones, the_sheet_tells_them_and_entries_of_one_name_add_up) {
     says("[[zone]]\nname = \"a\"\nmatch = \"*\"\nboxes = 1\n", "no such key");
 }
 
+TEST(Zones, a_bake_packs_them_again_where_they_alone_changed) {
+    const Folder folder;
+    write_bytes(folder / "floor.gltf", good_gltf().dump());
+    const std::string sheet = (folder / "s.toml").string(),
+                      text = "[level]\nscene = \"floor.gltf\"\n[quality]\ntier = \"glance\"\n";
+    write_bytes(sheet, text);
+    ASSERT_EQ(tool("bake " + sheet).status, 0);
+    ASSERT_EQ(tool("pack " + sheet).status, 0);
+    const auto zone_of_floor = [&] {
+        rt::Game game;
+        EXPECT_EQ(game.open((folder / "baked" / "game.sgl").c_str()), rt::Status::ok) << game.message();
+        return game.zone_count() > 0 ? std::string(game.zone_name(game.surface(0).zone)) : "";
+    };
+    EXPECT_EQ(zone_of_floor(), "");
+    write_bytes(sheet, text + "[[zone]]\nname = \"ground floor\"\nmatch = \"floor\"\n");
+    fs::last_write_time(sheet, fs::last_write_time(folder / "baked" / "game.sgl") + std::chrono::seconds(2));
+    const Ran r = tool("bake " + sheet);
+    EXPECT_NE(r.out.find("up to date"), std::string::npos) << r.out << "light is as it was";
+    EXPECT_EQ(zone_of_floor(), "ground floor");
+}
+
 TEST(Zones, the_tool_draws_them_and_packs_them) {
     const fs::path sheet = demo_folder() / "observatory.toml";
     const Folder folder;

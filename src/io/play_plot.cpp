@@ -115,14 +115,18 @@ void write_play_plot(const std::filesystem::path& to, const std::string& title, 
     const double step = round_step(f.far, 10);
     for (double t = 0; t <= f.far * 1.0001; t += step)
         plot.text(f.x(t), plot_height - plot_bottom + 20, 12, short_number(t) + " s", 0.5, words);
-    for (const Mark& mark : marks) {
-        const PlayChange& c = *mark.change;
-        const double x = f.x(c.at), y = plot_top + 8 + row_height * static_cast<double>(mark.row);
-        const Ink ink{0.95, 0.72, 0.3};
-        plot.line(x, y - 10, x, f.y0, 1, {0.5, 0.4, 0.22});
+    const Ink mark_ink{0.95, 0.72, 0.3};
+    const auto row_of = [](const Mark& m) { return plot_top + 8 + row_height * static_cast<double>(m.row); };
+    for (const Mark& m : marks)
+        plot.line(f.x(m.change->at), row_of(m) - 10, f.x(m.change->at), f.y0, 1, {0.5, 0.4, 0.22});
+    for (const Mark& m : marks) {
+        const PlayChange& c = *m.change;
+        const double x = f.x(c.at), y = row_of(m), wide = 7.0 * static_cast<double>(label(c).size());
+        plot.fill(m.left ? x - 5 - wide : x + 4, y - 11, m.left ? x - 4 : x + 5 + wide, y + 3, paper);
         if (c.seconds > 0)
-            plot.line(x, y + 5, f.x(std::min(c.at + static_cast<double>(c.seconds), f.far)), y + 5, 2, ink);
-        plot.text(mark.left ? x - 5 : x + 5, y, 12, label(c), mark.left ? 1 : 0, ink);
+            plot.line(x, y + 5, f.x(std::min(c.at + static_cast<double>(c.seconds), f.far)), y + 5, 2,
+                      mark_ink);
+        plot.text(m.left ? x - 5 : x + 5, y, 12, label(c), m.left ? 1 : 0, mark_ink);
     }
     for (std::size_t i = 1; i < moments.size(); ++i) {
         const PlayMoment &a = moments[i - 1], &b = moments[i];
