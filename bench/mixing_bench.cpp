@@ -85,7 +85,13 @@ void switching(const Made& demo, const std::filesystem::path& file) {
                game.zone_count() + 1, game.surface_count(), 1e3 * sum / rounds, 1e3 * most, weights);
 }
 
-void compositing(const Made& m, const std::filesystem::path& file, GamePixels pixels) {
+/// `zones`: whether squares are shared between those of the level, or all is in one.
+void compositing(Made m, const std::filesystem::path& file, GamePixels pixels, bool zones) {
+    if (!zones) {
+        m.level.zones.clear();
+        std::fill(m.links.surface.begin(), m.links.surface.end(), none);
+        std::fill(m.links.probe.begin(), m.links.probe.end(), none);
+    }
     save_game(file, m.level, m.atlas, m.baked, {.pixels = pixels}, &m.links);
     rt::Game game;
     rt::Mixer mixer;
@@ -102,8 +108,8 @@ void compositing(const Made& m, const std::filesystem::path& file, GamePixels pi
             seconds += time_of([&] { mixer.advance(0.001); });
             bytes += all;
         }
-        fmt::print("compositing {}, {:<22} {:.2f} GB/s written\n",
-                   pixels == GamePixels::half ? "half  " : "rgb9e5", what,
+        fmt::print("compositing {}, {}, {:<14} {:.2f} GB/s written\n",
+                   pixels == GamePixels::half ? "half  " : "rgb9e5", zones ? "six zones" : "one      ", what,
                    static_cast<double>(bytes) / seconds / 1e9);
     };
     std::uint32_t set = 0;
@@ -164,8 +170,9 @@ void bench_mixing(const char* file) {
     const Made m = made(file);
     const std::filesystem::path game = folder.path / "game.sgl";
     switching(m, game);
-    compositing(m, game, GamePixels::half);
-    compositing(m, game, GamePixels::rgb9e5);
+    for (const bool zones : {false, true})
+        for (const GamePixels pixels : {GamePixels::half, GamePixels::rgb9e5})
+            compositing(m, game, pixels, zones);
     looking(m, game);
     opening(m, game);
 }

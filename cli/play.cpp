@@ -27,6 +27,9 @@ void run(Options& o, Job& job) {
     const BakedLevel b = load_baked(level_of, folder, "");
     const fs::path game = folder / "game.sgl";
     if (!fs::exists(game)) pack_game(game, b.level, b.bake, {});
+    if (b.bake.probes.size() == 0)
+        job.note(
+            "the bake has no probes, so nothing lights the figure: add a [[volume]] to the sheet, and bake");
     const fs::path to = o.to.empty() ? folder / "play" / o.common.level.stem() : o.to;
     fs::create_directories(to);
     const int all = static_cast<int>(script.until * static_cast<double>(script.fps) + 1e-6) + 1,

@@ -44,7 +44,7 @@ int main(int argc, char** argv) {
         const auto start = std::chrono::steady_clock::now();
         mixer.advance(frames == 0 ? 0 : 1.0 / 60);
         spent += std::chrono::duration<double, std::micro>(std::chrono::steady_clock::now() - start).count();
-        if (frames % 600 != 0) continue;
+        if (frames % 450 != 0) continue;
         Term terms[4];
         const std::uint32_t n = mixer.terms(nothing, terms, 4);
         const Color c = mixer.sample(at, {0, 1, 0}, hint);
