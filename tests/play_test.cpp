@@ -112,6 +112,24 @@ TEST(Play, layers_flicker_the_same_way_in_every_run_and_stop) {
     EXPECT_LT(lux_at(j, 4.5), 0.04f * steady) << "what comes in from elsewhere";
 }
 
+TEST(Play, plays_the_sheet_as_it_is_now) {
+    const Folder folder;
+    for (const char* file : {"observatory.glb", "washer.ies", "bollard.ies"})
+        fs::copy(demo_folder() / file, folder / file);
+    fs::copy(demo_glance(), folder / "baked",
+             fs::copy_options::recursive | fs::copy_options::create_hard_links);
+    const std::string sheet = read_text(demo_folder() / "observatory.toml");
+    write_bytes(folder / "observatory.toml", sheet);
+    write_bytes(folder / "own.toml", head + "[[play.change]]\nat = 0\nset = \"dusk\"\nzone = \"pool\"\n");
+    const std::string command = "play " + (folder / "own.toml").string() + " --until 0 --json";
+    EXPECT_EQ(tool(command).status, 1) << "there is no such zone yet";
+    write_bytes(folder / "observatory.toml", sheet + "[[zone]]\nname = \"pool\"\nmatch = \"pool*\"\n");
+    fs::last_write_time(folder / "observatory.toml",
+                        fs::last_write_time(folder / "baked" / "game.sgl") + std::chrono::seconds(2));
+    const Ran r = tool(command);
+    EXPECT_EQ(r.status, 0) << r.err;
+}
+
 TEST(Play, says_what_is_wrong_with_a_script_and_where) {
     const auto says = [&](const std::string& lines, const std::string& what, const std::string& top = head) {
         const Ran r = scene().play(top, lines, " --until 0.1");
