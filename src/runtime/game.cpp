@@ -212,8 +212,9 @@ Weights Game::weights(Vector p, std::uint32_t& hint) const noexcept {
     const NetWeights found = net_weights(data_->net, point(p), hint);
     out.count = found.count;
     out.beyond = found.beyond;
-    std::copy(found.probe, found.probe + found.count, out.probe);
-    std::copy(found.weight, found.weight + found.count, out.weight);
+    static_assert(sizeof out.probe == sizeof found.probe && sizeof out.weight == sizeof found.weight);
+    std::memcpy(out.probe, found.probe, sizeof out.probe);
+    std::memcpy(out.weight, found.weight, sizeof out.weight);
     return out;
 }
 const float* Game::coefficients(std::uint32_t set, std::uint32_t probe) const noexcept {

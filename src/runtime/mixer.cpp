@@ -20,8 +20,11 @@ namespace {
 /// The places of a zone's words in what readers see.
 struct Words {
     std::size_t sets, layers;
+    /// The first word: whether any layer differs from what the sets say.
+    static constexpr std::size_t differs = 0;
     std::size_t each() const { return 1 + 2 * sets + 3 * layers; }
-    std::size_t count(std::size_t zone) const { return zone * each(); }
+    std::size_t count(std::size_t zone) const { return 1 + zone * each(); }
+    std::size_t all(std::size_t zones) const { return count(zones); }
     std::size_t set(std::size_t zone, std::size_t term) const { return count(zone) + 1 + term; }
     std::size_t weight(std::size_t zone, std::size_t term) const { return count(zone) + 1 + sets + term; }
     std::size_t layer(std::size_t zone, std::size_t l) const { return count(zone) + 1 + 2 * sets + 3 * l; }
@@ -87,7 +90,7 @@ struct Mixer::State {
           composer(d, s.paging == Paging::pair        ? 2u
                       : s.paging == Paging::composite ? 1u
                                                       : 0u),
-          seen(words.each() * zones),
+          seen(words.all(zones)),
           fades(zones),
           held(std::size_t{zones} * sets),
           shown(held.size()),
@@ -128,7 +131,9 @@ struct Mixer::State {
     bool write_tile(std::uint32_t zone);
     void begin_pass(std::uint32_t zone, bool with_layers);
 
-    /// Adds what layers differ from the sets at some probes.
+    /// The sum of what sets show at some probes.
+    void add_sets(const Shown::Word* w, const Weights& at, float out[27]) const;
+    /// Adds what layers differ from the sets there.
     void add_layers(const Shown::Word* w, const Weights& at, float to[27]) const;
 
     /// What surfaces of a zone draw of a page, part 0: worked out once a frame for however many of them.
@@ -164,6 +169,7 @@ bool Mixer::State::mix(std::uint32_t zone) {
 
 void Mixer::State::publish() {
     seen.publish([&](auto write) {
+        bool differs = false;
         for (std::uint32_t z = 0; z < zones; ++z) {
             std::uint32_t n = 0;
             for (std::uint32_t s = 0; s < sets; ++s) {
@@ -175,11 +181,13 @@ void Mixer::State::publish() {
             write(words.count(z), n);
             for (std::uint32_t l = 0; l < layers; ++l) {
                 const Color c = layer_term[std::size_t{z} * layers + l];
+                differs |= !same(c, {});
                 write(words.layer(z, l), word_of(c.r));
                 write(words.layer(z, l) + 1, word_of(c.g));
                 write(words.layer(z, l) + 2, word_of(c.b));
             }
         }
+        write(Words::differs, differs);
     });
 }
 
@@ -519,21 +527,46 @@ void Mixer::State::add_layers(const Shown::Word* w, const Weights& at, float to[
     }
 }
 
+void Mixer::State::add_sets(const Shown::Word* w, const Weights& at, float out[27]) const {
+    // What a zone shows is read once for however many of its probes follow one another.
+    constexpr std::uint32_t most = 8;
+    const float* set[most];
+    float share[most];
+    std::uint32_t known = 0, n = 0;
+    bool any = false;
+    const float* light = data.light.data;
+    const std::uint32_t* zone_of = data.probe_zones.count > 0 ? data.probe_zones.data : nullptr;
+    const std::size_t probes = data.net.count;
+    LightSum sum;
+    for (int k = 0; k < at.count; ++k) {
+        const std::uint32_t probe = at.probe[k], zone = zone_of ? zone_number(zone_of[probe]) : zones - 1;
+        const std::size_t offset = 27 * std::size_t{probe};
+        if (!any || zone != known) {
+            any = true;
+            known = zone;
+            n = whole_at(w, words.count(zone));
+            for (std::uint32_t i = 0; i < n && i < most; ++i) {
+                set[i] = light + 27 * probes * whole_at(w, words.set(zone, i));
+                share[i] = float_at(w, words.weight(zone, i));
+            }
+        }
+        for (std::uint32_t i = 0; i < n && i < most; ++i) sum.add(set[i] + offset, at.weight[k] * share[i]);
+        for (std::uint32_t i = most; i < n; ++i)
+            sum.add(light + 27 * probes * whole_at(w, words.set(zone, i)) + offset,
+                    at.weight[k] * float_at(w, words.weight(zone, i)));
+    }
+    sum.get(out);
+}
+
 void Mixer::sample(const Weights& at, float out[27]) const noexcept {
-    std::fill(out, out + 27, 0.0f);
-    if (!state_) return;
+    if (!state_ || state_->data.light.count == 0) {
+        std::fill(out, out + 27, 0.0f);
+        return;
+    }
     const State& s = *state_;
     s.seen.read([&](const Shown::Word* w) {
-        LightSum sum;
-        for (int k = 0; k < at.count; ++k) {
-            const std::uint32_t probe = at.probe[k], zone = s.zone_number(s.game.probe_zone(probe)),
-                                n = whole_at(w, s.words.count(zone));
-            for (std::uint32_t i = 0; i < n; ++i)
-                sum.add(s.game.coefficients(whole_at(w, s.words.set(zone, i)), probe),
-                        at.weight[k] * float_at(w, s.words.weight(zone, i)));
-        }
-        sum.get(out);
-        if (s.layers > 0) s.add_layers(w, at, out);
+        s.add_sets(w, at, out);
+        if (whole_at(w, Words::differs) != 0) s.add_layers(w, at, out);
     });
 }
 Color Mixer::sample(const Weights& at, Vector n) const noexcept {

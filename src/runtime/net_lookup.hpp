@@ -312,10 +312,33 @@ inline std::uint32_t start_for(const NetView& net, Point p, std::uint32_t hint) 
     return net.start[number];
 }
 
+/// What is outside by less than this counts as inside: rounding.
+inline constexpr float slack = -1e-5f;
+
+/// Cuts weights off at 0 and makes them sum to 1.
+inline void settle(Located& at) {
+    float sum = 0;
+    for (float& w : at.weight) {
+        w = w > 0 ? w : 0;
+        sum += w;
+    }
+    for (float& w : at.weight) w /= sum;
+}
+
+/// Whether a cell holds a point; the weights of its corners, if so. Most lookups of what moves end here.
+inline bool found_in(const NetView& net, std::uint32_t cell, Point p, Located& out) {
+    if (cell >= net.cells) return false;
+    weigh_corners(net, cell, p, out.weight);
+    for (const float w : out.weight)
+        if (!(w >= slack)) return false;
+    out.cell = cell;
+    settle(out);
+    return true;
+}
+
 /// The cell that holds a point: walks there from another (Devillers, Pion and Teillaud, Walking in a
 /// Triangulation, 2002).
 inline Located locate(const NetView& net, Point p, std::uint32_t from) {
-    constexpr float slack = -1e-5f;
     Located out;
     std::uint32_t cell = from < net.cells ? from : 0, best = cell;
     float best_least = -1e30f;
@@ -340,12 +363,7 @@ inline Located locate(const NetView& net, Point p, std::uint32_t from) {
         cell = next;
     }
     out.cell = cell;
-    float sum = 0;
-    for (float& w : out.weight) {
-        w = w > 0 ? w : 0;
-        sum += w;
-    }
-    for (float& w : out.weight) w /= sum;
+    settle(out);
     return out;
 }
 
@@ -437,7 +455,8 @@ inline NetWeights net_weights(const NetView& net, Point p, std::uint32_t& hint, 
             p = p + a * dot(a, d);
         }
     }
-    const detail::Located at = detail::locate(net, p, detail::start_for(net, p, hint));
+    detail::Located at;
+    if (!detail::found_in(net, hint, p, at)) at = detail::locate(net, p, detail::start_for(net, p, hint));
     hint = at.cell;
     out.beyond = at.beyond;
     if (net.dimension < 3) {

@@ -22,33 +22,48 @@ inline void sh_basis_at(float x, float y, float z, float basis[9]) {
 /// takes three times as long.
 class LightSum {
 public:
-    void add(const float* coefficients, float weight) {
 #ifdef __GNUC__
-        // Six times four, and the last four, of which the first was there before.
+    void add(const float* c, float weight) {
         const Four w = {weight, weight, weight, weight};
-        for (int k = 0; k < 7; ++k) {
-            Four c;
-            std::memcpy(&c, coefficients + (k < 6 ? 4 * k : 23), sizeof c);
-            sum_[k] += c * w;
-        }
-#else
-        for (int i = 0; i < 27; ++i) sum_[i] += coefficients[i] * weight;
-#endif
+        a_ += load(c) * w;
+        b_ += load(c + 4) * w;
+        c_ += load(c + 8) * w;
+        d_ += load(c + 12) * w;
+        e_ += load(c + 16) * w;
+        f_ += load(c + 20) * w;
+        // The last four, of which the first was there before.
+        g_ += load(c + 23) * w;
     }
     void get(float out[27]) const {
-#ifdef __GNUC__
-        std::memcpy(out + 23, &sum_[6], 16);
-        std::memcpy(out, sum_, 96);
-#else
-        std::memcpy(out, sum_, sizeof sum_);
-#endif
+        store(out + 23, g_);
+        store(out, a_);
+        store(out + 4, b_);
+        store(out + 8, c_);
+        store(out + 12, d_);
+        store(out + 16, e_);
+        store(out + 20, f_);
     }
 
 private:
-#ifdef __GNUC__
     typedef float Four __attribute__((vector_size(16)));
-    Four sum_[7] = {};
+    static Four load(const float* from) {
+        Four v;
+        std::memcpy(&v, from, sizeof v);
+        return v;
+    }
+    static void store(float* to, Four v) {
+        std::memcpy(to, &v, sizeof v);
+    }
+    Four a_ = {}, b_ = {}, c_ = {}, d_ = {}, e_ = {}, f_ = {}, g_ = {};
 #else
+    void add(const float* c, float weight) {
+        for (int i = 0; i < 27; ++i) sum_[i] += c[i] * weight;
+    }
+    void get(float out[27]) const {
+        std::memcpy(out, sum_, sizeof sum_);
+    }
+
+private:
     float sum_[27] = {};
 #endif
 };
