@@ -25,6 +25,9 @@ Json to_json(const BakeStatus& s) {
 }
 
 void print(const BakeStatus& s) {
+    constexpr std::size_t longest = sizeof ", lightmaps and probes" - 1;
+    std::size_t wide = 34;
+    for (const ResultStatus& r : s.results) wide = std::max(wide, r.set.size() + longest);
     for (std::size_t i = 0; i < s.results.size(); ++i) {
         const ResultStatus& r = s.results[i];
         std::string what = r.what;
@@ -34,15 +37,17 @@ void print(const BakeStatus& s) {
             what += " and " + s.results[++i].what;
         const std::string name = r.set.empty() ? what : r.set + ", " + what;
         if (r.because == std::vector<std::string>{never_baked}) {
-            say("  {:<34} never baked\n", name);
+            say("  {:<{}} never baked\n", name, wide);
             continue;
         }
-        say("  {:<34} {}\n", name, r.stale ? "out of date; since it was baked" : "up to date");
-        for (const std::string& why : r.because) say("  {:<34}   {}\n", "", why);
+        say("  {:<{}} {}\n", name, wide, r.stale ? "out of date; since it was baked" : "up to date");
+        for (const std::string& why : r.because) say("  {:<{}}   {}\n", "", wide, why);
         if (!r.surfaces_up_to_date.empty())
-            say("  {:<34}   but up to date, baked alone: {}\n", "", reasons_text(r.surfaces_up_to_date));
+            say("  {:<{}}   but up to date, baked alone: {}\n", "", wide,
+                reasons_text(r.surfaces_up_to_date));
         if (!r.surfaces_older.empty())
-            say("  {:<34}   of a state in between, baked alone: {}\n", "", reasons_text(r.surfaces_older));
+            say("  {:<{}}   of a state in between, baked alone: {}\n", "", wide,
+                reasons_text(r.surfaces_older));
     }
     if (s.up_to_date())
         say("everything is as the level would give it now\n");
