@@ -406,20 +406,29 @@ inline void finish(NetWeights& out, float total) {
 inline void look_around(const NetView& net, std::uint32_t cell, Point p, float share, bool corrected,
                         NetWeights& out, float& total) {
     constexpr int most = 32;
-    std::uint32_t queue[most] = {cell};
+    std::uint32_t queue[most];
+    std::fill(queue, queue + most, no_cell);
+    queue[0] = cell;
     int size = 1;
-    for (int i = 0; i < size && out.count < NetWeights::most; ++i)
-        for (int k = 0; k < 4; ++k) {
+    for (int i = 0; i < size && size < most && out.count < NetWeights::most; ++i)
+        for (int k = 0; k < 4 && size < most; ++k) {
             const std::uint32_t next = net.beside[4 * std::size_t{queue[i]} + k];
-            if (next == no_cell || size == most || std::find(queue, queue + size, next) != queue + size)
-                continue;
-            queue[size++] = next;
+            // All of them without a branch: with one for each this took most of a lookup's time.
+            std::uint32_t known = next == no_cell;
+            for (const std::uint32_t q : queue) known |= q == next;
+            if (!known) queue[size++] = next;
         }
+    // Probes that were looked at last, by their numbers' last bits: each belongs to many of the cells.
+    constexpr std::uint32_t slots = 64;
+    std::uint32_t tried[slots];
+    std::fill(tried, tried + slots, no_cell);
     float found[NetWeights::most], sum = 0;
     const int before = out.count;
     for (int i = 0; i < size; ++i)
         for (int k = 0; k < 4 && out.count < NetWeights::most; ++k) {
             const std::uint32_t v = net.vertex[4 * std::size_t{queue[i]} + k];
+            if (tried[v % slots] == v) continue;
+            tried[v % slots] = v;
             if (!answers(net, v) || std::find(out.probe, out.probe + out.count, v) != out.probe + out.count)
                 continue;
             const Point d = p - net.at(v);
