@@ -139,7 +139,9 @@ void expect_exact(const TwoRooms& t, const rt::Mixer& mixer, const Mix (&mix)[3]
             const Rgb got =
                 rgb(mixer.surface_light(s, (static_cast<float>(x) + 0.5f) / static_cast<float>(layout.width),
                                         (static_cast<float>(y) + 0.5f) / static_cast<float>(layout.height)));
-            ASSERT_LE(apart(got, want), 0.005f * max_channel(want) + 0.0006f * most + 1e-4f)
+            // Half floats round each page by 1/2048 of it, which shows where a layer is taken off again.
+            const float rounding = m.layer == Rgb{0, 0, 0} ? 0 : 0.0006f * most;
+            ASSERT_LE(apart(got, want), 0.005f * max_channel(want) + rounding + 1e-4f)
                 << t.bake.level.surfaces[s].name << " " << x << " " << y;
         }
     }

@@ -19,13 +19,13 @@ enum class PlayKind : std::uint8_t { set, series, clock, layer };
 struct PlayChange {
     double at = 0;  ///< Seconds.
     PlayKind kind = PlayKind::set;
-    std::string name;    ///< Of the set, the series or the layer.
-    std::string zone;    ///< Empty: everywhere.
-    float seconds = 0;   ///< The fade takes, or the flicker.
-    bool smooth = true;  ///< Else at an even pace.
-    double hour = 0, hours_a_second = 0;
-    Rgb scale{1, 1, 1}, add{0, 0, 0};
-    float flicker = 0;  ///< Share of a layer's light that comes and goes, [0, 1].
+    std::string name;                     ///< Of the set, the series or the layer.
+    std::string zone;                     ///< Empty: everywhere.
+    float seconds = 0;                    ///< The fade takes, or the flicker.
+    bool smooth = true;                   ///< Else at an even pace.
+    double hour = 0, hours_a_second = 0;  ///< Of the clock: hours of the day, [0, 24].
+    Rgb scale{1, 1, 1}, add{0, 0, 0};     ///< Of a layer, as of runtime::Mixer::set_layer().
+    float flicker = 0;                    ///< Share of a layer's light that comes and goes, [0, 1].
 };
 
 struct PlayScript {

@@ -2,6 +2,8 @@
 // What both sides of the boundary to C call the same things.
 
 #include <algorithm>
+#include <cstdio>
+#include <new>
 
 #include "stasigraph/game.h"
 #include "stasigraph/game.hpp"
@@ -30,6 +32,28 @@ inline Weights weights(const sg_weights* w) {
     std::copy(w->probe, w->probe + 8, out.probe);
     std::copy(w->weight, w->weight + 8, out.weight);
     return out;
+}
+
+/// Makes an object for C and opens it: `open` answers a status, `message` what went wrong.
+template <class T, class Open, class Message>
+sg_status opened(T** out, char* message, std::size_t message_size, Open open, Message said) {
+    *out = nullptr;
+    const auto tell = [&](const char* text) {
+        if (message && message_size > 0) std::snprintf(message, message_size, "%s", text);
+    };
+    T* made = new (std::nothrow) T;
+    if (!made) {
+        tell("needs more memory than there is");
+        return SG_NO_MEMORY;
+    }
+    const Status status = open(*made);
+    if (status != Status::ok) {
+        tell(said(*made));
+        delete made;
+        return static_cast<sg_status>(status);
+    }
+    *out = made;
+    return SG_OK;
 }
 
 }  // namespace stasigraph::runtime::c

@@ -1,8 +1,6 @@
 // The packed level for C.
 
 #include <algorithm>
-#include <cstdio>
-#include <new>
 
 #include "runtime/c_types.hpp"
 
@@ -14,35 +12,20 @@ using rt::c::weights;
 
 namespace {
 
-template <class Open>
-sg_status opened(sg_game** out, char* message, size_t message_size, Open open) {
-    *out = nullptr;
-    const auto tell = [&](const char* text) {
-        if (message && message_size > 0) std::snprintf(message, message_size, "%s", text);
-    };
-    auto* made = new (std::nothrow) sg_game;
-    if (!made) {
-        tell("needs more memory than there is");
-        return SG_NO_MEMORY;
-    }
-    const rt::Status status = open(made->game);
-    if (status != rt::Status::ok) {
-        tell(made->game.message());
-        delete made;
-        return static_cast<sg_status>(status);
-    }
-    *out = made;
-    return SG_OK;
+const char* said(const sg_game& g) {
+    return g.game.message();
 }
 
 }  // namespace
 
 sg_status sg_game_open(const char* path, sg_game** out, char* message, size_t message_size) {
-    return opened(out, message, message_size, [&](rt::Game& g) { return g.open(path); });
+    return rt::c::opened(
+        out, message, message_size, [&](sg_game& g) { return g.game.open(path); }, said);
 }
 sg_status sg_game_open_memory(const void* data, size_t size, sg_game** out, char* message,
                               size_t message_size) {
-    return opened(out, message, message_size, [&](rt::Game& g) { return g.open(data, size); });
+    return rt::c::opened(
+        out, message, message_size, [&](sg_game& g) { return g.game.open(data, size); }, said);
 }
 void sg_game_close(sg_game* g) {
     delete g;

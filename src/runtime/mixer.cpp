@@ -1,146 +1,47 @@
+// Fades, the clock and tiles: what one thread does.
+
 #include "stasigraph/mixer.hpp"
 
-#include <algorithm>
 #include <chrono>
-#include <cmath>
 #include <new>
-#include <vector>
 
-#include "runtime/composer.hpp"
-#include "runtime/game_data.hpp"
-#include "runtime/pixel_codes.hpp"
-#include "runtime/probe_light.hpp"
-#include "runtime/shown.hpp"
-#include "runtime/zone_fade.hpp"
+#include "runtime/mixer_state.hpp"
 
 namespace stasigraph::runtime {
 
-namespace {
-
-/// The places of a zone's words in what readers see.
-struct Words {
-    std::size_t sets, layers;
-    /// The first word: whether any layer differs from what the sets say.
-    static constexpr std::size_t differs = 0;
-    std::size_t each() const { return 1 + 2 * sets + 3 * layers; }
-    std::size_t count(std::size_t zone) const { return 1 + zone * each(); }
-    std::size_t all(std::size_t zones) const { return count(zones); }
-    std::size_t set(std::size_t zone, std::size_t term) const { return count(zone) + 1 + term; }
-    std::size_t weight(std::size_t zone, std::size_t term) const { return count(zone) + 1 + sets + term; }
-    std::size_t layer(std::size_t zone, std::size_t l) const { return count(zone) + 1 + 2 * sets + 3 * l; }
-};
-
-Color times(Color c, float by) {
-    return {c.r * by, c.g * by, c.b * by};
-}
-void add(Color& to, Color c) {
-    to = {to.r + c.r, to.g + c.g, to.b + c.b};
-}
-bool same(Color a, Color b) {
-    return a.r == b.r && a.g == b.g && a.b == b.b;
-}
-bool finite(Color c) {
-    return std::isfinite(c.r) && std::isfinite(c.g) && std::isfinite(c.b);
-}
-Color layer_at(const Shown::Word* w, std::size_t at) {
-    return {float_at(w, at), float_at(w, at + 1), float_at(w, at + 2)};
-}
-Color floored(Color c) {
-    return {std::max(c.r, 0.0f), std::max(c.g, 0.0f), std::max(c.b, 0.0f)};
-}
-
-}  // namespace
-
-struct Mixer::State {
-    const Game& game;
-    const Game::Data& data;
-    MixerSettings settings;
-    std::uint32_t sets, zones, layers;  ///< Zones with what is in none, which comes last.
-    Words words;
-    Composer composer;
-    Shown seen;
-
-    std::vector<ZoneFade> fades;
-    std::vector<float> held, shown;  ///< Weights of sets, by zone.
-    std::vector<Color> layer_scale, layer_add;
-    std::vector<Color> layer_term;  ///< By zone and layer.
-    double clock = 0, hours_a_second = 0;
-
-    // Tiles.
-    struct Pass {
-        bool on = false;
-        std::uint32_t next = 0;
-        std::vector<PageTerm> terms;  ///< As they were when it began.
-        std::size_t count = 0;
-    };
-    std::vector<Pass> passes;
-    std::vector<PageTerm> wanted;
-    std::vector<Tile> changed;
-    std::size_t changed_count = 0;
-    std::uint32_t first_zone = 0;  ///< Whose turn it is.
-
-    State(const Game& g, const Game::Data& d, const MixerSettings& s)
-        : game(g),
-          data(d),
-          settings(s),
-          sets(d.sets.count),
-          zones(d.zones.count + 1),
-          layers(d.layers.count),
-          words{sets, layers},
-          composer(d, s.paging == Paging::pair        ? 2u
-                      : s.paging == Paging::composite ? 1u
-                                                      : 0u),
-          seen(words.all(zones)),
-          fades(zones),
-          held(std::size_t{zones} * sets),
-          shown(held.size()),
-          layer_scale(layers, Color{1, 1, 1}),
-          layer_add(layers),
-          layer_term(std::size_t{zones} * layers),
-          passes(zones),
-          wanted(sets + layers),
-          pairs(std::size_t{zones} * d.pages.count) {
-        std::size_t tiles = 0;
-        for (std::uint32_t z = 0; z < zones; ++z) {
-            fades[z].from = fades[z].to = s.set;
-            fades[z].weight = 1;
-            passes[z].terms.resize(sets + layers);
-            tiles += composer.tile_count(z);
-        }
-        changed.resize(s.paging == Paging::many ? 0 : tiles);
-        for (std::uint32_t z = 0; z < zones; ++z) mix(z);
-        pair_up();
-        publish();
+Mixer::State::State(const Game& g, const Game::Data& d, const MixerSettings& s)
+    : game(g),
+      data(d),
+      settings(s),
+      sets(d.sets.count),
+      zones(d.zones.count + 1),
+      layers(d.layers.count),
+      words{sets, layers},
+      composer(d, s.paging == Paging::pair        ? 2u
+                  : s.paging == Paging::composite ? 1u
+                                                  : 0u),
+      seen(words.all(zones)),
+      fades(zones),
+      held(std::size_t{zones} * sets),
+      shown(held.size()),
+      layer_scale(layers, Color{1, 1, 1}),
+      layer_add(layers),
+      layer_term(std::size_t{zones} * layers),
+      passes(zones),
+      wanted(sets + layers),
+      pairs(std::size_t{zones} * d.pages.count) {
+    std::size_t tiles = 0;
+    for (std::uint32_t z = 0; z < zones; ++z) {
+        fades[z].from = fades[z].to = s.set;
+        fades[z].weight = 1;
+        passes[z].terms.resize(sets + layers);
+        tiles += composer.tile_count(z);
     }
-
-    std::uint32_t zone_number(std::uint32_t zone) const { return zone == nothing ? zones - 1 : zone; }
-    bool has_zone(std::uint32_t zone) const {
-        return zone == nothing || zone == everywhere || zone < zones - 1;
-    }
-    float* weights(std::vector<float>& of, std::uint32_t zone) { return &of[std::size_t{zone} * sets]; }
-
-    /// Works out what a zone shows; true where that changed.
-    bool mix(std::uint32_t zone);
-    void publish();
-    void turn(std::uint32_t zone, const ZoneFade::Wish& wish);
-    void glide(std::uint32_t zone, double seconds);
-    std::uint32_t nearest_step(std::uint32_t series, double hour) const;
-    /// Weights of sets and layers for pages.
-    std::size_t page_terms(std::uint32_t zone, bool with_layers, PageTerm* out);
-    void write_tiles();
-    bool write_tile(std::uint32_t zone);
-    void begin_pass(std::uint32_t zone, bool with_layers);
-
-    /// The sum of what sets show at some probes.
-    void add_sets(const Shown::Word* w, const Weights& at, float out[27]) const;
-    /// Adds what layers differ from the sets there.
-    void add_layers(const Shown::Word* w, const Weights& at, float to[27]) const;
-
-    /// What surfaces of a zone draw of a page, part 0: worked out once a frame for however many of them.
-    std::vector<PagePair> pairs;
-    PagePair pair(std::uint32_t zone, std::uint32_t page, std::uint32_t part) const;
-    void pair_up();
-};
+    changed.resize(s.paging == Paging::many ? 0 : tiles);
+    for (std::uint32_t z = 0; z < zones; ++z) mix(z);
+    pair_up();
+    publish();
+}
 
 bool Mixer::State::mix(std::uint32_t zone) {
     const ZoneFade& f = fades[zone];
@@ -266,7 +167,7 @@ void Mixer::State::begin_pass(std::uint32_t zone, bool with_layers) {
     p.on = true;
 }
 
-bool Mixer::State::write_tile(std::uint32_t zone) {
+void Mixer::State::write_tile(std::uint32_t zone) {
     Pass& p = passes[zone];
     const bool pair = settings.paging == Paging::pair;
     if (p.next < composer.tile_count(zone)) {
@@ -275,14 +176,13 @@ bool Mixer::State::write_tile(std::uint32_t zone) {
         changed[changed_count] = composer.tile(zone, p.next++);
         changed[changed_count++].copy = copy;
     }
-    if (p.next < composer.tile_count(zone)) return false;
+    if (p.next < composer.tile_count(zone)) return;
     p.on = false;
     if (pair) {
         std::copy(weights(shown, zone), weights(shown, zone) + sets, weights(held, zone));
         fades[zone].copy = 1 - fades[zone].copy;
         fades[zone].go_on();
     }
-    return true;
 }
 
 void Mixer::State::write_tiles() {
@@ -474,137 +374,6 @@ float Mixer::progress(std::uint32_t zone) const noexcept {
 bool Mixer::waits(std::uint32_t zone) const noexcept {
     return state_ && state_->has_zone(zone) && zone != everywhere &&
            state_->fades[state_->zone_number(zone)].phase == ZoneFade::Phase::waiting;
-}
-
-std::uint32_t Mixer::terms(std::uint32_t zone, Term* out, std::uint32_t most) const noexcept {
-    if (!state_ || !state_->has_zone(zone) || zone == everywhere) return 0;
-    const std::uint32_t z = state_->zone_number(zone);
-    std::uint32_t count = 0;
-    state_->seen.read([&](const Shown::Word* w) {
-        count = whole_at(w, state_->words.count(z));
-        for (std::uint32_t i = 0; i < std::min(count, most); ++i)
-            out[i] = {whole_at(w, state_->words.set(z, i)), float_at(w, state_->words.weight(z, i))};
-    });
-    return count;
-}
-
-Color Mixer::layer_gain(std::uint32_t layer, std::uint32_t zone) const noexcept {
-    Color out;
-    if (!state_ || layer >= state_->layers || !state_->has_zone(zone) || zone == everywhere) return out;
-    state_->seen.read([&](const Shown::Word* w) {
-        out = layer_at(w, state_->words.layer(state_->zone_number(zone), layer));
-    });
-    return out;
-}
-
-Color Mixer::gain(std::uint32_t group, std::uint32_t zone) const noexcept {
-    Color out;
-    if (!state_ || group >= state_->data.groups.count || !state_->has_zone(zone) || zone == everywhere)
-        return out;
-    const std::uint32_t z = state_->zone_number(zone);
-    state_->seen.read([&](const Shown::Word* w) {
-        out = {};
-        const std::uint32_t n = whole_at(w, state_->words.count(z));
-        for (std::uint32_t i = 0; i < n; ++i)
-            add(out, times(state_->game.gain(whole_at(w, state_->words.set(z, i)), group),
-                           float_at(w, state_->words.weight(z, i))));
-        for (std::uint32_t l = 0; l < state_->layers; ++l)
-            if (state_->data.layers[l].group == group) add(out, layer_at(w, state_->words.layer(z, l)));
-    });
-    return floored(out);
-}
-
-void Mixer::State::add_layers(const Shown::Word* w, const Weights& at, float to[27]) const {
-    for (int k = 0; k < at.count; ++k) {
-        const std::uint32_t probe = at.probe[k], zone = zone_number(game.probe_zone(probe));
-        for (std::uint32_t l = 0; l < layers; ++l) {
-            const Color gain = layer_at(w, words.layer(zone, l));
-            if (same(gain, {})) continue;
-            const float* c = game.coefficients(data.layers[l].set, probe);
-            const float by[3] = {gain.r * at.weight[k], gain.g * at.weight[k], gain.b * at.weight[k]};
-            for (int i = 0; i < 27; ++i) to[i] += c[i] * by[i % 3];
-        }
-    }
-}
-
-void Mixer::State::add_sets(const Shown::Word* w, const Weights& at, float out[27]) const {
-    // What a zone shows is read once for however many of its probes follow one another.
-    constexpr std::uint32_t most = 8;
-    const float* set[most];
-    float share[most];
-    std::uint32_t known = 0, n = 0;
-    bool any = false;
-    const float* light = data.light.data;
-    const std::uint32_t* zone_of = data.probe_zones.count > 0 ? data.probe_zones.data : nullptr;
-    const std::size_t probes = data.net.count;
-    LightSum sum;
-    for (int k = 0; k < at.count; ++k) {
-        const std::uint32_t probe = at.probe[k], zone = zone_of ? zone_number(zone_of[probe]) : zones - 1;
-        const std::size_t offset = 27 * std::size_t{probe};
-        if (!any || zone != known) {
-            any = true;
-            known = zone;
-            n = whole_at(w, words.count(zone));
-            for (std::uint32_t i = 0; i < n && i < most; ++i) {
-                set[i] = light + 27 * probes * whole_at(w, words.set(zone, i));
-                share[i] = float_at(w, words.weight(zone, i));
-            }
-        }
-        for (std::uint32_t i = 0; i < n && i < most; ++i) sum.add(set[i] + offset, at.weight[k] * share[i]);
-        for (std::uint32_t i = most; i < n; ++i)
-            sum.add(light + 27 * probes * whole_at(w, words.set(zone, i)) + offset,
-                    at.weight[k] * float_at(w, words.weight(zone, i)));
-    }
-    sum.get(out);
-}
-
-void Mixer::sample(const Weights& at, float out[27]) const noexcept {
-    if (!state_ || state_->data.light.count == 0) {
-        std::fill(out, out + 27, 0.0f);
-        return;
-    }
-    const State& s = *state_;
-    s.seen.read([&](const Shown::Word* w) {
-        s.add_sets(w, at, out);
-        if (whole_at(w, Words::differs) != 0) s.add_layers(w, at, out);
-    });
-}
-Color Mixer::sample(const Weights& at, Vector n) const noexcept {
-    float all[27], rgb[3];
-    sample(at, all);
-    light_of(all, n.x, n.y, n.z, rgb);
-    return floored({rgb[0], rgb[1], rgb[2]});
-}
-Color Mixer::sample(Vector p, Vector n, std::uint32_t& hint) const noexcept {
-    return state_ ? sample(state_->game.weights(p, hint), n) : Color{};
-}
-void Mixer::sample(Vector p, std::uint32_t& hint, float out[27]) const noexcept {
-    sample(state_ ? state_->game.weights(p, hint) : Weights{}, out);
-}
-
-Color Mixer::surface_light(std::uint32_t surface, float u, float v) const noexcept {
-    if (!state_ || surface >= state_->data.surfaces.count) return {};
-    const State& s = *state_;
-    const format::Surface& f = s.data.surfaces[surface];
-    if (f.page == nothing) return {};
-    const auto side = static_cast<float>(s.data.pages[f.page]);
-    const float x = (u * f.scale[0] + f.offset[0]) * side, y = (v * f.scale[1] + f.offset[1]) * side;
-    const std::uint32_t z = s.zone_number(s.data.zone(f.zone));
-    Color out;
-    s.seen.read([&](const Shown::Word* w) {
-        out = {};
-        const std::uint32_t n = whole_at(w, s.words.count(z));
-        for (std::uint32_t i = 0; i < n; ++i)
-            add(out, times(s.game.page_light(whole_at(w, s.words.set(z, i)), f.page, x, y),
-                           float_at(w, s.words.weight(z, i))));
-        for (std::uint32_t l = 0; l < s.layers; ++l) {
-            const Color k = layer_at(w, s.words.layer(z, l));
-            if (same(k, {})) continue;
-            const Color own = s.game.page_light(s.data.layers[l].set, f.page, x, y);
-            add(out, {own.r * k.r, own.g * k.g, own.b * k.b});
-        }
-    });
-    return floored(out);
 }
 
 }  // namespace stasigraph::runtime

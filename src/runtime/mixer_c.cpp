@@ -2,9 +2,6 @@
 
 #include "stasigraph/mixer.h"
 
-#include <cstdio>
-#include <new>
-
 #include "runtime/c_types.hpp"
 #include "stasigraph/mixer.hpp"
 
@@ -37,27 +34,13 @@ rt::Curve curve_of(sg_curve c) {
 
 sg_status sg_mixer_start(const sg_game* game, const sg_mixer_settings* settings, sg_mixer** out,
                          char* message, size_t message_size) {
-    *out = nullptr;
-    const auto tell = [&](const char* text) {
-        if (message && message_size > 0) std::snprintf(message, message_size, "%s", text);
-    };
-    auto* made = new (std::nothrow) sg_mixer;
-    if (!made) {
-        tell("needs more memory than there is");
-        return SG_NO_MEMORY;
-    }
     rt::MixerSettings s;
     if (settings)
         s = {static_cast<rt::Paging>(settings->paging), settings->set, settings->bytes,
              settings->microseconds};
-    const rt::Status status = made->mixer.start(game->game, s);
-    if (status != rt::Status::ok) {
-        tell(made->mixer.message());
-        delete made;
-        return static_cast<sg_status>(status);
-    }
-    *out = made;
-    return SG_OK;
+    return rt::c::opened(
+        out, message, message_size, [&](sg_mixer& m) { return m.mixer.start(game->game, s); },
+        [](const sg_mixer& m) { return m.mixer.message(); });
 }
 void sg_mixer_stop(sg_mixer* m) {
     delete m;

@@ -1,7 +1,6 @@
 #include "stasigraph/runtime.hpp"
 
 #include <algorithm>
-#include <cstdio>
 #include <cstring>
 #include <memory>
 #include <new>
@@ -9,6 +8,7 @@
 #include <utility>
 #include <vector>
 
+#include "runtime/c_types.hpp"
 #include "runtime/half.hpp"
 #include "runtime/net_lookup.hpp"
 #include "runtime/probe_light.hpp"
@@ -236,23 +236,10 @@ struct sg_probes {
 };
 
 sg_status sg_probes_load(const char* path, sg_probes** out, char* message, size_t message_size) {
-    *out = nullptr;
-    const auto tell = [&](const char* text) {
-        if (message && message_size > 0) std::snprintf(message, message_size, "%s", text);
-    };
-    auto* made = new (std::nothrow) sg_probes;
-    if (!made) {
-        tell("needs more memory than there is");
-        return SG_NO_MEMORY;
-    }
-    const auto status = made->probes.load(path);
-    if (status != stasigraph::runtime::Status::ok) {
-        tell(made->probes.message());
-        delete made;
-        return static_cast<sg_status>(status);
-    }
-    *out = made;
-    return SG_OK;
+    namespace rt = stasigraph::runtime;
+    return rt::c::opened(
+        out, message, message_size, [&](sg_probes& p) { return p.probes.load(path); },
+        [](const sg_probes& p) { return p.probes.message(); });
 }
 
 void sg_probes_free(sg_probes* p) {

@@ -1,0 +1,139 @@
+// What is shown, for any number of threads.
+
+#include "runtime/mixer_state.hpp"
+#include "runtime/probe_light.hpp"
+
+namespace stasigraph::runtime {
+
+std::uint32_t Mixer::terms(std::uint32_t zone, Term* out, std::uint32_t most) const noexcept {
+    if (!state_ || !state_->has_zone(zone) || zone == everywhere) return 0;
+    const std::uint32_t z = state_->zone_number(zone);
+    std::uint32_t count = 0;
+    state_->seen.read([&](const Shown::Word* w) {
+        count = whole_at(w, state_->words.count(z));
+        for (std::uint32_t i = 0; i < std::min(count, most); ++i)
+            out[i] = {whole_at(w, state_->words.set(z, i)), float_at(w, state_->words.weight(z, i))};
+    });
+    return count;
+}
+
+Color Mixer::layer_gain(std::uint32_t layer, std::uint32_t zone) const noexcept {
+    Color out;
+    if (!state_ || layer >= state_->layers || !state_->has_zone(zone) || zone == everywhere) return out;
+    state_->seen.read([&](const Shown::Word* w) {
+        out = layer_at(w, state_->words.layer(state_->zone_number(zone), layer));
+    });
+    return out;
+}
+
+Color Mixer::gain(std::uint32_t group, std::uint32_t zone) const noexcept {
+    Color out;
+    if (!state_ || group >= state_->data.groups.count || !state_->has_zone(zone) || zone == everywhere)
+        return out;
+    const std::uint32_t z = state_->zone_number(zone);
+    state_->seen.read([&](const Shown::Word* w) {
+        out = {};
+        const std::uint32_t n = whole_at(w, state_->words.count(z));
+        for (std::uint32_t i = 0; i < n; ++i)
+            add(out, times(state_->game.gain(whole_at(w, state_->words.set(z, i)), group),
+                           float_at(w, state_->words.weight(z, i))));
+        for (std::uint32_t l = 0; l < state_->layers; ++l)
+            if (state_->data.layers[l].group == group) add(out, layer_at(w, state_->words.layer(z, l)));
+    });
+    return floored(out);
+}
+
+void Mixer::State::add_layers(const Shown::Word* w, const Weights& at, float to[27]) const {
+    for (int k = 0; k < at.count; ++k) {
+        const std::uint32_t probe = at.probe[k], zone = zone_number(game.probe_zone(probe));
+        for (std::uint32_t l = 0; l < layers; ++l) {
+            const Color gain = layer_at(w, words.layer(zone, l));
+            if (same(gain, {})) continue;
+            const float* c = game.coefficients(data.layers[l].set, probe);
+            const float by[3] = {gain.r * at.weight[k], gain.g * at.weight[k], gain.b * at.weight[k]};
+            for (int i = 0; i < 27; ++i) to[i] += c[i] * by[i % 3];
+        }
+    }
+}
+
+void Mixer::State::add_sets(const Shown::Word* w, const Weights& at, float out[27]) const {
+    // What a zone shows is read once for however many of its probes follow one another.
+    constexpr std::uint32_t most = 8;
+    const float* set[most];
+    float share[most];
+    std::uint32_t known = 0, n = 0;
+    bool any = false;
+    const float* light = data.light.data;
+    const std::uint32_t* zone_of = data.probe_zones.count > 0 ? data.probe_zones.data : nullptr;
+    const std::size_t probes = data.net.count;
+    LightSum sum;
+    for (int k = 0; k < at.count; ++k) {
+        const std::uint32_t probe = at.probe[k], zone = zone_of ? zone_number(zone_of[probe]) : zones - 1;
+        const std::size_t offset = 27 * std::size_t{probe};
+        if (!any || zone != known) {
+            any = true;
+            known = zone;
+            n = whole_at(w, words.count(zone));
+            for (std::uint32_t i = 0; i < n && i < most; ++i) {
+                set[i] = light + 27 * probes * whole_at(w, words.set(zone, i));
+                share[i] = float_at(w, words.weight(zone, i));
+            }
+        }
+        for (std::uint32_t i = 0; i < n && i < most; ++i) sum.add(set[i] + offset, at.weight[k] * share[i]);
+        for (std::uint32_t i = most; i < n; ++i)
+            sum.add(light + 27 * probes * whole_at(w, words.set(zone, i)) + offset,
+                    at.weight[k] * float_at(w, words.weight(zone, i)));
+    }
+    sum.get(out);
+}
+
+void Mixer::sample(const Weights& at, float out[27]) const noexcept {
+    if (!state_ || state_->data.light.count == 0) {
+        std::fill(out, out + 27, 0.0f);
+        return;
+    }
+    const State& s = *state_;
+    s.seen.read([&](const Shown::Word* w) {
+        s.add_sets(w, at, out);
+        if (whole_at(w, Words::differs) != 0) s.add_layers(w, at, out);
+    });
+}
+Color Mixer::sample(const Weights& at, Vector n) const noexcept {
+    float all[27], rgb[3];
+    sample(at, all);
+    light_of(all, n.x, n.y, n.z, rgb);
+    return floored({rgb[0], rgb[1], rgb[2]});
+}
+Color Mixer::sample(Vector p, Vector n, std::uint32_t& hint) const noexcept {
+    return state_ ? sample(state_->game.weights(p, hint), n) : Color{};
+}
+void Mixer::sample(Vector p, std::uint32_t& hint, float out[27]) const noexcept {
+    sample(state_ ? state_->game.weights(p, hint) : Weights{}, out);
+}
+
+Color Mixer::surface_light(std::uint32_t surface, float u, float v) const noexcept {
+    if (!state_ || surface >= state_->data.surfaces.count) return {};
+    const State& s = *state_;
+    const format::Surface& f = s.data.surfaces[surface];
+    if (f.page == nothing) return {};
+    const auto side = static_cast<float>(s.data.pages[f.page]);
+    const float x = (u * f.scale[0] + f.offset[0]) * side, y = (v * f.scale[1] + f.offset[1]) * side;
+    const std::uint32_t z = s.zone_number(s.data.zone(f.zone));
+    Color out;
+    s.seen.read([&](const Shown::Word* w) {
+        out = {};
+        const std::uint32_t n = whole_at(w, s.words.count(z));
+        for (std::uint32_t i = 0; i < n; ++i)
+            add(out, times(s.game.page_light(whole_at(w, s.words.set(z, i)), f.page, x, y),
+                           float_at(w, s.words.weight(z, i))));
+        for (std::uint32_t l = 0; l < s.layers; ++l) {
+            const Color k = layer_at(w, s.words.layer(z, l));
+            if (same(k, {})) continue;
+            const Color own = s.game.page_light(s.data.layers[l].set, f.page, x, y);
+            add(out, {own.r * k.r, own.g * k.g, own.b * k.b});
+        }
+    });
+    return floored(out);
+}
+
+}  // namespace stasigraph::runtime
