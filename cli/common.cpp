@@ -117,6 +117,11 @@ int guarded(const Common& common, const std::function<void(Job&)>& body) {
     return exit_status() = status;
 }
 
+void log_note(const std::string& text) {
+    clear_progress();
+    log().info("{}", text);
+}
+
 Level load(const Common& common) {
     Level level = load_level(common.level);
     if (!common.quiet)

@@ -37,6 +37,9 @@ int& exit_status();
 /// Loads and tells what was left out or assumed.
 stasigraph::Level load(const Common& common);
 
+/// A note on standard error, as those of loading.
+void log_note(const std::string& text);
+
 /// Takes the progress line off the terminal, if one is shown.
 void clear_progress();
 
@@ -87,6 +90,7 @@ void refresh_game(const Common& common, const fs::path& folder, stasigraph::Job&
 
 void add_start(CLI::App& app);
 void add_survey(CLI::App& app);
+void add_check(CLI::App& app);
 void add_unwrap(CLI::App& app);
 void add_place(CLI::App& app);
 void add_bake(CLI::App& app);

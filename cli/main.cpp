@@ -11,6 +11,7 @@ int main(int argc, char** argv) {
         "--camera main");
     cli::add_start(app);
     cli::add_survey(app);
+    cli::add_check(app);
     cli::add_unwrap(app);
     cli::add_place(app);
     cli::add_bake(app);

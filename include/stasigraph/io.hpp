@@ -35,6 +35,9 @@ std::vector<std::uint8_t> surfaces_named(const Level& level, const std::string& 
 /// Error where a path names nothing that a sheet has.
 Level load_level(const std::filesystem::path& path, const std::vector<SheetChange>& changes);
 
+/// The level for check(): a page size that a bake refuses becomes a remark.
+Level load_level_to_check(const std::filesystem::path& path);
+
 /// A commented bake sheet for a scene that was loaded bare.
 std::string starter_sheet(const Level& level, const std::string& scene_file);
 

@@ -94,6 +94,7 @@ struct Surface {
     float emission_gain = 1;       ///< Times the material's emission. >= 0.
     std::uint32_t group = none;    ///< Light group of its emission; none when it does not emit.
     std::uint32_t copy_of = none;  ///< The surface that a rig copied; none for those of the scene.
+    bool animated = false;         ///< An animation of the scene, or a skin, moves it.
 };
 
 /// A node of the scene, for what is placed by name. Parents come before their children.
@@ -315,6 +316,26 @@ TierSettings tier_settings(Tier tier);
 /// The same with what the settings ask for instead.
 TierSettings tier_settings(const QualitySettings& quality);
 
+/// What reading a scene or a sheet left out, mended or could not place; check() makes a finding of each.
+struct Remark {
+    std::string finding;  ///< Its id.
+    std::string name;     ///< Of the node or mesh, or the place in the sheet.
+    std::string text;     ///< What is wrong, one sentence.
+    double count = 1;     ///< Of what there is more than one of.
+    std::uint32_t mesh = none;
+};
+
+/// Findings that somebody looked at and wants to be so: they stay listed, and no longer count.
+struct Acceptance {
+    std::string finding = "*", match = "*";  ///< Globs over a finding's id and over any of its names.
+    std::string reason;
+};
+
+/// What check() is to hold a level to.
+struct CheckSettings {
+    float least_light = 0;  ///< Lux that every place has to have where people walk, in every set; 0: any.
+};
+
 /// Threads: const use is safe from any number of threads.
 struct Level {
     std::vector<Image> images;
@@ -341,6 +362,9 @@ struct Level {
     OcclusionSettings occlusion;
     CombinedSettings combined;
     QualitySettings quality;
+    CheckSettings check;
+    std::vector<Acceptance> accepted;
+    std::vector<Remark> remarks;
     std::vector<std::string> notes;      ///< What was skipped or assumed while loading, one sentence each.
     std::string name;                    ///< File name without folder and ending.
     std::string scene_hash, sheet_hash;  ///< xxHash3-128 of the files, hex; empty for a level made in code.

@@ -15,8 +15,24 @@ namespace stasigraph {
 /// (warm) to too fine (cool); `occlusion`: how open the surroundings are, white where nothing is near;
 /// `probes`: the level dimmed, and in it each probe as a ball lit by what it holds, unused ones crossed out
 /// in red; `reflections`: likewise each reflection probe as a ball that mirrors what it captured, and the
-/// edges of what it reaches; `zones`: surfaces and probes in the colours of the zones they belong to.
-enum class Show : std::uint8_t { lit, light, albedo, charts, density, occlusion, probes, reflections, zones };
+/// edges of what it reaches; `zones`: surfaces and probes in the colours of the zones they belong to;
+/// `plain`: colours of surfaces without light, shaded so that forms read; `marks`: what TexelMarks say;
+/// `lux`: how much light falls on surfaces, in false colour; `groups`: whose light that is.
+enum class Show : std::uint8_t {
+    lit,
+    light,
+    albedo,
+    charts,
+    density,
+    occlusion,
+    probes,
+    reflections,
+    zones,
+    plain,
+    marks,
+    lux,
+    groups
+};
 
 struct ViewSettings {
     int width = 1280, height = 800;  ///< Pixels. Range [8, 8192].
@@ -27,6 +43,14 @@ struct ViewSettings {
     bool moving = true;  ///< Draw moving things, lit by the probes.
     bool net = false;    ///< With Show::probes: the edges of the tetrahedra as well.
     bool mirror = true;  ///< With Show::lit: shiny surfaces mirror what reflection probes captured.
+    float lux_low = 1, lux_high = 100000;  ///< With Show::lux: the ends of the scale, both over 0.
+};
+
+/// A mark for each texel, as a number into colours; linear. 0 is for what has none.
+struct TexelMarks {
+    std::vector<Rgb> colors;
+    std::vector<std::vector<std::uint8_t>> pages;  ///< By page, rows from the top; may be empty.
+    std::vector<std::uint8_t> surfaces;            ///< By surface, where no page is marked; may be empty.
 };
 
 struct Picture {
@@ -48,6 +72,9 @@ struct ViewLight {
     /// whole; null: the set's.
     const std::vector<Rgb>* surface_gains = nullptr;
     const std::vector<Rgb>* light_gains = nullptr;
+    const TexelMarks* marks = nullptr;  ///< Show::marks alone needs it.
+    /// By light group, what it gives alone, as the set has it; Show::groups alone needs it.
+    const std::vector<BakedSet>* groups = nullptr;
 };
 
 /// Draws a level from a camera. Lights with bake = "bounce" and "live" shine as they will in the game: the
@@ -63,6 +90,11 @@ float auto_exposure(const Picture& picture);
 /// Eight-bit sRGB. `ev`: exposure value at ISO 100 (ISO 2720: a luminance of 2^ev / 8 nit is metered to
 /// middle grey); empty for pictures that are colours already.
 std::vector<std::uint8_t> tone_map(const Picture& picture, std::optional<float> ev);
+
+/// The false colour of an amount of light on a scale by logarithm; linear. Grey beyond either end.
+Rgb lux_color(float lux, float low, float high);
+/// A colour for each light group; linear.
+Rgb group_color(std::uint32_t group);
 
 /// A point asked for.
 struct MeterPoint {

@@ -44,7 +44,8 @@ std::uint32_t find_pieces(const Mesh& mesh, const MeshGraph& graph, FlatCharts& 
 }
 
 /// What the first two charts closer than the margin are, and how close; empty when all keep it.
-std::string find_close_charts(const FlatCharts& charts, int width, int height, int margin) {
+std::string find_close_charts(const FlatCharts& charts, int width, int height, int margin,
+                              std::uint32_t& triangle) {
     std::vector<std::uint32_t> owner(static_cast<std::size_t>(width) * height, none);
     const auto chart_at = [&](int x, int y) {
         return charts.chart[owner[static_cast<std::size_t>(y) * width + x]];
@@ -56,7 +57,10 @@ std::string find_close_charts(const FlatCharts& charts, int width, int height, i
             if (x >= width || y >= height) return;
             std::uint32_t& o = owner[static_cast<std::size_t>(y) * width + x];
             if (o != none && charts.chart[o] != charts.chart[t] && found.empty())
+            {
                 found = pair_text(o, t) + " of different charts share a texel";
+                triangle = t;
+            }
             o = t;
         });
     }
@@ -72,6 +76,7 @@ std::string find_close_charts(const FlatCharts& charts, int width, int height, i
                         if (nx < 0 || ny < 0 || nx >= width || ny >= height) continue;
                         const std::uint32_t n = owner[static_cast<std::size_t>(ny) * width + nx];
                         if (n == none || chart_at(nx, ny) == chart_at(x, y)) continue;
+                        triangle = o;
                         found = pair_text(o, n) + " of different charts are " + std::to_string(gap - 1) +
                                 " free texels apart where the margin is " + std::to_string(margin);
                         break;
@@ -95,6 +100,10 @@ GivenUv judge_given_uv(const Mesh& mesh, const MeshGraph& graph, int margin, int
     if (outside > 0) {
         given.fault = "vertex " + std::to_string(first_outside) + " lies outside the unit square" +
                       (outside > 1 ? ", and " + std::to_string(outside - 1) + " more" : "");
+        const auto corner = std::find(mesh.indices.begin(), mesh.indices.end(), first_outside);
+        given.flaw = UvFlaw::range;
+        if (corner != mesh.indices.end())
+            given.triangle = static_cast<std::uint32_t>(corner - mesh.indices.begin()) / 3;
         return given;
     }
     double area = 0, uv_area = 0;
@@ -112,6 +121,8 @@ GivenUv judge_given_uv(const Mesh& mesh, const MeshGraph& graph, int margin, int
         given.fault = uv_area > 0 ? "triangle " + std::to_string(first_empty) + " has no area in it" +
                                         (empty > 1 ? ", nor have " + std::to_string(empty - 1) + " more" : "")
                                   : "it has no area";
+        given.flaw = UvFlaw::range;
+        given.triangle = static_cast<std::uint32_t>(first_empty);
         return given;
     }
     // Mean lengths of u and v in the world say how wide and high the square wants to be.
@@ -152,6 +163,8 @@ GivenUv judge_given_uv(const Mesh& mesh, const MeshGraph& graph, int margin, int
     }
     const auto overlaps = find_overlaps(corners, 0.02f, most_pairs);
     if (!overlaps.empty()) {
+        given.flaw = UvFlaw::overlap;
+        given.triangle = triangle[overlaps[0].second];
         given.warning =
             pair_text(triangle[overlaps[0].first], triangle[overlaps[0].second]) + " overlap in it";
         if (overlaps.size() > 1)
@@ -161,9 +174,10 @@ GivenUv judge_given_uv(const Mesh& mesh, const MeshGraph& graph, int margin, int
         // UVs made for this margin at a slightly other size: a little more density keeps it.
         for (const double by : {1.0, 1.03, 1.06, 1.09}) {
             lay_out(by);
-            given.warning = find_close_charts(charts, given.width, given.height, margin);
+            given.warning = find_close_charts(charts, given.width, given.height, margin, given.triangle);
             if (given.warning.empty()) break;
         }
+        if (!given.warning.empty()) given.flaw = UvFlaw::margin;
     }
     return given;
 }

@@ -44,8 +44,11 @@ public:
         read_meshes();
         const JsonPlace nodes = root_["nodes"];
         visited_.assign(nodes.size(), 0);
+        find_animated();
         for (const std::uint32_t node : root_nodes()) visit(node, {}, {});
         for (const auto& [text, count] : skipped_) level_.notes.push_back(std::to_string(count) + " " + text);
+        for (Remark& r : flaws_)
+            if (r.count > 0) level_.remarks.push_back(std::move(r));
         if (level_.surfaces.empty())
             throw Error{.what = "has no triangles",
                         .where = file_.path.filename().string(),
@@ -60,7 +63,29 @@ private:
         Part part = Part::still;
         LitBy lit_by = LitBy::lightmap;
         std::uint32_t place = none;
+        bool animated = false;
     };
+
+    /// One flaw of a mesh that is being read.
+    Remark flaw(const char* finding, const std::string& mesh, const char* text) const {
+        return {.finding = finding,
+                .name = mesh,
+                .text = text,
+                .count = 0,
+                .mesh = static_cast<std::uint32_t>(level_.meshes.size())};
+    }
+
+    /// Nodes that an animation moves or deforms.
+    void find_animated() {
+        const JsonPlace nodes = root_["nodes"], animations = root_["animations"];
+        animated_.assign(nodes.size(), 0);
+        for (std::size_t a = 0; a < animations.size(); ++a) {
+            const JsonPlace channels = animations[a]["channels"];
+            for (std::size_t c = 0; c < channels.size(); ++c)
+                if (const JsonPlace node = channels[c]["target"]["node"])
+                    animated_[node.index(nodes.size())] = 1;
+        }
+    }
 
     void check_extensions() {
         const JsonPlace required = root_["extensionsRequired"];
@@ -179,7 +204,11 @@ private:
                     read_primitive(primitive, primitives.size() > 1 ? name + "/" + std::to_string(p) : name);
                 mesh.source_mesh = m;
                 mesh.source_primitive = p;
-                if (mesh.indices.empty()) continue;
+                if (mesh.indices.empty()) {
+                    for (Remark& r : flaws_)
+                        if (r.mesh == level_.meshes.size()) r.mesh = none;  // nothing draws it
+                    continue;
+                }
                 list.push_back({static_cast<std::uint32_t>(level_.meshes.size()), material});
                 level_.meshes.push_back(std::move(mesh));
             }
@@ -222,19 +251,26 @@ private:
                            uv1 = attribute(primitive, "TEXCOORD_1", 2, position.count),
                            tangent = attribute(primitive, "TANGENT", 4, position.count);
         std::vector<std::uint8_t> good(position.count, 1);
+        Remark broken = flaw("bad-vertices", name, "positions, normals or UVs are not finite"),
+               stretched = flaw("bad-normals", name, "normals are not of unit length");
         for (std::size_t i = 0; i < position.count; ++i) {
             Vec3 p{position.number(i, 0), position.number(i, 1), position.number(i, 2)};
             Vec3 n = normal.components ? Vec3{normal.number(i, 0), normal.number(i, 1), normal.number(i, 2)}
                                        : Vec3{};
+            bool finite_vertex = is_finite(p) && is_finite(n);
             if (!is_finite(p)) {
                 good[i] = 0;
                 p = {};
             }
             if (!is_finite(n)) n = {};
+            // Quantised normals are up to a hundredth off.
+            if (normal.components && finite_vertex && std::abs(length(n) - 1) > 0.02f) ++stretched.count;
             mesh.positions.push_back(p);
             mesh.normals.push_back(normalize(n));
-            const auto finite = [](float x, float y) {
-                return std::isfinite(x) && std::isfinite(y) ? Vec2{x, y} : Vec2{};
+            const auto finite = [&](float x, float y) {
+                const bool is = std::isfinite(x) && std::isfinite(y);
+                finite_vertex = finite_vertex && is;
+                return is ? Vec2{x, y} : Vec2{};
             };
             if (uv0.components) mesh.uv0.push_back(finite(uv0.number(i, 0), uv0.number(i, 1)));
             if (tangent.components) {
@@ -243,7 +279,10 @@ private:
                     {is_finite(t) ? normalize(t) : Vec3{}, tangent.number(i, 3) < 0 ? -1.0f : 1.0f});
             }
             if (uv1.components) mesh.uv1.push_back({uv1.number(i, 0), uv1.number(i, 1)});
+            broken.count += finite_vertex ? 0 : 1;
         }
+        flaws_.push_back(std::move(broken));
+        flaws_.push_back(std::move(stretched));
         add_triangles(primitive, mode, good, mesh);
         return mesh;
     }
@@ -265,6 +304,7 @@ private:
         } else {
             for (std::uint32_t i = 0; i < good.size(); ++i) corners.push_back(i);
         }
+        Remark flat = flaw("no-area", mesh.name, "triangles have no area, and are left out");
         const auto add = [&](std::uint32_t a, std::uint32_t b, std::uint32_t c) {
             if (!good[a] || !good[b] || !good[c]) {
                 ++skipped_["triangles of mesh " + mesh.name + " are left out: a position is not finite"];
@@ -273,8 +313,10 @@ private:
             const Vec3 e = mesh.positions[b] - mesh.positions[a], f = mesh.positions[c] - mesh.positions[a];
             if (!(length(cross(e, f)) > 0)) {
                 // Strips use them to turn; in a list they are worth a word.
-                if (mode == 4)
+                if (mode == 4) {
                     ++skipped_["triangles of mesh " + mesh.name + " are left out: they have no area"];
+                    ++flat.count;
+                }
                 return;
             }
             mesh.indices.insert(mesh.indices.end(), {a, b, c});
@@ -289,6 +331,7 @@ private:
                        : add(corners[i - 1], corners[i - 2], corners[i]);
         for (std::size_t i = 2; mode == 6 && i < corners.size(); ++i)
             add(corners[0], corners[i - 1], corners[i]);
+        flaws_.push_back(std::move(flat));
     }
 
     std::vector<std::uint32_t> root_nodes() {
@@ -338,6 +381,7 @@ private:
             if (const JsonPlace extras = node["extras"]; extras && extras.json().is_object())
                 level_.places.back().rig_copy = extras.json().value("rig_copy", Json()) == true;
             inherited.place = static_cast<std::uint32_t>(level_.places.size() - 1);
+            inherited.animated = inherited.animated || animated_[step.node] || node["skin"];
             if (node["mesh"]) add_surfaces(node, step.node, name, world, inherited);
             if (node["camera"]) add_camera(node["camera"], name, world);
             if (const JsonPlace light = node["extensions"]["KHR_lights_punctual"]["light"])
@@ -354,6 +398,7 @@ private:
         const float size = length(world.x) * length(world.y) * length(world.z);
         if (!(std::abs(determinant(world)) > 1e-9f * size) || !is_finite(world.origin)) {
             level_.notes.push_back("node " + name + " is left out: its transform is singular or not finite");
+            level_.remarks.push_back({.finding = "bad-transform", .name = name, .text = level_.notes.back()});
             return;
         }
         for (const Primitive& p : primitives_[mesh]) {
@@ -364,7 +409,8 @@ private:
                       .source_node = index,
                       .to_world = world,
                       .part = inherited.part,
-                      .lit_by = inherited.lit_by};
+                      .lit_by = inherited.lit_by,
+                      .animated = inherited.animated};
             if (primitives_[mesh].size() > 1) s.name += "/" + level_.materials[s.material].name;
             level_.surfaces.push_back(std::move(s));
         }
@@ -438,7 +484,9 @@ private:
     Level level_;
     std::vector<std::vector<Primitive>> primitives_;
     std::vector<std::uint8_t> visited_;
+    std::vector<std::uint8_t> animated_;  ///< By node.
     std::map<std::string, std::size_t> skipped_;
+    std::vector<Remark> flaws_;  ///< Of meshes, with how often.
     std::uint32_t default_material_ = none;
 };
 

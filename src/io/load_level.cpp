@@ -59,11 +59,9 @@ fs::path scene_of(const fs::path& path) {
     return referenced_file(path.parent_path(), scene, path.filename().string() + ": level.scene");
 }
 
-Level load_level(const fs::path& path) {
-    return load_level(path, {});
-}
+namespace {
 
-Level load_level(const fs::path& path, const std::vector<SheetChange>& changes) {
+Level load(const fs::path& path, const std::vector<SheetChange>& changes, bool judged) {
     const std::string ending = path.extension().string();
     if (ending != ".toml" && ending != ".gltf" && ending != ".glb")
         throw Error{.what = "is no level",
@@ -83,7 +81,7 @@ Level load_level(const fs::path& path, const std::vector<SheetChange>& changes) 
     level.name = path.stem().string();
     if (ending == ".toml" || !changes.empty()) {
         // A sheet that adds the first light must not first get the sky of a level without any.
-        const Sheet sheet(path, changes);
+        const Sheet sheet(path, changes, judged);
         sheet.apply(level);
     } else {
         keep_suns(level, 1);
@@ -92,10 +90,25 @@ Level load_level(const fs::path& path, const std::vector<SheetChange>& changes) 
     if (!has_light(level)) {
         level.sky.radiance = default_sky;
         level.notes.push_back("there is no light in the level: it gets an overcast sky of 1000 nit");
+        level.remarks.push_back({.finding = "no-light", .name = level.name, .text = level.notes.back()});
     }
     complete_level(level);
     check_level(level);
     return level;
+}
+
+}  // namespace
+
+Level load_level(const fs::path& path) {
+    return load_level(path, {});
+}
+
+Level load_level(const fs::path& path, const std::vector<SheetChange>& changes) {
+    return load(path, changes, false);
+}
+
+Level load_level_to_check(const fs::path& path) {
+    return load(path, {}, true);
 }
 
 std::vector<std::uint8_t> surfaces_named(const Level& level, const std::string& glob) {

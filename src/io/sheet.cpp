@@ -25,6 +25,7 @@ struct Sheet::State {
     toml::table table;
     mutable SheetFiles files;
     mutable int suns = 1;
+    bool judged = false;
 
     void check_tables() const {
         const std::vector<std::string_view> known = sheet_tables();
@@ -38,7 +39,7 @@ struct Sheet::State {
                             .remedy = near.empty() ? "" : "Did you mean \"" + near + "\"?"};
             }
             const bool single = name == "level" || name == "lightmap" || name == "quality" || name == "sky" ||
-                                name == "occlusion" || name == "combined" || name == "probes";
+                                name == "occlusion" || name == "combined" || name == "probes" || name == "check";
             if (single ? !value.is_table() : !value.is_array_of_tables())
                 throw Error{.what = "must be written as a table",
                             .where = where,
@@ -46,6 +47,18 @@ struct Sheet::State {
                             .remedy = single ? "Write [" + name + "]." : "Write [[" + name + "]]."};
             each(name, [](const Entry&) {});
         }
+    }
+
+    /// A bake refuses such a page; `check` goes on with the next one there is, to find the rest.
+    void bad_page(Level& level, const Entry& e, double asked) const {
+        constexpr const char* what = "page size is no power of two between 16 and 16384";
+        if (!judged) e.fail("page", what, "Use 512, 1024, 2048 or 4096.");
+        level.lightmap.page = 16;
+        while (level.lightmap.page < asked && level.lightmap.page < 16384) level.lightmap.page *= 2;
+        level.remarks.push_back({.finding = "page-size",
+                                 .name = e.where("page"),
+                                 .text = e.where("page") + ": " + what,
+                                 .count = asked});
     }
 
     /// Calls f for the table or every table of the array.
@@ -71,8 +84,7 @@ struct Sheet::State {
                 level.lightmap.page = static_cast<int>(*v);
                 if (*v != std::floor(*v) || *v < 16 || *v > 16384 ||
                     (level.lightmap.page & (level.lightmap.page - 1)) != 0)
-                    e.fail("page", "page size is no power of two between 16 and 16384",
-                           "Use 512, 1024, 2048 or 4096.");
+                    bad_page(level, e, *v);
             }
             const auto whole = [&](std::string_view key, double low, double high, int& to) {
                 const auto v = e.number(key, low, high);
@@ -310,6 +322,20 @@ struct Sheet::State {
              [&](const Entry& e) { add_series(e, level, [&](BakeSet& set) { mix(e, level, set); }); });
     }
 
+    void judgement(Level& level) const {
+        each("check", [&](const Entry& e) {
+            level.check.least_light = static_cast<float>(e.number("least_lux", 0, 1e6).value_or(0));
+        });
+        each("accept", [&](const Entry& e) {
+            if (!e.has("finding") && !e.has("match"))
+                e.fail("finding", "says not which findings are accepted",
+                       "Write finding = \"id\" as `stasigraph check` shows it, match = \"glob\", or both.");
+            level.accepted.push_back({.finding = e.text("finding").value_or("*"),
+                                      .match = e.text("match").value_or("*"),
+                                      .reason = e.needed_text("reason")});
+        });
+    }
+
     void places(Level& level) const {
         each("camera", [&](const Entry& e) {
             Camera c{.name = e.needed_text("name"), .eye = {}};
@@ -326,8 +352,9 @@ struct Sheet::State {
     }
 };
 
-Sheet::Sheet(const std::filesystem::path& path, const std::vector<SheetChange>& changes)
+Sheet::Sheet(const std::filesystem::path& path, const std::vector<SheetChange>& changes, bool judged)
     : state_(std::make_unique<State>()) {
+    state_->judged = judged;
     state_->file = path.filename().string();
     state_->files.folder = path.parent_path();
     const Bytes bytes = path.extension() == ".toml" ? read_file(path) : Bytes{};
@@ -372,6 +399,7 @@ void Sheet::apply(Level& level) const {
     s.series(level);
     s.layers(level);
     s.places(level);
+    s.judgement(level);
     s.each("volume", [&](const Entry& e) { apply_volume(e, level); });
     s.each("reflection", [&](const Entry& e) { apply_reflection(e, level); });
     s.each("zone", [&](const Entry& e) { apply_zone(e, level); });

@@ -10,7 +10,9 @@ namespace stasigraph {
 class Sheet {
 public:
     /// Throws Error naming file and line.
-    explicit Sheet(const std::filesystem::path& path, const std::vector<SheetChange>& changes = {});
+    /// `judged`: what check() has a finding for is taken as well as it can be, and becomes a remark.
+    explicit Sheet(const std::filesystem::path& path, const std::vector<SheetChange>& changes = {},
+                   bool judged = false);
     ~Sheet();
     Sheet(const Sheet&) = delete;
     Sheet& operator=(const Sheet&) = delete;

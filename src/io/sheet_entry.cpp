@@ -25,6 +25,8 @@ const std::map<std::string_view, Keys>& schema() {
     }();
     static const std::map<std::string_view, Keys> keys = {
         {"level", {"scene", "seed", "suns"}},
+        {"check", {"least_lux"}},
+        {"accept", {"finding", "match", "reason"}},
         {"lightmap",
          {"density", "page", "pages", "margin", "mips_safe", "block", "max_stretch", "unseen", "shape"}},
         {"quality", {"tier", "bounces", "bounce_gain", "saturation", "noise", "links", "denoise", "seams"}},
@@ -158,8 +160,10 @@ std::filesystem::path SheetFiles::open(const Entry& e, std::string_view key) {
     return path;
 }
 
-void note_unmatched(Level& level, const Entry& e, const std::string& pattern) {
-    level.notes.push_back(e.where("match") + ": \"" + pattern + "\" matches nothing");
+void note_unmatched(Level& level, const Entry& e, const std::string& pattern, const char* key) {
+    const std::string text = e.where(key) + ": \"" + pattern + "\" matches nothing";
+    level.notes.push_back(text);
+    level.remarks.push_back({.finding = "sheet-no-match", .name = pattern, .text = text});
 }
 
 }  // namespace stasigraph

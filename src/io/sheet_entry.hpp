@@ -47,6 +47,7 @@ struct SheetFiles {
     std::filesystem::path open(const Entry& e, std::string_view key);
 };
 
-void note_unmatched(Level& level, const Entry& e, const std::string& pattern);
+/// Says that nothing has such a name, as a note and as a remark.
+void note_unmatched(Level& level, const Entry& e, const std::string& pattern, const char* key = "match");
 
 }  // namespace stasigraph

@@ -80,7 +80,7 @@ void apply_volume(const Entry& e, Level& level) {
             std::none_of(level.surfaces.begin(), level.surfaces.end(), [&](const Surface& s) {
                 return glob_match(pattern, s.node) || glob_match(pattern, s.name);
             }))
-            level.notes.push_back(e.where(key) + ": \"" + pattern + "\" matches nothing");
+            note_unmatched(level, e, pattern, key);
     level.volumes.push_back(std::move(v));
 }
 

@@ -36,7 +36,7 @@ void note_glob(const Entry& e, const char* key, const std::string& pattern, Leve
     if (pattern != "*" && std::none_of(level.surfaces.begin(), level.surfaces.end(), [&](const Surface& s) {
             return glob_match(pattern, s.node) || glob_match(pattern, s.name);
         }))
-        level.notes.push_back(e.where(key) + ": \"" + pattern + "\" matches nothing");
+        note_unmatched(level, e, pattern, key);
 }
 
 void read_fill(const Entry& e, ReflectionRule& r) {

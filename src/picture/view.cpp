@@ -1,5 +1,6 @@
 #include <algorithm>
 
+#include "picture/draw.hpp"
 #include "picture/probe_marks.hpp"
 #include "picture/viewer.hpp"
 #include "stasigraph/error.hpp"
@@ -56,6 +57,41 @@ std::vector<std::uint8_t> busy_pixels(const Picture& picture, const std::vector<
 
 }  // namespace
 
+std::size_t draw_units(const ViewSettings& settings) {
+    return static_cast<std::size_t>(settings.height) * (settings.samples > 1 ? 2 : 1);
+}
+
+Picture draw(const Shot& shot, const ViewSettings& settings, Job& job) {
+    Picture picture{settings.width, settings.height,
+                    std::vector<Rgb>(static_cast<std::size_t>(settings.width) * settings.height)};
+    const auto height = static_cast<std::size_t>(settings.height);
+    const auto each_row = [&](auto&& draw) {
+        job.parallel(height, rows_per_task, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t y = begin; y < end; ++y) draw(static_cast<int>(y));
+            job.advance(end - begin);
+        });
+    };
+    const int side = std::max(1, static_cast<int>(std::sqrt(static_cast<float>(settings.samples)) + 0.5f));
+    const auto at = [&](int x, int y) {
+        return static_cast<std::size_t>(y) * static_cast<std::size_t>(settings.width) +
+               static_cast<std::size_t>(x);
+    };
+    std::vector<std::uint32_t> surface(picture.pixels.size());
+    each_row([&](int y) {
+        for (int x = 0; x < settings.width; ++x)
+            picture.pixels[at(x, y)] = shot.pixel(x, y, 1, surface[at(x, y)]);
+    });
+    if (side > 1) {
+        // More samples are for pixels near which something changes.
+        const std::vector<std::uint8_t> busy = busy_pixels(picture, surface, job);
+        each_row([&](int y) {
+            for (int x = 0; x < settings.width; ++x)
+                if (busy[at(x, y)]) picture.pixels[at(x, y)] = shot.pixel(x, y, side, surface[at(x, y)]);
+        });
+    }
+    return picture;
+}
+
 Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, const Camera& camera,
              const ViewSettings& settings, Job& job) {
     if (settings.width < 8 || settings.height < 8 || settings.width > 8192 || settings.height > 8192)
@@ -64,11 +100,18 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
                     .value = std::to_string(settings.width) + "x" + std::to_string(settings.height),
                     .remedy = "Use 8 to 8192 pixels."};
     if (!light.set && (settings.show == Show::lit || settings.show == Show::light ||
-                       settings.show == Show::probes || settings.show == Show::reflections))
+                       settings.show == Show::probes || settings.show == Show::reflections ||
+                       settings.show == Show::lux || settings.show == Show::groups))
         throw Error{.what = "this picture needs a bake",
                     .where = "view",
                     .value = "",
                     .remedy = "Run `stasigraph bake` first."};
+    if ((settings.show == Show::marks && !light.marks) || (settings.show == Show::groups && !light.groups) ||
+        (settings.show == Show::lux && !(settings.lux_low > 0 && settings.lux_high > settings.lux_low)))
+        throw Error{.what = "this picture lacks what it is to show",
+                    .where = "view",
+                    .value = "",
+                    .remedy = "Set ViewLight::marks, ViewLight::groups, or a range of lux over 0."};
     if (settings.show == Show::occlusion &&
         (!light.occlusion || light.occlusion->size() != atlas.pages.size()))
         throw Error{.what = "the bake has no occlusion map",
@@ -96,35 +139,9 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
     ViewLight lit = light;
     if (!has_maps) lit.reflections = nullptr;
     const Viewer viewer(level, atlas, lit, settings, camera.vertical_fov);
-    Picture picture{settings.width, settings.height,
-                    std::vector<Rgb>(static_cast<std::size_t>(settings.width) * settings.height)};
     const Shot shot(viewer, camera, settings);
-    const auto height = static_cast<std::size_t>(settings.height);
-    const auto each_row = [&](auto&& draw) {
-        job.parallel(height, rows_per_task, [&](std::size_t begin, std::size_t end) {
-            for (std::size_t y = begin; y < end; ++y) draw(static_cast<int>(y));
-            job.advance(end - begin);
-        });
-    };
-    const int side = std::max(1, static_cast<int>(std::sqrt(static_cast<float>(settings.samples)) + 0.5f));
-    job.begin("picture", side > 1 ? 2 * height : height);
-    const auto at = [&](int x, int y) {
-        return static_cast<std::size_t>(y) * static_cast<std::size_t>(settings.width) +
-               static_cast<std::size_t>(x);
-    };
-    std::vector<std::uint32_t> surface(picture.pixels.size());
-    each_row([&](int y) {
-        for (int x = 0; x < settings.width; ++x)
-            picture.pixels[at(x, y)] = shot.pixel(x, y, 1, surface[at(x, y)]);
-    });
-    if (side > 1) {
-        // More samples are for pixels near which something changes.
-        const std::vector<std::uint8_t> busy = busy_pixels(picture, surface, job);
-        each_row([&](int y) {
-            for (int x = 0; x < settings.width; ++x)
-                if (busy[at(x, y)]) picture.pixels[at(x, y)] = shot.pixel(x, y, side, surface[at(x, y)]);
-        });
-    }
+    job.begin("picture", draw_units(settings));
+    Picture picture = draw(shot, settings, job);
     if (settings.show == Show::probes || settings.show == Show::reflections) {
         // What the probes stand in steps back.
         for (Rgb& c : picture.pixels) {
@@ -144,6 +161,26 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
     if (settings.show == Show::zones) draw_zones(viewer, shot, light, level.zones, picture, job);
     job.finish();
     return picture;
+}
+
+Rgb lux_color(float lux, float low, float high) {
+    // Dark blue over teal, green and yellow to red: lightness rises up to yellow, so that it reads in grey too.
+    constexpr Rgb stops[] = {{0.02f, 0.02f, 0.12f}, {0.03f, 0.1f, 0.5f},  {0.0f, 0.35f, 0.45f},
+                             {0.1f, 0.6f, 0.15f},   {0.95f, 0.8f, 0.05f}, {0.95f, 0.25f, 0.02f},
+                             {0.6f, 0.0f, 0.02f}};
+    constexpr int last = static_cast<int>(std::size(stops)) - 1;
+    if (!(lux >= low)) return {0.01f, 0.01f, 0.01f};
+    if (lux > high) return {1, 1, 1};
+    const float at = std::log(lux / low) / std::log(high / low) * last;
+    const int i = std::min(static_cast<int>(at), last - 1);
+    return stops[i] + (stops[i + 1] - stops[i]) * (at - static_cast<float>(i));
+}
+
+Rgb group_color(std::uint32_t group) {
+    constexpr Rgb colors[] = {{0.95f, 0.7f, 0.1f},  {0.2f, 0.45f, 0.9f}, {0.85f, 0.12f, 0.1f}, {0.15f, 0.6f, 0.25f},
+                              {0.6f, 0.25f, 0.8f},  {0.1f, 0.7f, 0.7f},  {0.95f, 0.4f, 0.6f},  {0.45f, 0.3f, 0.15f},
+                              {0.6f, 0.75f, 0.15f}, {0.75f, 0.75f, 0.8f}};
+    return group < std::size(colors) ? colors[group] : chart_color(group, 7);
 }
 
 float auto_exposure(const Picture& picture) {

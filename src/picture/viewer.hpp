@@ -88,7 +88,8 @@ public:
     bool passes(const Hit& hit, Rgb& through, float& share) const {
         share = 0;
         if (!caster_.is_glass(hit.surface) || settings_.show == Show::charts ||
-            settings_.show == Show::density)
+            settings_.show == Show::density || settings_.show == Show::marks ||
+            settings_.show == Show::lux || settings_.show == Show::groups)
             return false;
         const TextureSet::Passage p =
             textures_.passage(level_, level_.surfaces[hit.surface], hit.triangle, hit.u, hit.v);
@@ -171,6 +172,14 @@ private:
             }
             case Show::light:
                 return irradiance(hit, place) * (1 / pi);
+            case Show::plain:
+                return plain(hit, place);
+            case Show::marks:
+                return mark(hit) * shape(place);
+            case Show::lux:
+                return lux_color(luminance(irradiance(hit, place)), settings_.lux_low, settings_.lux_high);
+            case Show::groups:
+                return group_mix(hit, place) * shape(place);
             case Show::lit:
             case Show::probes:
             case Show::reflections:
@@ -284,6 +293,47 @@ private:
         if (light_.set->directional.empty()) return flat;
         return directional_irradiance(flat, sample_page(light_.set->directional[page], at),
                                       caster_.place(hit).normal, place.normal);
+    }
+
+    /// Its colour, held between grey and white so that neither black nor glaring things hide their form.
+    Rgb plain(const Hit& hit, const RayCaster::Place& place) const {
+        const Rgb c = textures_.albedo(level_, level_.surfaces[hit.surface], hit.triangle, hit.u, hit.v);
+        return (Rgb{0.12f, 0.12f, 0.12f} + c * 0.75f) * (0.55f + 0.45f * shape(place) * shape(place));
+    }
+
+    Rgb mark(const Hit& hit) const {
+        const TexelMarks& marks = *light_.marks;
+        const std::uint32_t page = hit.back ? none : atlas_.surfaces[hit.surface].page;
+        std::uint8_t number = hit.surface < marks.surfaces.size() ? marks.surfaces[hit.surface] : 0;
+        if (page != none && page < marks.pages.size() && !marks.pages[page].empty()) {
+            const int side = atlas_.pages[page];
+            const Vec2 at = page_place(hit);
+            const int x = std::clamp(static_cast<int>(at.x), 0, side - 1),
+                      y = std::clamp(static_cast<int>(at.y), 0, side - 1);
+            number = marks.pages[page][static_cast<std::size_t>(y) * static_cast<std::size_t>(side) +
+                                       static_cast<std::size_t>(x)];
+        }
+        return marks.colors[number];
+    }
+
+    /// The colours of light groups, each by its share of the light; darker where there is little.
+    Rgb group_mix(const Hit& hit, const RayCaster::Place& place) const {
+        Rgb sum;
+        float all = 0;
+        for (std::uint32_t g = 0; g < light_.groups->size(); ++g) {
+            const BakedSet& set = (*light_.groups)[g];
+            const std::uint32_t page = hit.back ? none : atlas_.surfaces[hit.surface].page;
+            Rgb e;
+            if (page != none && page < set.pages.size())
+                e = sample_page(set.pages[page], page_place(hit));
+            else if (!set.probes.empty() && light_.probes)
+                e = probe_irradiance(
+                    probe_weights(*light_.probes, place.position + place.face_normal * 0.05f), set.probes,
+                    place.normal);
+            sum += group_color(g) * luminance(e);
+            all += luminance(e);
+        }
+        return all > 0 ? sum * (1 / all) : Rgb{0.02f, 0.02f, 0.02f};
     }
 
     Rgb charts(const Hit& hit) const {

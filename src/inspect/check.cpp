@@ -1,0 +1,118 @@
+#include "stasigraph/check.hpp"
+
+#include <algorithm>
+#include <array>
+#include <tuple>
+
+#include "base/text.hpp"
+#include "inspect/check_scene.hpp"
+
+namespace stasigraph {
+
+namespace {
+
+constexpr std::array kinds = {
+    FindingKind{"lamp-buried", "a lamp inside of something solid"},
+    FindingKind{"lamp-close", "a lamp so near to a surface that its spot is smaller than texels"},
+    FindingKind{"lamp-reaches-nothing", "a lamp whose light meets no static surface"},
+    FindingKind{"many-suns", "more than one sun at a time"},
+    FindingKind{"no-light", "a level or a set without any light"},
+    FindingKind{"no-static", "no static surface: nothing to bake, and probes stay black"},
+    FindingKind{"all-live", "every light is live: nothing of it is baked"},
+    FindingKind{"thin-wall", "a wall too thin for texels that parts bright from dark"},
+    FindingKind{"sheet-wall", "a wall without thickness that parts bright from dark"},
+    FindingKind{"gap", "a joint that is open by less than a hand"},
+    FindingKind{"open-room", "a nearly closed room with a hole through which rays get out"},
+    FindingKind{"turned-faces", "faces that look the wrong way"},
+    FindingKind{"uv-overlap", "lightmap UVs that came along and overlap"},
+    FindingKind{"uv-range", "lightmap UVs that came along and leave the unit square or have no area"},
+    FindingKind{"uv-margin", "lightmap UVs that came along with charts too close together"},
+    FindingKind{"density-jump", "surfaces that continue each other with texels of very different size"},
+    FindingKind{"page-size", "a page size that is no power of two"},
+    FindingKind{"page-margin", "pages too small for their margin"},
+    FindingKind{"dear-surface", "a surface with more texels than all others together"},
+    FindingKind{"unseen-surface", "texels for what nobody can see"},
+    FindingKind{"albedo-bright", "a material that reflects nearly all light"},
+    FindingKind{"albedo-dark", "a material that reflects nearly none"},
+    FindingKind{"tinted-light", "a sun or sky of a colour that no sun or sky has"},
+    FindingKind{"odd-unit", "light of an amount that suggests another unit"},
+    FindingKind{"small-emitter", "something that glows and is smaller than a texel"},
+    FindingKind{"moves-but-static", "an animated or skinned node that is baked as static"},
+    FindingKind{"moving-but-still", "a moving part that nothing in the scene moves"},
+    FindingKind{"duplicate-surface", "surfaces in one place"},
+    FindingKind{"bad-vertices", "positions, normals or UVs that are not finite"},
+    FindingKind{"bad-normals", "normals that are not of unit length"},
+    FindingKind{"bad-transform", "a node that is pressed flat or not finite"},
+    FindingKind{"no-area", "triangles without area"},
+    FindingKind{"mirrored", "a transform that mirrors"},
+    FindingKind{"volume-coarse", "a volume whose probes cannot tell the floor from what stands on it"},
+    FindingKind{"volume-outside", "a volume that sticks out of the level"},
+    FindingKind{"reflection-crosses-wall", "a reflection probe that reaches into another room"},
+    FindingKind{"zones-overlap", "zones that share space"},
+    FindingKind{"zone-leaves-out", "surfaces among zones that belong to none"},
+    FindingKind{"sheet-no-match", "an entry of the sheet that names nothing"},
+    FindingKind{"too-dark", "a place where people walk that is darker than [check] least_lux"},
+};
+
+void accept(const Level& level, Findings& findings) {
+    for (const Acceptance& a : level.accepted) {
+        bool any = false;
+        for (Finding& f : findings) {
+            const bool named = a.match == "*" || std::any_of(f.names.begin(), f.names.end(), [&](auto& name) {
+                                   return glob_match(a.match, name);
+                               });
+            if (!named || !glob_match(a.finding, f.id)) continue;
+            f.accepted = a.reason;
+            any = true;
+        }
+        if (!any)
+            findings.push_back({.id = "sheet-no-match",
+                                .severity = Severity::hint,
+                                .names = {a.finding + " " + a.match},
+                                .what = "[[accept]] \"" + a.finding + "\" for \"" + a.match +
+                                        "\" accepts nothing that is found now",
+                                .remedy = "Take it out of the sheet, or mend its globs."});
+    }
+}
+
+}  // namespace
+
+const char* to_text(Severity severity) {
+    constexpr const char* names[] = {"hint", "warning", "serious"};
+    return names[static_cast<int>(severity)];
+}
+
+std::span<const FindingKind> finding_kinds() {
+    return kinds;
+}
+
+Checked check(const Level& level, Job& job) {
+    const auto subjects = {check_lights, check_materials, check_remarks, check_moving,
+                           check_faces,  check_texels,    check_given_uvs, check_walls,
+                           check_gaps,   check_probes,    check_zones,   check_dark};
+    job.begin("check", subjects.size() + 2);
+    const CheckScene scene(level, job);
+    job.advance(2);
+    Checked c;
+    for (const auto subject : subjects) {
+        subject(scene, c.findings);
+        job.advance(1);
+    }
+    accept(level, c.findings);
+    const auto order = [](const Finding& f) {
+        const auto kind =
+            std::find_if(kinds.begin(), kinds.end(), [&](const FindingKind& k) { return f.id == k.id; });
+        return std::tuple(!f.accepted.empty(), -static_cast<int>(f.severity), kind - kinds.begin());
+    };
+    std::stable_sort(c.findings.begin(), c.findings.end(),
+                     [&](const Finding& a, const Finding& b) { return order(a) < order(b); });
+    for (const Finding& f : c.findings)
+        ++(!f.accepted.empty()                     ? c.accepted
+           : f.severity == Severity::serious ? c.serious
+           : f.severity == Severity::warning ? c.warnings
+                                             : c.hints);
+    job.finish();
+    return c;
+}
+
+}  // namespace stasigraph

@@ -1,0 +1,214 @@
+// Joints that are open, and rooms with holes: where rays get out that should not.
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <map>
+
+#include "base/random.hpp"
+#include "inspect/check_scene.hpp"
+
+namespace stasigraph {
+
+namespace {
+
+constexpr std::size_t most_places = 96;
+/// Directions of a place: a grid over the sphere, rings by columns. An opening is found by single rays that
+/// slip through it; a slit of 1 cm three metres off lets one in seven of those along it through.
+constexpr int rings = 72, columns = 144;
+constexpr float hand = 0.05f;      ///< Metres; narrower is a gap,
+constexpr float widest = 0.3f;     ///< wider is meant to be there,
+constexpr float narrowest = 1e-3f;  ///< and narrower no light gets through.
+constexpr float jump = 0.5f;       ///< Metres beyond what is around an opening that a ray has to get.
+constexpr float closed_share = 0.98f;  ///< Of a place's rays that stay in a room with a hole.
+constexpr float closed_enough = 0.6f;  ///< Of a place's rays that meet something in any room.
+constexpr std::size_t witnesses = 96;  ///< Places of a room that do not see what is behind a gap.
+
+struct Opening {
+    Vec3 at, facing;   ///< In the opening, and back towards the room.
+    float width = 0;   ///< Metres, where it is narrowest.
+    bool sky = false;  ///< What is behind it is the sky.
+    std::uint32_t beside[2] = {none, none};  ///< Surfaces on either side.
+    float stays = 1;  ///< Share of the place's rays that meet something.
+};
+
+struct View {
+    std::vector<Hit> hits;
+    std::vector<Vec3> ways;
+    float stays = 0;
+};
+
+Vec3 way_of(int ring, int column) {
+    const float theta = pi * (static_cast<float>(ring) + 0.5f) / rings,
+                phi = 2 * pi * (static_cast<float>(column) + 0.5f) / columns;
+    return {std::sin(theta) * std::cos(phi), std::cos(theta), std::sin(theta) * std::sin(phi)};
+}
+
+View look(const CheckScene& scene, Vec3 place) {
+    View v;
+    float met = 0;
+    for (int r = 0; r < rings; ++r)
+        for (int c = 0; c < columns; ++c) {
+            v.ways.push_back(way_of(r, c));
+            v.hits.push_back(scene.caster.closest({place, v.ways.back()}));
+            // Rings near the poles are short.
+            const float weight = std::sin(pi * (static_cast<float>(r) + 0.5f) / rings);
+            v.stays += v.hits.back().surface != none ? weight : 0;
+            met += weight;
+        }
+    v.stays /= met;
+    return v;
+}
+
+class Seeker {
+public:
+    Seeker(const CheckScene& scene, Vec3 place) : scene_(scene), place_(place), view_(look(scene, place)) {}
+
+    std::vector<Opening> run() const {
+        std::vector<Opening> found;
+        if (view_.stays < closed_enough) return found;
+        for (int r = 1; r + 1 < rings; ++r)
+            for (int c = 0; c < columns; ++c)
+                if (Opening o; opening(r, c, o)) found.push_back(o);
+        return found;
+    }
+
+private:
+    std::size_t index(int ring, int column) const {
+        return static_cast<std::size_t>(ring) * columns +
+               static_cast<std::size_t>((column + columns) % columns);
+    }
+    /// A ray that goes on between two beside it that stop, on opposite sides.
+    bool opening(int r, int c, Opening& best) const {
+        constexpr int sides[4][2] = {{1, 0}, {0, 1}, {1, 1}, {1, -1}};
+        const Hit& here = view_.hits[index(r, c)];
+        const float depth = here.surface == none ? 1e30f : here.distance;
+        best.width = 1e30f;
+        for (const auto& s : sides) {
+            const std::size_t i = index(r + s[0], c + s[1]), j = index(r - s[0], c - s[1]);
+            const Hit &a = view_.hits[i], &b = view_.hits[j];
+            if (a.surface == none || b.surface == none || a.back || b.back) continue;
+            if (depth < std::max(a.distance, b.distance) + jump) continue;
+            const Vec3 pa = place_ + view_.ways[i] * a.distance, pb = place_ + view_.ways[j] * b.distance;
+            // Both of one wall or of two that meet, not one behind the other.
+            if (std::abs(a.distance - b.distance) > 0.7f * length(pa - pb)) continue;
+            Opening o;
+            if (measure(pa, pb, view_.ways[index(r, c)], o) && o.width < best.width) {
+                o.beside[0] = a.surface;
+                o.beside[1] = b.surface;
+                best = o;
+            }
+        }
+        if (!(best.width < widest)) return false;
+        if (best.width > hand && (view_.stays < closed_share || here.surface != none)) return false;
+        best.sky = here.surface == none;
+        best.facing = -view_.ways[index(r, c)];
+        best.stays = view_.stays;
+        return leads_out(r, c, best);
+    }
+    /// Between two places that stop rays, how much lets them through.
+    bool measure(Vec3 a, Vec3 b, Vec3 through, Opening& o) const {
+        const auto stops = [&](float u) {
+            const Vec3 d = a + (b - a) * u - place_;
+            const float l = length(d);
+            return scene_.caster.closest({place_, d * (1 / l), l + jump}).surface != none;
+        };
+        // Where the ray passes the line between both.
+        const Vec3 line = b - a;
+        const Vec3 n = cross(cross(through, line), through);
+        const float along = dot(n, line);
+        if (!(std::abs(along) > 1e-12f)) return false;
+        const float mid = std::clamp(dot(n, place_ - a) / along, 0.0f, 1.0f);
+        if (stops(mid)) return false;
+        float edge[2];
+        for (int k = 0; k < 2; ++k) {
+            float open = mid, shut = static_cast<float>(k);
+            for (int step = 0; step < 14; ++step) {
+                const float half = 0.5f * (open + shut);
+                (stops(half) ? shut : open) = half;
+            }
+            edge[k] = open;
+        }
+        o.width = (edge[1] - edge[0]) * length(line);
+        o.at = a + line * (0.5f * (edge[0] + edge[1]));
+        return o.width > narrowest;
+    }
+    /// Whether what is behind an opening is not seen from the rest of the room as well.
+    bool leads_out(int r, int c, const Opening& o) const {
+        const Vec3 way = view_.ways[index(r, c)];
+        const Hit& here = view_.hits[index(r, c)];
+        // The place behind it, in the open: half a metre on, or halfway to what is met there.
+        const float beyond = here.surface == none ? 1 : std::min(1.0f, 0.5f * (here.distance - length(o.at - place_)));
+        const Vec3 behind[2] = {o.at + way * beyond,
+                                here.surface == none ? o.at + way * 20.0f
+                                                     : place_ + way * (here.distance - 0.05f)};
+        std::size_t see = 0, asked = 0;
+        const std::size_t step = view_.hits.size() / witnesses;
+        for (std::size_t i = step / 2; i < view_.hits.size(); i += step) {
+            const Hit& h = view_.hits[i];
+            if (h.surface == none || h.back) continue;
+            const Vec3 from = place_ + view_.ways[i] * std::max(0.0f, h.distance - 0.1f);
+            // What stands beside the opening sees through it.
+            if (length(from - o.at) < 0.5f) continue;
+            ++asked;
+            for (const Vec3 to : behind) {
+                if (!scene_.space.sees(from, to)) continue;
+                ++see;
+                break;
+            }
+        }
+        return asked > 8 && see * 50 < asked;
+    }
+
+    const CheckScene& scene_;
+    Vec3 place_;
+    View view_;
+};
+
+}  // namespace
+
+void check_gaps(const CheckScene& scene, Findings& out) {
+    const std::vector<Vec3>& places = scene.looks.places;
+    const std::size_t step = std::max<std::size_t>(1, (places.size() + most_places - 1) / most_places);
+    std::vector<std::vector<Opening>> found((places.size() + step - 1) / step);
+    scene.job.parallel(found.size(), 1, [&](std::size_t i, std::size_t) {
+        found[i] = Seeker(scene, places[i * step]).run();
+    });
+    // By the surfaces beside them: a slit is seen from many places.
+    struct Group {
+        Opening widest;
+        std::size_t rays = 0;
+    };
+    std::map<std::array<std::uint32_t, 2>, Group> groups;
+    for (const auto& list : found)
+        for (const Opening& o : list) {
+            const auto [a, b] = std::minmax(o.beside[0], o.beside[1]);
+            Group& g = groups[{a, b}];
+            if (g.rays++ == 0 || o.width > g.widest.width) g.widest = o;
+        }
+    for (const auto& [key, g] : groups) {
+        const Opening& o = g.widest;
+        const std::string a = scene.level.surfaces[key[0]].name, b = scene.level.surfaces[key[1]].name;
+        const bool gap = o.width <= hand;
+        const std::string where = a == b ? "in " + a : "between " + a + " and " + b;
+        out.push_back({.id = gap ? "gap" : "open-room",
+                       .severity = Severity::warning,
+                       .names = a == b ? std::vector{a} : std::vector{a, b},
+                       .what = (gap ? "The joint " + where + " is open by "
+                                    : "The room is closed but for a hole " + where + " of ") +
+                               short_text(100.0 * static_cast<double>(o.width)) + " cm: " +
+                               (o.sky ? "light from outdoors" : "light of the next room") + " gets in" +
+                               (gap ? "." : ", " + short_text(100.0 * static_cast<double>(1 - o.stays)) +
+                                                " % of rays get out."),
+                       .remedy = gap ? "Let the walls overlap by a few centimetres, or set a stand-in behind the joint."
+                                     : "Close it; if it is a window, accept this.",
+                       .measure = static_cast<double>(o.width),
+                       .unit = "m",
+                       .places = g.rays,
+                       .at = o.at,
+                       .facing = o.facing,
+                       .size = std::max(0.4f, 3 * o.width)});
+    }
+}
+
+}  // namespace stasigraph

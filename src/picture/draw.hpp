@@ -1,0 +1,13 @@
+#pragma once
+// Drawing what a viewer sees.
+
+#include "picture/viewer.hpp"
+
+namespace stasigraph {
+
+/// The picture of a shot: one sample of every pixel, the settings' number where colours change. Advances the
+/// job by draw_units().
+Picture draw(const Shot& shot, const ViewSettings& settings, Job& job);
+std::size_t draw_units(const ViewSettings& settings);
+
+}  // namespace stasigraph
