@@ -1,5 +1,5 @@
 // Writes the demo level: a mountain observatory, and a sky for its evening. Usage: make_observatory FILE.glb
-// [SKY.exr].
+// [SKY.exr]. With --faulty GOOD.toml FOLDER its twin with all mistakes that `stasigraph check` knows.
 // North is -Z, the floor of the hall lies at y = 0.
 
 #include <ImfChannelList.h>
@@ -9,8 +9,10 @@
 
 #include <algorithm>
 #include <cstdio>
+#include <filesystem>
 #include <fstream>
 
+#include "faults.hpp"
 #include "lighting.hpp"
 #include "materials.hpp"
 
@@ -75,14 +77,14 @@ Shape dome_shell(double inner, double outer, double base, double slit_azimuth) {
     d.sheet(
         columns, rows, [&](int i, int j) { return at(inner, i, j); }, keep, true);
     for (int i = 4; i < 21; ++i) {
-        d.quad(at(inner, i, 8), at(inner, i + 1, 8), at(outer, i + 1, 8), at(outer, i, 8));
-        d.quad(at(outer, i, 9), at(outer, i + 1, 9), at(inner, i + 1, 9), at(inner, i, 9));
+        d.quad(at(outer, i, 8), at(outer, i + 1, 8), at(inner, i + 1, 8), at(inner, i, 8));
+        d.quad(at(inner, i, 9), at(inner, i + 1, 9), at(outer, i + 1, 9), at(outer, i, 9));
     }
-    d.quad(at(outer, 4, 8), at(outer, 4, 9), at(inner, 4, 9), at(inner, 4, 8));
-    d.quad(at(inner, 21, 8), at(inner, 21, 9), at(outer, 21, 9), at(outer, 21, 8));
+    d.quad(at(inner, 4, 8), at(inner, 4, 9), at(outer, 4, 9), at(outer, 4, 8));
+    d.quad(at(outer, 21, 8), at(outer, 21, 9), at(inner, 21, 9), at(inner, 21, 8));
     for (int j = 0; j < rows; ++j) {
-        d.quad(at(outer, 0, j + 1), at(outer, 0, j), at(inner, 0, j), at(inner, 0, j + 1));
-        d.quad(at(outer, 36, j), at(outer, 36, j + 1), at(inner, 36, j + 1), at(inner, 36, j));
+        d.quad(at(inner, 0, j + 1), at(inner, 0, j), at(outer, 0, j), at(outer, 0, j + 1));
+        d.quad(at(inner, 36, j), at(inner, 36, j + 1), at(outer, 36, j + 1), at(outer, 36, j));
     }
     return d;
 }
@@ -480,7 +482,7 @@ void add_moving(Scene& s, const Materials& m) {
 
 }  // namespace
 
-std::vector<unsigned char> make_observatory() {
+std::vector<unsigned char> make_observatory(bool faulty) {
     Scene s;
     const Materials m = make_materials(s);
     add_hall(s, m);
@@ -518,6 +520,7 @@ std::vector<unsigned char> make_observatory() {
     s.camera("instruments", {24.7, 1.8, 0.2}, {17.6, 1.15, 0.1}, 66 * deg);
     s.camera("terrace", {-21.5, 3.2, 9.5}, {-9.0, 1.4, 0.0}, 52 * deg);
     s.camera("vault", {15.2, -2.2, -8.2}, {9.2, -3.1, -13.2}, 62 * deg);
+    if (faulty) add_faults(s, m);
     return s.glb();
 }
 
@@ -546,13 +549,38 @@ static bool write_sky(const char* path) {
     return true;
 }
 
+static bool write_file(const std::filesystem::path& path, const std::vector<unsigned char>& bytes) {
+    std::ofstream out(path, std::ios::binary);
+    out.write(reinterpret_cast<const char*>(bytes.data()), static_cast<std::streamsize>(bytes.size()));
+    return out.good();
+}
+
+/// The twin's scene and sheets beside copies of what else the good level's sheet names.
+static bool write_twin(const std::filesystem::path& good, const std::filesystem::path& folder) {
+    namespace fs = std::filesystem;
+    std::ifstream in(good);
+    const std::string sheet{std::istreambuf_iterator<char>(in), {}};
+    fs::create_directories(folder);
+    bool fine = in.good() && write_file(folder / "observatory.glb", demo::make_observatory(true));
+    for (const auto& [file, text] : demo::faulty_sheets(sheet)) fine = fine && write_file(folder / file, {text.begin(), text.end()});
+    for (const fs::directory_entry& e : fs::directory_iterator(good.parent_path()))
+        if (e.path().extension() == ".ies")
+            fs::copy_file(e.path(), folder / e.path().filename(), fs::copy_options::overwrite_existing);
+    return fine;
+}
+
 int main(int argc, char** argv) {
-    if (argc != 2 && argc != 3) {
-        std::fprintf(stderr, "usage: make_observatory FILE.glb [SKY.exr]\n");
+    const std::string first = argc > 1 ? argv[1] : "";
+    try {
+        if (argc == 4 && first == "--faulty") return write_twin(argv[2], argv[3]) ? 0 : 1;
+    } catch (const std::exception& e) {
+        std::fprintf(stderr, "%s\n", e.what());
+        return 1;
+    }
+    if (first.empty() || first.starts_with("--") || argc > 3) {
+        std::fprintf(stderr, "usage: make_observatory FILE.glb [SKY.exr]\n"
+                             "       make_observatory --faulty GOOD.toml FOLDER\n");
         return 2;
     }
-    const std::vector<unsigned char> bytes = demo::make_observatory();
-    std::ofstream out(argv[1], std::ios::binary);
-    out.write(reinterpret_cast<const char*>(bytes.data()), static_cast<std::streamsize>(bytes.size()));
-    return out.good() && (argc == 2 || write_sky(argv[2])) ? 0 : 1;
+    return write_file(first, demo::make_observatory(false)) && (argc == 2 || write_sky(argv[2])) ? 0 : 1;
 }

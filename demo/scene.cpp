@@ -134,6 +134,8 @@ int Scene::mesh(const std::string& name, const std::vector<std::pair<Shape, int>
         json_["accessors"].back()["max"] = high;
         p["attributes"]["NORMAL"] = accessor(shape.normals, "VEC3", 5126, count, 34962);
         p["attributes"]["TEXCOORD_0"] = accessor(shape.uvs, "VEC2", 5126, count, 34962);
+        if (!shape.lightmap_uvs.empty())
+            p["attributes"]["TEXCOORD_1"] = accessor(shape.lightmap_uvs, "VEC2", 5126, count, 34962);
         p["indices"] = accessor(shape.indices, "SCALAR", 5123, shape.indices.size(), 34963);
         p["material"] = material;
         primitives.push_back(std::move(p));
@@ -151,6 +153,27 @@ Json& Scene::node(const std::string& name, int mesh, Point at, double turn, Poin
     json_["nodes"].push_back(std::move(n));
     json_["scenes"][0]["nodes"].push_back(json_["nodes"].size() - 1);
     return json_["nodes"].back();
+}
+
+void Scene::swing(const std::string& name) {
+    std::size_t node = 0;
+    while (json_["nodes"][node]["name"] != name) ++node;
+    const std::vector<float> times{0, 1, 2}, turns{0, 0, 0, 1, 0, 0.7071068f, 0, 0.7071068f, 0, 0, 0, 1};
+    const auto accessor = [&](const std::vector<float>& values, const char* type, std::size_t count) {
+        json_["accessors"].push_back({{"bufferView", view(values.data(), values.size() * sizeof(float), 0)},
+                                      {"componentType", 5126},
+                                      {"count", count},
+                                      {"type", type}});
+        return json_["accessors"].size() - 1;
+    };
+    const std::size_t input = accessor(times, "SCALAR", 3);
+    json_["accessors"].back()["min"] = {0.0};
+    json_["accessors"].back()["max"] = {2.0};
+    const std::size_t output = accessor(turns, "VEC4", 3);
+    json_["animations"].push_back(
+        {{"name", name},
+         {"samplers", Json::array({{{"input", input}, {"output", output}}})},
+         {"channels", Json::array({{{"sampler", 0}, {"target", {{"node", node}, {"path", "rotation"}}}}})}});
 }
 
 void Scene::light(const std::string& name, Json light, Point at, Point toward) {

@@ -29,6 +29,8 @@ public:
     int mesh(const std::string& name, const std::vector<std::pair<Shape, int>>& parts);
     /// Turned about Y by `turn` radians, then moved. Further keys go into the returned object.
     Json& node(const std::string& name, int mesh, Point at = {}, double turn = 0, Point scale = {1, 1, 1});
+    /// An animation that turns a node to and fro about Y.
+    void swing(const std::string& name);
     /// A light whose node looks along `toward`.
     void light(const std::string& name, Json light, Point at, Point toward);
     /// A node without anything on it that looks along `toward`, without roll.

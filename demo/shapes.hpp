@@ -38,6 +38,7 @@ inline constexpr double tau = 6.283185307179586;
 
 struct Shape {
     std::vector<float> positions, normals, uvs;
+    std::vector<float> lightmap_uvs;  ///< TEXCOORD_1; empty, or two for each vertex.
     std::vector<std::uint16_t> indices;
 
     std::uint16_t vertex(Point p, Point n, double u, double v);

@@ -118,7 +118,9 @@ void check_turned(const CheckScene& scene, Findings& out) {
                                              "games do not draw them."));
             continue;
         }
-        if (scene.looks.fronts[s] > 0 || scene.looks.backs[s] < backs_enough) continue;
+        if (level.surfaces[s].part != Part::still || scene.looks.fronts[s] > 0 ||
+            scene.looks.backs[s] < backs_enough)
+            continue;
         std::vector<std::uint32_t> triangles;
         for (std::uint32_t t = 0; t < scene.looks.from_behind[s].size(); ++t)
             if (scene.looks.from_behind[s][t]) triangles.push_back(t);
@@ -137,7 +139,7 @@ std::uint32_t doubled_by(const CheckScene& scene, const SurfacePoint& p) {
     const RayCaster::Corners c = scene.corners(hit.surface, hit.triangle);
     if (dot(c.normal, p.normal) < 0.999f) return none;
     // Nobody sees them inside of something else, or where two things stand on each other.
-    return scene.space.solid(p.at + p.normal * 0.01f) ? none : hit.surface;
+    return scene.seen(p.at + p.normal * 0.01f, p.normal) ? hit.surface : none;
 }
 
 void check_doubled(const CheckScene& scene, Findings& out) {
@@ -169,9 +171,13 @@ void check_doubled(const CheckScene& scene, Findings& out) {
     for (const auto& [key, pair] : pairs) {
         if (pair.places < 2 || pair.area < least_doubled) continue;
         const bool all = std::max(pair.share[0], pair.share[1]) > doubled_share;
+        // Of one material they differ in their light alone.
+        const bool same = level.surfaces[key.first].material == level.surfaces[key.second].material;
         const std::string a = level.surfaces[key.first].name, b = level.surfaces[key.second].name;
         out.push_back({.id = "duplicate-surface",
-                       .severity = all ? Severity::serious : Severity::warning,
+                       .severity = all    ? Severity::serious
+                                   : same ? Severity::hint
+                                          : Severity::warning,
                        .names = {a, b},
                        .what = (all ? a + " and " + b + " lie in one place"
                                     : "Parts of " + a + " and " + b + " lie in one place") +

@@ -5,6 +5,7 @@
 #include <cstdio>
 
 #include "base/random.hpp"
+#include "base/text.hpp"
 #include "light/path_tracer.hpp"
 
 namespace stasigraph {
@@ -12,9 +13,9 @@ namespace stasigraph {
 namespace {
 
 /// From each volume, and rays from each place. More find smaller things that nobody sees, and take longer.
-constexpr std::uint32_t places_per_volume = 96, rays_per_place = 2048;
+constexpr std::uint32_t places_per_volume = 192, places_per_zone_box = 16, rays_per_place = 1024;
 constexpr std::uint32_t places_anywhere = 128;  ///< Where there is neither a volume nor a camera.
-constexpr std::uint32_t points_per_surface = 64, places_per_point = 48;
+constexpr std::uint32_t points_per_surface = 64;
 
 Vec3 share_of(std::uint32_t seed, std::uint32_t i) {
     const Vec2 flat = sobol_point(seed, i);
@@ -38,6 +39,16 @@ std::vector<SurfaceFacts> facts_of(const Level& level) {
     return facts;
 }
 
+/// Under what some volume calls its floor: earth between buildings is not solid by what is modelled of it.
+bool beneath_floor(const CheckScene& scene, Vec3 place) {
+    const Hit above = scene.caster.closest({place, {0, 1, 0}});
+    if (above.surface == none || !above.back) return false;
+    const Surface& s = scene.level.surfaces[above.surface];
+    return std::any_of(scene.level.volumes.begin(), scene.level.volumes.end(), [&](const Volume& v) {
+        return !v.floor.empty() && (glob_match(v.floor, s.node) || glob_match(v.floor, s.name));
+    });
+}
+
 /// Candidates, of which those inside of something are no places.
 void find_places(const CheckScene& scene, Looks& looks) {
     const Level& level = scene.level;
@@ -52,6 +63,10 @@ void find_places(const CheckScene& scene, Looks& looks) {
             if (const Vec3 at = place_in(level.volumes[v], share_of(v + 0x706c6163u, i));
                 holds(level.volumes[v], at))
                 add(at, v);
+    for (std::uint32_t z = 0; z < level.zones.size(); ++z)
+        for (const Volume& box : level.zones[z].boxes)
+            for (std::uint32_t i = 0; i < places_per_zone_box && !level.volumes.empty(); ++i)
+                add(place_in(box, share_of(z + 0x7a6f6eu, i)), none);
     for (const Camera& c : level.cameras) add(c.eye, none);
     looks.known = !candidates.empty();
     if (!looks.known && !scene.bounds.empty())
@@ -61,7 +76,8 @@ void find_places(const CheckScene& scene, Looks& looks) {
         }
     std::vector<std::uint8_t> free(candidates.size(), 0);
     scene.job.parallel(free.size(), 4, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t i = begin; i < end; ++i) free[i] = !scene.space.solid(candidates[i]);
+        for (std::size_t i = begin; i < end; ++i)
+            free[i] = !beneath_floor(scene, candidates[i]) && !scene.space.solid(candidates[i]);
     });
     for (std::size_t i = 0; i < free.size(); ++i)
         if (free[i]) {
@@ -155,18 +171,23 @@ std::vector<SurfacePoint> CheckScene::points(std::uint32_t s, double per_m2, std
     return out;
 }
 
+bool CheckScene::seen(Vec3 at, Vec3 normal) const {
+    std::vector<std::pair<float, std::uint32_t>> near;
+    for (std::uint32_t i = 0; i < looks.places.size(); ++i)
+        if (const Vec3 d = looks.places[i] - at; dot(d, normal) > 0) near.push_back({dot(d, d), i});
+    std::sort(near.begin(), near.end());
+    for (const auto& [square, i] : near) {
+        const float far = std::sqrt(square);
+        const Vec3 way = (looks.places[i] - at) * (1 / far);
+        if (!caster.blocked({at + normal * ray_start_offset, way, far})) return true;
+    }
+    return looks.places.empty();
+}
+
 bool CheckScene::seen(std::uint32_t s) const {
     if (looks.fronts[s] > 0) return true;
-    const bool both = material(s).double_sided;
-    const std::size_t step = std::max<std::size_t>(1, looks.places.size() / places_per_point);
     for (const SurfacePoint& p : points(s, 4, 8, points_per_surface))
-        for (std::size_t i = 0; i < looks.places.size(); i += step) {
-            const Vec3 toward = looks.places[i] - p.at;
-            const float far = length(toward), side = dot(toward, p.normal);
-            if (side <= 0 && !both) continue;
-            const Vec3 start = p.at + p.normal * (side > 0 ? ray_start_offset : -ray_start_offset);
-            if (!caster.blocked({start, toward * (1 / far), far})) return true;
-        }
+        if (seen(p.at, p.normal) || (material(s).double_sided && seen(p.at, -p.normal))) return true;
     return false;
 }
 

@@ -60,6 +60,9 @@ struct CheckScene {
     /// Points at even steps of a surface's area, `per_m2` of them but at least `least` and at most `most`.
     std::vector<SurfacePoint> points(std::uint32_t s, double per_m2, std::size_t least,
                                      std::size_t most) const;
+    /// Whether a place on a surface can be seen from any of the places, nearest ones first; true where there
+    /// are none.
+    bool seen(Vec3 at, Vec3 normal) const;
     /// Whether any of a surface can be seen from the places, by points spread over it.
     bool seen(std::uint32_t s) const;
     /// Sets that have the level's own sun and sky, layers left out.

@@ -107,7 +107,7 @@ bool stands_on(const CheckScene& scene, const SurfacePoint& p, Vec3 q, Vec3 down
     if (wall < 0 || wall * own >= 2 || (wall == 0 && own * sheet_width >= 1)) return false;
     if (!is_wall(scene.caster, at[0], at[1], n)) return false;
     for (const Vec3 place : at)
-        if (scene.space.solid(place + n * 0.03f)) return false;
+        if (scene.space.solid(place + n * 0.03f) || !scene.seen(place + n * 0.03f, n)) return false;
     found = {.wall = p.surface, .floor = floor, .a = at[0], .b = at[1], .normal = n, .thickness = wall};
     return true;
 }
