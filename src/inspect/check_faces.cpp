@@ -137,15 +137,13 @@ std::uint32_t doubled_by(const CheckScene& scene, const SurfacePoint& p) {
     if (hit.surface == none || hit.back || (hit.surface == p.surface && hit.triangle == p.triangle)) return none;
     if (std::abs(hit.distance - lift) > one_place) return none;
     const RayCaster::Corners c = scene.corners(hit.surface, hit.triangle);
-    if (dot(c.normal, p.normal) < 0.999f) return none;
-    // Nobody sees them inside of something else, or where two things stand on each other.
-    return scene.seen(p.at + p.normal * 0.01f, p.normal) ? hit.surface : none;
+    return dot(c.normal, p.normal) > 0.999f ? hit.surface : none;
 }
 
 void check_doubled(const CheckScene& scene, Findings& out) {
     const Level& level = scene.level;
     struct Pair {
-        std::size_t places = 0;
+        std::size_t places = 0;  ///< That somebody can see: not where two things stand on each other.
         double share[2] = {0, 0}, area = 0;  ///< Of each of the two.
         SurfacePoint at;
     };
@@ -164,8 +162,9 @@ void check_doubled(const CheckScene& scene, Findings& out) {
         for (const auto& [other, p] : found[s]) {
             Pair& pair = pairs[std::pair(std::min(s, other), std::max(s, other))];
             const double each = 1 / static_cast<double>(asked[s]);
-            if (pair.places++ == 0) pair.at = p;
             pair.share[s < other ? 0 : 1] += each;
+            if (!scene.seen(p.at + p.normal * 0.01f, p.normal)) continue;
+            if (pair.places++ == 0) pair.at = p;
             pair.area += each * scene.facts[s].area;
         }
     for (const auto& [key, pair] : pairs) {

@@ -12,20 +12,23 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::size_t most_places = 96;
+constexpr std::size_t most_places = 144;
 /// Directions of a place: a grid over the sphere, rings by columns. An opening is found by single rays that
 /// slip through it; a slit of 1 cm three metres off lets one in seven of those along it through.
 constexpr int rings = 72, columns = 144;
 constexpr float hand = 0.05f;      ///< Metres; narrower is a gap,
 constexpr float widest = 0.3f;     ///< wider is meant to be there,
 constexpr float narrowest = 1e-3f;  ///< and narrower no light gets through.
-constexpr float jump = 0.5f;       ///< Metres beyond what is around an opening that a ray has to get.
+constexpr float mouth = 0.008f;    ///< Metres beyond what is around an opening that a ray has to get in,
+constexpr float jump = 0.5f;       ///< and from there on.
 constexpr float closed_share = 0.98f;  ///< Of a place's rays that stay in a room with a hole.
 constexpr float closed_enough = 0.6f;  ///< Of a place's rays that meet something in any room.
+constexpr float one_opening = 0.1f;    ///< Metres.
 constexpr std::size_t witnesses = 96;  ///< Places of a room that do not see what is behind a gap.
 
 struct Opening {
     Vec3 at, facing;   ///< In the opening, and back towards the room.
+    Vec3 across;       ///< The way along which it is narrow, unit length.
     float width = 0;   ///< Metres, where it is narrowest.
     bool sky = false;  ///< What is behind it is the sky.
     std::uint32_t beside[2] = {none, none};  ///< Surfaces on either side.
@@ -38,9 +41,12 @@ struct View {
     float stays = 0;
 };
 
+/// Each ring is shifted against the one before by the golden ratio, so that no upright slit falls between the
+/// columns of all of them.
 Vec3 way_of(int ring, int column) {
     const float theta = pi * (static_cast<float>(ring) + 0.5f) / rings,
-                phi = 2 * pi * (static_cast<float>(column) + 0.5f) / columns;
+                shift = std::fmod(static_cast<float>(ring) * 0.6180340f, 1.0f),
+                phi = 2 * pi * (static_cast<float>(column) + shift) / columns;
     return {std::sin(theta) * std::cos(phi), std::cos(theta), std::sin(theta) * std::sin(phi)};
 }
 
@@ -66,14 +72,24 @@ public:
 
     std::vector<Opening> run() const {
         std::vector<Opening> found;
+        std::vector<Vec3> tried;
         if (view_.stays < closed_enough) return found;
         for (int r = 1; r + 1 < rings; ++r)
             for (int c = 0; c < columns; ++c)
-                if (Opening o; opening(r, c, o)) found.push_back(o);
+                if (Opening o; opening(r, c, o) && is_new(o.at, tried) && leads_out(o) &&
+                               (o.width <= hand || o.sky))
+                    found.push_back(o);
         return found;
     }
 
 private:
+    /// Whether no opening near was looked through already.
+    static bool is_new(Vec3 at, std::vector<Vec3>& tried) {
+        for (const Vec3 t : tried)
+            if (length(t - at) < one_opening) return false;
+        tried.push_back(at);
+        return true;
+    }
     std::size_t index(int ring, int column) const {
         return static_cast<std::size_t>(ring) * columns +
                static_cast<std::size_t>((column + columns) % columns);
@@ -83,35 +99,39 @@ private:
         constexpr int sides[4][2] = {{1, 0}, {0, 1}, {1, 1}, {1, -1}};
         const Hit& here = view_.hits[index(r, c)];
         const float depth = here.surface == none ? 1e30f : here.distance;
+        const Vec3 way = view_.ways[index(r, c)];
         best.width = 1e30f;
-        for (const auto& s : sides) {
-            const std::size_t i = index(r + s[0], c + s[1]), j = index(r - s[0], c - s[1]);
-            const Hit &a = view_.hits[i], &b = view_.hits[j];
-            if (a.surface == none || b.surface == none || a.back || b.back) continue;
-            if (depth < std::max(a.distance, b.distance) + jump) continue;
-            const Vec3 pa = place_ + view_.ways[i] * a.distance, pb = place_ + view_.ways[j] * b.distance;
-            // Both of one wall or of two that meet, not one behind the other.
-            if (std::abs(a.distance - b.distance) > 0.7f * length(pa - pb)) continue;
-            Opening o;
-            if (measure(pa, pb, view_.ways[index(r, c)], o) && o.width < best.width) {
-                o.beside[0] = a.surface;
-                o.beside[1] = b.surface;
-                best = o;
+        for (const auto& s : sides)
+            for (const int step : {1, 2, 4, 8}) {
+                const int dr = s[0] * step, dc = s[1] * step;
+                if (r + dr >= rings || r - dr < 0) break;
+                const std::size_t i = index(r + dr, c + dc), j = index(r - dr, c - dc);
+                const Hit &a = view_.hits[i], &b = view_.hits[j];
+                if (a.surface == none || b.surface == none) continue;
+                if (depth < std::max(a.distance, b.distance) + mouth) continue;
+                const Vec3 pa = place_ + view_.ways[i] * a.distance, pb = place_ + view_.ways[j] * b.distance;
+                // Both of one wall or of two that meet, not one behind the other.
+                if (a.back || b.back || std::abs(a.distance - b.distance) > 0.7f * length(pa - pb)) break;
+                Opening o;
+                if (measure(pa, pb, way, o) && o.width < best.width) {
+                    o.beside[0] = a.surface;
+                    o.beside[1] = b.surface;
+                    o.across = normalize(pb - pa);
+                    best = o;
+                }
+                break;
             }
-        }
-        if (!(best.width < widest)) return false;
-        if (best.width > hand && (view_.stays < closed_share || here.surface != none)) return false;
-        best.sky = here.surface == none;
-        best.facing = -view_.ways[index(r, c)];
+        if (!(best.width < widest) || (best.width > hand && view_.stays < closed_share)) return false;
+        best.facing = -way;
         best.stays = view_.stays;
-        return leads_out(r, c, best);
+        return best.width <= hand || view_.stays < 1;
     }
     /// Between two places that stop rays, how much lets them through.
     bool measure(Vec3 a, Vec3 b, Vec3 through, Opening& o) const {
         const auto stops = [&](float u) {
             const Vec3 d = a + (b - a) * u - place_;
             const float l = length(d);
-            return scene_.caster.closest({place_, d * (1 / l), l + jump}).surface != none;
+            return scene_.caster.closest({place_, d * (1 / l), l + mouth}).surface != none;
         };
         // Where the ray passes the line between both.
         const Vec3 line = b - a;
@@ -123,7 +143,7 @@ private:
         float edge[2];
         for (int k = 0; k < 2; ++k) {
             float open = mid, shut = static_cast<float>(k);
-            for (int step = 0; step < 14; ++step) {
+            for (int step = 0; step < 9; ++step) {
                 const float half = 0.5f * (open + shut);
                 (stops(half) ? shut : open) = half;
             }
@@ -133,15 +153,32 @@ private:
         o.at = a + line * (0.5f * (edge[0] + edge[1]));
         return o.width > narrowest;
     }
-    /// Whether what is behind an opening is not seen from the rest of the room as well.
-    bool leads_out(int r, int c, const Opening& o) const {
-        const Vec3 way = view_.ways[index(r, c)];
-        const Hit& here = view_.hits[index(r, c)];
-        // The place behind it, in the open: half a metre on, or halfway to what is met there.
-        const float beyond = here.surface == none ? 1 : std::min(1.0f, 0.5f * (here.distance - length(o.at - place_)));
-        const Vec3 behind[2] = {o.at + way * beyond,
-                                here.surface == none ? o.at + way * 20.0f
-                                                     : place_ + way * (here.distance - 0.05f)};
+    /// From its mouth through a slit, which may run aslant: the way that gets farthest, in the plane across
+    /// which it is narrow.
+    float farthest_way(const Opening& o, Vec3& best) const {
+        const Vec3 ahead = normalize(-o.facing - o.across * dot(-o.facing, o.across)),
+                   aside = cross(o.across, ahead);
+        float most = 0;
+        for (int turn = -12; turn <= 12; ++turn)
+            for (const float tilt : {0.0f, -0.03f, 0.03f, -0.1f, 0.1f}) {
+                const float angle = static_cast<float>(turn) * (pi / 30);
+                const Vec3 w = normalize(ahead * std::cos(angle) + aside * std::sin(angle) + o.across * tilt);
+                const Hit hit = scene_.caster.closest({o.at, w});
+                const float far = hit.surface == none ? 1e30f : hit.distance;
+                if (far <= most) continue;
+                most = far;
+                best = w;
+            }
+        return most;
+    }
+    /// Whether an opening leads on, and to where the rest of the room does not see.
+    bool leads_out(Opening& o) const {
+        Vec3 way;
+        const float far = farthest_way(o, way);
+        if (far < jump) return false;
+        o.sky = far > 1e29f;
+        const Vec3 behind[2] = {o.at + way * (o.sky ? 1.0f : std::min(1.0f, 0.6f * far)),
+                                o.at + way * (o.sky ? 20.0f : far - 0.05f)};
         std::size_t see = 0, asked = 0;
         const std::size_t step = view_.hits.size() / witnesses;
         for (std::size_t i = step / 2; i < view_.hits.size(); i += step) {
@@ -174,20 +211,17 @@ void check_gaps(const CheckScene& scene, Findings& out) {
     scene.job.parallel(found.size(), 1, [&](std::size_t i, std::size_t) {
         found[i] = Seeker(scene, places[i * step]).run();
     });
-    // By the surfaces beside them: a slit is seen from many places.
-    struct Group {
-        Opening widest;
-        std::size_t rays = 0;
-    };
-    std::map<std::array<std::uint32_t, 2>, Group> groups;
+    // By the surfaces beside them: a slit is seen from many places. Aslant it looks wider than it is, and a hole
+    // narrower: the middle one of all is right for either.
+    std::map<std::array<std::uint32_t, 2>, std::vector<Opening>> groups;
     for (const auto& list : found)
         for (const Opening& o : list) {
             const auto [a, b] = std::minmax(o.beside[0], o.beside[1]);
-            Group& g = groups[{a, b}];
-            if (g.rays++ == 0 || o.width > g.widest.width) g.widest = o;
+            groups[{a, b}].push_back(o);
         }
-    for (const auto& [key, g] : groups) {
-        const Opening& o = g.widest;
+    for (auto& [key, g] : groups) {
+        std::stable_sort(g.begin(), g.end(), [](const Opening& a, const Opening& b) { return a.width < b.width; });
+        const Opening& o = g[g.size() / 2];
         const std::string a = scene.level.surfaces[key[0]].name, b = scene.level.surfaces[key[1]].name;
         const bool gap = o.width <= hand;
         const std::string where = a == b ? "in " + a : "between " + a + " and " + b;
@@ -196,15 +230,14 @@ void check_gaps(const CheckScene& scene, Findings& out) {
                        .names = a == b ? std::vector{a} : std::vector{a, b},
                        .what = (gap ? "The joint " + where + " is open by "
                                     : "The room is closed but for a hole " + where + " of ") +
-                               short_text(100.0 * static_cast<double>(o.width)) + " cm: " +
-                               (o.sky ? "light from outdoors" : "light of the next room") + " gets in" +
-                               (gap ? "." : ", " + short_text(100.0 * static_cast<double>(1 - o.stays)) +
+                               short_text(100.0 * static_cast<double>(o.width)) + " cm: light gets " +
+                               (gap ? "through." : "in, and " + short_text(100.0 * static_cast<double>(1 - o.stays)) +
                                                 " % of rays get out."),
                        .remedy = gap ? "Let the walls overlap by a few centimetres, or set a stand-in behind the joint."
                                      : "Close it; if it is a window, accept this.",
                        .measure = static_cast<double>(o.width),
                        .unit = "m",
-                       .places = g.rays,
+                       .places = g.size(),
                        .at = o.at,
                        .facing = o.facing,
                        .size = std::max(0.4f, 3 * o.width)});

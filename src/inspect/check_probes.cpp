@@ -6,6 +6,8 @@
 
 #include "base/random.hpp"
 #include "inspect/check_scene.hpp"
+#include "probe/candidates.hpp"
+#include "stasigraph/error.hpp"
 #include "stasigraph/link_zones.hpp"
 
 namespace stasigraph {
@@ -19,7 +21,7 @@ constexpr float head = 2;                   ///< Metres over the floor to which 
 constexpr double most_behind_walls = 0.15;  ///< Of a reflection box's free space.
 constexpr double most_shared = 0.1;         ///< Of the smaller of two zones.
 constexpr double partly = 0.1;              ///< Of a surface, inside of boxes.
-constexpr float floor_below = 4;            ///< Metres that a place to walk may be under one to look from.
+constexpr std::size_t most_steps = 160;     ///< Places on the ground at which light is looked at.
 
 Vec3 share_of(std::uint32_t seed, std::uint32_t i) {
     const Vec2 flat = sobol_point(seed, i);
@@ -273,24 +275,43 @@ void check_zones(const CheckScene& scene, Findings& out) {
     check_left_out(scene, out);
 }
 
-/// Ground below the places that people look from.
+namespace {
+
+/// Ground that people reach from where cameras stand, spread out; all over the volumes.
+std::vector<SurfacePoint> ground_people_reach(const CheckScene& scene) {
+    std::vector<Vec3> steps;
+    for (const Volume& v : scene.level.volumes) {
+        if (v.except) continue;
+        try {
+            for (const Vec3 p : walkable_ground(scene.level, v, seeds_of(scene.level, v, "volume " + v.name, scene.space)))
+                steps.push_back(p);
+        } catch (const Error&) {
+            // Nothing to walk on: volumes of other rules may be all air.
+        }
+    }
+    std::vector<SurfacePoint> ground;
+    const std::size_t each = std::max<std::size_t>(1, steps.size() / most_steps);
+    for (std::size_t i = 0; i < steps.size(); i += each) {
+        const Hit hit = scene.caster.closest({steps[i] + Vec3{0, 0.5f, 0}, {0, -1, 0}, 1});
+        if (hit.surface == none || hit.back) continue;
+        ground.push_back({steps[i] + Vec3{0, 0.5f - hit.distance, 0},
+                          scene.corners(hit.surface, hit.triangle).normal, hit.surface, hit.triangle});
+    }
+    return ground;
+}
+
+}  // namespace
+
 void check_dark(const CheckScene& scene, Findings& out) {
     const float limit = scene.level.check.least_light;
     if (!(limit > 0) || !scene.looks.known) return;
-    std::vector<SurfacePoint> ground;
-    for (const Vec3 place : scene.looks.places) {
-        const Hit hit = scene.caster.closest({place, {0, -1, 0}, floor_below});
-        if (hit.surface == none || hit.back) continue;
-        const RayCaster::Corners c = scene.corners(hit.surface, hit.triangle);
-        if (c.normal.y > 0.7f)
-            ground.push_back({place - Vec3{0, hit.distance, 0}, c.normal, hit.surface, hit.triangle});
-    }
+    const std::vector<SurfacePoint> ground = ground_people_reach(scene);
     for (const std::uint32_t set : scene.plain_sets()) {
-        const std::vector<Rgb> quick = glimpse(scene, set, ground, 64, 0x6461726bu);
+        const std::vector<Rgb> quick = glimpse(scene, set, ground, 32, 0x6461726bu);
         std::vector<SurfacePoint> dim;
         for (std::size_t i = 0; i < quick.size(); ++i)
             if (luminance(quick[i]) < 2 * limit) dim.push_back(ground[i]);
-        const std::vector<Rgb> sure = glimpse(scene, set, dim, 512, 0x64696du);
+        const std::vector<Rgb> sure = glimpse(scene, set, dim, 256, 0x64696du);
         std::size_t dark = 0, darkest = 0;
         for (std::size_t i = 0; i < sure.size(); ++i) {
             if (luminance(sure[i]) < luminance(sure[darkest])) darkest = i;
@@ -303,7 +324,7 @@ void check_dark(const CheckScene& scene, Findings& out) {
                        .names = {scene.level.sets[set].name, scene.level.surfaces[dim[darkest].surface].name},
                        .what = "In set " + scene.level.sets[set].name + " " +
                                percent(static_cast<double>(dark) / static_cast<double>(ground.size())) +
-                               " of the ground that people look down on is darker than least_lux; the darkest "
+                               " of the ground that people reach is darker than least_lux; the darkest "
                                "place has " +
                                short_text(lux) + " lux.",
                        .remedy = "Add a lamp there or raise a gain; without [check] least_lux nothing is too dark.",

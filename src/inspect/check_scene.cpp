@@ -49,6 +49,32 @@ bool beneath_floor(const CheckScene& scene, Vec3 place) {
     });
 }
 
+/// Volumes that are filled by exploring hold places for people where those can be reached by sight from their
+/// seeds or from cameras; a void under a stair is none. Other volumes are wanted wherever they are free.
+void keep_reached(const CheckScene& scene, const std::vector<Vec3>& at, const std::vector<std::uint32_t>& volume,
+                  std::vector<std::uint8_t>& free) {
+    const Level& level = scene.level;
+    std::vector<Vec3> reached;
+    for (const Camera& c : level.cameras)
+        if (!scene.space.solid(c.eye)) reached.push_back(c.eye);
+    for (const Volume& v : level.volumes) reached.insert(reached.end(), v.seeds.begin(), v.seeds.end());
+    if (reached.empty()) return;
+    const auto explored = [&](std::size_t i) {
+        if (volume[i] == none) return true;  // cameras reach themselves, boxes of zones what they may
+        const Volume& v = level.volumes[volume[i]];
+        return v.has(ProbeRule::explore) && !v.has(ProbeRule::lattice);
+    };
+    std::vector<std::uint8_t> known(at.size(), 0);
+    for (std::size_t next = 0; next < reached.size(); ++next)
+        for (std::size_t i = 0; i < at.size(); ++i)
+            if (free[i] && !known[i] && scene.space.sees(reached[next], at[i])) {
+                known[i] = 1;
+                reached.push_back(at[i]);
+            }
+    for (std::size_t i = 0; i < at.size(); ++i)
+        if (explored(i) && !known[i]) free[i] = 0;
+}
+
 /// Candidates, of which those inside of something are no places.
 void find_places(const CheckScene& scene, Looks& looks) {
     const Level& level = scene.level;
@@ -79,6 +105,7 @@ void find_places(const CheckScene& scene, Looks& looks) {
         for (std::size_t i = begin; i < end; ++i)
             free[i] = !beneath_floor(scene, candidates[i]) && !scene.space.solid(candidates[i]);
     });
+    keep_reached(scene, candidates, volume, free);
     for (std::size_t i = 0; i < free.size(); ++i)
         if (free[i]) {
             looks.places.push_back(candidates[i]);
