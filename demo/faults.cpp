@@ -71,7 +71,7 @@ void add_buildings(Scene& s, const Materials& m) {
     hut.box({-0.85, 1.9, -0.85}, {0.85, 1.95, 0.85});
     s.node("thin_hut", s.mesh("thin_hut", hut, m.plaster), {2, y0, 20});
     screen.quad({-1, 0, 0}, {1, 0, 0}, {1, 2, 0}, {-1, 2, 0});
-    s.node("sheet_screen", s.mesh("sheet_screen", screen, m.plaster), {5.5, y0, 20}, 0.4);
+    s.node("sheet_screen", s.mesh("sheet_screen", screen, m.plaster), {5, y0, 16}, 0.4);
     s.node("gap_shed", s.mesh("gap_shed", shed(0.012, 0), m.plaster), {10, y0, 20});
     s.node("hole_shed", s.mesh("hole_shed", shed(0, 0.16), m.plaster), {16, y0, 20});
     long_wall.box({-5, 0, -0.15}, {5, 1.2, 0.15});
@@ -79,7 +79,7 @@ void add_buildings(Scene& s, const Materials& m) {
     costly.box({0, 0, 0}, {7, 3, 0.3});
     s.node("costly_panel", s.mesh("costly_panel", costly, m.concrete), {19.5, y0, 23.5});
     coarse.box({-2, -0.2, -1.5}, {2, 0, 1.5});
-    s.node("coarse_paving", s.mesh("coarse_paving", coarse, m.stone), {29, y0, 14});
+    s.node("coarse_paving", s.mesh("coarse_paving", coarse, m.stone), {-3, y0, 17});
 }
 
 void add_things(Scene& s, const Materials& m) {
@@ -87,11 +87,11 @@ void add_things(Scene& s, const Materials& m) {
     turn_from(turned, 10);
     s.node("turned_crate", s.mesh("turned_crate", turned, m.wood), {1, y0, 13});
     s.node("overlap_panels",
-           s.mesh("overlap_panels", panels({{0, 0, .6, .6}, {.4, .4, .6, .6}}), m.concrete), {2.5, y0, 13});
+           s.mesh("overlap_panels", panels({{0, 0, .6, .6}, {.4, .4, .6, .6}}), m.concrete), {2.5, y0 + 0.6, 13});
     s.node("range_panels", s.mesh("range_panels", panels({{0, 0, .5, .5}, {.8, 0, .5, .5}}), m.concrete),
-           {4.5, y0, 13});
+           {4.5, y0 + 0.6, 13});
     s.node("margin_panels", s.mesh("margin_panels", panels({{0, 0, .499, .9}, {.501, 0, .499, .9}}), m.concrete),
-           {6.5, y0, 13});
+           {6.5, y0 + 0.6, 13});
     s.material("too_white", {0.98, 0.98, 0.98});
     s.node("white_block", s.mesh("white_block", crate(0.7), s.last_material()), {8.5, y0, 13.5});
     s.material("too_black", {0.004, 0.004, 0.004});
@@ -117,8 +117,11 @@ void add_things(Scene& s, const Materials& m) {
 /// Meshes that are broken by themselves.
 void add_broken(Scene& s, const Materials& m) {
     Shape broken = crate(0.6), flat = crate(0.6), long_normals = crate(0.6);
-    broken.positions[3 * 8 + 1] = std::numeric_limits<float>::quiet_NaN();
-    flat.indices[1] = flat.indices[0];
+    // One triangle more than the crate needs, so that it stays closed.
+    const double nan = std::numeric_limits<double>::quiet_NaN();
+    const std::uint16_t bad = broken.vertex({0, nan, 0}, {0, 1, 0}, 0, 0);
+    broken.indices.insert(broken.indices.end(), {0, 1, bad});
+    flat.indices.insert(flat.indices.end(), {0, 0, 1});
     for (float& n : long_normals.normals) n *= 3;
     s.node("broken_crate", s.mesh("broken_crate", broken, m.wood), {20, y0, 13.5});
     s.node("flat_crate", s.mesh("flat_crate", flat, m.wood), {21.5, y0, 13.5});

@@ -145,7 +145,7 @@ void add_hall(Scene& s, const Materials& m) {
 
 void add_corridor(Scene& s, const Materials& m) {
     Shape floor, walls, ceiling;
-    floor.box({7.3, -0.6, -1.5}, {17.2, -0.005, 1.5});
+    floor.box({7.3, -0.59, -1.49}, {17.09, -0.005, 1.49});
     ceiling.box({7.2, 2.4, -1.5}, {17.2, 2.8, 1.5});
     walls.box({7.1, -0.05, 1.1}, {17.2, 2.45, 1.5});
     walls.box({7.1, -0.05, -1.5}, {11, 2.45, -1.1});
@@ -189,14 +189,14 @@ void add_stair(Scene& s, const Materials& m) {
     const double end = top - run * count, bottom = -rise * count;  // -6.77, -3.8
     steps.quad({11, bottom, end}, {13, bottom, end}, {13, bottom, -7.5}, {11, bottom, -7.5});
     steps.box({10.9, -4.4, -7.5}, {13.1, -4.2, -1.0});
-    walls.box({10.4, -4.4, -7.4}, {11, 2.35, -1.1});
-    walls.box({13, -4.4, -7.4}, {13.6, 2.35, -1.1});
-    walls.box({10.9, -1.5, -7.4}, {13.1, 2.35, -7.0});
+    walls.box({10.4, -4.4, -7.39}, {11, 2.35, -1.1});
+    walls.box({13, -4.4, -7.39}, {13.6, 2.35, -1.1});
+    walls.box({10.9, -1.5, -7.39}, {13.1, 2.35, -7.0});
     walls.box({10.9, -4.3, -1.05}, {13.1, -0.02, -0.9});
     s.node("stair_steps", s.mesh("stair_steps", steps, m.concrete));
     s.node("stair_walls", s.mesh("stair_walls", walls, m.plaster));
     Shape roof;
-    roof.box({10.4, 2.3, -7.4}, {13.6, 2.7, -1.3});
+    roof.box({10.38, 2.3, -7.42}, {13.62, 2.7, -1.3});
     s.node("stair_roof", s.mesh("stair_roof", roof, m.concrete));
 
     Shape rail;
@@ -224,8 +224,8 @@ void add_vault(Scene& s, const Materials& m) {
     shell.box({x0 - 0.5, y - 0.1, z0 - 0.5}, {x0, -0.8, z1 + 0.3});
     shell.box({x1, y - 0.1, z0 - 0.5}, {x1 + 0.5, -0.8, z1 + 0.3});
     shell.box({x0 - 0.4, y - 0.1, z0 - 0.5}, {x1 + 0.4, -1.9, z0});
-    shell.box({x0 - 0.4, y - 0.1, z1}, {11, -0.85, z1 + 0.35});
-    shell.box({13, y - 0.1, z1}, {x1 + 0.4, -0.85, z1 + 0.35});
+    shell.box({x0 - 0.4, y - 0.1, z1}, {10.98, -0.85, z1 + 0.35});
+    shell.box({13.02, y - 0.1, z1}, {x1 + 0.4, -0.85, z1 + 0.35});
     shell.box({10.9, -1.5, z1}, {13.1, -0.85, z1 + 0.35});
     // The barrel: an ellipse across z, with an outer shell.
     Shape barrel;
@@ -271,12 +271,12 @@ void add_vault(Scene& s, const Materials& m) {
 
 void add_instruments(Scene& s, const Materials& m) {
     Shape floor, ceiling, white, strong, south, east;
-    floor.box({17.1, -0.6, -4.4}, {25.4, 0, 4.4});
+    floor.box({17.08, -0.6, -4.38}, {25.38, 0, 4.38});
     ceiling.box({17.0, 3, -4.4}, {25.4, 3.4, 4.4});
     white.box({17.0, -0.05, -4.4}, {17.4, 3.05, -1.0});
     white.box({17.0, -0.05, 1.0}, {17.4, 3.05, 4.4});
     white.box({17.0, 2.3, -1.05}, {17.4, 3.05, 1.05}, "xXy");
-    strong.box({17.3, -0.05, -4.4}, {25.2, 3.05, -4.0});
+    strong.box({17.3, -0.05, -4.39}, {25.2, 3.05, -4.0});
     south.box({17.3, -0.05, 4.0}, {25.2, 3.05, 4.4});
     east.box({25.0, -0.05, -4.3}, {25.4, 1.1, 4.3});
     east.box({25.0, 2.2, -4.3}, {25.4, 3.05, 4.3});
@@ -427,7 +427,7 @@ void add_ground(Scene& s, const Materials& m) {
 void add_terrace(Scene& s, const Materials& m) {
     Shape slab, pool, parapet, water;
     const double top = -0.005;
-    slab.box({-19, -0.7, -6.2}, {-15, top, 6.2});
+    slab.box({-19, -0.7, -6.2}, {-15, top, 6.2}, "xyYzZ");
     slab.box({-15, -0.7, -6.2}, {-10.5, top, -1.5}, "yYz");
     slab.box({-15, -0.7, 1.5}, {-10.5, top, 6.2}, "yYZ");
     slab.box({-10.5, -0.7, -6.2}, {-4.4, top, 6.2}, "XyYzZ");

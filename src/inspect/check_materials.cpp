@@ -30,31 +30,6 @@ Rgb mean_of(const Image& image) {
     return count > 0 ? sum * (1 / static_cast<float>(count)) : Rgb{1, 1, 1};
 }
 
-/// A point of a surface that can be looked at: of those spread over it the one most places see.
-SurfacePoint show_place(const CheckScene& scene, std::uint32_t s) {
-    const std::vector<SurfacePoint> points = scene.points(s, 1, 1, 16);
-    if (points.empty()) return {.at = scene.facts[s].box.middle()};
-    std::size_t best = 0, most = 0;
-    for (std::size_t i = 0; i < points.size(); ++i) {
-        std::size_t seen = 0;
-        for (std::size_t p = 0; p < scene.looks.places.size(); p += 8) {
-            const Vec3 d = scene.looks.places[p] - points[i].at;
-            const float far = length(d);
-            if (dot(d, points[i].normal) <= 0) continue;
-            seen += !scene.caster.blocked({points[i].at + points[i].normal * ray_start_offset, d * (1 / far), far});
-        }
-        if (seen > most) {
-            most = seen;
-            best = i;
-        }
-    }
-    return points[best];
-}
-
-float size_of(const CheckScene& scene, std::uint32_t s) {
-    return std::clamp(length(scene.facts[s].box.half()), 0.2f, 4.0f);
-}
-
 void check_reflectance(const CheckScene& scene, Findings& out) {
     const Level& level = scene.level;
     std::map<std::uint32_t, std::vector<std::uint32_t>> users;
@@ -74,7 +49,7 @@ void check_reflectance(const CheckScene& scene, Findings& out) {
         const std::uint32_t largest = *std::max_element(
             surfaces.begin(), surfaces.end(),
             [&](std::uint32_t a, std::uint32_t b) { return scene.facts[a].area < scene.facts[b].area; });
-        const SurfacePoint p = show_place(scene, largest);
+        const ShownSurface p = show_surface(scene, largest);
         out.push_back(
             {.id = bright ? "albedo-bright" : "albedo-dark",
              .severity = Severity::warning,
@@ -89,8 +64,8 @@ void check_reflectance(const CheckScene& scene, Findings& out) {
              .unit = "of light reflected",
              .places = surfaces.size(),
              .at = p.at,
-             .facing = p.normal,
-             .size = size_of(scene, largest)});
+             .facing = p.facing,
+             .size = p.size});
     }
 }
 
@@ -101,7 +76,7 @@ void check_glow(const CheckScene& scene, Findings& out) {
         const Surface& surface = level.surfaces[s];
         if (!scene.glows(s) || surface.part == Part::moving || !(scene.facts[s].area > 0)) continue;
         const float nit = luminance(scene.material(s).emission) * surface.emission_gain;
-        const SurfacePoint p = show_place(scene, s);
+        const ShownSurface p = show_surface(scene, s);
         const auto side = static_cast<float>(std::sqrt(scene.facts[s].area));
         if (side < texel)
             out.push_back({.id = "small-emitter",
@@ -115,8 +90,8 @@ void check_glow(const CheckScene& scene, Findings& out) {
                            .limit = static_cast<double>(texel),
                            .unit = "m across",
                            .at = p.at,
-                           .facing = p.normal,
-                           .size = std::max(0.2f, 3 * side)});
+                           .facing = p.facing,
+                           .size = p.size});
         if (nit > most_glow || nit <= forgotten_strength)
             out.push_back({.id = "odd-unit",
                            .severity = nit > most_glow ? Severity::warning : Severity::hint,
@@ -127,8 +102,8 @@ void check_glow(const CheckScene& scene, Findings& out) {
                            .measure = static_cast<double>(nit),
                            .unit = "nit",
                            .at = p.at,
-                           .facing = p.normal,
-                           .size = size_of(scene, s)});
+                           .facing = p.facing,
+                           .size = p.size});
     }
 }
 
@@ -177,12 +152,12 @@ void check_remarks(const CheckScene& scene, Findings& out) {
             f.unit = r.finding == "no-area" ? "triangles" : "vertices";
             for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
                 if (level.surfaces[s].mesh != r.mesh) continue;
-                f.names.push_back(level.surfaces[s].name);
+                if (level.surfaces[s].name != r.name) f.names.push_back(level.surfaces[s].name);
                 if (f.at || !(scene.facts[s].area > 0)) continue;
-                const SurfacePoint p = show_place(scene, s);
+                const ShownSurface p = show_surface(scene, s);
                 f.at = p.at;
-                f.facing = p.normal;
-                f.size = size_of(scene, s);
+                f.facing = p.facing;
+                f.size = p.size;
             }
         }
         out.push_back(std::move(f));
@@ -195,8 +170,8 @@ void check_moving(const CheckScene& scene, Findings& out) {
         const Surface& surface = level.surfaces[s];
         if (!(scene.facts[s].area > 0)) continue;
         const bool still = surface.part != Part::moving;
-        const SurfacePoint p = show_place(scene, s);
-        Finding f{.names = {surface.name}, .at = p.at, .facing = p.normal, .size = size_of(scene, s)};
+        const ShownSurface p = show_surface(scene, s);
+        Finding f{.names = {surface.name}, .at = p.at, .facing = p.facing, .size = p.size};
         if (surface.animated && still) {
             f.id = "moves-but-static";
             f.severity = Severity::serious;

@@ -241,6 +241,29 @@ std::vector<Rgb> glimpse(const CheckScene& scene, std::uint32_t set, const std::
     return light;
 }
 
+ShownSurface show_surface(const CheckScene& scene, std::uint32_t s) {
+    constexpr float small = 4;  // metres
+    const Box& box = scene.facts[s].box;
+    const float size = std::max(0.2f, 2 * length(box.half()));
+    const std::vector<SurfacePoint> points = scene.points(s, 1, 1, 16);
+    if (points.empty()) return {box.middle(), {}, std::min(size, small)};
+    std::size_t best = 0, most = 0;
+    for (std::size_t i = 0; i < points.size(); ++i) {
+        std::size_t seen = 0;
+        for (std::size_t p = 0; p < scene.looks.places.size(); p += 8) {
+            const Vec3 d = scene.looks.places[p] - points[i].at;
+            const float far = length(d);
+            if (dot(d, points[i].normal) <= 0) continue;
+            seen += !scene.caster.blocked(
+                {points[i].at + points[i].normal * ray_start_offset, d * (1 / far), far});
+        }
+        if (seen <= most) continue;
+        most = seen;
+        best = i;
+    }
+    return {size < small ? box.middle() : points[best].at, points[best].normal, std::min(size, small)};
+}
+
 std::string short_text(double value) {
     char text[32];
     const double size = std::abs(value);

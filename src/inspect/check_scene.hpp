@@ -89,6 +89,14 @@ void check_probes(const CheckScene& scene, Findings& out);
 void check_zones(const CheckScene& scene, Findings& out);
 void check_dark(const CheckScene& scene, Findings& out);
 
+/// Where a surface is best shown: the middle of a small one, or of a large one the point that most places see;
+/// the side that is seen, and how large it is.
+struct ShownSurface {
+    Vec3 at, facing;
+    float size = 0.5f;
+};
+ShownSurface show_surface(const CheckScene& scene, std::uint32_t s);
+
 /// Numbers as messages have them: three digits.
 std::string short_text(double value);
 /// "a, b and 3 more".

@@ -25,6 +25,7 @@ constexpr int quick_paths = 48, sure_paths = 512;
 struct Parted {
     std::uint32_t wall = 0, floor = 0;
     Vec3 a, b, normal;    ///< On the floor, metres.
+    Vec3 front;           ///< Of the wall.
     float thickness = 0;  ///< Of the wall, metres; 0: a sheet.
     float bright = 0, dark = 0;
     std::string set;
@@ -107,8 +108,8 @@ bool stands_on(const CheckScene& scene, const SurfacePoint& p, Vec3 q, Vec3 down
     if (wall < 0 || wall * own >= 2 || (wall == 0 && own * sheet_width >= 1)) return false;
     if (!is_wall(scene.caster, at[0], at[1], n)) return false;
     for (const Vec3 place : at)
-        if (scene.space.solid(place + n * 0.03f) || !scene.seen(place + n * 0.03f, n)) return false;
-    found = {.wall = p.surface, .floor = floor, .a = at[0], .b = at[1], .normal = n, .thickness = wall};
+        if (!scene.seen(place + n * 0.03f, n)) return false;  // nobody sees what is buried
+    found = {.wall = p.surface, .floor = floor, .a = at[0], .b = at[1], .normal = n, .front = p.normal, .thickness = wall};
     return true;
 }
 
@@ -242,7 +243,8 @@ void check_walls(const CheckScene& scene, Findings& out) {
              .unit = "m",
              .places = places[key],
              .at = (p.a + p.b) * 0.5f + p.normal * 0.02f,
-             .facing = normalize(p.normal + normalize(p.b - p.a)),
+             // The dark side; of a sheet the one from which it is drawn.
+             .facing = normalize(p.normal + (is_sheet ? p.front : normalize(p.b - p.a))),
              .size = 0.6f});
     }
 }

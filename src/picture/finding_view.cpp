@@ -40,7 +40,7 @@ Vec3 out_of(const RayCaster& caster, Vec3 place, Vec3 way) {
 Camera camera_for(const SeenLevel& seen, const Finding& f) {
     Camera best{.name = f.id, .eye = {0, 0, 1}, .toward = {0, 0, 0}, .vertical_fov = fov};
     if (!f.at) return best;
-    const float wanted = std::clamp(2.4f * f.size, 1.2f, farthest);
+    const float wanted = std::clamp(3 * f.size, 1.8f, farthest);
     const bool sided = length(f.facing) > 0.5f;
     float most = -1;
     for (std::uint32_t i = 0; i < ways; ++i) {
@@ -53,7 +53,10 @@ Camera camera_for(const SeenLevel& seen, const Finding& f) {
         const float away = length(start - *f.at) + free;
         // Rather from somewhat above, and aslant rather than straight on.
         const float slant = sided ? 1 - std::abs(front - 0.7f) : 1, above = 1 - 0.6f * std::abs(way.y - 0.35f);
-        const float worth = std::min(free / wanted, 1.0f) * slant * above * (free < nearest ? 0.3f : 1.0f);
+        // What is close before the eye hides much.
+        Vec3 near;
+        const bool cramped = seen.caster.nearest(start + way * free, 0.5f, near) && free > nearest;
+        const float worth = (cramped ? 0.5f : 1.0f) * std::min(free / wanted, 1.0f) * slant * above * (free < nearest ? 0.3f : 1.0f);
         if (worth <= most) continue;
         most = worth;
         best.eye = *f.at + way * away;
@@ -90,7 +93,7 @@ FindingMark mark(const Viewer& viewer, const Shot& shot, const Finding& f, std::
         return m;
     const Vec3 d = *f.at - shot.eye();
     const float far = length(d);
-    m.hidden = viewer.depth(shot.eye(), d * (1 / far)) < far - std::max(0.1f, 0.02f * far);
+    m.hidden = viewer.depth(shot.eye(), d * (1 / far)) < far - std::max(0.1f, 0.6f * f.size);
     m.x = p.x;
     m.y = p.y;
     m.radius = std::clamp(p.pixels_per_metre * f.size * 0.5f, least_ring, 0.3f * static_cast<float>(picture.height));
