@@ -191,7 +191,7 @@ void add_stair(Scene& s, const Materials& m) {
     steps.box({10.9, -4.4, -7.5}, {13.1, -4.2, -1.0});
     walls.box({10.4, -4.4, -7.39}, {11, 2.35, -1.1});
     walls.box({13, -4.4, -7.39}, {13.6, 2.35, -1.1});
-    walls.box({10.9, -1.5, -7.39}, {13.1, 2.35, -7.0});
+    walls.box({10.9, -1.49, -7.39}, {13.1, 2.35, -7.0});
     walls.box({10.9, -4.3, -1.05}, {13.1, -0.02, -0.9});
     s.node("stair_steps", s.mesh("stair_steps", steps, m.concrete));
     s.node("stair_walls", s.mesh("stair_walls", walls, m.plaster));

@@ -20,6 +20,8 @@ constexpr float hand = 0.05f;      ///< Metres; narrower is a gap,
 constexpr float widest = 0.3f;     ///< wider is meant to be there,
 constexpr float narrowest = 1e-3f;  ///< and narrower no light gets through.
 constexpr float mouth = 0.008f;    ///< Metres beyond what is around an opening that a ray has to get in,
+constexpr float roomy = 0.12f;     ///< Metres around some place behind it that are free.
+constexpr float longest = 4;       ///< Metres that an opening is measured along.
 constexpr float jump = 0.5f;       ///< and from there on.
 constexpr float closed_share = 0.98f;  ///< Of a place's rays that stay in a room with a hole.
 constexpr float closed_enough = 0.6f;  ///< Of a place's rays that meet something in any room.
@@ -76,7 +78,7 @@ public:
         if (view_.stays < closed_enough) return found;
         for (int r = 1; r + 1 < rings; ++r)
             for (int c = 0; c < columns; ++c)
-                if (Opening o; opening(r, c, o) && is_new(o.at, tried) && leads_out(o) &&
+                if (Opening o; opening(r, c, o) && is_new(o.at, tried) && narrow(o) && leads_out(o) &&
                                (o.width <= hand || o.sky))
                     found.push_back(o);
         return found;
@@ -153,6 +155,58 @@ private:
         o.at = a + line * (0.5f * (edge[0] + edge[1]));
         return o.width > narrowest;
     }
+    /// Whether a ray from the place gets through a point of an opening's mouth.
+    bool passes(Vec3 at) const {
+        const Vec3 d = at - place_;
+        const float l = length(d);
+        return scene_.caster.closest({place_, d * (1 / l), l + mouth}).surface == none;
+    }
+    /// How far the opening reaches from a point along a direction, metres; `longest` at most.
+    float reaches(Vec3 at, Vec3 along) const {
+        float open = 0, shut = 2e-3f;
+        while (shut < longest && passes(at + along * shut)) {
+            open = shut;
+            shut *= 2;
+        }
+        if (shut >= longest) return longest;
+        for (int step = 0; step < 6; ++step) {
+            const float half = 0.5f * (open + shut);
+            (passes(at + along * half) ? open : shut) = half;
+        }
+        return open;
+    }
+    /// Measures an opening where it is widest: in the corner of a window every chord is short. False where it is
+    /// too wide after all.
+    bool narrow(Opening& o) const {
+        const Frame frame(normalize(o.at - place_));
+        constexpr int turns = 8;
+        const auto way = [&](int k) {
+            const float a = pi * static_cast<float>(k) / turns;
+            return frame.tangent * std::cos(a) + frame.bitangent * std::sin(a);
+        };
+        float most = 0;
+        for (int round = 0; round < 3; ++round) {
+            most = 0;
+            float least = 1e30f;
+            Vec3 middle = o.at;
+            for (int k = 0; k < turns; ++k) {
+                const float ahead = reaches(o.at, way(k)), behind = reaches(o.at, -way(k)), all = ahead + behind;
+                if (all > most) {
+                    most = all;
+                    middle = o.at + way(k) * (0.5f * (ahead - behind));
+                }
+                if (all < least) {
+                    least = all;
+                    o.across = way(k);
+                }
+            }
+            o.width = least;
+            if (round < 2) o.at = middle;
+        }
+        if (o.width <= narrowest || o.width >= widest) return false;
+        // A long one that is more than a hand wide is a window, seen aslant.
+        return o.width <= hand || (view_.stays >= closed_share && most < 1.5f * widest);
+    }
     /// From its mouth through a slit, which may run aslant: the way that gets farthest, in the plane across
     /// which it is narrow.
     float farthest_way(const Opening& o, Vec3& best) const {
@@ -177,8 +231,17 @@ private:
         const float far = farthest_way(o, way);
         if (far < jump) return false;
         o.sky = far > 1e29f;
-        const Vec3 behind[2] = {o.at + way * (o.sky ? 1.0f : std::min(1.0f, 0.6f * far)),
-                                o.at + way * (o.sky ? 20.0f : far - 0.05f)};
+        // Behind it there has to be room: between a crate and the wall it stands at there is none.
+        Vec3 behind[2] = {o.at, o.at + way * (o.sky ? 20.0f : far - 0.05f)};
+        float most = 0;
+        for (int step = 1; step <= 8; ++step) {
+            const Vec3 at = o.at + way * (std::min(far, 4.0f) * static_cast<float>(step) / 8.5f);
+            if (const float free = scene_.space.clearance(at, roomy); free > most) {
+                most = free;
+                behind[0] = at;
+            }
+        }
+        if (most < roomy) return false;
         std::size_t see = 0, asked = 0;
         const std::size_t step = view_.hits.size() / witnesses;
         for (std::size_t i = step / 2; i < view_.hits.size(); i += step) {
@@ -211,17 +274,16 @@ void check_gaps(const CheckScene& scene, Findings& out) {
     scene.job.parallel(found.size(), 1, [&](std::size_t i, std::size_t) {
         found[i] = Seeker(scene, places[i * step]).run();
     });
-    // By the surfaces beside them: a slit is seen from many places. Aslant it looks wider than it is, and a hole
-    // narrower: the middle one of all is right for either.
+    // By the surfaces beside them: a slit is seen from many places. Aslant less of it is open than there is.
     std::map<std::array<std::uint32_t, 2>, std::vector<Opening>> groups;
     for (const auto& list : found)
         for (const Opening& o : list) {
             const auto [a, b] = std::minmax(o.beside[0], o.beside[1]);
             groups[{a, b}].push_back(o);
         }
-    for (auto& [key, g] : groups) {
-        std::stable_sort(g.begin(), g.end(), [](const Opening& a, const Opening& b) { return a.width < b.width; });
-        const Opening& o = g[g.size() / 2];
+    for (const auto& [key, g] : groups) {
+        const Opening& o = *std::max_element(
+            g.begin(), g.end(), [](const Opening& a, const Opening& b) { return a.width < b.width; });
         const std::string a = scene.level.surfaces[key[0]].name, b = scene.level.surfaces[key[1]].name;
         const bool gap = o.width <= hand;
         const std::string where = a == b ? "in " + a : "between " + a + " and " + b;

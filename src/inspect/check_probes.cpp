@@ -15,7 +15,8 @@ namespace stasigraph {
 namespace {
 
 constexpr std::uint32_t samples = 512;      ///< Places in a volume or a box.
-constexpr double most_outside = 0.3;        ///< Of a volume, beyond all that stands still.
+constexpr double most_outside = 0.3;        ///< Of a volume, beyond all that stands still,
+constexpr float air_above = 5, air_around = 1;  ///< with so much of the open air, metres.
 constexpr float least_layers = 2;           ///< Probes from the floor to the ceiling or to a head.
 constexpr float head = 2;                   ///< Metres over the floor to which things are told apart.
 constexpr double most_behind_walls = 0.15;  ///< Of a reflection box's free space.
@@ -59,6 +60,8 @@ float room_height(const CheckScene& scene, std::uint32_t v) {
 
 void check_volumes(const CheckScene& scene, Findings& out) {
     const Level& level = scene.level;
+    Box reach = scene.bounds.grown(air_around);
+    reach.high.y = scene.bounds.high.y + air_above;
     for (std::uint32_t v = 0; v < level.volumes.size(); ++v) {
         const Volume& volume = level.volumes[v];
         if (volume.except) continue;
@@ -69,7 +72,7 @@ void check_volumes(const CheckScene& scene, Findings& out) {
             const Vec3 at = place_in(volume, share_of(0x766f6cu, i));
             if (!holds(volume, at)) continue;
             ++all;
-            inside += scene.bounds.holds(at) ? 1 : 0;
+            inside += reach.holds(at) ? 1 : 0;
         }
         const double outside = all > 0 ? 1 - static_cast<double>(inside) / static_cast<double>(all) : 0;
         if (outside > most_outside)
