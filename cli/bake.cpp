@@ -4,6 +4,7 @@
 #include <optional>
 
 #include "common.hpp"
+#include "stasigraph/kept.hpp"
 
 namespace cli {
 
@@ -56,7 +57,7 @@ struct Options {
     fs::path out, cache;
     std::string tier, bounces;
     std::vector<std::string> sets;
-    std::string only;
+    std::string only, keep;
     float noise = 0;
     double time_limit = 0;
     bool repack = false, afresh = false;
@@ -285,6 +286,16 @@ std::optional<Made> make_in_time(const Options& o, const Level& level, const std
     return best;
 }
 
+/// Keeps what the folder holds now under the name that was asked for; answers where, or nothing.
+std::string keep(const Options& o) {
+    return o.keep.empty() ? "" : keep_bake(o.out, o.common.level, o.keep).folder.string();
+}
+void say_kept(const Options& o, const std::string& folder) {
+    if (!folder.empty())
+        say("kept in {}; `compare --before {}` shows what changes from here\n", folder,
+            o.keep.find(' ') == std::string::npos ? o.keep : "\"" + o.keep + "\"");
+}
+
 void run(Options& o, Job& job) {
     const auto start = std::chrono::steady_clock::now();
     const auto seconds = [&] {
@@ -292,6 +303,7 @@ void run(Options& o, Job& job) {
     };
     const Level level = wanted_level(o);
     if (o.out.empty()) o.out = default_output(o.common.level);
+    if (!o.keep.empty()) check_keep(o.out, o.keep);  // before long work
     const FolderLock lock(o.out);
     std::vector<std::string> why;
     const std::vector<std::string> sets = stale_sets(o, level, bake_status(o.out, level), why);
@@ -301,10 +313,15 @@ void run(Options& o, Job& job) {
         std::error_code bad;
         if (fs::exists(game) && fs::last_write_time(o.common.level, bad) > fs::last_write_time(game, bad))
             refresh_game(o.common, o.out, job);
-        if (o.common.json)
-            say("{}\n", Json{{"out", o.out.string()}, {"up_to_date", true}, {"seconds", seconds()}}.dump(1));
-        else
+        const std::string kept = keep(o);
+        if (o.common.json) {
+            Json j{{"out", o.out.string()}, {"up_to_date", true}, {"seconds", seconds()}};
+            if (!kept.empty()) j["kept"] = kept;
+            say("{}\n", j.dump(1));
+        } else {
             say("{} is up to date; --afresh bakes it all the same\n", o.out.string());
+            say_kept(o, kept);
+        }
         return;
     }
     if (!why.empty() && !o.common.quiet) job.note("baked because " + reasons_text(why));
@@ -318,12 +335,14 @@ void run(Options& o, Job& job) {
         return;
     }
     const Made& m = *made;
+    const std::string kept = keep(o);
     if (o.common.json) {
         Json j = to_json(o, m.level, m.atlas, m.baked, m.times, seconds());
         j["tier_asked_for"] = tier_name(level.quality.tier);
         j["sets"] = m.sets;
         j["reflection_rays"] = m.captures.rays;
         for (const auto& p : m.files) j["files"].push_back(p.string());
+        if (!kept.empty()) j["kept"] = kept;
         say("{}\n", j.dump(1));
         return;
     }
@@ -333,6 +352,7 @@ void run(Options& o, Job& job) {
         say("only {} was baked; everything else is as it was, and out of date: {}\n", o.only,
             reasons_text(why));
     say("wrote {} files to {} in {}\n", m.files.size(), o.out.string(), seconds_text(seconds()));
+    say_kept(o, kept);
 }
 
 }  // namespace
@@ -374,6 +394,7 @@ void add_bake(CLI::App& app) {
                        ? std::string()
                        : "needs a number of GB from 0.001 on, not \"" + text + "\"";
         });
+    c->add_option("--keep", o->keep, "keep the result, and the level, under this name, to compare with later");
     c->add_flag("--repack", o->repack,
                 "pack the pages afresh, instead of keeping the places of what is unchanged");
     c->add_option("--cache", o->cache,

@@ -220,6 +220,32 @@ std::vector<fs::path> atlas_folders(const Common& common, const fs::path& out) {
     return {out, common.level.parent_path() / "unwrapped"};
 }
 
+void add_camera(CLI::App& app, CameraOptions& o) {
+    auto* camera = app.add_option("--camera", o.camera, "a camera of the level; the first unless given");
+    auto* eye = app.add_option("--eye", o.eye, "where to look from, X,Y,Z in metres")->excludes(camera);
+    auto* toward = app.add_option("--toward", o.toward, "what to look at, X,Y,Z in metres")->needs(eye);
+    eye->needs(toward);
+    app.add_option("--fov", o.fov, "vertical field of view with --eye, degrees")->check(CLI::Range(1.0, 170.0));
+}
+
+void check_camera(const CameraOptions& o) {
+    if (o.eye.empty()) return;
+    parse_vec(o.eye, "--eye");
+    parse_vec(o.toward, "--toward");
+}
+
+Camera camera_of(const CameraOptions& o, const Level& level) {
+    if (o.eye.empty()) return choose_camera(level, o.camera);
+    Camera c{.name = "eye",
+             .eye = parse_vec(o.eye, "--eye"),
+             .toward = parse_vec(o.toward, "--toward"),
+             .vertical_fov = o.fov * pi / 180};
+    if (!(length(c.toward - c.eye) > 0))
+        throw Error{
+            .what = "is the same point as --eye", .where = "--toward", .value = o.toward, .remedy = ""};
+    return c;
+}
+
 BakedLevel load_baked(const Common& common, const fs::path& folder, const std::string& set) {
     BakedLevel b{.level = load(common), .bake = {}};
     b.bake = load_bake(folder, b.level, set);

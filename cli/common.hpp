@@ -53,6 +53,16 @@ void say(fmt::format_string<T...> text, T&&... values) {
 /// A camera of the level; the first for an empty name. Throws Error naming those there are.
 stasigraph::Camera choose_camera(const stasigraph::Level& level, const std::string& name);
 
+/// --camera, or --eye with --toward and --fov.
+struct CameraOptions {
+    std::string camera, eye, toward;
+    float fov = 50;
+};
+void add_camera(CLI::App& app, CameraOptions& options);
+/// Throws CLI::ValidationError where --eye or --toward is no place.
+void check_camera(const CameraOptions& options);
+stasigraph::Camera camera_of(const CameraOptions& options, const stasigraph::Level& level);
+
 /// Tiers by the names of sheets and options.
 stasigraph::Tier tier_named(const std::string& name);
 const char* tier_name(stasigraph::Tier tier);
@@ -91,6 +101,7 @@ void refresh_game(const Common& common, const fs::path& folder, stasigraph::Job&
 void add_start(CLI::App& app);
 void add_survey(CLI::App& app);
 void add_check(CLI::App& app);
+void add_compare(CLI::App& app);
 void add_unwrap(CLI::App& app);
 void add_place(CLI::App& app);
 void add_bake(CLI::App& app);

@@ -18,6 +18,7 @@ int main(int argc, char** argv) {
     cli::add_status(app);
     cli::add_meter(app);
     cli::add_view(app);
+    cli::add_compare(app);
     cli::add_vary(app);
     cli::add_pack(app);
     cli::add_play(app);

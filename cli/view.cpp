@@ -9,26 +9,12 @@ namespace {
 struct Options {
     Common common;
     fs::path folder, file;
-    std::string camera, eye, toward, set, show = "lit", size = "1280x800", probes = "on", reflections = "on";
+    CameraOptions camera;
+    std::string set, show = "lit", size = "1280x800", probes = "on", reflections = "on";
     std::string ev = "auto";
-    float fov = 50;
     int samples = 4;
     bool linear = false, net = false;
 };
-
-Camera camera_of(const Options& o, const Level& level) {
-    if (!o.eye.empty()) {
-        Camera c{.name = "eye",
-                 .eye = parse_vec(o.eye, "--eye"),
-                 .toward = parse_vec(o.toward, "--toward"),
-                 .vertical_fov = o.fov * pi / 180};
-        if (!(length(c.toward - c.eye) > 0))
-            throw Error{
-                .what = "is the same point as --eye", .where = "--toward", .value = o.toward, .remedy = ""};
-        return c;
-    }
-    return choose_camera(level, o.camera);
-}
 
 Show show_from(const std::string& name) {
     return name == "light"         ? Show::light
@@ -82,7 +68,7 @@ void run(const Options& o, ViewSettings settings, Job& job) {
         b.bake.atlas = unwrap(b.level, tier_settings(b.level.quality.tier).density_scale, job,
                               earlier.surfaces.empty() ? nullptr : &earlier);
     }
-    const Camera camera = camera_of(o, b.level);
+    const Camera camera = camera_of(o.camera, b.level);
     ZoneLinks zones;
     if (settings.show == Show::zones) {
         if (fs::exists(folder / "manifest.json")) b.bake = load_baked(o.common, folder, "").bake;
@@ -140,12 +126,7 @@ void add_view(CLI::App& app) {
     auto o = std::make_shared<Options>();
     CLI::App* c = app.add_subcommand("view", "a picture of the level from a camera");
     add_common(*c, o->common, "stasigraph view observatory.toml --camera dome --set noon --file dome.png");
-    auto* camera = c->add_option("--camera", o->camera, "a camera of the level; the first unless given");
-    auto* eye = c->add_option("--eye", o->eye, "where to look from, X,Y,Z in metres")->excludes(camera);
-    auto* toward = c->add_option("--toward", o->toward, "what to look at, X,Y,Z in metres")->needs(eye);
-    eye->needs(toward);
-    c->add_option("--fov", o->fov, "vertical field of view with --eye, degrees")
-        ->check(CLI::Range(1.0, 170.0));
+    add_camera(*c, o->camera);
     c->add_option("--show", o->show,
                   "lit, light, albedo, charts, density, occlusion, probes, reflections or zones")
         ->check(CLI::IsMember(
@@ -174,10 +155,7 @@ void add_view(CLI::App& app) {
             if (std::sscanf(o->ev.c_str(), "%f%c", &ev, &rest) != 1 || !std::isfinite(ev))
                 throw CLI::ValidationError("--exposure", "needs a number or auto, not \"" + o->ev + "\"");
         }
-        if (!o->eye.empty()) {
-            parse_vec(o->eye, "--eye");
-            parse_vec(o->toward, "--toward");
-        }
+        check_camera(o->camera);
         guarded(o->common, [&](Job& job) { run(*o, settings, job); });
     });
 }

@@ -127,7 +127,7 @@ std::span<const std::uint8_t> view_bytes(const GltfFile& file, std::uint32_t vie
 }  // namespace
 
 GltfFile read_gltf(const fs::path& path) {
-    GltfFile file{.path = path, .json = {}, .buffers = {}, .hash = {}};
+    GltfFile file{.path = path, .json = {}, .buffers = {}, .files = {}, .hash = {}};
     const Bytes bytes = read_file(path);
     const std::string where = path.filename().string();
     Bytes binary;
@@ -165,6 +165,11 @@ GltfFile read_gltf(const fs::path& path) {
                             " bytes, fewer than its byteLength");
     }
     file.hash = hash_text(hashes);
+    for (const char* list : {"buffers", "images"})
+        for (std::size_t i = 0; i < root[list].size(); ++i)
+            if (const JsonPlace uri = root[list][i]["uri"]; uri && !uri.text("").starts_with("data:"))
+                file.files.push_back(
+                    referenced_file(path.parent_path(), decode_percent(uri.text("")), uri.where()));
     return file;
 }
 

@@ -11,6 +11,7 @@ struct GltfFile {
     std::filesystem::path path;
     Json json;
     std::vector<Bytes> buffers;
+    std::vector<std::filesystem::path> files;  ///< Buffers and images that it names.
     std::string hash;  ///< Of the file and everything it refers to.
 
     JsonPlace root() const { return {json, path.filename().string() + ":"}; }

@@ -7,6 +7,7 @@
 #include "level/texture.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/io.hpp"
+#include "stasigraph/kept.hpp"
 
 namespace fs = std::filesystem;
 
@@ -61,7 +62,9 @@ fs::path scene_of(const fs::path& path) {
 
 namespace {
 
-Level load(const fs::path& path, const std::vector<SheetChange>& changes, bool judged) {
+/// `files`: where wanted, all that was read.
+Level load(const fs::path& path, const std::vector<SheetChange>& changes, bool judged,
+           std::vector<fs::path>* files = nullptr) {
     const std::string ending = path.extension().string();
     if (ending != ".toml" && ending != ".gltf" && ending != ".glb")
         throw Error{.what = "is no level",
@@ -76,6 +79,11 @@ Level load(const fs::path& path, const std::vector<SheetChange>& changes, bool j
                     .remedy = "Check the name."};
     const fs::path scene = scene_of(path);
     const GltfFile file = read_gltf(scene);
+    if (files) {
+        if (path != scene) files->push_back(path);
+        files->push_back(scene);
+        files->insert(files->end(), file.files.begin(), file.files.end());
+    }
     Level level = read_scene(file);
     level.scene_hash = file.hash;
     level.name = path.stem().string();
@@ -83,6 +91,7 @@ Level load(const fs::path& path, const std::vector<SheetChange>& changes, bool j
         // A sheet that adds the first light must not first get the sky of a level without any.
         const Sheet sheet(path, changes, judged);
         sheet.apply(level);
+        if (files) files->insert(files->end(), sheet.files().begin(), sheet.files().end());
     } else {
         keep_suns(level, 1);
     }
@@ -105,6 +114,14 @@ Level load_level(const fs::path& path) {
 
 Level load_level(const fs::path& path, const std::vector<SheetChange>& changes) {
     return load(path, changes, false);
+}
+
+std::vector<fs::path> level_files(const fs::path& level_file) {
+    std::vector<fs::path> files;
+    load(level_file, {}, false, &files);
+    std::sort(files.begin(), files.end());
+    files.erase(std::unique(files.begin(), files.end()), files.end());
+    return files;
 }
 
 Level load_level_to_check(const fs::path& path) {

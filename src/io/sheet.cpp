@@ -382,6 +382,10 @@ std::string Sheet::scene() const {
     return scene;
 }
 
+const std::vector<std::filesystem::path>& Sheet::files() const {
+    return state_->files.opened;
+}
+
 void Sheet::apply(Level& level) const {
     State& s = *state_;
     s.settings(level);

@@ -19,6 +19,8 @@ public:
 
     /// [level] scene; empty when not said.
     std::string scene() const;
+    /// What the sheet named and apply() opened, and nothing else.
+    const std::vector<std::filesystem::path>& files() const;
     /// Applies everything to a level fresh from its scene. Entries that match nothing become notes.
     void apply(Level& level) const;
 

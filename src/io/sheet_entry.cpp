@@ -157,6 +157,7 @@ std::optional<Rgb> Entry::color(std::string_view key, double high) const {
 std::filesystem::path SheetFiles::open(const Entry& e, std::string_view key) {
     const std::filesystem::path path = referenced_file(folder, e.needed_text(key), e.where(key));
     hashes += hash_text(read_file(path));
+    opened.push_back(path);
     return path;
 }
 

@@ -42,6 +42,7 @@ struct SheetFiles {
     std::filesystem::path folder;
     std::string hashes;  ///< Of the sheet and of everything it names, in order.
     std::vector<std::pair<std::string, IesFile>> profiles;
+    std::vector<std::filesystem::path> opened;
 
     /// A file that a key names, checked to lie in the folder; its bytes are part of the hashes.
     std::filesystem::path open(const Entry& e, std::string_view key);
