@@ -246,13 +246,16 @@ Camera camera_of(const CameraOptions& o, const Level& level) {
     return c;
 }
 
+void warn_stale(const SavedBake& bake) {
+    clear_progress();
+    log().warn("what follows is out of date: {}. Run `stasigraph bake` to bring it up to date.",
+               bake.because.empty() ? "surfaces changed since it was baked" : reasons_text(bake.because));
+}
+
 BakedLevel load_baked(const Common& common, const fs::path& folder, const std::string& set) {
     BakedLevel b{.level = load(common), .bake = {}};
     b.bake = load_bake(folder, b.level, set);
-    if (b.bake.stale && !common.quiet)
-        log().warn(
-            "what follows is out of date: {}. Run `stasigraph bake` to bring it up to date.",
-            b.bake.because.empty() ? "surfaces changed since it was baked" : reasons_text(b.bake.because));
+    if (b.bake.stale && !common.quiet) warn_stale(b.bake);
     return b;
 }
 

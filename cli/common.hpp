@@ -85,6 +85,9 @@ struct BakedLevel {
 };
 BakedLevel load_baked(const Common& common, const fs::path& folder, const std::string& set);
 
+/// Says on standard error that a bake is out of date, and because of what.
+void warn_stale(const stasigraph::SavedBake& bake);
+
 /// The atlas of the level's tier that the first of these folders holds; an empty one where none does. A
 /// damaged one is told of and left aside.
 stasigraph::Atlas earlier_atlas(const stasigraph::Level& level, const std::vector<fs::path>& folders,

@@ -1,4 +1,5 @@
 #include "common.hpp"
+#include "stasigraph/gallery.hpp"
 
 namespace cli {
 
@@ -11,113 +12,62 @@ struct Options {
     fs::path folder, file;
     CameraOptions camera;
     std::string set, show = "lit", size = "1280x800", probes = "on", reflections = "on";
-    std::string ev = "auto";
+    std::string ev = "auto", legend = "on", lux;
+    float lux_low = 0, lux_high = 0;
     int samples = 4;
     bool linear = false, net = false;
 };
 
-Show show_from(const std::string& name) {
-    return name == "light"         ? Show::light
-           : name == "albedo"      ? Show::albedo
-           : name == "charts"      ? Show::charts
-           : name == "density"     ? Show::density
-           : name == "occlusion"   ? Show::occlusion
-           : name == "probes"      ? Show::probes
-           : name == "reflections" ? Show::reflections
-           : name == "zones"       ? Show::zones
-                                   : Show::lit;
-}
-
-std::vector<LegendLine> zone_legend(const Level& level, const ZoneLinks& links) {
-    std::vector<LegendLine> out;
-    const auto count = [](const std::vector<std::uint32_t>& of, std::uint32_t zone) {
-        return std::count(of.begin(), of.end(), zone);
-    };
-    const auto line = [&](const std::string& name, std::uint32_t z) {
-        std::string text =
-            fmt::format("{}: {} surfaces, {} probes", name, count(links.surface, z), count(links.probe, z));
-        if (z != none && links.walled_off[z] > 0)
-            text += fmt::format(" ({} more behind walls)", links.walled_off[z]);
-        out.push_back({text, zone_color(z)});
-    };
-    for (std::uint32_t z = 0; z < level.zones.size(); ++z) line(level.zones[z].name, z);
-    line("in no zone", none);
-    return out;
+std::string known_questions() {
+    std::string all;
+    for (const Question& q : questions()) all += (all.empty() ? "" : ", ") + std::string(q.name);
+    return all;
 }
 
 void run(const Options& o, ViewSettings settings, Job& job) {
-    settings.show = show_from(o.show);
     settings.samples = o.samples;
     settings.moving = o.probes == "on";
     settings.net = o.net;
     settings.mirror = o.reflections == "on";
-    const bool marks = settings.show == Show::probes || settings.show == Show::reflections;
-    const bool needs_light = settings.show == Show::lit || settings.show == Show::light || marks;
-    const fs::path folder = o.folder.empty() ? default_output(o.common.level) : o.folder;
-    BakedLevel b;
-    std::optional<float> ev;
-    if (o.ev != "auto") ev = std::stof(o.ev);
-    if (needs_light || settings.show == Show::occlusion) {
-        const Level names = load_level(o.common.level);
-        const BakeSet& set = names.sets[set_index(names, o.set)];
-        b = load_baked(o.common, folder, set.name);
-        if (!ev) ev = set.exposure;
-    } else {
-        b.level = load(o.common);
-        const Atlas earlier = earlier_atlas(b.level, atlas_folders(o.common, folder), job);
-        b.bake.atlas = unwrap(b.level, tier_settings(b.level.quality.tier).density_scale, job,
-                              earlier.surfaces.empty() ? nullptr : &earlier);
-    }
-    const Camera camera = camera_of(o.camera, b.level);
-    ZoneLinks zones;
-    if (settings.show == Show::zones) {
-        if (fs::exists(folder / "manifest.json")) b.bake = load_baked(o.common, folder, "").bake;
-        zones = link_zones(b.level, b.bake.probes.position, b.bake.reflections, job);
-    }
-    const ViewLight light{needs_light ? &b.bake.sets[0] : nullptr,
-                          &b.bake.probes,
-                          &b.bake.visibility,
-                          &b.bake.occlusion,
-                          &b.bake.reflections,
-                          &zones};
-    const Level shown = needs_light ? as_in_set(b.level, set_index(b.level, b.bake.sets[0].name)) : b.level;
-    const Picture picture = view(shown, b.bake.atlas, light, camera, settings, job);
-    const std::string set = needs_light ? b.bake.sets[0].name : "";
+    Gallery gallery(o.common.level, o.folder);
+    if (!o.common.quiet)
+        for (const std::string& note : gallery.level().notes) log_note(note);
+    const Camera camera = camera_of(o.camera, gallery.level());
+    ShowRequest request{.what = o.show,
+                        .camera = camera,
+                        .settings = settings,
+                        .set = o.set,
+                        .exposure = {},
+                        .lux_low = o.lux_low,
+                        .lux_high = o.lux_high,
+                        .legend = o.legend == "on"};
+    if (o.ev != "auto") request.exposure = std::stof(o.ev);
+    const ShownPicture shown = gallery.show(request, job);
+    if (shown.stale && !o.common.quiet) warn_stale(gallery.bake(shown.set));
     const fs::path file =
         !o.file.empty() ? o.file
-                        : fs::path(camera.name + (set.empty() ? "" : "-" + set) +
+                        : fs::path(camera.name + (shown.set.empty() ? "" : "-" + shown.set) +
                                    (o.show == "lit" ? "" : "-" + o.show) + (o.linear ? ".exr" : ".png"));
-    const bool metered = !ev;
-    if (!needs_light)
-        ev.reset();
-    else if (metered)
-        ev = auto_exposure(picture) + (marks ? 1.2f : 0);  // what is around is dimmed
-    if (o.linear) {
-        write_exr(file, picture.width, picture.height, picture.pixels);
-    } else {
-        std::vector<std::uint8_t> pixels = tone_map(picture, ev);
-        if (settings.show == Show::zones)
-            draw_legend(picture.width, picture.height, zone_legend(b.level, zones), pixels);
-        write_png(file, picture.width, picture.height, pixels);
-    }
+    const int width = shown.picture.width, height = shown.picture.height;
+    if (o.linear)
+        write_exr(file, width, height, shown.picture.pixels);
+    else
+        write_png(file, width, height, shown.rgb);
     if (o.common.json) {
-        Json j = {{"file", file.string()},
-                  {"camera", camera.name},
-                  {"show", o.show},
-                  {"size", {picture.width, picture.height}}};
-        if (needs_light) {
-            j["set"] = set;
-            j["exposure_ev"] = *ev;
-            j["stale"] = b.bake.stale;
+        Json j = {{"file", file.string()}, {"camera", camera.name}, {"show", o.show}, {"size", {width, height}}};
+        if (!shown.set.empty()) {
+            j["set"] = shown.set;
+            j["stale"] = shown.stale;
         }
-        if (settings.show == Show::zones)
-            for (const LegendLine& l : zone_legend(b.level, zones)) j["legend"].push_back(l.text);
+        if (shown.exposure) j["exposure_ev"] = *shown.exposure;
+        for (const LegendLine& l : shown.legend) j["legend"].push_back(l.text);
         say("{}\n", j.dump(1));
         return;
     }
     say("wrote {}{}\n", file.string(),
-        ev ? fmt::format(" (set {}, {} EV {:.1f})", set, metered ? "automatic exposure" : "exposure", *ev)
-           : "");
+        shown.exposure ? fmt::format(" (set {}, {} EV {:.1f})", shown.set,
+                                     shown.metered ? "automatic exposure" : "exposure", *shown.exposure)
+                       : "");
 }
 
 }  // namespace
@@ -127,10 +77,15 @@ void add_view(CLI::App& app) {
     CLI::App* c = app.add_subcommand("view", "a picture of the level from a camera");
     add_common(*c, o->common, "stasigraph view observatory.toml --camera dome --set noon --file dome.png");
     add_camera(*c, o->camera);
-    c->add_option("--show", o->show,
-                  "lit, light, albedo, charts, density, occlusion, probes, reflections or zones")
-        ->check(CLI::IsMember(
-            {"lit", "light", "albedo", "charts", "density", "occlusion", "probes", "reflections", "zones"}));
+    c->add_option("--show", o->show, "what the picture answers: " + known_questions())
+        ->check([](const std::string& name) {
+            for (const Question& q : questions())
+                if (name == q.name) return std::string();
+            return "there is no \"" + name + "\"; there are: " + known_questions();
+        });
+    c->add_option("--legend", o->legend, "on writes into the picture what its colours mean")
+        ->check(CLI::IsMember({"on", "off"}));
+    c->add_option("--lux", o->lux, "with --show lux: the ends of the scale, LOW,HIGH");
     c->add_flag("--net", o->net, "with --show probes: the tetrahedra between them as well");
     c->add_option("--set", o->set, "the bake set; the first unless given");
     c->add_option("--exposure", o->ev, "exposure value at ISO 100, or auto: the set's own, else metered");
@@ -155,6 +110,9 @@ void add_view(CLI::App& app) {
             if (std::sscanf(o->ev.c_str(), "%f%c", &ev, &rest) != 1 || !std::isfinite(ev))
                 throw CLI::ValidationError("--exposure", "needs a number or auto, not \"" + o->ev + "\"");
         }
+        if (!o->lux.empty() && (std::sscanf(o->lux.c_str(), "%f,%f%c", &o->lux_low, &o->lux_high, &rest) != 2 ||
+                                !(o->lux_low > 0 && o->lux_high > o->lux_low && o->lux_high < 1e9f)))
+            throw CLI::ValidationError("--lux", "needs LOW,HIGH over 0, not \"" + o->lux + "\"");
         check_camera(o->camera);
         guarded(o->common, [&](Job& job) { run(*o, settings, job); });
     });
