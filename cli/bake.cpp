@@ -1,9 +1,14 @@
+#include <unistd.h>
+
 #include <algorithm>
 #include <chrono>
+#include <fstream>
+#include <map>
 #include <cstdlib>
 #include <optional>
 
 #include "common.hpp"
+#include "stasigraph/history.hpp"
 #include "stasigraph/kept.hpp"
 
 namespace cli {
@@ -61,6 +66,8 @@ struct Options {
     float noise = 0;
     double time_limit = 0;
     bool repack = false, afresh = false;
+    /// By stage, the most bytes that were held in it; filled by whoever watches the job.
+    std::shared_ptr<std::map<std::string, double>> held = std::make_shared<std::map<std::string, double>>();
 };
 
 /// The level as the options want it baked.
@@ -286,6 +293,36 @@ std::optional<Made> make_in_time(const Options& o, const Level& level, const std
     return best;
 }
 
+/// Bytes that the process holds; 0 where that cannot be told.
+double held_bytes() {
+    std::ifstream file("/proc/self/statm");
+    double all = 0, resident = 0;
+    file >> all >> resident;
+    return file ? resident * static_cast<double>(sysconf(_SC_PAGESIZE)) : 0;
+}
+
+/// Adds the bake to the folder's history.
+void record(const Options& o, const Made& m, const std::vector<std::string>& why, double seconds) {
+    const BakeFigures& f = m.baked.figures;
+    BakeRecord r{.when = {},
+                 .tier = tier_name(m.level.quality.tier),
+                 .sets = m.sets,
+                 .because = why,
+                 .seconds = seconds,
+                 .noise = static_cast<double>(f.noise),
+                 .texels = f.texels,
+                 .links = f.links,
+                 .traced = f.traced,
+                 .probes = f.probes,
+                 .stages = {}};
+    if (!o.only.empty()) r.because.insert(r.because.begin(), "only " + o.only + " was asked for");
+    for (const auto& t : m.times) {
+        const auto held = o.held->find(t.name);
+        r.stages.push_back({t.name, t.seconds, held == o.held->end() ? 0 : held->second});
+    }
+    add_to_history(o.out, std::move(r));
+}
+
 /// Keeps what the folder holds now under the name that was asked for; answers where, or nothing.
 std::string keep(const Options& o) {
     return o.keep.empty() ? "" : keep_bake(o.out, o.common.level, o.keep).folder.string();
@@ -335,6 +372,7 @@ void run(Options& o, Job& job) {
         return;
     }
     const Made& m = *made;
+    record(o, m, why, seconds());
     const std::string kept = keep(o);
     if (o.common.json) {
         Json j = to_json(o, m.level, m.atlas, m.baked, m.times, seconds());
@@ -407,6 +445,10 @@ void add_bake(CLI::App& app) {
                                        "needs a whole number or settle, not \"" + o->bounces + "\"");
         if (o->time_limit > 0 && !o->only.empty())
             throw CLI::ValidationError("--time-limit", "does not go with --only");
+        o->common.watch = [held = o->held](const Progress& p) {
+            double& most = (*held)[std::string(p.stage)];
+            most = std::max(most, held_bytes());
+        };
         guarded(o->common, [&](Job& job) { run(*o, job); });
     });
 }

@@ -82,8 +82,12 @@ int guarded(const Common& common, const std::function<void(Job&)>& body) {
                          .memory = static_cast<std::uint64_t>(common.memory * 1e9),
                          .on_progress = {},
                          .on_note = {}};
+    if (!common.quiet || common.watch)
+        settings.on_progress = [&](const Progress& p) {
+            if (!common.quiet) line.show(p);
+            if (common.watch) common.watch(p);
+        };
     if (!common.quiet) {
-        settings.on_progress = [&](const Progress& p) { line.show(p); };
         settings.on_note = [&](std::string_view text) {
             line.clear();
             log().info("{}", text);

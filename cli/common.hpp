@@ -23,6 +23,7 @@ struct Common {
     bool json = false, quiet = false;
     unsigned threads = 0;
     double memory = 0;  ///< GB; 0: any.
+    std::function<void(const stasigraph::Progress&)> watch;  ///< Called with every step of the work, if set.
 };
 
 /// LEVEL, --json, --quiet, --threads, and an example under the help.
@@ -105,6 +106,7 @@ void add_start(CLI::App& app);
 void add_survey(CLI::App& app);
 void add_check(CLI::App& app);
 void add_compare(CLI::App& app);
+void add_report(CLI::App& app);
 void add_unwrap(CLI::App& app);
 void add_place(CLI::App& app);
 void add_bake(CLI::App& app);

@@ -20,6 +20,7 @@ int main(int argc, char** argv) {
     cli::add_view(app);
     cli::add_compare(app);
     cli::add_vary(app);
+    cli::add_report(app);
     cli::add_pack(app);
     cli::add_play(app);
     try {

@@ -34,6 +34,8 @@ inline const std::vector<std::string> directional_layers = {"1-1", "10", "11"};
 /// The smallest exponent, 0 or more, that brings every channel under 16384.
 int image_exponent(std::span<const Rgb> pixels);
 Bytes encode_png(int width, int height, const std::vector<std::uint8_t>& rgb);
+/// Eight-bit RGB; `quality` 1 to 100.
+Bytes encode_jpeg(int width, int height, const std::vector<std::uint8_t>& rgb, int quality);
 Bytes encode_png_rgba(int width, int height, const std::vector<std::uint8_t>& rgba);
 /// One channel that is no colour.
 Bytes encode_png_grey(int width, int height, const std::vector<std::uint8_t>& grey);

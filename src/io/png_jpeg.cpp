@@ -2,6 +2,7 @@
 
 #include <cstddef>
 #include <cstdio>
+#include <cstdlib>
 
 #include <jpeglib.h>
 #include <png.h>
@@ -184,6 +185,32 @@ Image decode_image(const Bytes& bytes, const std::string& where) {
                 .where = where,
                 .value = trouble.text,
                 .remedy = "Use an undamaged PNG or JPEG."};
+}
+
+Bytes encode_jpeg(int width, int height, const std::vector<std::uint8_t>& rgb, int quality) {
+    jpeg_compress_struct jpeg{};
+    jpeg_error_mgr errors;
+    jpeg.err = jpeg_std_error(&errors);
+    jpeg_create_compress(&jpeg);
+    unsigned char* out = nullptr;
+    unsigned long size = 0;
+    jpeg_mem_dest(&jpeg, &out, &size);
+    jpeg.image_width = static_cast<JDIMENSION>(width);
+    jpeg.image_height = static_cast<JDIMENSION>(height);
+    jpeg.input_components = 3;
+    jpeg.in_color_space = JCS_RGB;
+    jpeg_set_defaults(&jpeg);
+    jpeg_set_quality(&jpeg, quality, TRUE);
+    jpeg_start_compress(&jpeg, TRUE);
+    while (jpeg.next_scanline < jpeg.image_height) {
+        JSAMPROW row = const_cast<JSAMPROW>(&rgb[3 * static_cast<std::size_t>(width) * jpeg.next_scanline]);
+        jpeg_write_scanlines(&jpeg, &row, 1);
+    }
+    jpeg_finish_compress(&jpeg);
+    Bytes bytes(out, out + size);
+    jpeg_destroy_compress(&jpeg);
+    std::free(out);
+    return bytes;
 }
 
 Bytes encode_png(int width, int height, const std::vector<std::uint8_t>& rgb) {
