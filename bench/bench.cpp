@@ -192,6 +192,7 @@ void threads(Level level) {
 }  // namespace
 
 void bench_unwrap();                                                  // unwrap_bench.cpp
+void bench_check(const std::string& file);                           // check_bench.cpp
 void bench_lights();                                                  // lights_bench.cpp
 void bench_quality(const char* file, const std::vector<int>& links);  // quality_bench.cpp
 
@@ -225,6 +226,8 @@ bool run(int argc, char** argv) {
         bench_unwrap();
     else if (argc == 2 && name == "lights")
         bench_lights();
+    else if (argc == 3 && name == "check")
+        bench_check(argv[2]);
     else if (argc >= 3 && name == "quality")
         bench_quality(argv[2], numbers(argc, argv, 3, {16, 32, 64, 256, 512}));
     else if (argc >= 3 && name == "equal")
@@ -266,7 +269,7 @@ int main(int argc, char** argv) {
             "usage: stasigraph_bench kernel LEVEL.toml | equal LEVEL.toml [LINKS ...] | "
             "edits LEVEL.toml SURFACE [TIER] | generated [MILLION TEXELS] | size [MILLION TEXELS] "
             "[GB] | series LEVEL.toml | probes LEVEL.toml | lookups LEVEL.toml | reflections LEVEL.toml | "
-            "mixing LEVEL.toml | "
+            "mixing LEVEL.toml | check LEVEL.toml | "
             "progress LEVEL.toml TIER | "
             "quality LEVEL.toml [LINKS ...] | unwrap | lights\n");
         return 2;

@@ -2,9 +2,9 @@
 
 #include <algorithm>
 #include <chrono>
+#include <cstdlib>
 #include <fstream>
 #include <map>
-#include <cstdlib>
 #include <optional>
 
 #include "common.hpp"
@@ -320,7 +320,11 @@ void record(const Options& o, const Made& m, const std::vector<std::string>& why
         const auto held = o.held->find(t.name);
         r.stages.push_back({t.name, t.seconds, held == o.held->end() ? 0 : held->second});
     }
-    add_to_history(o.out, std::move(r));
+    try {
+        add_to_history(o.cache.empty() ? default_cache(o.common.level) : o.cache, std::move(r));
+    } catch (const Error& e) {
+        log_note(e.text());  // the bake itself is there
+    }
 }
 
 /// Keeps what the folder holds now under the name that was asked for; answers where, or nothing.
@@ -432,7 +436,8 @@ void add_bake(CLI::App& app) {
                        ? std::string()
                        : "needs a number of GB from 0.001 on, not \"" + text + "\"";
         });
-    c->add_option("--keep", o->keep, "keep the result, and the level, under this name, to compare with later");
+    c->add_option("--keep", o->keep,
+                  "keep the result, and the level, under this name, to compare with later");
     c->add_flag("--repack", o->repack,
                 "pack the pages afresh, instead of keeping the places of what is unchanged");
     c->add_option("--cache", o->cache,

@@ -68,8 +68,9 @@ std::string counted(std::size_t n, const char* one, const char* many) {
 }
 
 std::string summary(const Checked& c) {
-    std::string text = fmt::format("{} serious, {}, {}", c.serious, counted(c.warnings, "warning", "warnings"),
-                                   counted(c.hints, "hint", "hints"));
+    std::string text =
+        fmt::format("{} serious, {}, {}", c.serious, counted(c.warnings, "warning", "warnings"),
+                    counted(c.hints, "hint", "hints"));
     if (c.accepted > 0) text += fmt::format("; {} accepted", c.accepted);
     return text;
 }
@@ -77,7 +78,8 @@ std::string summary(const Checked& c) {
 void print(const Level& level, const Checked& c, const std::vector<fs::path>& pictures) {
     for (std::size_t i = 0; i < c.findings.size(); ++i) {
         const Finding& f = c.findings[i];
-        std::string head = fmt::format("{:>3}  {:<9}{}", i + 1, f.accepted.empty() ? to_text(f.severity) : "accepted", f.id);
+        std::string head =
+            fmt::format("{:>3}  {:<9}{}", i + 1, f.accepted.empty() ? to_text(f.severity) : "accepted", f.id);
         if (f.at) head += "  at " + place_text(*f.at);
         if (f.places > 1) head += fmt::format("  ({} places)", f.places);
         say("{}\n{}", head, wrapped(f.what, 14));
@@ -106,11 +108,12 @@ void remove_earlier(const fs::path& folder) {
 }
 
 /// One PNG for each finding that has a place, by finding, empty where there is none.
-std::vector<fs::path> write_pictures(const fs::path& folder, const Level& level, const std::vector<Finding>& findings,
-                                     Job& job) {
+std::vector<fs::path> write_pictures(const fs::path& folder, const Level& level,
+                                     const std::vector<Finding>& findings, Job& job) {
     check_writable(folder);
     remove_earlier(folder);
-    const std::vector<Picture> pictures = finding_pictures(level, findings, picture_width, picture_height, job);
+    const std::vector<Picture> pictures =
+        finding_pictures(level, findings, picture_width, picture_height, job);
     std::vector<fs::path> files(findings.size());
     for (std::size_t i = 0; i < findings.size(); ++i) {
         if (pictures[i].pixels.empty()) continue;
@@ -129,8 +132,7 @@ std::vector<fs::path> write_pictures(const fs::path& folder, const Level& level,
 /// What reading said that no finding repeats.
 void note_rest(const Options& o, const Level& level) {
     for (const std::string& note : level.notes)
-        if (!o.common.quiet &&
-            std::none_of(level.remarks.begin(), level.remarks.end(), [&](const Remark& r) {
+        if (!o.common.quiet && std::none_of(level.remarks.begin(), level.remarks.end(), [&](const Remark& r) {
                 return r.text == note || note.find(r.name) != std::string::npos;
             }))
             log_note(note);
@@ -153,7 +155,8 @@ bool run(const Options& o, Job& job) {
 
 void add_check(CLI::App& app) {
     auto o = std::make_shared<Options>();
-    CLI::App* c = app.add_subcommand("check", "what is likely to be wrong, before any bake; exit 3 if serious");
+    CLI::App* c =
+        app.add_subcommand("check", "what is likely to be wrong, before any bake; exit 3 if serious");
     add_common(*c, o->common, "stasigraph check observatory.toml --pictures findings");
     c->add_option("--pictures", o->pictures,
                   "a folder for a picture of each finding that has a place, the place ringed");

@@ -229,7 +229,8 @@ void add_camera(CLI::App& app, CameraOptions& o) {
     auto* eye = app.add_option("--eye", o.eye, "where to look from, X,Y,Z in metres")->excludes(camera);
     auto* toward = app.add_option("--toward", o.toward, "what to look at, X,Y,Z in metres")->needs(eye);
     eye->needs(toward);
-    app.add_option("--fov", o.fov, "vertical field of view with --eye, degrees")->check(CLI::Range(1.0, 170.0));
+    app.add_option("--fov", o.fov, "vertical field of view with --eye, degrees")
+        ->check(CLI::Range(1.0, 170.0));
 }
 
 void check_camera(const CameraOptions& o) {

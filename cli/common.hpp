@@ -22,7 +22,7 @@ struct Common {
     fs::path level;
     bool json = false, quiet = false;
     unsigned threads = 0;
-    double memory = 0;  ///< GB; 0: any.
+    double memory = 0;                                       ///< GB; 0: any.
     std::function<void(const stasigraph::Progress&)> watch;  ///< Called with every step of the work, if set.
 };
 

@@ -20,8 +20,8 @@ struct Options {
     Common common;
     CameraOptions camera;
     fs::path folder, file;
-    std::string before, after = now_name, set, sets, how = "sheet", show = "lit", of = "p95", size = "1280x800",
-                        ev = "auto";
+    std::string before, after = now_name, set, sets, how = "sheet", show = "lit", of = "p95",
+                        size = "1280x800", ev = "auto";
     bool reference = false;
     int page = -1, paths = 32;
     double limit = -1, range = 0;
@@ -54,14 +54,17 @@ std::unique_ptr<Side> load_side(const Options& o, const std::string& name, const
 Picture picture_of(const Side& side, const Camera& camera, const ViewSettings& settings, Job& job) {
     const BakedLevel& b = side.baked;
     const Level shown = as_in_set(b.level, set_index(b.level, side.set().name));
-    const ViewLight light{&side.set(), &b.bake.probes, &b.bake.visibility, &b.bake.occlusion, &b.bake.reflections};
+    const ViewLight light{&side.set(), &b.bake.probes, &b.bake.visibility, &b.bake.occlusion,
+                          &b.bake.reflections};
     return view(shown, b.bake.atlas, light, camera, settings, job);
 }
 
 /// A page as a picture, nit of white, in another size: the mean of the texels under each pixel.
 Picture picture_of(const PageImage& page, int side) {
     Picture p{side, side, {}};
-    const auto first = [&](int at) { return static_cast<int>(static_cast<std::int64_t>(at) * page.side / side); };
+    const auto first = [&](int at) {
+        return static_cast<int>(static_cast<std::int64_t>(at) * page.side / side);
+    };
     for (int y = 0; y < side; ++y)
         for (int x = 0; x < side; ++x) {
             Rgb sum;
@@ -79,8 +82,9 @@ Picture enlarged(const Picture& small, int times) {
     Picture p{small.width * times, small.height * times, {}};
     for (int y = 0; y < p.height; ++y)
         for (int x = 0; x < p.width; ++x)
-            p.pixels.push_back(small.pixels[static_cast<std::size_t>(y / times) * static_cast<std::size_t>(small.width) +
-                                            static_cast<std::size_t>(x / times)]);
+            p.pixels.push_back(
+                small.pixels[static_cast<std::size_t>(y / times) * static_cast<std::size_t>(small.width) +
+                             static_cast<std::size_t>(x / times)]);
     return p;
 }
 
@@ -159,7 +163,8 @@ Pictures draw_both(const Options& o, const Side* before, const Side& after, int 
             p.before = picture_of(*before, camera, settings, job);
         } else {
             const Level lit = as_in_set(after.baked.level, set_index(after.baked.level, after.set().name));
-            p.before = reference_view(lit, set_index(lit, after.set().name), camera, settings.width, settings.height, o.paths, job);
+            p.before = reference_view(lit, set_index(lit, after.set().name), camera, settings.width,
+                                      settings.height, o.paths, job);
             settings.moving = settings.mirror = false;
         }
         p.after = picture_of(after, camera, settings, job);
@@ -176,7 +181,8 @@ Pictures draw_both(const Options& o, const Side* before, const Side& after, int 
     p.ev[1] = ev_of(after, p.after);
     // Two moods are each looked at with eyes that are used to them.
     p.ev[0] = before && before->set().name != after.set().name ? ev_of(*before, p.before) : p.ev[1];
-    p.floor = std::exp2(std::min(p.ev[0], p.ev[1])) / 8 / 64;  // six stops under middle grey: as good as black
+    p.floor =
+        std::exp2(std::min(p.ev[0], p.ev[1])) / 8 / 64;  // six stops under middle grey: as good as black
     p.range = o.range > 0 ? static_cast<float>(o.range) : range_for(p);
     return p;
 }
@@ -210,8 +216,8 @@ std::vector<std::string> lines_of(const LightDifference& d) {
                                                      : fmt::format("{:.2g} stops {}", std::abs(d.mean),
                                                                    d.mean > 0 ? "brighter" : "darker");
     std::vector<std::string> lines{
-        fmt::format("mean {} -> {} lux, {} on the whole; {:.2g} stops apart in the mean", lux_text(d.mean_before),
-                    lux_text(d.mean_after), way, d.mean_size),
+        fmt::format("mean {} -> {} lux, {} on the whole; {:.2g} stops apart in the mean",
+                    lux_text(d.mean_before), lux_text(d.mean_after), way, d.mean_size),
         fmt::format("95 % of the area within {:.2g} stops; {:.1f} % is brighter, {:.1f} % darker by over 0.1",
                     d.p95, 100 * d.brighter, 100 * d.darker)};
     if (!d.surface.empty())
@@ -225,14 +231,16 @@ std::vector<std::string> lines_of(const LightDifference& d) {
     return lines;
 }
 
-void write_pictures(const Options& o, const fs::path& file, const std::array<std::string, 2>& names, const Pictures& p,
-                    const std::vector<std::string>& lines) {
+void write_pictures(const Options& o, const fs::path& file, const std::array<std::string, 2>& names,
+                    const Pictures& p, const std::vector<std::string>& lines) {
     const auto with_scale = [&](int height) {
-        std::vector<std::uint8_t> pixels = tone_map(difference_picture(p.before, p.after, p.range, p.floor), {});
+        std::vector<std::uint8_t> pixels =
+            tone_map(difference_picture(p.before, p.after, p.range, p.floor), {});
         if (height >= 160) draw_legend(p.after.width, p.after.height, scale(p.range), pixels);
         return pixels;
     };
-    if (o.how == "difference") return write_png(file, p.after.width, p.after.height, with_scale(p.after.height));
+    if (o.how == "difference")
+        return write_png(file, p.after.width, p.after.height, with_scale(p.after.height));
     const std::vector<std::uint8_t> before = tone_map(p.before, p.ev[0]), after = tone_map(p.after, p.ev[1]);
     std::vector<std::uint8_t> halves = split(p.after.width, p.after.height, before, after);
     const auto exposure = [&](int k) { return fmt::format("EV {:.1f}", p.ev[k]); };
@@ -245,7 +253,8 @@ void write_pictures(const Options& o, const fs::path& file, const std::array<std
         return write_png(file, p.after.width, p.after.height, halves);
     }
     const ContactLayout layout = contact_layout(4, 1280, lines.size());
-    const auto panel = [&](const std::string& name, std::vector<std::uint8_t> pixels, std::vector<std::string> text) {
+    const auto panel = [&](const std::string& name, std::vector<std::uint8_t> pixels,
+                           std::vector<std::string> text) {
         return ContactPicture{name, std::move(text), p.after.width, p.after.height, std::move(pixels)};
     };
     write_contact_sheet(file, fmt::format("{} -> {}", names[0], names[1]), layout,
@@ -261,10 +270,11 @@ std::string before_of(const Options& o) {
     if (!o.sets.empty()) return o.after;
     const std::vector<KeptBake> kept = kept_bakes(o.folder);
     if (kept.empty())
-        throw Error{.what = "there is nothing to compare with",
-                    .where = o.folder.string(),
-                    .value = "",
-                    .remedy = "Keep a result with `stasigraph bake --keep NAME`, or use --sets A,B or --reference."};
+        throw Error{
+            .what = "there is nothing to compare with",
+            .where = o.folder.string(),
+            .value = "",
+            .remedy = "Keep a result with `stasigraph bake --keep NAME`, or use --sets A,B or --reference."};
     return kept[0].name;
 }
 
@@ -275,8 +285,8 @@ bool run(Options& o, Job& job) {
                       second = o.sets.empty() ? o.set : o.sets.substr(comma + 1);
     const std::unique_ptr<Side> after = load_side(o, o.after, second);
     const std::unique_ptr<Side> before = o.reference ? nullptr : load_side(o, before_of(o), first);
-    const std::array<std::string, 2> names{before ? before->name : fmt::format("reference, {}", after->set().name),
-                                           after->name};
+    const std::array<std::string, 2> names{
+        before ? before->name : fmt::format("reference, {}", after->set().name), after->name};
     ReferenceDifference d;
     if (before)
         d.light = compare_light(before->lit(), after->lit(), job);
@@ -294,12 +304,18 @@ bool run(Options& o, Job& job) {
     const Pictures p = draw_both(o, before.get(), *after, width, height, job);
     const fs::path file = o.file.empty() ? fs::path("compare.png") : o.file;
     write_pictures(o, file, names, p, lines);
-    const double figure = o.of == "mean" ? d.light.mean_size : o.of == "largest" ? std::abs(d.light.largest) : d.light.p95;
+    const double figure = o.of == "mean"      ? d.light.mean_size
+                          : o.of == "largest" ? std::abs(d.light.largest)
+                                              : d.light.p95;
     const bool over = o.limit >= 0 && figure > o.limit;
     if (o.common.json) {
-        Json j = {{"before", names[0]}, {"after", names[1]}, {"file", file.string()}, {"difference", to_json(d.light)}};
+        Json j = {{"before", names[0]},
+                  {"after", names[1]},
+                  {"file", file.string()},
+                  {"difference", to_json(d.light)}};
         if (!before) j["reference_noise_stops"] = d.noise;
-        if (o.limit >= 0) j["limit"] = {{"of", o.of}, {"stops", o.limit}, {"measured", figure}, {"kept", !over}};
+        if (o.limit >= 0)
+            j["limit"] = {{"of", o.of}, {"stops", o.limit}, {"measured", figure}, {"kept", !over}};
         say("{}\n", j.dump(1));
         return over;
     }
@@ -308,8 +324,10 @@ bool run(Options& o, Job& job) {
     say("wrote {}\n", file.string());
     if (o.limit >= 0)
         say("{} is {:.2g} stops: {} the limit of {:.2g}\n",
-            o.of == "mean" ? "the mean" : o.of == "largest" ? "the largest" : "the 95th percentile", figure,
-            over ? "over" : "within", o.limit);
+            o.of == "mean"      ? "the mean"
+            : o.of == "largest" ? "the largest"
+                                : "the 95th percentile",
+            figure, over ? "over" : "within", o.limit);
     return over;
 }
 
@@ -321,7 +339,8 @@ void check_options(const Options& o) {
     float ev = 0;
     if (o.ev != "auto" && (std::sscanf(o.ev.c_str(), "%f%c", &ev, &rest) != 1 || !std::isfinite(ev)))
         throw CLI::ValidationError("--exposure", "needs a number or auto, not \"" + o.ev + "\"");
-    if (!o.sets.empty() && (std::count(o.sets.begin(), o.sets.end(), ',') != 1 || o.sets.front() == ',' || o.sets.back() == ','))
+    if (!o.sets.empty() &&
+        (std::count(o.sets.begin(), o.sets.end(), ',') != 1 || o.sets.front() == ',' || o.sets.back() == ','))
         throw CLI::ValidationError("--sets", "needs two sets, A,B, not \"" + o.sets + "\"");
     check_camera(o.camera);
 }
@@ -331,22 +350,41 @@ void check_options(const Options& o) {
 void add_compare(CLI::App& app) {
     auto o = std::make_shared<Options>();
     CLI::App* c = app.add_subcommand("compare", "two results side by side, with difference and figures");
-    add_common(*c, o->common, "stasigraph compare observatory.toml --before monday --camera dome --limit 0.1");
-    auto* before = c->add_option("--before", o->before, "a result that `bake --keep NAME` kept, or now; the last one kept unless given");
+    add_common(*c, o->common,
+               "stasigraph compare observatory.toml --before monday --camera dome --limit 0.1");
+    auto* before =
+        c->add_option("--before", o->before,
+                      "a result that `bake --keep NAME` kept, or now; the last one kept unless given");
     c->add_option("--after", o->after, "likewise; now, the last bake, unless given");
     auto* set = c->add_option("--set", o->set, "the bake set of both; the first unless given");
-    auto* sets = c->add_option("--sets", o->sets, "two sets, A,B: of one result unless --before says otherwise")->excludes(set);
-    auto* reference = c->add_flag("--reference", o->reference, "compare the bake with the reference path tracer")->excludes(before)->excludes(sets);
-    c->add_option("--paths", o->paths, "with --reference: paths a pixel")->check(CLI::Range(1, 65536))->needs(reference);
+    auto* sets =
+        c->add_option("--sets", o->sets, "two sets, A,B: of one result unless --before says otherwise")
+            ->excludes(set);
+    auto* reference =
+        c->add_flag("--reference", o->reference, "compare the bake with the reference path tracer")
+            ->excludes(before)
+            ->excludes(sets);
+    c->add_option("--paths", o->paths, "with --reference: paths a pixel")
+        ->check(CLI::Range(1, 65536))
+        ->needs(reference);
     add_camera(*c, o->camera);
-    c->add_option("--page", o->page, "compare this lightmap page instead of a camera's picture")->check(CLI::Range(0, 4096))->excludes(reference);
-    c->add_option("--how", o->how, "sheet (before, after, halves and difference), split or difference")->check(CLI::IsMember({"sheet", "split", "difference"}));
-    c->add_option("--show", o->show, "lit, or light on white")->check(CLI::IsMember({"lit", "light"}))->excludes(reference);
-    c->add_option("--range", o->range, "stops at the ends of the difference's scale; by what differs unless given")->check(CLI::Range(0.01, 32.0));
+    c->add_option("--page", o->page, "compare this lightmap page instead of a camera's picture")
+        ->check(CLI::Range(0, 4096))
+        ->excludes(reference);
+    c->add_option("--how", o->how, "sheet (before, after, halves and difference), split or difference")
+        ->check(CLI::IsMember({"sheet", "split", "difference"}));
+    c->add_option("--show", o->show, "lit, or light on white")
+        ->check(CLI::IsMember({"lit", "light"}))
+        ->excludes(reference);
+    c->add_option("--range", o->range,
+                  "stops at the ends of the difference's scale; by what differs unless given")
+        ->check(CLI::Range(0.01, 32.0));
     c->add_option("--exposure", o->ev, "exposure value at ISO 100, or auto");
     c->add_option("--size", o->size, "WIDTHxHEIGHT of a split or a difference, pixels");
-    c->add_option("--limit", o->limit, "stops: exit with 3 where more has changed")->check(CLI::Range(0.0, 64.0));
-    c->add_option("--of", o->of, "what the limit is held against: mean, p95 or largest")->check(CLI::IsMember({"mean", "p95", "largest"}));
+    c->add_option("--limit", o->limit, "stops: exit with 3 where more has changed")
+        ->check(CLI::Range(0.0, 64.0));
+    c->add_option("--of", o->of, "what the limit is held against: mean, p95 or largest")
+        ->check(CLI::IsMember({"mean", "p95", "largest"}));
     c->add_option("--file", o->file, "the picture to write; compare.png unless given");
     c->add_option("--out", o->folder, "the folder of the bake; `baked` beside the level unless given");
     c->callback([o] {

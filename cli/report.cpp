@@ -1,5 +1,5 @@
-#include "common.hpp"
 #include "stasigraph/report.hpp"
+#include "common.hpp"
 
 namespace cli {
 
@@ -13,14 +13,16 @@ void add_report(CLI::App& app) {
         std::string size = "960x600";
     };
     auto o = std::make_shared<Options>();
-    CLI::App* c = app.add_subcommand("report", "one page about the level and its bake, to look at and to send");
+    CLI::App* c =
+        app.add_subcommand("report", "one page about the level and its bake, to look at and to send");
     add_common(*c, o->common, "stasigraph report observatory.toml --file observatory.html");
     c->add_option("--file", o->file, "the page to write; report.html unless given");
     c->add_option("--size", o->size, "WIDTHxHEIGHT of its pictures in pixels");
     c->add_option("--probe-places", o->settings.probe_places,
                   "places at which light between probes is held against exact light; 0 for none")
         ->check(CLI::Range(0, 4096));
-    c->add_option("--out", o->settings.folder, "the folder of the bake; `baked` beside the level unless given");
+    c->add_option("--out", o->settings.folder,
+                  "the folder of the bake; `baked` beside the level unless given");
     c->callback([o] {
         char rest = 0;
         if (std::sscanf(o->size.c_str(), "%dx%d%c", &o->settings.width, &o->settings.height, &rest) != 2)
@@ -28,11 +30,16 @@ void add_report(CLI::App& app) {
         guarded(o->common, [&](Job& job) {
             const ReportFigures f = write_report(o->file, o->common.level, o->settings, job);
             if (o->common.json)
-                say("{}\n", Json{{"file", o->file.string()}, {"cameras", f.cameras}, {"pictures", f.pictures},
-                                 {"findings", f.findings}, {"pages", f.pages}, {"bytes", f.bytes}}.dump(1));
+                say("{}\n", Json{{"file", o->file.string()},
+                                 {"cameras", f.cameras},
+                                 {"pictures", f.pictures},
+                                 {"findings", f.findings},
+                                 {"pages", f.pages},
+                                 {"bytes", f.bytes}}
+                                .dump(1));
             else
-                say("wrote {}: {} pictures from {} cameras, {} pages, {} findings, {}\n", o->file.string(), f.pictures,
-                    f.cameras, f.pages, f.findings, bytes_text(static_cast<double>(f.bytes)));
+                say("wrote {}: {} pictures from {} cameras, {} pages, {} findings, {}\n", o->file.string(),
+                    f.pictures, f.cameras, f.pages, f.findings, bytes_text(static_cast<double>(f.bytes)));
         });
     });
 }

@@ -54,7 +54,8 @@ void run(const Options& o, ViewSettings settings, Job& job) {
     else
         write_png(file, width, height, shown.rgb);
     if (o.common.json) {
-        Json j = {{"file", file.string()}, {"camera", camera.name}, {"show", o.show}, {"size", {width, height}}};
+        Json j = {
+            {"file", file.string()}, {"camera", camera.name}, {"show", o.show}, {"size", {width, height}}};
         if (!shown.set.empty()) {
             j["set"] = shown.set;
             j["stale"] = shown.stale;
@@ -110,8 +111,9 @@ void add_view(CLI::App& app) {
             if (std::sscanf(o->ev.c_str(), "%f%c", &ev, &rest) != 1 || !std::isfinite(ev))
                 throw CLI::ValidationError("--exposure", "needs a number or auto, not \"" + o->ev + "\"");
         }
-        if (!o->lux.empty() && (std::sscanf(o->lux.c_str(), "%f,%f%c", &o->lux_low, &o->lux_high, &rest) != 2 ||
-                                !(o->lux_low > 0 && o->lux_high > o->lux_low && o->lux_high < 1e9f)))
+        if (!o->lux.empty() &&
+            (std::sscanf(o->lux.c_str(), "%f,%f%c", &o->lux_low, &o->lux_high, &rest) != 2 ||
+             !(o->lux_low > 0 && o->lux_high > o->lux_low && o->lux_high < 1e9f)))
             throw CLI::ValidationError("--lux", "needs LOW,HIGH over 0, not \"" + o->lux + "\"");
         check_camera(o->camera);
         guarded(o->common, [&](Job& job) { run(*o, settings, job); });

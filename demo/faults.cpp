@@ -43,9 +43,9 @@ Shape shed(double gap, double hole) {
     const double a = 2, t = 0.25, h = 2.4;
     w.box({-a - t, 0, -a - t}, {a - 1, h, -a});  // north, in two parts
     w.box({a - 1 + gap, 0, -a - t}, {a, h, -a});
-    w.box({-a - t, 0, a}, {a + t, h, a + t});           // south
-    w.box({-a - t, 0, -a}, {-a, h, a});                 // west
-    w.box({a, 0, -a - t}, {a + t, h, a});               // east
+    w.box({-a - t, 0, a}, {a + t, h, a + t});  // south
+    w.box({-a - t, 0, -a}, {-a, h, a});        // west
+    w.box({a, 0, -a - t}, {a + t, h, a});      // east
     const double e = a + t + 0.1, r = hole / 2, top = h + 0.2;
     if (hole <= 0) {
         w.box({-e, h, -e}, {e, top, e});
@@ -86,11 +86,12 @@ void add_things(Scene& s, const Materials& m) {
     Shape turned = crate(0.8);
     turn_from(turned, 10);
     s.node("turned_crate", s.mesh("turned_crate", turned, m.wood), {1, y0, 13});
-    s.node("overlap_panels",
-           s.mesh("overlap_panels", panels({{0, 0, .6, .6}, {.4, .4, .6, .6}}), m.concrete), {2.5, y0 + 0.6, 13});
+    s.node("overlap_panels", s.mesh("overlap_panels", panels({{0, 0, .6, .6}, {.4, .4, .6, .6}}), m.concrete),
+           {2.5, y0 + 0.6, 13});
     s.node("range_panels", s.mesh("range_panels", panels({{0, 0, .5, .5}, {.8, 0, .5, .5}}), m.concrete),
            {4.5, y0 + 0.6, 13});
-    s.node("margin_panels", s.mesh("margin_panels", panels({{0, 0, .499, .9}, {.501, 0, .499, .9}}), m.concrete),
+    s.node("margin_panels",
+           s.mesh("margin_panels", panels({{0, 0, .499, .9}, {.501, 0, .499, .9}}), m.concrete),
            {6.5, y0 + 0.6, 13});
     s.material("too_white", {0.98, 0.98, 0.98});
     s.node("white_block", s.mesh("white_block", crate(0.7), s.last_material()), {8.5, y0, 13.5});
@@ -106,7 +107,8 @@ void add_things(Scene& s, const Materials& m) {
     vane.rod({0, 0, 0}, {0, 1.2, 0}, 0.04, 12);
     s.node("swinging_vane", s.mesh("swinging_vane", vane, m.paint), {13, y0, 13.5});
     s.swing("swinging_vane");
-    s.node("parked_cart", s.mesh("parked_cart", crate(0.6), m.paint), {14.5, y0, 13.5})["extras"]["part"] = "moving";
+    s.node("parked_cart", s.mesh("parked_cart", crate(0.6), m.paint), {14.5, y0, 13.5})["extras"]["part"] =
+        "moving";
     const int twin = s.mesh("twin_crate", crate(0.6), m.wood);
     s.node("twin_crate_1", twin, {16, y0, 13.5}, 0.3);
     s.node("twin_crate_2", twin, {16, y0, 13.5}, 0.3);
@@ -134,8 +136,8 @@ void add_lamps(Scene& s) {
         if (range > 0) light["range"] = range;
         s.light(name, light, at, at + Point{0, -1, 0});
     };
-    point("buried_lamp", 120, 0, {12, y0 + 0.6, 11.6});   // in the long wall
-    point("close_lamp", 120, 0, {10, y0 + 1.2, 17.71});   // 4 cm before the gap shed
+    point("buried_lamp", 120, 0, {12, y0 + 0.6, 11.6});  // in the long wall
+    point("close_lamp", 120, 0, {10, y0 + 1.2, 17.71});  // 4 cm before the gap shed
     point("short_lamp", 120, 0.5, {4, y0 + 2.5, 16.5});
     point("wrong_unit_lamp", 2e6, 0, {24, y0 + 2.5, 18});
     s.light("second_sun", {{"type", "directional"}, {"color", {1.0, 0.8, 0.6}}, {"intensity", 3}}, {0, 30, 0},
@@ -215,18 +217,20 @@ void add_faults(Scene& s, const Materials& m) {
 }
 
 std::vector<FaultySheet> faulty_sheets(const std::string& good) {
-    const std::string with = replaced(
-        replaced(good, "page    = 1024", "page    = 200           # page-size"), "margin  = 4", "mips_safe = 5           # page-margin");
+    const std::string with = replaced(replaced(good, "page    = 1024", "page    = 200           # page-size"),
+                                      "margin  = 4", "mips_safe = 5           # page-margin");
     constexpr const char* alone = "[level]\nscene = \"observatory.glb\"\n";
     return {
         {"faulty.toml", with + mistakes},
         {"dark.toml", std::string("# no-light\n") + alone +
                           "[sky]\nradiance = [1.0, 1.0, 1.0]\n[[set]]\nname = \"dark\"\n"
                           "gain = { sky = 0.0, sun = 0.0, lamps = 0.0, glow = 0.0 }\n"},
-        {"moving.toml", std::string("# no-static\n") + alone +
-                            "[[surface]]\nmatch = \"*\"\npart = \"moving\"\n[sky]\nradiance = [900.0, 900.0, 900.0]\n"},
-        {"live.toml", std::string("# all-live\n") + alone +
-                          "[[surface]]\nmatch = \"*\"\ngain = 0.0\n[[light]]\nmatch = \"*\"\nbake = \"live\"\n"},
+        {"moving.toml",
+         std::string("# no-static\n") + alone +
+             "[[surface]]\nmatch = \"*\"\npart = \"moving\"\n[sky]\nradiance = [900.0, 900.0, 900.0]\n"},
+        {"live.toml",
+         std::string("# all-live\n") + alone +
+             "[[surface]]\nmatch = \"*\"\ngain = 0.0\n[[light]]\nmatch = \"*\"\nbake = \"live\"\n"},
     };
 }
 

@@ -562,7 +562,8 @@ static bool write_twin(const std::filesystem::path& good, const std::filesystem:
     const std::string sheet{std::istreambuf_iterator<char>(in), {}};
     fs::create_directories(folder);
     bool fine = in.good() && write_file(folder / "observatory.glb", demo::make_observatory(true));
-    for (const auto& [file, text] : demo::faulty_sheets(sheet)) fine = fine && write_file(folder / file, {text.begin(), text.end()});
+    for (const auto& [file, text] : demo::faulty_sheets(sheet))
+        fine = fine && write_file(folder / file, {text.begin(), text.end()});
     for (const fs::directory_entry& e : fs::directory_iterator(good.parent_path()))
         if (e.path().extension() == ".ies")
             fs::copy_file(e.path(), folder / e.path().filename(), fs::copy_options::overwrite_existing);
@@ -578,8 +579,9 @@ int main(int argc, char** argv) {
         return 1;
     }
     if (first.empty() || first.starts_with("--") || argc > 3) {
-        std::fprintf(stderr, "usage: make_observatory FILE.glb [SKY.exr]\n"
-                             "       make_observatory --faulty GOOD.toml FOLDER\n");
+        std::fprintf(stderr,
+                     "usage: make_observatory FILE.glb [SKY.exr]\n"
+                     "       make_observatory --faulty GOOD.toml FOLDER\n");
         return 2;
     }
     return write_file(first, demo::make_observatory(false)) && (argc == 2 || write_sky(argv[2])) ? 0 : 1;

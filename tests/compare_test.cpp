@@ -31,9 +31,11 @@ LightDifference difference(const Bake& a, const Bake& b) {
 /// A sheet of one quad under a sky, in a folder of its own.
 fs::path write_level(const Folder& folder, float nit, const std::string& more = "") {
     write_bytes(folder / "scene.gltf", good_gltf().dump());
-    write_bytes(folder / "scene.toml", "[level]\nscene = \"scene.gltf\"\n[quality]\ntier = \"glance\"\n[sky]\nradiance = [" +
-                                           std::to_string(nit) + ", " + std::to_string(nit) + ", " + std::to_string(nit) +
-                                           "]\n[[camera]]\nname = \"eye\"\neye = [0.0, 3.0, 3.0]\ntoward = [0.0, 0.0, 0.0]\n" + more);
+    write_bytes(folder / "scene.toml",
+                "[level]\nscene = \"scene.gltf\"\n[quality]\ntier = \"glance\"\n[sky]\nradiance = [" +
+                    std::to_string(nit) + ", " + std::to_string(nit) + ", " + std::to_string(nit) +
+                    "]\n[[camera]]\nname = \"eye\"\neye = [0.0, 3.0, 3.0]\ntoward = [0.0, 0.0, 0.0]\n" +
+                    more);
     return folder / "scene.toml";
 }
 
@@ -62,7 +64,8 @@ TEST(Compare, pages_of_another_density_are_compared_place_by_place) {
 
 TEST(Compare, finds_the_largest_difference_where_it_is_and_counts_what_has_no_partner) {
     Level lit = under_sky(500);
-    lit.lights.push_back({.name = "lamp", .kind = LightKind::point, .color = {4000, 4000, 4000}, .position = {1, 0.5f, -1}});
+    lit.lights.push_back(
+        {.name = "lamp", .kind = LightKind::point, .color = {4000, 4000, 4000}, .position = {1, 0.5f, -1}});
     add_quad(lit, "new", {-2, 0, 6}, {2, 0, 6}, {2, 0, 3}, {-2, 0, 3}, {0.5f, 0.5f, 0.5f});
     complete_level(lit);
     const LightDifference d = difference(bake_level(under_sky(500)), bake_level(lit));
@@ -76,7 +79,8 @@ TEST(Compare, finds_the_largest_difference_where_it_is_and_counts_what_has_no_pa
 TEST(Compare, with_the_reference_a_sound_bake_agrees) {
     const Bake b = bake_level(under_sky(500));
     Job job;
-    const ReferenceDifference d = compare_with_reference({b.level, b.atlas, b.baked.sets[0]}, {.points = 256, .paths = 64}, job);
+    const ReferenceDifference d =
+        compare_with_reference({b.level, b.atlas, b.baked.sets[0]}, {.points = 256, .paths = 64}, job);
     EXPECT_EQ(d.light.texels, 256u);
     EXPECT_LT(std::abs(d.light.mean), 0.02);
     EXPECT_LT(d.noise, 0.05);
@@ -103,7 +107,8 @@ TEST(Compare, keeps_a_result_with_its_level_and_is_a_gate) {
     write_level(folder, 1000);
     ASSERT_EQ(tool("bake '" + sheet.string() + "' --quiet").status, 0);
     EXPECT_EQ(read_text(folder / "baked" / "kept" / "before" / "base" / "lightmap-0.exr"), kept_page);
-    const std::string command = "compare '" + sheet.string() + "' --json --quiet --file '" + (folder / "c.png").string() + "'";
+    const std::string command =
+        "compare '" + sheet.string() + "' --json --quiet --file '" + (folder / "c.png").string() + "'";
     const Ran over = tool(command + " --limit 0.5");
     EXPECT_EQ(over.status, 3) << over.err;
     EXPECT_NEAR(over.json()["difference"]["p95_stops"].get<double>(), 1, 0.01);
@@ -121,9 +126,11 @@ TEST(Compare, keeps_a_result_with_its_level_and_is_a_gate) {
 
 TEST(Compare, pages_and_two_sets_are_drawn) {
     const Folder folder;
-    const fs::path sheet = write_level(folder, 800, "[[set]]\nname = \"day\"\n[[set]]\nname = \"dim\"\ngain = { sky = 0.25 }\n");
+    const fs::path sheet =
+        write_level(folder, 800, "[[set]]\nname = \"day\"\n[[set]]\nname = \"dim\"\ngain = { sky = 0.25 }\n");
     ASSERT_EQ(tool("bake '" + sheet.string() + "' --quiet").status, 0);
-    const std::string command = "compare '" + sheet.string() + "' --json --quiet --file '" + (folder / "c.png").string() + "' ";
+    const std::string command =
+        "compare '" + sheet.string() + "' --json --quiet --file '" + (folder / "c.png").string() + "' ";
     const Ran sets = tool(command + "--sets day,dim --how difference --size 320x200");
     ASSERT_EQ(sets.status, 0) << sets.err;
     EXPECT_NEAR(sets.json()["difference"]["mean_stops"].get<double>(), -2, 0.01);
@@ -149,7 +156,8 @@ TEST(Compare, says_what_is_wrong_with_what_was_asked) {
     r = tool("bake" + level + "--keep one");
     EXPECT_EQ(r.status, 1);
     EXPECT_NE(r.err.find("already"), std::string::npos) << r.err;
-    for (const char* bad : {"now", "../out", ".hidden", "a/b"}) EXPECT_EQ(tool("bake" + level + "--keep " + bad).status, 1) << bad;
+    for (const char* bad : {"now", "../out", ".hidden", "a/b"})
+        EXPECT_EQ(tool("bake" + level + "--keep " + bad).status, 1) << bad;
     r = tool("compare" + level + "--before two");
     EXPECT_EQ(r.status, 1);
     EXPECT_NE(r.err.find("There are: one"), std::string::npos) << r.err;

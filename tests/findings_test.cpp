@@ -63,8 +63,8 @@ const std::vector<Mistake> mistakes = {
 };
 
 std::string make_twin(const fs::path& folder) {
-    const Ran made = run("'" STASIGRAPH_MAKE_DEMO "' --faulty '" + (demo_folder() / "observatory.toml").string() +
-                         "' '" + folder.string() + "'");
+    const Ran made = run("'" STASIGRAPH_MAKE_DEMO "' --faulty '" +
+                         (demo_folder() / "observatory.toml").string() + "' '" + folder.string() + "'");
     return made.status == 0 ? "" : made.err;
 }
 
@@ -79,29 +79,6 @@ std::vector<nlohmann::json> of(const nlohmann::json& answer, const std::string& 
     for (const auto& f : answer["findings"])
         if (f["id"] == id) out.push_back(f);
     return out;
-}
-
-/// A heap as those in which probes are placed, on a floor under sun and sky.
-Level clutter(std::uint32_t seed) {
-    Numbers n(seed + 1);
-    Level level;
-    level.name = "clutter";
-    const auto size = 3 + static_cast<std::size_t>(n.next() * 12);
-    for (std::size_t i = 0; i < size; ++i) {
-        const Vec3 low{n.next() * 8 - 4, n.next() * 3 - 0.5f, n.next() * 8 - 4},
-            high = low + Vec3{0.05f + n.next() * 3, 0.05f + n.next() * 2, 0.05f + n.next() * 3};
-        add_box(level, "box " + std::to_string(i), low, high, false, {0.5f, 0.5f, 0.5f});
-    }
-    add_box(level, "floor", {-8, -1, -8}, {8, -0.5f, 8}, false, {0.4f, 0.4f, 0.4f});
-    level.volumes = {box_volume("v", {-4, -0.4f, -4}, {4, 3, 4}, 0.9f)};
-    level.sky.radiance = {2000, 2400, 3000};
-    level.lights.push_back({.name = "sun",
-                            .kind = LightKind::sun,
-                            .color = {60000, 56000, 50000},
-                            .direction = normalize(Vec3{n.next() - 0.5f, -0.9f, n.next() - 0.5f}),
-                            .angular_diameter = 0.0093f});
-    complete_level(level);
-    return level;
 }
 
 }  // namespace
@@ -138,9 +115,12 @@ TEST(Findings, the_twin_has_each_mistake_in_its_place) {
             }
             found = true;
         }
-        EXPECT_TRUE(found) << m.id << " of " << m.name << " is not found in its place; of that kind there are:\n" << seen;
+        EXPECT_TRUE(found) << m.id << " of " << m.name
+                           << " is not found in its place; of that kind there are:\n"
+                           << seen;
     }
-    for (const auto& [file, id] : {std::pair{"dark.toml", "no-light"}, {"moving.toml", "no-static"}, {"live.toml", "all-live"}}) {
+    for (const auto& [file, id] :
+         {std::pair{"dark.toml", "no-light"}, {"moving.toml", "no-static"}, {"live.toml", "all-live"}}) {
         const Ran other = tool("check '" + (folder / file).string() + "' --json --quiet");
         EXPECT_EQ(other.status, 3) << file;
         EXPECT_EQ(of(other.json(), id).size(), 1u) << file;
@@ -174,26 +154,31 @@ TEST(Findings, in_two_hundred_heaps_of_clutter_are_counted) {
 
 TEST(Findings, read_from_files_are_told_with_their_nodes) {
     const Folder folder;
-    Json gltf = good_gltf({-2, 0, 2, 2, 0, 2, 2, 0, -2, -2, 0, -2, NAN, 1, 0}, {0, 1, 2, 0, 2, 3, 0, 1, 4, 0, 0, 1});
+    Json gltf =
+        good_gltf({-2, 0, 2, 2, 0, 2, 2, 0, -2, -2, 0, -2, NAN, 1, 0}, {0, 1, 2, 0, 2, 3, 0, 1, 4, 0, 0, 1});
     write_bytes(folder / "scene.gltf", gltf.dump());
     write_bytes(folder / "scene.toml",
                 "[level]\nscene = \"scene.gltf\"\n[sky]\nradiance = [900.0, 900.0, 900.0]\n"
                 "[[light]]\nmatch = \"nobody\"\ngain = 2.0\n");
     const auto answer = tool("check '" + (folder / "scene.toml").string() + "' --json --quiet").json();
-    for (const char* id : {"bad-vertices", "no-area", "sheet-no-match"}) ASSERT_EQ(of(answer, id).size(), 1u) << id;
+    for (const char* id : {"bad-vertices", "no-area", "sheet-no-match"})
+        ASSERT_EQ(of(answer, id).size(), 1u) << id;
     EXPECT_TRUE(has_name(of(answer, "bad-vertices")[0], "floor")) << answer.dump(1);
     EXPECT_EQ(of(answer, "bad-vertices")[0]["measure"]["value"], 1);
-    EXPECT_NE(of(answer, "sheet-no-match")[0]["what"].get<std::string>().find("scene.toml:6"), std::string::npos);
+    EXPECT_NE(of(answer, "sheet-no-match")[0]["what"].get<std::string>().find("scene.toml:6"),
+              std::string::npos);
     // A sound scene has none of them.
     write_bytes(folder / "sound.gltf", good_gltf().dump());
     const auto sound = tool("check '" + (folder / "sound.gltf").string() + "' --json --quiet").json();
-    for (const char* id : {"bad-vertices", "no-area", "bad-normals", "bad-transform"}) EXPECT_TRUE(of(sound, id).empty()) << id;
+    for (const char* id : {"bad-vertices", "no-area", "bad-normals", "bad-transform"})
+        EXPECT_TRUE(of(sound, id).empty()) << id;
 }
 
 TEST(Findings, can_be_accepted_in_the_sheet_with_a_reason) {
     const Folder folder;
     write_bytes(folder / "scene.gltf", good_gltf().dump());
-    const std::string head = "[level]\nscene = \"scene.gltf\"\n[lightmap]\npage = 1000\n[sky]\nradiance = [9.0, 9.0, 9.0]\n";
+    const std::string head =
+        "[level]\nscene = \"scene.gltf\"\n[lightmap]\npage = 1000\n[sky]\nradiance = [9.0, 9.0, 9.0]\n";
     const fs::path sheet = folder / "scene.toml";
     const auto check_it = [&](const std::string& more) {
         write_bytes(sheet, head + more);
@@ -223,7 +208,9 @@ TEST(Findings, have_pictures_of_their_own_and_leave_other_files_alone) {
     fs::create_directories(shots);
     write_bytes(shots / "01-mine.png", "mine");
     write_bytes(shots / "77-gap.png", "of an earlier run");
-    const auto answer = tool("check '" + (folder / "live.toml").string() + "' --json --quiet --pictures '" + shots.string() + "'").json();
+    const auto answer = tool("check '" + (folder / "live.toml").string() + "' --json --quiet --pictures '" +
+                             shots.string() + "'")
+                            .json();
     std::size_t pictures = 0;
     for (const auto& f : answer["findings"]) {
         EXPECT_EQ(f.contains("picture"), !f["at"].is_null());

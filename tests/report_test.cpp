@@ -14,20 +14,26 @@ namespace {
 struct Reported {
     Folder folder;
     fs::path sheet, page;
-    Ran bake(const std::string& more = "") const { return tool("bake '" + sheet.string() + "' --quiet --json " + more); }
+    Ran bake(const std::string& more = "") const {
+        return tool("bake '" + sheet.string() + "' --quiet --json " + more);
+    }
     void write(const std::string& density) {
         sheet = folder / "place.toml";
-        write_bytes(folder / "scene.gltf", good_gltf({-2, 0, 2, 2, 0, 2, 2, 0, -2, -2, 0, -2, -1, 1, 0, 1, 1, 0, 1, 1, -1, -1, 1, -1},
+        write_bytes(folder / "scene.gltf", good_gltf({-2, 0, 2, 2, 0, 2, 2, 0, -2, -2, 0, -2,
+                                                      -1, 1, 0, 1, 1, 0, 1, 1, -1, -1, 1, -1},
                                                      {0, 1, 2, 0, 2, 3, 4, 5, 6, 4, 6, 7})
                                                .dump());
-        write_bytes(sheet, "[level]\nscene = \"scene.gltf\"\n[lightmap]\ndensity = " + density +
-                               "\npage = 64\n[quality]\ntier = \"glance\"\n[sky]\nradiance = [900.0, 900.0, 900.0]\n"
-                               "[[set]]\nname = \"day\"\n[[set]]\nname = \"dim\"\ngain = { sky = 0.25 }\n[[set]]\nname = \"off\"\ngain = { sky = 0.0 }\n"
-                               "[[volume]]\nname = \"air\"\nlow = [-1.5, 0.2, -1.5]\nhigh = [1.5, 0.9, 1.5]\nspacing = 0.5\n"
-                               "[[light]]\nmatch = \"moving </script> lamp\"\ngain = 2.0\n"
-                               "[[camera]]\nname = \"front\"\neye = [0.0, 2.0, 4.0]\ntoward = [0.0, 0.5, 0.0]\n"
-                               "[[camera]]\nname = \"side\"\neye = [4.0, 2.0, 0.0]\ntoward = [0.0, 0.5, 0.0]\n"
-                               "[[accept]]\nfinding = \"no-light\"\nreason = \"meant to be dark\"\n");
+        write_bytes(
+            sheet,
+            "[level]\nscene = \"scene.gltf\"\n[lightmap]\ndensity = " + density +
+                "\npage = 64\n[quality]\ntier = \"glance\"\n[sky]\nradiance = [900.0, 900.0, 900.0]\n"
+                "[[set]]\nname = \"day\"\n[[set]]\nname = \"dim\"\ngain = { sky = 0.25 }\n[[set]]\nname = "
+                "\"off\"\ngain = { sky = 0.0 }\n"
+                "[[volume]]\nname = \"air\"\nlow = [-1.5, 0.2, -1.5]\nhigh = [1.5, 0.9, 1.5]\nspacing = 0.5\n"
+                "[[light]]\nmatch = \"moving </script> lamp\"\ngain = 2.0\n"
+                "[[camera]]\nname = \"front\"\neye = [0.0, 2.0, 4.0]\ntoward = [0.0, 0.5, 0.0]\n"
+                "[[camera]]\nname = \"side\"\neye = [4.0, 2.0, 0.0]\ntoward = [0.0, 0.5, 0.0]\n"
+                "[[accept]]\nfinding = \"no-light\"\nreason = \"meant to be dark\"\n");
     }
 };
 
@@ -38,7 +44,9 @@ TEST(Report, is_one_page_that_works_without_a_network) {
     r.write("40.0");
     ASSERT_EQ(r.bake("--keep first").status, 0);
     r.page = r.folder / "report.html";
-    const Ran made = tool("report '" + r.sheet.string() + "' --quiet --json --size 480x300 --probe-places 12 --file '" + r.page.string() + "'");
+    const Ran made =
+        tool("report '" + r.sheet.string() + "' --quiet --json --size 480x300 --probe-places 12 --file '" +
+             r.page.string() + "'");
     ASSERT_EQ(made.status, 0) << made.err;
     EXPECT_EQ(made.json()["cameras"], 2);
     EXPECT_EQ(made.json()["pictures"], 20) << "two cameras, three sets now and as kept, and four other looks";
@@ -49,21 +57,25 @@ TEST(Report, is_one_page_that_works_without_a_network) {
     EXPECT_EQ(text.find("moving </script>"), std::string::npos) << "a name must not end the script";
     EXPECT_NE(text.find("moving <\\/script>"), std::string::npos);
 
-    const Ran used = run(std::string("'" STASIGRAPH_NODE "' '" STASIGRAPH_SOURCE "/tests/report/drive.js' '" STASIGRAPH_VALIDATOR
-                                     "/node_modules' \"$(command -v chromium)\" '") + r.page.string() + "'");
+    const Ran used = run(std::string("'" STASIGRAPH_NODE "' '" STASIGRAPH_SOURCE
+                                     "/tests/report/drive.js' '" STASIGRAPH_VALIDATOR
+                                     "/node_modules' \"$(command -v chromium)\" '") +
+                         r.page.string() + "'");
     ASSERT_EQ(used.status, 0) << used.err;
     const auto did = used.json();
     EXPECT_TRUE(did["errors"].empty()) << did["errors"].dump();
     EXPECT_TRUE(did["requests"].empty()) << did["requests"].dump();
     EXPECT_EQ(did["title"], "place: light");
     EXPECT_EQ(did["looks"].size(), 10u);
-    for (const char* what : {"right_changed", "swapped", "camera_changed", "next_chart", "dark", "print_hides"})
+    for (const char* what :
+         {"right_changed", "swapped", "camera_changed", "next_chart", "dark", "print_hides"})
         EXPECT_EQ(did[what], true) << what;
     EXPECT_EQ(did["right_tag"], "texel density");
     EXPECT_EQ(did["dragged"], 20);
     EXPECT_EQ(did["clip"], "inset(0px 80% 0px 0px)");
     EXPECT_EQ(did["stepped"], 21);
-    EXPECT_NE(did["hovered"].get<std::string>().find("floor: a chart of"), std::string::npos) << did["hovered"];
+    EXPECT_NE(did["hovered"].get<std::string>().find("floor: a chart of"), std::string::npos)
+        << did["hovered"];
     EXPECT_EQ(did["all"], did["cards"]);
     EXPECT_EQ(did["cards"], made.json()["findings"]);
     EXPECT_EQ(did["found"], 1) << "the sheet's entry that matches nothing: " << did["found_text"];
@@ -79,7 +91,7 @@ TEST(Report, tells_of_past_bakes_with_what_changed) {
     r.write("9.0");
     ASSERT_EQ(r.bake().status, 0);
     ASSERT_EQ(r.bake().status, 0) << "nothing to do, nothing to tell";
-    const std::vector<BakeRecord> past = bake_history(r.folder / "baked");
+    const std::vector<BakeRecord> past = bake_history(r.folder / ".stasigraph");
     ASSERT_EQ(past.size(), 2u);
     EXPECT_EQ(past[0].because, std::vector<std::string>{"was never baked"});
     ASSERT_FALSE(past[1].because.empty());
@@ -97,17 +109,18 @@ TEST(Report, tells_of_past_bakes_with_what_changed) {
     EXPECT_LE(seconds, past[1].seconds * 1.05 + 0.05);
     EXPECT_GT(bytes, 1e6) << "a process holds more than a megabyte";
     // A damaged history is begun anew.
-    write_bytes(r.folder / "baked" / "history.json", "{");
-    EXPECT_TRUE(bake_history(r.folder / "baked").empty());
+    write_bytes(r.folder / ".stasigraph" / "history.json", "{");
+    EXPECT_TRUE(bake_history(r.folder / ".stasigraph").empty());
     r.write("10.0");
     ASSERT_EQ(r.bake().status, 0);
-    EXPECT_EQ(bake_history(r.folder / "baked").size(), 1u);
+    EXPECT_EQ(bake_history(r.folder / ".stasigraph").size(), 1u);
 }
 
 TEST(Report, says_what_it_lacks) {
     Reported r;
     r.write("8.0");
-    const Ran none_baked = tool("report '" + r.sheet.string() + "' --quiet --file '" + (r.folder / "r.html").string() + "'");
+    const Ran none_baked =
+        tool("report '" + r.sheet.string() + "' --quiet --file '" + (r.folder / "r.html").string() + "'");
     EXPECT_EQ(none_baked.status, 1);
     EXPECT_NE(none_baked.err.find("stasigraph bake"), std::string::npos) << none_baked.err;
     EXPECT_FALSE(fs::exists(r.folder / "r.html"));

@@ -317,4 +317,33 @@ Surface& add_mesh(Level& level, Mesh mesh) {
     return level.surfaces.back();
 }
 
+Level clutter(std::uint32_t seed) {
+    Numbers n(seed + 1);
+    Level level;
+    level.name = "clutter";
+    const auto put = [&](const std::string& name, Vec3 low, Vec3 high) {
+        Mesh mesh;
+        mesh.name = name;
+        add_box_faces(mesh, low, high);
+        Surface& s = add_mesh(level, std::move(mesh));
+        s.name = s.node = name;
+    };
+    const auto size = 3 + static_cast<std::size_t>(n.next() * 12);
+    for (std::size_t i = 0; i < size; ++i) {
+        const Vec3 low{n.next() * 8 - 4, n.next() * 3 - 0.5f, n.next() * 8 - 4},
+            high = low + Vec3{0.05f + n.next() * 3, 0.05f + n.next() * 2, 0.05f + n.next() * 3};
+        put("box " + std::to_string(i), low, high);
+    }
+    put("floor", {-8, -1, -8}, {8, -0.5f, 8});
+    level.volumes = {box_volume("v", {-4, -0.4f, -4}, {4, 3, 4}, 0.9f)};
+    level.sky.radiance = {2000, 2400, 3000};
+    level.lights.push_back({.name = "sun",
+                            .kind = LightKind::sun,
+                            .color = {60000, 56000, 50000},
+                            .direction = normalize(Vec3{n.next() - 0.5f, -0.9f, n.next() - 0.5f}),
+                            .angular_diameter = 0.0093f});
+    complete_level(level);
+    return level;
+}
+
 }  // namespace test

@@ -26,6 +26,9 @@ Mesh unwelded_box();
 /// A street block of boxes with steps and slabs: hard edges everywhere.
 Mesh boxes(int count, std::uint32_t seed);
 
+/// Boxes through each other on a floor under sun and sky, 3 to 15 of them, with a volume over all; complete.
+Level clutter(std::uint32_t seed);
+
 /// Normals by area over welded vertices.
 void smooth_normals(Mesh& mesh);
 

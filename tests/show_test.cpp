@@ -21,7 +21,10 @@ Level box_in_the_sun(float thickness) {
     const float t = thickness;
     add_box(level, "south", {-1, 0, 1 - t}, {1, 2, 1}, false, grey);
     add_box(level, "roof", {-1.1f, 2, -1}, {1.1f, 2.2f, 1}, false, grey);
-    level.lights.push_back({.name = "sun", .kind = LightKind::sun, .color = {50000, 50000, 50000}, .direction = normalize(Vec3{0, -0.8f, -0.6f})});
+    level.lights.push_back({.name = "sun",
+                            .kind = LightKind::sun,
+                            .color = {50000, 50000, 50000},
+                            .direction = normalize(Vec3{0, -0.8f, -0.6f})});
     level.sky.radiance = {500, 500, 500};
     level.quality.tier = Tier::proof;
     complete_level(level);
@@ -32,15 +35,20 @@ Level box_in_the_sun(float thickness) {
 struct OnDisk {
     Folder folder;
     fs::path sheet;
-    void write(float nit, const std::string& more, std::vector<float> positions = {-2, 0, 2, 2, 0, 2, 2, 0, -2, -2, 0, -2}) {
+    void write(float nit, const std::string& more,
+               std::vector<float> positions = {-2, 0, 2, 2, 0, 2, 2, 0, -2, -2, 0, -2}) {
         sheet = folder / "scene.toml";
         write_bytes(folder / "scene.gltf", good_gltf(std::move(positions)).dump());
         const std::string v = std::to_string(nit);
-        write_bytes(sheet, "[level]\nscene = \"scene.gltf\"\n[quality]\ntier = \"glance\"\n[sky]\nradiance = [" + v + ", " + v + ", " + v +
-                               "]\n[[camera]]\nname = \"eye\"\neye = [0.0, 3.0, 0.01]\ntoward = [0.0, 0.0, 0.0]\n" + more);
+        write_bytes(sheet,
+                    "[level]\nscene = \"scene.gltf\"\n[quality]\ntier = \"glance\"\n[sky]\nradiance = [" + v +
+                        ", " + v + ", " + v +
+                        "]\n[[camera]]\nname = \"eye\"\neye = [0.0, 3.0, 0.01]\ntoward = [0.0, 0.0, 0.0]\n" +
+                        more);
     }
     Ran view(const std::string& options) const {
-        return tool("view '" + sheet.string() + "' --json --quiet --size 480x300 --file '" + (folder / "v.png").string() + "' " + options);
+        return tool("view '" + sheet.string() + "' --json --quiet --size 480x300 --file '" +
+                    (folder / "v.png").string() + "' " + options);
     }
     Ran bake() const { return tool("bake '" + sheet.string() + "' --quiet"); }
     Pixels pixels() const { return read_image(folder / "v.png"); }
@@ -54,13 +62,27 @@ bool says(const Ran& r, const std::string& text) {
 
 TEST(Show, overlaps_are_marked_where_charts_share_texels) {
     Level level;
-    Surface& s = add_surface(level, "panel", {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 0, 0}, {1, 1, 0}, {0, 1, 0},
-                                              {2, 0, 0}, {3, 0, 0}, {3, 1, 0}, {2, 0, 0}, {3, 1, 0}, {2, 1, 0}}, grey);
+    Surface& s = add_surface(level, "panel",
+                             {{0, 0, 0},
+                              {1, 0, 0},
+                              {1, 1, 0},
+                              {0, 0, 0},
+                              {1, 1, 0},
+                              {0, 1, 0},
+                              {2, 0, 0},
+                              {3, 0, 0},
+                              {3, 1, 0},
+                              {2, 0, 0},
+                              {3, 1, 0},
+                              {2, 1, 0}},
+                             grey);
     s.unwrap = UnwrapMode::keep;
     const auto uvs = [&](float u) {
         level.meshes[0].uv1.clear();
         for (const float at : {0.0f, u})
-            for (const Vec2 p : {Vec2{at, 0}, {at + 0.5f, 0}, {at + 0.5f, 1}, {at, 0}, {at + 0.5f, 1}, {at, 1}}) level.meshes[0].uv1.push_back(p);
+            for (const Vec2 p :
+                 {Vec2{at, 0}, {at + 0.5f, 0}, {at + 0.5f, 1}, {at, 0}, {at + 0.5f, 1}, {at, 1}})
+                level.meshes[0].uv1.push_back(p);
     };
     complete_level(level);
     Job job;
@@ -71,7 +93,8 @@ TEST(Show, overlaps_are_marked_where_charts_share_texels) {
     };
     // A quarter of the square is in both charts; then they touch; made anew nothing does.
     const std::size_t texels = count(0.25f, 1) + count(0.25f, 2) + count(0.25f, 3);
-    EXPECT_NEAR(static_cast<double>(count(0.25f, 3)), static_cast<double>(texels) / 3, static_cast<double>(texels) * 0.06);
+    EXPECT_NEAR(static_cast<double>(count(0.25f, 3)), static_cast<double>(texels) / 3,
+                static_cast<double>(texels) * 0.06);
     EXPECT_EQ(count(0.5f, 3), 0u);
     EXPECT_GT(count(0.5f, 2), 20u);
     level.surfaces[0].unwrap = UnwrapMode::make;
@@ -103,7 +126,8 @@ TEST(Show, shares_of_light_are_those_of_the_groups) {
     Level level = box_in_the_sun(0.4f);
     level.sets.clear();
     for (std::size_t g = 0; g < level.groups.size(); ++g) {
-        level.sets.push_back({.name = level.groups[g], .gains = std::vector<float>(level.groups.size(), 0.0f)});
+        level.sets.push_back(
+            {.name = level.groups[g], .gains = std::vector<float>(level.groups.size(), 0.0f)});
         level.sets.back().gains[g] = 1;
     }
     const Bake b = bake_level(level);
@@ -148,7 +172,9 @@ TEST(Show, false_colour_is_that_of_the_light_there) {
     // 100 pi lux on the open floor, in the middle of the picture.
     const Rgb want = lux_color(314.159f, 1, 10000);
     const Pixels p = d.pixels();
-    const auto code = [](float v) { return v <= 0.0031308f ? 12.92f * v : 1.055f * std::pow(v, 1 / 2.4f) - 0.055f; };
+    const auto code = [](float v) {
+        return v <= 0.0031308f ? 12.92f * v : 1.055f * std::pow(v, 1 / 2.4f) - 0.055f;
+    };
     EXPECT_NEAR(p.at(240, 150, 0), code(want.r), 0.02);
     EXPECT_NEAR(p.at(240, 150, 1), code(want.g), 0.02);
     EXPECT_NEAR(p.at(240, 150, 2), code(want.b), 0.02);
@@ -174,9 +200,11 @@ TEST(Show, stale_things_are_marked_and_say_why) {
 
 TEST(Show, every_question_has_an_answer_with_a_legend) {
     OnDisk d;
-    d.write(100, "[occlusion]\nreach = 1.0\n[[volume]]\nname = \"v\"\nlow = [-1.5, 0.3, -1.5]\nhigh = [1.5, 2.0, 1.5]\nspacing = 1.0\n"
-                 "[[zone]]\nname = \"all\"\nlow = [-3.0, -1.0, -3.0]\nhigh = [3.0, 3.0, 3.0]\n"
-                 "[[reflection]]\nname = \"mirror\"\nlow = [-2.0, 0.0, -2.0]\nhigh = [2.0, 2.0, 2.0]\n");
+    d.write(100,
+            "[occlusion]\nreach = 1.0\n[[volume]]\nname = \"v\"\nlow = [-1.5, 0.3, -1.5]\nhigh = [1.5, 2.0, "
+            "1.5]\nspacing = 1.0\n"
+            "[[zone]]\nname = \"all\"\nlow = [-3.0, -1.0, -3.0]\nhigh = [3.0, 3.0, 3.0]\n"
+            "[[reflection]]\nname = \"mirror\"\nlow = [-2.0, 0.0, -2.0]\nhigh = [2.0, 2.0, 2.0]\n");
     ASSERT_EQ(d.bake().status, 0);
     for (const Question& q : questions()) {
         const Ran r = d.view(std::string("--show ") + q.name);
@@ -189,7 +217,8 @@ TEST(Show, every_question_has_an_answer_with_a_legend) {
         ASSERT_EQ(d.view("--legend off --show " + name).status, 0);
         const Pixels without = d.pixels();
         std::size_t differ = 0;
-        for (std::size_t i = 0; i < with.values.size(); ++i) differ += with.values[i] != without.values[i] ? 1 : 0;
+        for (std::size_t i = 0; i < with.values.size(); ++i)
+            differ += with.values[i] != without.values[i] ? 1 : 0;
         EXPECT_GT(differ, 1000u) << name << " has no legend in the picture";
     }
     const Ran r = d.view("--show everything");

@@ -20,15 +20,16 @@ const char* to_text(Severity severity);
 struct Finding {
     std::string id;  ///< One of finding_kinds(); stays the same from version to version.
     Severity severity = Severity::warning;
-    std::vector<std::string> names;  ///< Surfaces, lights, materials, volumes, zones, or a place in the sheet.
-    std::string what, remedy;        ///< A sentence each.
-    double measure = 0, limit = 0;   ///< What was measured, and what would do; 0 and 0: nothing to measure.
-    std::string unit;                ///< Of both.
-    std::size_t places = 1;          ///< How many there are alike; `at` is the worst one.
-    std::optional<Vec3> at;          ///< Metres.
-    Vec3 facing;                     ///< The side from which it can be looked at, unit length; 0: any.
-    float size = 0.5f;               ///< Metres across what is meant.
-    std::string accepted;            ///< The sheet's reason to let it be; empty: nobody has accepted it.
+    std::vector<std::string>
+        names;                      ///< Surfaces, lights, materials, volumes, zones, or a place in the sheet.
+    std::string what, remedy;       ///< A sentence each.
+    double measure = 0, limit = 0;  ///< What was measured, and what would do; 0 and 0: nothing to measure.
+    std::string unit;               ///< Of both.
+    std::size_t places = 1;         ///< How many there are alike; `at` is the worst one.
+    std::optional<Vec3> at;         ///< Metres.
+    Vec3 facing;                    ///< The side from which it can be looked at, unit length; 0: any.
+    float size = 0.5f;              ///< Metres across what is meant.
+    std::string accepted;           ///< The sheet's reason to let it be; empty: nobody has accepted it.
 };
 
 /// An id and what it stands for.

@@ -20,8 +20,9 @@ struct BakeRecord {
     std::vector<Stage> stages;
 };
 
-/// Adds a record to `history.json` in a folder of results, which keeps the last two hundred; fills in `when`
-/// where it is empty. A damaged file is begun anew.
+/// Adds a record to `history.json` in a level's cache, which keeps the last two hundred; fills in `when`
+/// where it is empty. A damaged file is begun anew. It is not among the results, whose bytes depend on the
+/// level alone.
 void add_to_history(const std::filesystem::path& folder, BakeRecord record);
 /// The oldest first. Empty where there is none, or a damaged one.
 std::vector<BakeRecord> bake_history(const std::filesystem::path& folder);

@@ -15,9 +15,9 @@ struct KeptBake {
     std::filesystem::path level;   ///< The sheet or scene of that time.
 };
 
-/// Copies what a folder of results holds by its manifest, and every file of the level, to `kept/<name>` in it.
-/// Throws Error where there is no bake, where the name is taken or cannot be the name of a folder. The copy
-/// appears whole or not at all.
+/// Copies what a folder of results holds by its manifest, and every file of the level, to `kept/<name>` in
+/// it. Throws Error where there is no bake, where the name is taken or cannot be the name of a folder. The
+/// copy appears whole or not at all.
 KeptBake keep_bake(const std::filesystem::path& folder, const std::filesystem::path& level_file,
                    const std::string& name);
 /// Throws Error where keep_bake() would for the name, so that nothing is baked in vain.

@@ -11,7 +11,7 @@ namespace stasigraph {
 struct ReportSettings {
     std::filesystem::path folder, cache;  ///< Of the bake and of the level; empty: the defaults.
     int width = 960, height = 600;        ///< Of pictures, pixels. Range [320, 2048].
-    int probe_places = 48;                ///< Places at which light between probes is held against exact light; 0: none.
+    int probe_places = 48;  ///< Places at which light between probes is held against exact light; 0: none.
 };
 
 /// What a report came to.

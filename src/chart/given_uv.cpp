@@ -56,8 +56,7 @@ std::string find_close_charts(const FlatCharts& charts, int width, int height, i
         for_touched(charts.flat[3 * t], charts.flat[3 * t + 1], charts.flat[3 * t + 2], [&](int x, int y) {
             if (x >= width || y >= height) return;
             std::uint32_t& o = owner[static_cast<std::size_t>(y) * width + x];
-            if (o != none && charts.chart[o] != charts.chart[t] && found.empty())
-            {
+            if (o != none && charts.chart[o] != charts.chart[t] && found.empty()) {
                 found = pair_text(o, t) + " of different charts share a texel";
                 triangle = t;
             }

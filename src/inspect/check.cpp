@@ -87,9 +87,9 @@ std::span<const FindingKind> finding_kinds() {
 }
 
 Checked check(const Level& level, Job& job) {
-    const auto subjects = {check_lights, check_materials, check_remarks, check_moving,
+    const auto subjects = {check_lights, check_materials, check_remarks,   check_moving,
                            check_faces,  check_texels,    check_given_uvs, check_walls,
-                           check_gaps,   check_probes,    check_zones,   check_dark};
+                           check_gaps,   check_probes,    check_zones,     check_dark};
     job.begin("check", subjects.size() + 2);
     const CheckScene scene(level, job);
     job.advance(2);
@@ -107,7 +107,7 @@ Checked check(const Level& level, Job& job) {
     std::stable_sort(c.findings.begin(), c.findings.end(),
                      [&](const Finding& a, const Finding& b) { return order(a) < order(b); });
     for (const Finding& f : c.findings)
-        ++(!f.accepted.empty()                     ? c.accepted
+        ++(!f.accepted.empty()               ? c.accepted
            : f.severity == Severity::serious ? c.serious
            : f.severity == Severity::warning ? c.warnings
                                              : c.hints);

@@ -22,16 +22,15 @@ constexpr double least_doubled = 0.02;  ///< Square metres.
 /// Triangles of a mesh on whose edges both sides run the same way, against most of their piece.
 std::vector<std::uint32_t> turned_triangles(const Mesh& mesh) {
     struct Less {
-        bool operator()(Vec3 a, Vec3 b) const {
-            return std::tie(a.x, a.y, a.z) < std::tie(b.x, b.y, b.z);
-        }
+        bool operator()(Vec3 a, Vec3 b) const { return std::tie(a.x, a.y, a.z) < std::tie(b.x, b.y, b.z); }
     };
     const std::size_t count = mesh.triangle_count();
     std::map<Vec3, std::uint32_t, Less> number;
     std::vector<std::uint32_t> corner(3 * count);
     for (std::size_t c = 0; c < corner.size(); ++c)
-        corner[c] = number.try_emplace(mesh.positions[mesh.indices[c]], static_cast<std::uint32_t>(number.size()))
-                        .first->second;
+        corner[c] =
+            number.try_emplace(mesh.positions[mesh.indices[c]], static_cast<std::uint32_t>(number.size()))
+                .first->second;
     struct Side {
         std::uint32_t low, high, triangle;
         bool up;
@@ -48,7 +47,8 @@ std::vector<std::uint32_t> turned_triangles(const Mesh& mesh) {
     std::vector<std::vector<std::pair<std::uint32_t, bool>>> beside(count);
     for (std::size_t i = 0; i + 1 < sides.size();) {
         std::size_t end = i + 1;
-        while (end < sides.size() && sides[end].low == sides[i].low && sides[end].high == sides[i].high) ++end;
+        while (end < sides.size() && sides[end].low == sides[i].low && sides[end].high == sides[i].high)
+            ++end;
         if (end - i == 2) {
             const bool flip = sides[i].up == sides[i + 1].up;
             beside[sides[i].triangle].push_back({sides[i + 1].triangle, flip});
@@ -134,7 +134,8 @@ void check_turned(const CheckScene& scene, Findings& out) {
 std::uint32_t doubled_by(const CheckScene& scene, const SurfacePoint& p) {
     constexpr float lift = 0.002f;
     const Hit hit = scene.caster.closest({p.at + p.normal * lift, -p.normal, lift + one_place});
-    if (hit.surface == none || hit.back || (hit.surface == p.surface && hit.triangle == p.triangle)) return none;
+    if (hit.surface == none || hit.back || (hit.surface == p.surface && hit.triangle == p.triangle))
+        return none;
     if (std::abs(hit.distance - lift) > one_place) return none;
     const RayCaster::Corners c = scene.corners(hit.surface, hit.triangle);
     return dot(c.normal, p.normal) > 0.999f ? hit.surface : none;
@@ -156,7 +157,8 @@ void check_doubled(const CheckScene& scene, Findings& out) {
         const auto points = scene.points(s, 4, 16, 512);
         asked[s] = points.size();
         for (const SurfacePoint& p : points)
-            if (const std::uint32_t other = doubled_by(scene, p); other != none) found[s].push_back({other, p});
+            if (const std::uint32_t other = doubled_by(scene, p); other != none)
+                found[s].push_back({other, p});
     });
     for (std::uint32_t s = 0; s < found.size(); ++s)
         for (const auto& [other, p] : found[s]) {

@@ -16,25 +16,25 @@ constexpr std::size_t most_places = 144;
 /// Directions of a place: a grid over the sphere, rings by columns. An opening is found by single rays that
 /// slip through it; a slit of 1 cm three metres off lets one in seven of those along it through.
 constexpr int rings = 72, columns = 144;
-constexpr float hand = 0.05f;      ///< Metres; narrower is a gap,
-constexpr float widest = 0.3f;     ///< wider is meant to be there,
-constexpr float narrowest = 1e-3f;  ///< and narrower no light gets through.
-constexpr float mouth = 0.008f;    ///< Metres beyond what is around an opening that a ray has to get in,
-constexpr float roomy = 0.12f;     ///< Metres around some place behind it that are free.
-constexpr float longest = 4;       ///< Metres that an opening is measured along.
-constexpr float jump = 0.5f;       ///< and from there on.
+constexpr float hand = 0.05f;          ///< Metres; narrower is a gap,
+constexpr float widest = 0.3f;         ///< wider is meant to be there,
+constexpr float narrowest = 1e-3f;     ///< and narrower no light gets through.
+constexpr float mouth = 0.008f;        ///< Metres beyond what is around an opening that a ray has to get in,
+constexpr float roomy = 0.12f;         ///< Metres around some place behind it that are free.
+constexpr float longest = 4;           ///< Metres that an opening is measured along.
+constexpr float jump = 0.5f;           ///< and from there on.
 constexpr float closed_share = 0.98f;  ///< Of a place's rays that stay in a room with a hole.
 constexpr float closed_enough = 0.6f;  ///< Of a place's rays that meet something in any room.
 constexpr float one_opening = 0.1f;    ///< Metres.
 constexpr std::size_t witnesses = 96;  ///< Places of a room that do not see what is behind a gap.
 
 struct Opening {
-    Vec3 at, facing;   ///< In the opening, and back towards the room.
-    Vec3 across;       ///< The way along which it is narrow, unit length.
-    float width = 0;   ///< Metres, where it is narrowest.
-    bool sky = false;  ///< What is behind it is the sky.
+    Vec3 at, facing;                         ///< In the opening, and back towards the room.
+    Vec3 across;                             ///< The way along which it is narrow, unit length.
+    float width = 0;                         ///< Metres, where it is narrowest.
+    bool sky = false;                        ///< What is behind it is the sky.
     std::uint32_t beside[2] = {none, none};  ///< Surfaces on either side.
-    float stays = 1;  ///< Share of the place's rays that meet something.
+    float stays = 1;                         ///< Share of the place's rays that meet something.
 };
 
 struct View {
@@ -56,7 +56,8 @@ Vec3 way_of(int ring, int column) {
 bool in_the_open(const CheckScene& scene, Vec3 place) {
     int met = 0, all = 0;
     for (int r = 2; r < rings; r += 4)
-        for (int c = 0; c < columns; c += 4, ++all) met += scene.caster.closest({place, way_of(r, c)}).surface != none;
+        for (int c = 0; c < columns; c += 4, ++all)
+            met += scene.caster.closest({place, way_of(r, c)}).surface != none;
     return static_cast<float>(met) < 0.9f * closed_enough * static_cast<float>(all);
 }
 
@@ -184,8 +185,8 @@ private:
         }
         return open;
     }
-    /// Measures an opening where it is widest: in the corner of a window every chord is short. False where it is
-    /// too wide after all.
+    /// Measures an opening where it is widest: in the corner of a window every chord is short. False where it
+    /// is too wide after all.
     bool narrow(Opening& o) const {
         const Frame frame(normalize(o.at - place_));
         constexpr int turns = 8;
@@ -199,7 +200,8 @@ private:
             float least = 1e30f;
             Vec3 middle = o.at;
             for (int k = 0; k < turns; ++k) {
-                const float ahead = reaches(o.at, way(k)), behind = reaches(o.at, -way(k)), all = ahead + behind;
+                const float ahead = reaches(o.at, way(k)), behind = reaches(o.at, -way(k)),
+                            all = ahead + behind;
                 if (all > most) {
                     most = all;
                     middle = o.at + way(k) * (0.5f * (ahead - behind));
@@ -280,9 +282,8 @@ void check_gaps(const CheckScene& scene, Findings& out) {
     const std::vector<Vec3>& places = scene.looks.places;
     const std::size_t step = std::max<std::size_t>(1, (places.size() + most_places - 1) / most_places);
     std::vector<std::vector<Opening>> found((places.size() + step - 1) / step);
-    scene.job.parallel(found.size(), 1, [&](std::size_t i, std::size_t) {
-        found[i] = Seeker(scene, places[i * step]).run();
-    });
+    scene.job.parallel(found.size(), 1,
+                       [&](std::size_t i, std::size_t) { found[i] = Seeker(scene, places[i * step]).run(); });
     // By the surfaces beside them: a slit is seen from many places. Aslant less of it is open than there is.
     std::map<std::array<std::uint32_t, 2>, std::vector<Opening>> groups;
     for (const auto& list : found)
@@ -296,22 +297,24 @@ void check_gaps(const CheckScene& scene, Findings& out) {
         const std::string a = scene.level.surfaces[key[0]].name, b = scene.level.surfaces[key[1]].name;
         const bool gap = o.width <= hand;
         const std::string where = a == b ? "in " + a : "between " + a + " and " + b;
-        out.push_back({.id = gap ? "gap" : "open-room",
-                       .severity = Severity::warning,
-                       .names = a == b ? std::vector{a} : std::vector{a, b},
-                       .what = (gap ? "The joint " + where + " is open by "
-                                    : "The room is closed but for a hole " + where + " of ") +
-                               short_text(100.0 * static_cast<double>(o.width)) + " cm: light gets " +
-                               (gap ? "through." : "in, and " + short_text(100.0 * static_cast<double>(1 - o.stays)) +
-                                                " % of rays get out."),
-                       .remedy = gap ? "Let the walls overlap by a few centimetres, or set a stand-in behind the joint."
-                                     : "Close it; if it is a window, accept this.",
-                       .measure = static_cast<double>(o.width),
-                       .unit = "m",
-                       .places = g.size(),
-                       .at = o.at,
-                       .facing = o.facing,
-                       .size = std::max(0.4f, 3 * o.width)});
+        out.push_back(
+            {.id = gap ? "gap" : "open-room",
+             .severity = Severity::warning,
+             .names = a == b ? std::vector{a} : std::vector{a, b},
+             .what = (gap ? "The joint " + where + " is open by "
+                          : "The room is closed but for a hole " + where + " of ") +
+                     short_text(100.0 * static_cast<double>(o.width)) + " cm: light gets " +
+                     (gap ? "through."
+                          : "in, and " + short_text(100.0 * static_cast<double>(1 - o.stays)) +
+                                " % of rays get out."),
+             .remedy = gap ? "Let the walls overlap by a few centimetres, or set a stand-in behind the joint."
+                           : "Close it; if it is a window, accept this.",
+             .measure = static_cast<double>(o.width),
+             .unit = "m",
+             .places = g.size(),
+             .at = o.at,
+             .facing = o.facing,
+             .size = std::max(0.4f, 3 * o.width)});
     }
 }
 

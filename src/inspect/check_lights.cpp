@@ -35,7 +35,8 @@ std::vector<Vec3> lamp_places(const Light& l) {
     std::vector<Vec3> at;
     switch (l.kind) {
         case LightKind::rectangle:
-            for (const auto& [u, v] : {std::pair{0.f, 0.f}, {-.45f, -.45f}, {.45f, -.45f}, {-.45f, .45f}, {.45f, .45f}})
+            for (const auto& [u, v] :
+                 {std::pair{0.f, 0.f}, {-.45f, -.45f}, {.45f, -.45f}, {-.45f, .45f}, {.45f, .45f}})
                 at.push_back(l.position + out + l.across * (u * l.width) + side * (v * l.height));
             break;
         case LightKind::disc:
@@ -100,8 +101,7 @@ void check_reach(const CheckScene& scene, const Light& l, Findings& out) {
     for (std::uint32_t i = 0; i < looks; ++i) {
         const Vec3 way = sphere_direction(sobol_point(0x6c616d70u, i));
         if (!(sent(scene, l, way) > 0)) continue;
-        const Hit hit =
-            scene.caster.closest({from[i % from.size()], way, l.range > 0 ? l.range : 1e30f});
+        const Hit hit = scene.caster.closest({from[i % from.size()], way, l.range > 0 ? l.range : 1e30f});
         if (hit.surface == none) continue;
         met = met || !hit.back || scene.material(hit.surface).double_sided;
         if (hit.back || scene.caster.is_glass(hit.surface) || !(hit.distance < nearest.distance)) continue;
@@ -116,9 +116,10 @@ void check_reach(const CheckScene& scene, const Light& l, Findings& out) {
         out.push_back({.id = "lamp-reaches-nothing",
                        .severity = Severity::warning,
                        .names = {l.name},
-                       .what = l.range > 0 ? "Within its range of " + short_text(static_cast<double>(l.range)) +
-                                                 " m the lamp meets no static surface."
-                                           : "The lamp meets no static surface.",
+                       .what = l.range > 0
+                                   ? "Within its range of " + short_text(static_cast<double>(l.range)) +
+                                         " m the lamp meets no static surface."
+                                   : "The lamp meets no static surface.",
                        .remedy = l.range > 0 ? "Raise its range, move it, or take it out."
                                              : "Turn it, move it, or take it out.",
                        .measure = static_cast<double>(l.range),

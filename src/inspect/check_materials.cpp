@@ -39,8 +39,9 @@ void check_reflectance(const CheckScene& scene, Findings& out) {
     for (const auto& [index, surfaces] : users) {
         const Material& m = level.materials[index];
         if (m.metallic > 0.5f || max_channel(m.emission) > 0 || lets_through(m)) continue;
-        const Rgb mean = m.base_color *
-                         (m.base_texture.image == none ? Rgb{1, 1, 1} : mean_of(level.images[m.base_texture.image]));
+        const Rgb mean =
+            m.base_color *
+            (m.base_texture.image == none ? Rgb{1, 1, 1} : mean_of(level.images[m.base_texture.image]));
         const float share = luminance(mean);
         if (share <= most_reflected && share >= least_reflected) continue;
         const bool bright = share > most_reflected;
@@ -50,22 +51,22 @@ void check_reflectance(const CheckScene& scene, Findings& out) {
             surfaces.begin(), surfaces.end(),
             [&](std::uint32_t a, std::uint32_t b) { return scene.facts[a].area < scene.facts[b].area; });
         const ShownSurface p = show_surface(scene, largest);
-        out.push_back(
-            {.id = bright ? "albedo-bright" : "albedo-dark",
-             .severity = Severity::warning,
-             .names = std::move(names),
-             .what = "Material " + m.name + " reflects " + short_text(100.0 * static_cast<double>(share)) +
-                     (bright ? " % of light: it bounces on and on, and looks as if it glowed."
-                             : " % of light: no light will bounce off it, and it shows none."),
-             .remedy = bright ? "Fresh snow reflects 90 %, white paint 80: darken its base colour."
-                              : "Charcoal reflects 4 %, black paint 3: lighten its base colour.",
-             .measure = static_cast<double>(share),
-             .limit = static_cast<double>(bright ? most_reflected : least_reflected),
-             .unit = "of light reflected",
-             .places = surfaces.size(),
-             .at = p.at,
-             .facing = p.facing,
-             .size = p.size});
+        out.push_back({.id = bright ? "albedo-bright" : "albedo-dark",
+                       .severity = Severity::warning,
+                       .names = std::move(names),
+                       .what = "Material " + m.name + " reflects " +
+                               short_text(100.0 * static_cast<double>(share)) +
+                               (bright ? " % of light: it bounces on and on, and looks as if it glowed."
+                                       : " % of light: no light will bounce off it, and it shows none."),
+                       .remedy = bright ? "Fresh snow reflects 90 %, white paint 80: darken its base colour."
+                                        : "Charcoal reflects 4 %, black paint 3: lighten its base colour.",
+                       .measure = static_cast<double>(share),
+                       .limit = static_cast<double>(bright ? most_reflected : least_reflected),
+                       .unit = "of light reflected",
+                       .places = surfaces.size(),
+                       .at = p.at,
+                       .facing = p.facing,
+                       .size = p.size});
     }
 }
 
@@ -93,17 +94,18 @@ void check_glow(const CheckScene& scene, Findings& out) {
                            .facing = p.facing,
                            .size = p.size});
         if (nit > most_glow || nit <= forgotten_strength)
-            out.push_back({.id = "odd-unit",
-                           .severity = nit > most_glow ? Severity::warning : Severity::hint,
-                           .names = {surface.name},
-                           .what = surface.name + " glows with " + short_text(static_cast<double>(nit)) +
-                                   " nit: a screen has 200, a frosted bulb 100,000.",
-                           .remedy = "Give its material an emissive strength in nit, or its [[surface]] a gain.",
-                           .measure = static_cast<double>(nit),
-                           .unit = "nit",
-                           .at = p.at,
-                           .facing = p.facing,
-                           .size = p.size});
+            out.push_back(
+                {.id = "odd-unit",
+                 .severity = nit > most_glow ? Severity::warning : Severity::hint,
+                 .names = {surface.name},
+                 .what = surface.name + " glows with " + short_text(static_cast<double>(nit)) +
+                         " nit: a screen has 200, a frosted bulb 100,000.",
+                 .remedy = "Give its material an emissive strength in nit, or its [[surface]] a gain.",
+                 .measure = static_cast<double>(nit),
+                 .unit = "nit",
+                 .at = p.at,
+                 .facing = p.facing,
+                 .size = p.size});
     }
 }
 
@@ -115,10 +117,12 @@ struct Advice {
 };
 constexpr Advice advice[] = {
     {"bad-vertices", Severity::warning, "Export the mesh again; clean it of broken vertices."},
-    {"bad-normals", Severity::hint, "Recompute normals; they are made unit length here, which may not be meant."},
+    {"bad-normals", Severity::hint,
+     "Recompute normals; they are made unit length here, which may not be meant."},
     {"no-area", Severity::hint, "Merge doubled vertices of the mesh."},
     {"bad-transform", Severity::warning, "Give the node a scale over 0 along every axis."},
-    {"sheet-no-match", Severity::warning, "Mend the glob, or take the entry out; `survey --json` lists names."},
+    {"sheet-no-match", Severity::warning,
+     "Mend the glob, or take the entry out; `survey --json` lists names."},
     {"many-suns", Severity::warning, "Delete all but one, or write suns = 2 under [level]."},
     {"no-light", Severity::serious, "Add a [sky], a [[light]], or a material that glows."},
     {"page-size", Severity::serious, "Use 512, 1024, 2048 or 4096."},
@@ -147,7 +151,8 @@ void check_remarks(const CheckScene& scene, Findings& out) {
             f.unit = "texels";
         }
         if (r.finding == "bad-vertices" || r.finding == "bad-normals" || r.finding == "no-area") {
-            f.what = short_text(r.count) + (r.finding == "no-area" ? " " : " of the ") + r.text + ", in mesh " + r.name;
+            f.what = short_text(r.count) + (r.finding == "no-area" ? " " : " of the ") + r.text +
+                     ", in mesh " + r.name;
             f.measure = r.count;
             f.unit = r.finding == "no-area" ? "triangles" : "vertices";
             for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
@@ -179,20 +184,24 @@ void check_moving(const CheckScene& scene, Findings& out) {
             f.remedy = "Give it part = \"moving\".";
             out.push_back(f);
         }
-        if (!surface.animated && !still && std::none_of(level.surfaces.begin(), level.surfaces.begin() + s, [&](const Surface& other) { return other.node == surface.node; })) {
+        if (!surface.animated && !still &&
+            std::none_of(level.surfaces.begin(), level.surfaces.begin() + s,
+                         [&](const Surface& other) { return other.node == surface.node; })) {
             f.id = "moving-but-still";
             f.severity = Severity::hint;
             f.names = {surface.node};
-            f.what = surface.node + " is a moving part that no animation moves: it gets no lightmap, and "
-                                    "casts no baked shadow.";
+            f.what = surface.node +
+                     " is a moving part that no animation moves: it gets no lightmap, and "
+                     "casts no baked shadow.";
             f.remedy = "Give it part = \"static\" unless the game moves it; then accept this.";
             out.push_back(f);
         }
         if (determinant(surface.to_world) < 0 && still) {
             f.id = "mirrored";
             f.severity = Severity::hint;
-            f.what = surface.name + " has a transform that mirrors: normal maps on it and its winding may "
-                                    "come out turned in a game.";
+            f.what = surface.name +
+                     " has a transform that mirrors: normal maps on it and its winding may "
+                     "come out turned in a game.";
             f.remedy = "Apply the scale in the modelling program.";
             out.push_back(f);
         }

@@ -14,15 +14,15 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::uint32_t samples = 512;      ///< Places in a volume or a box.
-constexpr double most_outside = 0.3;        ///< Of a volume, beyond all that stands still,
+constexpr std::uint32_t samples = 512;          ///< Places in a volume or a box.
+constexpr double most_outside = 0.3;            ///< Of a volume, beyond all that stands still,
 constexpr float air_above = 5, air_around = 1;  ///< with so much of the open air, metres.
-constexpr float least_layers = 2;           ///< Probes from the floor to the ceiling or to a head.
-constexpr float head = 2;                   ///< Metres over the floor to which things are told apart.
-constexpr double most_behind_walls = 0.15;  ///< Of a reflection box's free space.
-constexpr double most_shared = 0.1;         ///< Of the smaller of two zones.
-constexpr double partly = 0.1;              ///< Of a surface, inside of boxes.
-constexpr std::size_t most_steps = 160;     ///< Places on the ground at which light is looked at.
+constexpr float least_layers = 2;               ///< Probes from the floor to the ceiling or to a head.
+constexpr float head = 2;                       ///< Metres over the floor to which things are told apart.
+constexpr double most_behind_walls = 0.15;      ///< Of a reflection box's free space.
+constexpr double most_shared = 0.1;             ///< Of the smaller of two zones.
+constexpr double partly = 0.1;                  ///< Of a surface, inside of boxes.
+constexpr std::size_t most_steps = 160;         ///< Places on the ground at which light is looked at.
 
 Vec3 share_of(std::uint32_t seed, std::uint32_t i) {
     const Vec2 flat = sobol_point(seed, i);
@@ -45,7 +45,8 @@ float room_height(const CheckScene& scene, std::uint32_t v) {
     for (std::size_t i = 0; i < scene.looks.places.size(); ++i) {
         if (scene.looks.volume[i] != v) continue;
         const Vec3 at = scene.looks.places[i];
-        const Hit floor = scene.caster.closest({at, {0, -1, 0}, 50}), roof = scene.caster.closest({at, {0, 1, 0}, 50});
+        const Hit floor = scene.caster.closest({at, {0, -1, 0}, 50}),
+                  roof = scene.caster.closest({at, {0, 1, 0}, 50});
         if (floor.surface == none || floor.back) continue;
         float top = roof.surface == none ? 50 : roof.distance;
         const auto [low, high] = bounds_of(volume);
@@ -54,7 +55,8 @@ float room_height(const CheckScene& scene, std::uint32_t v) {
         heights.push_back(top + bottom);
     }
     if (heights.size() < 4) return 0;
-    std::nth_element(heights.begin(), heights.begin() + static_cast<std::ptrdiff_t>(heights.size() / 2), heights.end());
+    std::nth_element(heights.begin(), heights.begin() + static_cast<std::ptrdiff_t>(heights.size() / 2),
+                     heights.end());
     return heights[heights.size() / 2];
 }
 
@@ -125,7 +127,8 @@ void check_reflection_boxes(const CheckScene& scene, Findings& out) {
                 if (length(d) > 1) continue;
                 at = at + d * r.radius;
             } else {
-                at = at + r.axes[0] * (d.x * r.half.x) + r.axes[1] * (d.y * r.half.y) + r.axes[2] * (d.z * r.half.z);
+                at = at + r.axes[0] * (d.x * r.half.x) + r.axes[1] * (d.y * r.half.y) +
+                     r.axes[2] * (d.z * r.half.z);
             }
             // Rims stand in walls.
             at = r.middle + (at - r.middle) * 0.95f;
@@ -189,17 +192,18 @@ void check_overlaps(const CheckScene& scene, Findings& out) {
                 at = sum * (1 / static_cast<float>(shared));
             }
             if (!(worst > most_shared)) continue;
-            out.push_back({.id = "zones-overlap",
-                           .severity = Severity::warning,
-                           .names = {zones[a].name, zones[b].name},
-                           .what = "Zones " + zones[a].name + " and " + zones[b].name + " share " + percent(worst) +
-                                   " of the smaller one: what lies there switches with the one that sees most of it.",
-                           .remedy = "Let boxes meet at walls and doors.",
-                           .measure = worst,
-                           .limit = most_shared,
-                           .unit = "of the smaller",
-                           .at = at,
-                           .size = 2});
+            out.push_back(
+                {.id = "zones-overlap",
+                 .severity = Severity::warning,
+                 .names = {zones[a].name, zones[b].name},
+                 .what = "Zones " + zones[a].name + " and " + zones[b].name + " share " + percent(worst) +
+                         " of the smaller one: what lies there switches with the one that sees most of it.",
+                 .remedy = "Let boxes meet at walls and doors.",
+                 .measure = worst,
+                 .limit = most_shared,
+                 .unit = "of the smaller",
+                 .at = at,
+                 .size = 2});
         }
 }
 
@@ -213,8 +217,7 @@ std::vector<Vec3> places_in_zones(const CheckScene& scene) {
     constexpr std::uint32_t each = 96;
     for (const Zone& zone : scene.level.zones)
         for (const Volume& box : zone.boxes)
-            for (std::uint32_t i = 0; i < each; ++i)
-                places.push_back(place_in(box, share_of(0x7a70u, i)));
+            for (std::uint32_t i = 0; i < each; ++i) places.push_back(place_in(box, share_of(0x7a70u, i)));
     std::vector<std::uint8_t> solid(places.size(), 0);
     scene.job.parallel(places.size(), 8, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) solid[i] = scene.space.solid(places[i]);
@@ -238,11 +241,13 @@ void check_left_out(const CheckScene& scene, Findings& out) {
         SurfacePoint first;
         for (const SurfacePoint& p : points) {
             const Vec3 at = p.at + p.normal * 0.02f;
-            if (std::none_of(level.zones.begin(), level.zones.end(), [&](const Zone& z) { return in_boxes(z, at); }))
+            if (std::none_of(level.zones.begin(), level.zones.end(),
+                             [&](const Zone& z) { return in_boxes(z, at); }))
                 continue;
             if (in++ == 0) first = p;
         }
-        const double share = points.empty() ? 0 : static_cast<double>(in) / static_cast<double>(points.size());
+        const double share =
+            points.empty() ? 0 : static_cast<double>(in) / static_cast<double>(points.size());
         if (share < partly) continue;
         ++partly_in;
         names.push_back(level.surfaces[s].name);
@@ -286,7 +291,8 @@ std::vector<SurfacePoint> ground_people_reach(const CheckScene& scene) {
     for (const Volume& v : scene.level.volumes) {
         if (v.except) continue;
         try {
-            for (const Vec3 p : walkable_ground(scene.level, v, seeds_of(scene.level, v, "volume " + v.name, scene.space)))
+            for (const Vec3 p :
+                 walkable_ground(scene.level, v, seeds_of(scene.level, v, "volume " + v.name, scene.space)))
                 steps.push_back(p);
         } catch (const Error&) {
             // Nothing to walk on: volumes of other rules may be all air.
@@ -322,22 +328,23 @@ void check_dark(const CheckScene& scene, Findings& out) {
         }
         if (dark == 0) continue;
         const double lux = static_cast<double>(luminance(sure[darkest]));
-        out.push_back({.id = "too-dark",
-                       .severity = Severity::serious,
-                       .names = {scene.level.sets[set].name, scene.level.surfaces[dim[darkest].surface].name},
-                       .what = "In set " + scene.level.sets[set].name + " " +
-                               percent(static_cast<double>(dark) / static_cast<double>(ground.size())) +
-                               " of the ground that people reach is darker than least_lux; the darkest "
-                               "place has " +
-                               short_text(lux) + " lux.",
-                       .remedy = "Add a lamp there or raise a gain; without [check] least_lux nothing is too dark.",
-                       .measure = lux,
-                       .limit = static_cast<double>(limit),
-                       .unit = "lux",
-                       .places = dark,
-                       .at = dim[darkest].at,
-                       .facing = dim[darkest].normal,
-                       .size = 1.5f});
+        out.push_back(
+            {.id = "too-dark",
+             .severity = Severity::serious,
+             .names = {scene.level.sets[set].name, scene.level.surfaces[dim[darkest].surface].name},
+             .what = "In set " + scene.level.sets[set].name + " " +
+                     percent(static_cast<double>(dark) / static_cast<double>(ground.size())) +
+                     " of the ground that people reach is darker than least_lux; the darkest "
+                     "place has " +
+                     short_text(lux) + " lux.",
+             .remedy = "Add a lamp there or raise a gain; without [check] least_lux nothing is too dark.",
+             .measure = lux,
+             .limit = static_cast<double>(limit),
+             .unit = "lux",
+             .places = dark,
+             .at = dim[darkest].at,
+             .facing = dim[darkest].normal,
+             .size = 1.5f});
     }
 }
 

@@ -51,8 +51,8 @@ bool beneath_floor(const CheckScene& scene, Vec3 place) {
 
 /// Volumes that are filled by exploring hold places for people where those can be reached by sight from their
 /// seeds or from cameras; a void under a stair is none. Other volumes are wanted wherever they are free.
-void keep_reached(const CheckScene& scene, const std::vector<Vec3>& at, const std::vector<std::uint32_t>& volume,
-                  std::vector<std::uint8_t>& free) {
+void keep_reached(const CheckScene& scene, const std::vector<Vec3>& at,
+                  const std::vector<std::uint32_t>& volume, std::vector<std::uint8_t>& free) {
     const Level& level = scene.level;
     std::vector<Vec3> reached;
     for (const Camera& c : level.cameras)
@@ -153,8 +153,7 @@ RayCaster::Corners world_corners(const Level& level, std::uint32_t s, std::uint3
         return transform_point(surface.to_world, mesh.positions[mesh.indices[3 * std::size_t{triangle} + k]]);
     };
     RayCaster::Corners c{corner(0), corner(1), corner(2), {}};
-    c.normal =
-        normalize(cross(c.b - c.a, c.c - c.a)) * (determinant(surface.to_world) < 0 ? -1.0f : 1.0f);
+    c.normal = normalize(cross(c.b - c.a, c.c - c.a)) * (determinant(surface.to_world) < 0 ? -1.0f : 1.0f);
     return c;
 }
 

@@ -24,11 +24,11 @@ struct SurfaceFacts {
 
 /// What is seen from where people are.
 struct Looks {
-    bool known = false;         ///< There are volumes or cameras to look from; else places all over the level.
-    std::vector<Vec3> places;   ///< Metres; none of them inside of anything.
-    std::vector<std::uint32_t> volume;               ///< By place; none: a camera's.
-    std::vector<std::uint32_t> fronts, backs;        ///< Rays that met each surface from either side.
-    std::vector<std::vector<std::uint8_t>> met;      ///< By surface and triangle: its front was met.
+    bool known = false;        ///< There are volumes or cameras to look from; else places all over the level.
+    std::vector<Vec3> places;  ///< Metres; none of them inside of anything.
+    std::vector<std::uint32_t> volume;                   ///< By place; none: a camera's.
+    std::vector<std::uint32_t> fronts, backs;            ///< Rays that met each surface from either side.
+    std::vector<std::vector<std::uint8_t>> met;          ///< By surface and triangle: its front was met.
     std::vector<std::vector<std::uint8_t>> from_behind;  ///< Likewise its back.
 };
 
@@ -89,8 +89,8 @@ void check_probes(const CheckScene& scene, Findings& out);
 void check_zones(const CheckScene& scene, Findings& out);
 void check_dark(const CheckScene& scene, Findings& out);
 
-/// Where a surface is best shown: the middle of a small one, or of a large one the point that most places see;
-/// the side that is seen, and how large it is.
+/// Where a surface is best shown: the middle of a small one, or of a large one the point that most places
+/// see; the side that is seen, and how large it is.
 struct ShownSurface {
     Vec3 at, facing;
     float size = 0.5f;

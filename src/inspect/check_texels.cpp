@@ -11,11 +11,11 @@ namespace stasigraph {
 
 namespace {
 
-constexpr double dear_share = 0.5;   ///< Of all texels, by one surface.
+constexpr double dear_share = 0.5;  ///< Of all texels, by one surface.
 constexpr double unseen_share = 0.01;
 constexpr double worth_a_word = 262144;  ///< Texels; levels with fewer have nothing to save.
 constexpr float density_ratio = 4;
-constexpr float reach = 0.02f;      ///< Metres over which surfaces count as touching.
+constexpr float reach = 0.02f;       ///< Metres over which surfaces count as touching.
 constexpr int most_margin_part = 8;  ///< Of a page's side, one part of so many.
 
 void check_costs(const CheckScene& scene, Findings& out) {
@@ -58,8 +58,7 @@ void check_costs(const CheckScene& scene, Findings& out) {
     for (std::uint32_t s = 0; s < level.surfaces.size(); ++s)
         if (scene.facts[s].texels() > unseen_share * all && !scene.seen(s)) {
             finding(s, "unseen-surface",
-                    "Nobody can see " + level.surfaces[s].name +
-                        " from any volume or camera, and it has " +
+                    "Nobody can see " + level.surfaces[s].name + " from any volume or camera, and it has " +
                         short_text(100 * scene.facts[s].texels() / all) + " % of all texels.",
                     "Write unseen = \"shrink\" under [lightmap], or give it lit_by = \"nothing\".");
             out.back().limit = unseen_share;
@@ -123,21 +122,22 @@ void check_density(const CheckScene& scene, Findings& out) {
     for (const auto& [key, jump] : jumps) {
         const float fine = scene.facts[key.first].density, coarse = scene.facts[key.second].density;
         const std::string a = level.surfaces[key.first].name, b = level.surfaces[key.second].name;
-        out.push_back({.id = "density-jump",
-                       .severity = Severity::warning,
-                       .names = {a, b},
-                       .what = a + " has " + short_text(static_cast<double>(fine)) + " texels per metre, and " + b +
-                               ", which continues it, " + short_text(static_cast<double>(coarse)) +
-                               ": shadows change their sharpness at the joint.",
-                       .remedy = "Bring their densities within " + short_text(static_cast<double>(density_ratio)) +
-                                 " times, or put the joint where nobody looks.",
-                       .measure = static_cast<double>(fine / coarse),
-                       .limit = static_cast<double>(density_ratio),
-                       .unit = "times",
-                       .places = jump.places,
-                       .at = jump.at.at,
-                       .facing = jump.at.normal,
-                       .size = 1});
+        out.push_back(
+            {.id = "density-jump",
+             .severity = Severity::warning,
+             .names = {a, b},
+             .what = a + " has " + short_text(static_cast<double>(fine)) + " texels per metre, and " + b +
+                     ", which continues it, " + short_text(static_cast<double>(coarse)) +
+                     ": shadows change their sharpness at the joint.",
+             .remedy = "Bring their densities within " + short_text(static_cast<double>(density_ratio)) +
+                       " times, or put the joint where nobody looks.",
+             .measure = static_cast<double>(fine / coarse),
+             .limit = static_cast<double>(density_ratio),
+             .unit = "times",
+             .places = jump.places,
+             .at = jump.at.at,
+             .facing = jump.at.normal,
+             .size = 1});
     }
 }
 
@@ -171,8 +171,8 @@ void check_given_uvs(const CheckScene& scene, Findings& out) {
                                                           : "uv-margin",
                     .severity = kept && given.flaw == UvFlaw::overlap ? Severity::serious : Severity::warning,
                     .names = {surface.name},
-                    .what = "The lightmap UVs that came with " + surface.name + " are unsound: " +
-                            (given.fault.empty() ? given.warning : given.fault) + ".",
+                    .what = "The lightmap UVs that came with " + surface.name +
+                            " are unsound: " + (given.fault.empty() ? given.warning : given.fault) + ".",
                     .remedy = kept ? "Mend them, or write unwrap = \"auto\" for new ones."
                                    : "Mend them; as it is, new ones are made in their place.",
                     .at = (c.a + c.b + c.c) * (1.0f / 3),

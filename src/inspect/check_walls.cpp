@@ -10,10 +10,10 @@ namespace stasigraph {
 
 namespace {
 
-constexpr float thickest = 0.6f;   ///< Metres; what is thicker holds at three texels per metre.
-constexpr float sheet = 1e-3f;     ///< Metres; walls thinner than that have no thickness.
-constexpr float wall_size = 0.5f;  ///< Metres along its foot and up; less is a post or a rail.
-constexpr float far = 5;           ///< Metres from a wall to what it stands on.
+constexpr float thickest = 0.6f;      ///< Metres; what is thicker holds at three texels per metre.
+constexpr float sheet = 1e-3f;        ///< Metres; walls thinner than that have no thickness.
+constexpr float wall_size = 0.5f;     ///< Metres along its foot and up; less is a post or a rail.
+constexpr float far = 5;              ///< Metres from a wall to what it stands on.
 constexpr float sheet_width = 0.05f;  ///< Metres to which light mixed beside a sheet is to be kept.
 constexpr float apart = 4;            ///< So many times brighter one side has to be,
 constexpr float serious_apart = 16;   ///< and so many to be seen at a glance;
@@ -44,8 +44,8 @@ float wall_between(const RayCaster& caster, Vec3 from, Vec3 to) {
     return wall < sheet ? 0 : wall;
 }
 
-/// From a point of a wall through it, and through what overlaps it: the other side, where that is parallel and
-/// near. A sheet is its own other side.
+/// From a point of a wall through it, and through what overlaps it: the other side, where that is parallel
+/// and near. A sheet is its own other side.
 bool other_side(const CheckScene& scene, const SurfacePoint& p, Vec3& q) {
     q = p.at;
     const Vec3 in = -p.normal;
@@ -109,7 +109,13 @@ bool stands_on(const CheckScene& scene, const SurfacePoint& p, Vec3 q, Vec3 down
     if (!is_wall(scene.caster, at[0], at[1], n)) return false;
     for (const Vec3 place : at)
         if (!scene.seen(place + n * 0.03f, n)) return false;  // nobody sees what is buried
-    found = {.wall = p.surface, .floor = floor, .a = at[0], .b = at[1], .normal = n, .front = p.normal, .thickness = wall};
+    found = {.wall = p.surface,
+             .floor = floor,
+             .a = at[0],
+             .b = at[1],
+             .normal = n,
+             .front = p.normal,
+             .thickness = wall};
     return true;
 }
 
@@ -223,11 +229,12 @@ void check_walls(const CheckScene& scene, Findings& out) {
     }
     const auto number = [](float v) { return short_text(static_cast<double>(v)); };
     for (const auto& [key, p] : worst) {
-        const std::string wall = scene.level.surfaces[p.wall].name, floor = scene.level.surfaces[p.floor].name;
+        const std::string wall = scene.level.surfaces[p.wall].name,
+                          floor = scene.level.surfaces[p.floor].name;
         const float density = scene.facts[p.floor].density, enough = 2 / density;
         const bool is_sheet = p.thickness == 0;
-        const float needed = (is_sheet ? 1 / sheet_width : 2 / p.thickness) / density *
-                             scene.level.surfaces[p.floor].density;
+        const float needed =
+            (is_sheet ? 1 / sheet_width : 2 / p.thickness) / density * scene.level.surfaces[p.floor].density;
         out.push_back(
             {.id = is_sheet ? "sheet-wall" : "thin-wall",
              .severity = p.bright > serious_apart * p.dark ? Severity::serious : Severity::warning,

@@ -47,7 +47,8 @@ std::vector<LegendLine> zone_legend(const Level& level, const ZoneLinks& links) 
         return std::to_string(std::count(of.begin(), of.end(), zone));
     };
     const auto line = [&](const std::string& name, std::uint32_t z) {
-        std::string text = name + ": " + count(links.surface, z) + " surfaces, " + count(links.probe, z) + " probes";
+        std::string text =
+            name + ": " + count(links.surface, z) + " surfaces, " + count(links.probe, z) + " probes";
         if (z != none && links.walled_off[z] > 0)
             text += " (" + std::to_string(links.walled_off[z]) + " more behind walls)";
         out.push_back({text, zone_color(z)});
@@ -60,10 +61,12 @@ std::vector<LegendLine> zone_legend(const Level& level, const ZoneLinks& links) 
 std::vector<LegendLine> density_legend(const Level& level, const Atlas& atlas) {
     const auto asked = static_cast<double>(level.lightmap.density * atlas.density_scale);
     const auto line = [&](double share, const char* end) {
-        return LegendLine{number(asked * share) + " texels a metre" + end, density_color(static_cast<float>(share))};
+        return LegendLine{number(asked * share) + " texels a metre" + end,
+                          density_color(static_cast<float>(share))};
     };
-    return {line(0.25, " or less"), line(0.5, ""), line(1, ", as asked"), line(2, ""), line(4, " or more"),
-            {"no lightmap", {0.09f, 0.09f, 0.1f}}};
+    return {line(0.25, " or less"), line(0.5, ""),
+            line(1, ", as asked"),  line(2, ""),
+            line(4, " or more"),    {"no lightmap", {0.09f, 0.09f, 0.1f}}};
 }
 
 std::vector<LegendLine> chart_legend(const Atlas& atlas) {
@@ -73,10 +76,12 @@ std::vector<LegendLine> chart_legend(const Atlas& atlas) {
             charts += atlas.layouts[uv.layout].charts.size();
             given += atlas.layouts[uv.layout].given ? 1 : 0;
         }
-    std::vector<LegendLine> lines{{std::to_string(charts) + " charts on " + std::to_string(atlas.pages.size()) +
-                                       (atlas.pages.size() == 1 ? " page" : " pages") + ", each in a colour of its own",
-                                   chart_color(1, 1)}};
-    if (given > 0) lines.push_back({std::to_string(given) + " surfaces with UVs that came along", chart_color(2, 1)});
+    std::vector<LegendLine> lines{
+        {std::to_string(charts) + " charts on " + std::to_string(atlas.pages.size()) +
+             (atlas.pages.size() == 1 ? " page" : " pages") + ", each in a colour of its own",
+         chart_color(1, 1)}};
+    if (given > 0)
+        lines.push_back({std::to_string(given) + " surfaces with UVs that came along", chart_color(2, 1)});
     lines.push_back({"no lightmap", {0.09f, 0.09f, 0.1f}});
     return lines;
 }
@@ -89,7 +94,8 @@ std::vector<LegendLine> lux_legend(float low, float high) {
     std::vector<float> labels{low};
     for (float ten = std::pow(10.0f, std::floor(std::log10(low))); ten <= high; ten *= 10)
         for (const float step : {1.0f, 2.0f, 5.0f})
-            if (const float lux = step * ten; (few || step == 1) && lux > low * 1.01f && lux < high * 0.99f) labels.push_back(lux);
+            if (const float lux = step * ten; (few || step == 1) && lux > low * 1.01f && lux < high * 0.99f)
+                labels.push_back(lux);
     labels.push_back(high);
     for (std::size_t i = labels.size(); i-- > 0;)
         lines.push_back({number(static_cast<double>(labels[i])) + " lux", lux_color(labels[i], low, high)});
@@ -171,7 +177,8 @@ struct Gallery::State {
         Atlas earlier;
         for (const fs::path& place : {folder, file.parent_path() / "unwrapped"}) {
             std::error_code bad;
-            if (!earlier.surfaces.empty() || !fs::exists(atlas_file(place, level.quality.tier), bad)) continue;
+            if (!earlier.surfaces.empty() || !fs::exists(atlas_file(place, level.quality.tier), bad))
+                continue;
             try {
                 earlier = load_atlas(atlas_file(place, level.quality.tier));
             } catch (const Error& e) {
@@ -214,7 +221,8 @@ struct Gallery::State {
         if (by_group) {
             wanted.sets.clear();
             for (std::size_t g = 0; g < wanted.groups.size(); ++g) {
-                BakeSet one{.name = "group " + std::to_string(g), .gains = std::vector<float>(wanted.groups.size(), 0.0f)};
+                BakeSet one{.name = "group " + std::to_string(g),
+                            .gains = std::vector<float>(wanted.groups.size(), 0.0f)};
                 one.gains[g] = luminance(chosen.gain(g));
                 one.step = chosen.step;
                 wanted.sets.push_back(std::move(one));
@@ -222,7 +230,9 @@ struct Gallery::State {
         }
         charts = saved.atlas;
         const BakeStore store = open_store(cache, [&](const std::string& text) { w.job.note(text); });
-        return stasigraph::bake(wanted, charts, w.job, store, by_group ? std::vector<std::uint32_t>{} : std::vector<std::uint32_t>{set_index(wanted, chosen.name)});
+        return stasigraph::bake(wanted, charts, w.job, store,
+                                by_group ? std::vector<std::uint32_t>{}
+                                         : std::vector<std::uint32_t>{set_index(wanted, chosen.name)});
     }
 
     void show_marks(Work& w, const Atlas& charts, const NamedMarks& marks) {
@@ -277,7 +287,8 @@ struct Gallery::State {
         const std::vector<double> share = light_shares(level, charts, again.sets, w.job);
         for (std::uint32_t g = 0; g < share.size(); ++g)
             if (share[g] > 0)
-                w.out.legend.push_back({level.groups[g] + ": " + percent(share[g]) + " of all light", group_color(g)});
+                w.out.legend.push_back(
+                    {level.groups[g] + ": " + percent(share[g]) + " of all light", group_color(g)});
     }
     void show_stale(Work& w) {
         const SavedBake& b = bake(w.request.set);
@@ -292,7 +303,8 @@ struct Gallery::State {
         for (std::size_t k = 0; k < b.because.size() && k < 4; ++k)
             w.out.legend.push_back({"because " + b.because[k], marks.marks.colors[1]});
         if (b.because.size() > 4)
-            w.out.legend.push_back({"and " + std::to_string(b.because.size() - 4) + " more", marks.marks.colors[1]});
+            w.out.legend.push_back(
+                {"and " + std::to_string(b.because.size() - 4) + " more", marks.marks.colors[1]});
     }
     /// Surfaces that are not what a set was baked from.
     std::set<std::string> changed_surfaces(const std::string& set) const {
@@ -329,15 +341,19 @@ struct Gallery::State {
         Atlas bare;
         bare.surfaces.resize(level.surfaces.size());
         w.out.picture = draw(w, nullptr, bare, {});
-        std::vector<FindingMark> marks = mark_findings(level, checked->findings, w.request.camera, w.out.picture, w.job);
+        std::vector<FindingMark> marks =
+            mark_findings(level, checked->findings, w.request.camera, w.out.picture, w.job);
         std::reverse(marks.begin(), marks.end());
         constexpr std::size_t most = 8;
         for (std::size_t k = 0; k < marks.size() && k < most; ++k) {
             const Finding& f = checked->findings[marks[k].finding];
-            w.out.legend.push_back({std::to_string(marks[k].finding + 1) + " " + f.id + ": " + f.names[0] + (marks[k].hidden ? " (hidden)" : ""),
+            w.out.legend.push_back({std::to_string(marks[k].finding + 1) + " " + f.id + ": " + f.names[0] +
+                                        (marks[k].hidden ? " (hidden)" : ""),
                                     severity_color(f.severity)});
         }
-        if (marks.size() > most) w.out.legend.push_back({"and " + std::to_string(marks.size() - most) + " more", {0.5f, 0.5f, 0.5f}});
+        if (marks.size() > most)
+            w.out.legend.push_back(
+                {"and " + std::to_string(marks.size() - most) + " more", {0.5f, 0.5f, 0.5f}});
         if (marks.empty()) w.out.legend.push_back({"no finding lies in this picture", {0.5f, 0.5f, 0.5f}});
     }
     void show_probes(Work& w) {
@@ -345,8 +361,9 @@ struct Gallery::State {
         const ProbeNet& net = bake(w.request.set).probes;
         std::size_t unused = 0;
         for (const float v : net.validity) unused += v < 0.7f ? 1 : 0;
-        w.out.legend = {{std::to_string(net.size() - unused) + " probes, lit by what they hold", {0.7f, 0.7f, 0.7f}},
-                        {std::to_string(unused) + " inside of geometry: crossed out, unused", {1, 0.02f, 0.02f}}};
+        w.out.legend = {
+            {std::to_string(net.size() - unused) + " probes, lit by what they hold", {0.7f, 0.7f, 0.7f}},
+            {std::to_string(unused) + " inside of geometry: crossed out, unused", {1, 0.02f, 0.02f}}};
         if (w.settings.net) w.out.legend.push_back({"edges of their tetrahedra", {0.25f, 0.75f, 1}});
     }
     void show_plain(Work& w, Show show) {
@@ -360,7 +377,10 @@ struct Gallery::State {
         const SavedBake& b = bake(w.request.set);
         w.settings.show = Show::occlusion;
         w.out.picture = draw(w, &b, b.atlas, {});
-        w.out.legend = {{"open", {1, 1, 1}}, {"half closed", {0.5f, 0.5f, 0.5f}}, {"closed within " + number(static_cast<double>(level.occlusion.reach)) + " m", {0, 0, 0}}};
+        w.out.legend = {
+            {"open", {1, 1, 1}},
+            {"half closed", {0.5f, 0.5f, 0.5f}},
+            {"closed within " + number(static_cast<double>(level.occlusion.reach)) + " m", {0, 0, 0}}};
         w.out.set.clear();
     }
 
@@ -393,16 +413,22 @@ struct Gallery::State {
         }
         if (what == "reflections") {
             show_light(w, Show::reflections, 1.2f);
-            w.out.legend = {{std::to_string(bake(w.request.set).reflections.size()) + " reflection probes, as mirrors", {0.7f, 0.7f, 0.7f}}};
+            w.out.legend = {
+                {std::to_string(bake(w.request.set).reflections.size()) + " reflection probes, as mirrors",
+                 {0.7f, 0.7f, 0.7f}}};
             return;
         }
         std::string all;
         for (const Question& q : questions()) all += (all.empty() ? "" : ", ") + std::string(q.name);
-        throw Error{.what = "no picture answers that", .where = "--show", .value = what, .remedy = "There are: " + all + "."};
+        throw Error{.what = "no picture answers that",
+                    .where = "--show",
+                    .value = what,
+                    .remedy = "There are: " + all + "."};
     }
 };
 
-Gallery::Gallery(const fs::path& level_file, const fs::path& folder, const fs::path& cache) : state_(std::make_unique<State>()) {
+Gallery::Gallery(const fs::path& level_file, const fs::path& folder, const fs::path& cache)
+    : state_(std::make_unique<State>()) {
     state_->file = level_file;
     state_->folder = folder.empty() ? default_output(level_file) : folder;
     state_->cache = cache.empty() ? default_cache(level_file) : cache;
@@ -423,7 +449,8 @@ ShownPicture Gallery::show(const ShowRequest& request, Job& job) {
     state_->answer(w);
     const bool linear = w.out.exposure.has_value();
     w.out.rgb = tone_map(w.out.picture, linear ? w.out.exposure : std::nullopt);
-    if (request.legend && !w.out.legend.empty() && w.out.picture.width >= least_width && w.out.picture.height >= least_height)
+    if (request.legend && !w.out.legend.empty() && w.out.picture.width >= least_width &&
+        w.out.picture.height >= least_height)
         draw_legend(w.out.picture.width, w.out.picture.height, w.out.legend, w.out.rgb);
     return std::move(w.out);
 }

@@ -20,9 +20,17 @@ Json to_json(const BakeRecord& r) {
     Json stages = Json::array();
     for (const BakeRecord::Stage& s : r.stages)
         stages.push_back({{"name", s.name}, {"seconds", s.seconds}, {"bytes", s.bytes}});
-    return {{"when", r.when},     {"tier", r.tier},   {"sets", r.sets},     {"because", r.because},
-            {"seconds", r.seconds}, {"noise", r.noise}, {"texels", r.texels}, {"links", r.links},
-            {"traced", r.traced}, {"probes", r.probes}, {"stages", std::move(stages)}};
+    return {{"when", r.when},
+            {"tier", r.tier},
+            {"sets", r.sets},
+            {"because", r.because},
+            {"seconds", r.seconds},
+            {"noise", r.noise},
+            {"texels", r.texels},
+            {"links", r.links},
+            {"traced", r.traced},
+            {"probes", r.probes},
+            {"stages", std::move(stages)}};
 }
 
 BakeRecord from_json(const Json& j) {
@@ -74,7 +82,9 @@ void add_to_history(const fs::path& folder, BakeRecord record) {
     if (records.size() > most_records) records.erase(records.begin(), records.end() - most_records);
     Json list = Json::array();
     for (const BakeRecord& r : records) list.push_back(to_json(r));
-    write_text(folder / file_name, Json{{"format", "stasigraph history"}, {"version", 1}, {"bakes", std::move(list)}}.dump(1) + "\n");
+    write_text(
+        folder / file_name,
+        Json{{"format", "stasigraph history"}, {"version", 1}, {"bakes", std::move(list)}}.dump(1) + "\n");
 }
 
 }  // namespace stasigraph

@@ -109,7 +109,8 @@ private:
                 for (const std::string& set : sets_)
                     if (std::any_of(before_->level().sets.begin(), before_->level().sets.end(),
                                     [&](const BakeSet& s) { return s.name == set; }))
-                        all.push_back({"kept:" + set, set + ", as kept in \"" + kept[0].name + "\"", "lit", set, true});
+                        all.push_back(
+                            {"kept:" + set, set + ", as kept in \"" + kept[0].name + "\"", "lit", set, true});
             } catch (const Error& e) {
                 job_.note("the kept result " + kept[0].name + " is left out: " + e.text());
             }
@@ -147,26 +148,31 @@ private:
             Json pictures = Json::object(), captions = Json::object();
             std::vector<std::pair<std::string, float>> exposures;
             for (const Look& look : all) {
-                ShowRequest request{.what = look.what, .camera = eye, .settings = {}, .set = look.set, .exposure = {}};
+                ShowRequest request{
+                    .what = look.what, .camera = eye, .settings = {}, .set = look.set, .exposure = {}};
                 request.settings.width = settings_.width;
                 request.settings.height = settings_.height;
                 for (const auto& [set, ev] : exposures)
                     if (set == look.set && look.what != "lux") request.exposure = ev;
                 Job quiet({.threads = job_.threads()});
                 const ShownPicture shown = (look.kept ? *before_ : gallery_).show(request, quiet);
-                if (look.what == "lit" && !look.kept && shown.exposure) exposures.push_back({look.set, *shown.exposure});
+                if (look.what == "lit" && !look.kept && shown.exposure)
+                    exposures.push_back({look.set, *shown.exposure});
                 pictures[look.id] = jpeg_url(settings_.width, settings_.height, shown.rgb, picture_quality);
-                captions[look.id] = shown.exposure ? "EV " + fixed(static_cast<double>(*shown.exposure), 1) : "";
+                captions[look.id] =
+                    shown.exposure ? "EV " + fixed(static_cast<double>(*shown.exposure), 1) : "";
                 ++figures.pictures;
                 job_.advance(1);
             }
-            list.push_back({{"name", eye.name}, {"pictures", std::move(pictures)}, {"captions", std::move(captions)}});
+            list.push_back(
+                {{"name", eye.name}, {"pictures", std::move(pictures)}, {"captions", std::move(captions)}});
         }
         figures.cameras = eyes.size();
         return list;
     }
 
-    /// Which chart each texel of a page belongs to, as a picture: red, green and blue are its number from 1 on.
+    /// Which chart each texel of a page belongs to, as a picture: red, green and blue are its number from 1
+    /// on.
     Json page_charts(const Atlas& atlas, std::uint32_t page) {
         const int side = atlas.pages[page];
         std::vector<std::uint32_t> first(atlas.surfaces.size(), 0);
@@ -176,7 +182,8 @@ private:
             if (uv.page != page) continue;
             first[s] = static_cast<std::uint32_t>(charts.size()) + 1;
             for (const Chart& c : atlas.layouts[uv.layout].charts)
-                charts.push_back({uv.name, c.width, c.height, std::round(static_cast<double>(uv.density * c.share) * 100) / 100});
+                charts.push_back({uv.name, c.width, c.height,
+                                  std::round(static_cast<double>(uv.density * c.share) * 100) / 100});
         }
         std::vector<std::uint8_t> ids(4 * static_cast<std::size_t>(side) * static_cast<std::size_t>(side), 0);
         for_page_texels(atlas, page, [&](std::uint32_t s, std::size_t t, int x, int y) {
@@ -185,7 +192,8 @@ private:
             y += uv.y;
             if (x < 0 || y < 0 || x >= side || y >= side) return;
             const std::uint32_t id = first[s] + atlas.layouts[uv.layout].chart[t];
-            std::uint8_t* to = &ids[4 * (static_cast<std::size_t>(y) * static_cast<std::size_t>(side) + static_cast<std::size_t>(x))];
+            std::uint8_t* to = &ids[4 * (static_cast<std::size_t>(y) * static_cast<std::size_t>(side) +
+                                         static_cast<std::size_t>(x))];
             to[0] = static_cast<std::uint8_t>(id >> 16);
             to[1] = static_cast<std::uint8_t>(id >> 8);
             to[2] = static_cast<std::uint8_t>(id);
@@ -209,7 +217,8 @@ private:
                 const PageImage& page = b.sets[0].pages[p];
                 Picture picture{page.side, page.side, page.texels};
                 for (Rgb& c : picture.pixels) c = c * (1 / pi);
-                list[p]["images"][set] = jpeg_url(page.side, page.side, tone_map(picture, auto_exposure(picture)), page_quality);
+                list[p]["images"][set] =
+                    jpeg_url(page.side, page.side, tone_map(picture, auto_exposure(picture)), page_quality);
             }
         figures.pages = atlas.pages.size();
         return list;
@@ -218,18 +227,26 @@ private:
     Json findings() {
         const Level level = load_level_to_check(file_);
         const Checked checked = check(level, job_);
-        std::vector<Finding> drawn(checked.findings.begin(),
-                                   checked.findings.begin() + static_cast<std::ptrdiff_t>(std::min(checked.findings.size(), most_findings_drawn)));
-        const std::vector<Picture> pictures = finding_pictures(level, drawn, finding_width, finding_height, job_);
+        std::vector<Finding> drawn(
+            checked.findings.begin(),
+            checked.findings.begin() +
+                static_cast<std::ptrdiff_t>(std::min(checked.findings.size(), most_findings_drawn)));
+        const std::vector<Picture> pictures =
+            finding_pictures(level, drawn, finding_width, finding_height, job_);
         Json list = Json::array();
         for (std::size_t i = 0; i < checked.findings.size(); ++i) {
             const Finding& f = checked.findings[i];
-            Json entry = {{"id", f.id},       {"severity", to_text(f.severity)}, {"names", f.names},
-                          {"what", f.what},   {"remedy", f.remedy},              {"places", f.places},
+            Json entry = {{"id", f.id},
+                          {"severity", to_text(f.severity)},
+                          {"names", f.names},
+                          {"what", f.what},
+                          {"remedy", f.remedy},
+                          {"places", f.places},
                           {"accepted", f.accepted}};
             if (f.at) entry["at"] = {f.at->x, f.at->y, f.at->z};
             if (i < pictures.size() && !pictures[i].pixels.empty())
-                entry["picture"] = jpeg_url(finding_width, finding_height, tone_map(pictures[i], {}), picture_quality);
+                entry["picture"] =
+                    jpeg_url(finding_width, finding_height, tone_map(pictures[i], {}), picture_quality);
             list.push_back(std::move(entry));
         }
         figures.findings = checked.findings.size();
@@ -241,31 +258,39 @@ private:
         const Level& level = gallery_.level();
         const ProbeNet& net = b.probes;
         const TextureSet textures(level);
-        const RayCaster caster(level, textures, [](const Surface& surface) { return surface.part == Part::still; });
+        const RayCaster caster(level, textures,
+                               [](const Surface& surface) { return surface.part == Part::still; });
         const FreeSpace space(level, caster);
         // The middles of tetrahedra whose probes all see them, evenly from the whole net.
         std::vector<Vec3> places;
         const auto wanted = static_cast<std::size_t>(settings_.probe_places);
         for (std::size_t i = 0; i < 8 * wanted && places.size() < wanted && !net.vertex.empty(); ++i) {
-            const auto& corners = net.vertex[combine_bits(static_cast<std::uint32_t>(i), 0x7265u) % net.vertex.size()];
-            if (std::any_of(corners.begin(), corners.end(), [&](std::uint32_t v) { return v >= net.size(); })) continue;
+            const auto& corners =
+                net.vertex[combine_bits(static_cast<std::uint32_t>(i), 0x7265u) % net.vertex.size()];
+            if (std::any_of(corners.begin(), corners.end(), [&](std::uint32_t v) { return v >= net.size(); }))
+                continue;
             Vec3 middle;
             for (const std::uint32_t v : corners) middle = middle + net.position[v] * 0.25f;
-            if (std::all_of(corners.begin(), corners.end(), [&](std::uint32_t v) { return space.sees(net.position[v], middle); }))
+            if (std::all_of(corners.begin(), corners.end(),
+                            [&](std::uint32_t v) { return space.sees(net.position[v], middle); }))
                 places.push_back(middle);
         }
         if (places.size() < 2) return {};
         const Level shown = as_in_set(level, set_index(level, b.sets[0].name));
         const ViewLight light{&b.sets[0], &b.probes, &b.visibility, nullptr, nullptr, nullptr};
         std::vector<WalkStep> steps = walk_probes(shown, b.atlas, light, places, {.step = 1e6f}, job_);
-        std::sort(steps.begin(), steps.end(), [](const WalkStep& x, const WalkStep& y) { return x.error < y.error; });
-        const auto at = [&](double share) { return steps[static_cast<std::size_t>(share * static_cast<double>(steps.size() - 1))]; };
+        std::sort(steps.begin(), steps.end(),
+                  [](const WalkStep& x, const WalkStep& y) { return x.error < y.error; });
+        const auto at = [&](double share) {
+            return steps[static_cast<std::size_t>(share * static_cast<double>(steps.size() - 1))];
+        };
         const WalkStep worst = steps.back();
         Json errors = Json::array();
-        for (const WalkStep& s : steps) errors.push_back(std::round(static_cast<double>(s.error) * 1e4) / 1e4);
-        return {{"set", b.sets[0].name},    {"places", steps.size()},
-                {"median", at(0.5).error},  {"p90", at(0.9).error},
-                {"worst", worst.error},     {"worst_at", {worst.at.x, worst.at.y, worst.at.z}},
+        for (const WalkStep& s : steps)
+            errors.push_back(std::round(static_cast<double>(s.error) * 1e4) / 1e4);
+        return {{"set", b.sets[0].name},      {"places", steps.size()},
+                {"median", at(0.5).error},    {"p90", at(0.9).error},
+                {"worst", worst.error},       {"worst_at", {worst.at.x, worst.at.y, worst.at.z}},
                 {"errors", std::move(errors)}};
     }
 
@@ -281,7 +306,8 @@ private:
         }
         j["unused"] = unused;
         for (std::size_t v = 0; v < by_volume.size(); ++v)
-            if (by_volume[v] > 0) j["volumes"].push_back({v < net.volumes.size() ? net.volumes[v] : "by hand", by_volume[v]});
+            if (by_volume[v] > 0)
+                j["volumes"].push_back({v < net.volumes.size() ? net.volumes[v] : "by hand", by_volume[v]});
         if (net.size() > 0 && settings_.probe_places > 1) j["error"] = probe_error(b);
         return j;
     }
@@ -295,7 +321,8 @@ private:
         const auto add = [&](const char* key, const std::string& value) { list.push_back({key, value}); };
         add("tier", tier_name(q.tier));
         add("texel density", fixed(static_cast<double>(m.density), 1) + " per metre, " +
-                                 fixed(static_cast<double>(m.density * t.density_scale), 1) + " at this tier");
+                                 fixed(static_cast<double>(m.density * t.density_scale), 1) +
+                                 " at this tier");
         add("pages", std::to_string(m.page) + " texels, margin " + std::to_string(m.margin) +
                          (m.block > 1 ? ", blocks of " + std::to_string(m.block) : ""));
         add("shape", m.shape == LightmapShape::flat ? "flat" : "directional");
@@ -305,7 +332,8 @@ private:
         add("smoothing", q.denoise == Denoise::automatic ? "on" : "off");
         add("seams", q.seams == Seams::automatic ? "fitted" : "as they come");
         if (q.bounce_gain != 1 || q.saturation != 1)
-            add("bounces changed", "gain " + fixed(static_cast<double>(q.bounce_gain), 2) + ", saturation " + fixed(static_cast<double>(q.saturation), 2));
+            add("bounces changed", "gain " + fixed(static_cast<double>(q.bounce_gain), 2) + ", saturation " +
+                                       fixed(static_cast<double>(q.saturation), 2));
         add("seed", std::to_string(q.seed));
         add("light groups", std::to_string(level.groups.size()));
         add("lights", std::to_string(level.lights.size()));
@@ -315,12 +343,19 @@ private:
 
     Json history() const {
         Json list = Json::array();
-        for (const BakeRecord& r : bake_history(folder_)) {
+        for (const BakeRecord& r :
+             bake_history(settings_.cache.empty() ? default_cache(file_) : settings_.cache)) {
             Json stages = Json::array();
             for (const BakeRecord::Stage& s : r.stages) stages.push_back({s.name, s.seconds, s.bytes});
-            list.push_back({{"when", r.when},     {"tier", r.tier},   {"sets", r.sets},
-                            {"because", r.because}, {"seconds", r.seconds}, {"noise", r.noise},
-                            {"texels", r.texels}, {"traced", r.traced}, {"probes", r.probes},
+            list.push_back({{"when", r.when},
+                            {"tier", r.tier},
+                            {"sets", r.sets},
+                            {"because", r.because},
+                            {"seconds", r.seconds},
+                            {"noise", r.noise},
+                            {"texels", r.texels},
+                            {"traced", r.traced},
+                            {"probes", r.probes},
                             {"stages", std::move(stages)}});
         }
         return list;
@@ -337,13 +372,15 @@ private:
 
 /// Text that may stand within a script element.
 std::string safe(std::string json) {
-    for (std::size_t at = 0; (at = json.find("</", at)) != std::string::npos; at += 3) json.insert(at + 1, "\\");
+    for (std::size_t at = 0; (at = json.find("</", at)) != std::string::npos; at += 3)
+        json.insert(at + 1, "\\");
     return json;
 }
 
 }  // namespace
 
-ReportFigures write_report(const fs::path& to, const fs::path& level_file, const ReportSettings& settings, Job& job) {
+ReportFigures write_report(const fs::path& to, const fs::path& level_file, const ReportSettings& settings,
+                           Job& job) {
     if (settings.width < 320 || settings.height < 200 || settings.width > 2048 || settings.height > 2048)
         throw Error{.what = "picture size is out of range",
                     .where = "--size",
@@ -351,7 +388,8 @@ ReportFigures write_report(const fs::path& to, const fs::path& level_file, const
                     .remedy = "Use 320x200 to 2048x2048."};
     Writer writer(level_file, settings, job);
     const Json data = writer.run();
-    const std::string text = report_page(data["name"].get<std::string>(), safe(data.dump(-1, ' ', false, Json::error_handler_t::replace)));
+    const std::string text = report_page(data["name"].get<std::string>(),
+                                         safe(data.dump(-1, ' ', false, Json::error_handler_t::replace)));
     write_text(to, text);
     writer.figures.bytes = text.size();
     return writer.figures;

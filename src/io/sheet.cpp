@@ -39,7 +39,8 @@ struct Sheet::State {
                             .remedy = near.empty() ? "" : "Did you mean \"" + near + "\"?"};
             }
             const bool single = name == "level" || name == "lightmap" || name == "quality" || name == "sky" ||
-                                name == "occlusion" || name == "combined" || name == "probes" || name == "check";
+                                name == "occlusion" || name == "combined" || name == "probes" ||
+                                name == "check";
             if (single ? !value.is_table() : !value.is_array_of_tables())
                 throw Error{.what = "must be written as a table",
                             .where = where,

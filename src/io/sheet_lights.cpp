@@ -380,14 +380,11 @@ void keep_suns(Level& level, int count) {
         gone[suns[k]] = !keep;
     }
     const std::string text = "the level has " + std::to_string(suns.size()) + " suns: " + kept + " stays, " +
-                             left +
-                             (suns.size() - static_cast<std::size_t>(count) == 1 ? " is" : " are") +
+                             left + (suns.size() - static_cast<std::size_t>(count) == 1 ? " is" : " are") +
                              " left out; suns = " + std::to_string(suns.size()) + " under [level] keeps all";
     level.notes.push_back(text);
-    level.remarks.push_back({.finding = "many-suns",
-                             .name = left,
-                             .text = text,
-                             .count = static_cast<double>(suns.size())});
+    level.remarks.push_back(
+        {.finding = "many-suns", .name = left, .text = text, .count = static_cast<double>(suns.size())});
     std::size_t i = 0;
     std::erase_if(level.lights, [&](const Light&) { return gone[i++] != 0; });
 }

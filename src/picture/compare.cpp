@@ -61,8 +61,8 @@ void for_texels(const LitLevel& lit, const TexelSet& texels, F f) {
     }
 }
 
-/// Whether a texel shows light of its own: a bake fills those inside of geometry, or beyond a wall where nothing
-/// can look, from others.
+/// Whether a texel shows light of its own: a bake fills those inside of geometry, or beyond a wall where
+/// nothing can look, from others.
 bool in_the_open(const Level& level, const RayCaster& caster, const TexelSet& texels, std::uint32_t t) {
     constexpr std::uint32_t looks = 64;
     constexpr float room = 0.5f;  // metres
@@ -72,9 +72,13 @@ bool in_the_open(const Level& level, const RayCaster& caster, const TexelSet& te
     for (std::uint32_t i = 0; i < looks; ++i) {
         Vec3 way = sphere_direction(sobol_point(0x6f70656eu, i));
         way.z = std::abs(way.z);
-        const Hit hit = caster.closest({texels.position[t] + texels.face_normal[t] * ray_start_offset, frame.to_world(way)});
+        const Hit hit = caster.closest(
+            {texels.position[t] + texels.face_normal[t] * ray_start_offset, frame.to_world(way)});
         far += hit.surface == none || hit.distance > room ? 1 : 0;
-        backs += hit.surface != none && hit.back && !level.materials[level.surfaces[hit.surface].material].double_sided ? 1 : 0;
+        backs += hit.surface != none && hit.back &&
+                         !level.materials[level.surfaces[hit.surface].material].double_sided
+                     ? 1
+                     : 0;
     }
     return backs <= most_backs && far > least_far;
 }
@@ -118,7 +122,8 @@ LightDifference figures(const LitLevel& after, const TexelSet& texels, const std
     }
     if (!worst) return d;
     const std::uint32_t surface = texels.grid[worst->texel] / 2;
-    const Vec2 on_page = page_place(after.atlas, surface, texels.triangle[worst->texel], texels.barycentric[worst->texel]);
+    const Vec2 on_page =
+        page_place(after.atlas, surface, texels.triangle[worst->texel], texels.barycentric[worst->texel]);
     d.surface = after.level.surfaces[surface].name;
     d.at = texels.position[worst->texel];
     d.page = after.atlas.surfaces[surface].page;
@@ -145,17 +150,20 @@ LightDifference compare_light(const LitLevel& before, const LitLevel& after, Job
             return sample_page(lit.set.pages[lit.atlas.surfaces[s].page],
                                page_place(lit.atlas, s, texels.triangle[t], texels.barycentric[t]));
         };
-        pairs.push_back({t, static_cast<double>(texels.area[t]), light(before, match[surface]), light(after, surface)});
+        pairs.push_back(
+            {t, static_cast<double>(texels.area[t]), light(before, match[surface]), light(after, surface)});
     });
     LightDifference d = figures(after, texels, pairs);
     d.unmatched = unmatched;
     return d;
 }
 
-ReferenceDifference compare_with_reference(const LitLevel& after, const ReferenceSampling& sampling, Job& job) {
+ReferenceDifference compare_with_reference(const LitLevel& after, const ReferenceSampling& sampling,
+                                           Job& job) {
     const TexelSet texels = place_texels(after.level, after.atlas, job);
     double area = 0;
-    for_texels(after, texels, [&](std::uint32_t t, std::uint32_t) { area += static_cast<double>(texels.area[t]); });
+    for_texels(after, texels,
+               [&](std::uint32_t t, std::uint32_t) { area += static_cast<double>(texels.area[t]); });
     // Texels at even steps of area.
     std::vector<std::uint32_t> chosen;
     double passed = 0;
@@ -174,7 +182,8 @@ ReferenceDifference compare_with_reference(const LitLevel& after, const Referenc
     const std::uint32_t set = set_index(lit, after.set.name);
     std::vector<ReferenceLight> half[2];
     for (std::uint32_t k = 0; k < 2; ++k)
-        half[k] = reference_light(lit, set, points, {.paths = std::max(1, sampling.paths / 2), .seed = 101 + k}, job);
+        half[k] = reference_light(lit, set, points,
+                                  {.paths = std::max(1, sampling.paths / 2), .seed = 101 + k}, job);
     std::vector<Pair> pairs;
     double unsure = 0;
     for (std::size_t i = 0; i < chosen.size(); ++i) {
@@ -185,7 +194,8 @@ ReferenceDifference compare_with_reference(const LitLevel& after, const Referenc
                                      page_place(after.atlas, s, texels.triangle[t], texels.barycentric[t]))});
         // The mean of both is off by half of what they are apart.
         const float low = 1e-6f;
-        unsure += 0.5 * static_cast<double>(std::abs(std::log2(std::max(luminance(a), low) / std::max(luminance(b), low))));
+        unsure += 0.5 * static_cast<double>(
+                            std::abs(std::log2(std::max(luminance(a), low) / std::max(luminance(b), low))));
     }
     ReferenceDifference d{.light = figures(after, texels, pairs)};
     d.noise = chosen.empty() ? 0 : unsure / static_cast<double>(chosen.size());
@@ -202,7 +212,8 @@ Picture reference_view(const Level& level, std::uint32_t set, const Camera& came
     const Viewer viewer(level, atlas, {}, settings, camera.vertical_fov);
     const Shot shot(viewer, camera, settings);
     const BakeSet& recipe = level.sets[set];
-    Picture picture{width, height, std::vector<Rgb>(static_cast<std::size_t>(width) * static_cast<std::size_t>(height))};
+    Picture picture{width, height,
+                    std::vector<Rgb>(static_cast<std::size_t>(width) * static_cast<std::size_t>(height))};
     job.begin("reference picture", picture.pixels.size());
     job.parallel(picture.pixels.size(), 64, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
@@ -214,7 +225,8 @@ Picture reference_view(const Level& level, std::uint32_t set, const Camera& came
                 const RayCaster::Place place = seen.caster.place(hit);
                 const ReferenceLight e =
                     tracer.irradiance(surface_receiver(place.position, place.normal, place.face_normal),
-                                      {.paths = paths, .bounces = -1, .seed = 7}, combine_bits(7, static_cast<std::uint32_t>(i)));
+                                      {.paths = paths, .bounces = -1, .seed = 7},
+                                      combine_bits(7, static_cast<std::uint32_t>(i)));
                 const Rgb albedo = seen.textures.albedo(level, surface, hit.triangle, hit.u, hit.v);
                 picture.pixels[i] = albedo * (e.direct + e.bounced) * (1 / pi);
                 if (surface.group != none)

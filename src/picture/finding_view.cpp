@@ -10,14 +10,14 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::uint32_t ways = 96;          ///< Directions from which a place may be looked at.
+constexpr std::uint32_t ways = 96;  ///< Directions from which a place may be looked at.
 constexpr float fov = 50 * pi / 180;
 constexpr float nearest = 0.45f, farthest = 60;  ///< Metres from eye to place.
-constexpr float least_ring = 11;            ///< Pixels.
+constexpr float least_ring = 11;                 ///< Pixels.
 
 std::shared_ptr<const SeenLevel> seen_of(const Level& level) {
-    return std::make_shared<const SeenLevel>(
-        level, [](const Surface& s) { return s.part != Part::stand_in; });
+    return std::make_shared<const SeenLevel>(level,
+                                             [](const Surface& s) { return s.part != Part::stand_in; });
 }
 
 /// A level without pages, for pictures that need none.
@@ -52,11 +52,13 @@ Camera camera_for(const SeenLevel& seen, const Finding& f) {
         const float free = hit.surface == none ? wanted : hit.distance * 0.9f;
         const float away = length(start - *f.at) + free;
         // Rather from somewhat above, and aslant rather than straight on.
-        const float slant = sided ? 1 - std::abs(front - 0.7f) : 1, above = 1 - 0.6f * std::abs(way.y - 0.35f);
+        const float slant = sided ? 1 - std::abs(front - 0.7f) : 1,
+                    above = 1 - 0.6f * std::abs(way.y - 0.35f);
         // What is close before the eye hides much.
         Vec3 near;
         const bool cramped = seen.caster.nearest(start + way * free, 0.5f, near) && free > nearest;
-        const float worth = (cramped ? 0.5f : 1.0f) * std::min(free / wanted, 1.0f) * slant * above * (free < nearest ? 0.3f : 1.0f);
+        const float worth = (cramped ? 0.5f : 1.0f) * std::min(free / wanted, 1.0f) * slant * above *
+                            (free < nearest ? 0.3f : 1.0f);
         if (worth <= most) continue;
         most = worth;
         best.eye = *f.at + way * away;
@@ -67,7 +69,8 @@ Camera camera_for(const SeenLevel& seen, const Finding& f) {
 
 void blend(Picture& p, int x, int y, Rgb c, float share) {
     if (x < 0 || y < 0 || x >= p.width || y >= p.height) return;
-    Rgb& to = p.pixels[static_cast<std::size_t>(y) * static_cast<std::size_t>(p.width) + static_cast<std::size_t>(x)];
+    Rgb& to = p.pixels[static_cast<std::size_t>(y) * static_cast<std::size_t>(p.width) +
+                       static_cast<std::size_t>(x)];
     to = to * (1 - share) + c * share;
 }
 
@@ -85,7 +88,8 @@ void ring(Picture& picture, float x, float y, float radius, Rgb color, bool hidd
         }
 }
 
-FindingMark mark(const Viewer& viewer, const Shot& shot, const Finding& f, std::size_t number, Picture& picture) {
+FindingMark mark(const Viewer& viewer, const Shot& shot, const Finding& f, std::size_t number,
+                 Picture& picture) {
     FindingMark m{.finding = number};
     const Projected p = shot.project(*f.at);
     if (!(p.depth > 0.05f) || p.x < 0 || p.y < 0 || p.x >= static_cast<float>(picture.width) ||
@@ -96,7 +100,8 @@ FindingMark mark(const Viewer& viewer, const Shot& shot, const Finding& f, std::
     m.hidden = viewer.depth(shot.eye(), d * (1 / far)) < far - std::max(0.1f, 0.6f * f.size);
     m.x = p.x;
     m.y = p.y;
-    m.radius = std::clamp(p.pixels_per_metre * f.size * 0.5f, least_ring, 0.3f * static_cast<float>(picture.height));
+    m.radius =
+        std::clamp(p.pixels_per_metre * f.size * 0.5f, least_ring, 0.3f * static_cast<float>(picture.height));
     ring(picture, m.x, m.y, m.radius, severity_color(f.severity), m.hidden);
     return m;
 }

@@ -16,9 +16,12 @@ constexpr Rgb none_there{0.09f, 0.09f, 0.1f}, fine{0.42f, 0.45f, 0.42f}, wrong{0
     doubtful{0.95f, 0.55f, 0.05f}, filled{0.1f, 0.35f, 0.75f}, rim{0.62f, 0.62f, 0.55f};
 
 NamedMarks marks_of(const Atlas& atlas, std::vector<Rgb> colors, std::vector<std::string> meaning) {
-    NamedMarks m{.marks = {.colors = std::move(colors), .pages = {}, .surfaces = {}}, .meaning = std::move(meaning), .count = {}};
+    NamedMarks m{.marks = {.colors = std::move(colors), .pages = {}, .surfaces = {}},
+                 .meaning = std::move(meaning),
+                 .count = {}};
     for (const int side : atlas.pages)
-        m.marks.pages.emplace_back(static_cast<std::size_t>(side) * static_cast<std::size_t>(side), std::uint8_t{0});
+        m.marks.pages.emplace_back(static_cast<std::size_t>(side) * static_cast<std::size_t>(side),
+                                   std::uint8_t{0});
     return m;
 }
 
@@ -60,8 +63,9 @@ PagePlace page_place(const Atlas& atlas, const TexelSet& texels, std::uint32_t t
     const Chart& chart = layout.charts[layout.chart[texels.triangle[t]]];
     int x = 0, y = 0;
     texels.place_in_chart(t, x, y);
-    return {uv.page, static_cast<std::size_t>(uv.y + chart.y + y) * static_cast<std::size_t>(atlas.pages[uv.page]) +
-                         static_cast<std::size_t>(uv.x + chart.x + x)};
+    return {uv.page,
+            static_cast<std::size_t>(uv.y + chart.y + y) * static_cast<std::size_t>(atlas.pages[uv.page]) +
+                static_cast<std::size_t>(uv.x + chart.x + x)};
 }
 
 }  // namespace
@@ -74,7 +78,8 @@ NamedMarks mark_overlaps(const Level&, const Atlas& atlas) {
     std::vector<std::vector<std::uint32_t>> owner;
     for (const auto& page : m.marks.pages) owner.emplace_back(page.size(), none);
     for_chart_texels(atlas, [&](std::uint32_t page, int x, int y, std::uint32_t chart) {
-        const std::size_t i = static_cast<std::size_t>(y) * static_cast<std::size_t>(atlas.pages[page]) + static_cast<std::size_t>(x);
+        const std::size_t i = static_cast<std::size_t>(y) * static_cast<std::size_t>(atlas.pages[page]) +
+                              static_cast<std::size_t>(x);
         std::uint32_t& own = owner[page][i];
         std::uint8_t& mark = m.marks.pages[page][i];
         if (own != none && own != chart) mark = shared;
@@ -83,13 +88,16 @@ NamedMarks mark_overlaps(const Level&, const Atlas& atlas) {
     });
     for (std::size_t p = 0; p < owner.size(); ++p) {
         const int side = atlas.pages[p];
-        const auto at = [&](int x, int y) { return static_cast<std::size_t>(y) * static_cast<std::size_t>(side) + static_cast<std::size_t>(x); };
+        const auto at = [&](int x, int y) {
+            return static_cast<std::size_t>(y) * static_cast<std::size_t>(side) + static_cast<std::size_t>(x);
+        };
         for (int y = 0; y < side; ++y)
             for (int x = 0; x < side; ++x) {
                 const std::uint32_t own = owner[p][at(x, y)];
                 if (own == none) continue;
                 for (int v = y; v <= std::min(side - 1, y + atlas.margin); ++v)
-                    for (int u = std::max(0, x - atlas.margin); u <= std::min(side - 1, x + atlas.margin); ++u) {
+                    for (int u = std::max(0, x - atlas.margin); u <= std::min(side - 1, x + atlas.margin);
+                         ++u) {
                         const std::uint32_t other = owner[p][at(u, v)];
                         if (other == none || other == own) continue;
                         for (std::uint8_t* mark : {&m.marks.pages[p][at(x, y)], &m.marks.pages[p][at(u, v)]})
@@ -102,8 +110,9 @@ NamedMarks mark_overlaps(const Level&, const Atlas& atlas) {
 }
 
 NamedMarks mark_validity(const Level&, const Atlas& atlas, const std::vector<PageImage>& pages) {
-    NamedMarks m = marks_of(atlas, {none_there, fine, filled, rim},
-                            {"no lightmap", "lit by itself", "inside of geometry or hidden: filled from beside", "margin"});
+    NamedMarks m = marks_of(
+        atlas, {none_there, fine, filled, rim},
+        {"no lightmap", "lit by itself", "inside of geometry or hidden: filled from beside", "margin"});
     for (std::size_t p = 0; p < pages.size() && p < m.marks.pages.size(); ++p)
         for (std::size_t i = 0; i < pages[p].state.size() && i < m.marks.pages[p].size(); ++i)
             m.marks.pages[p][i] = std::min<std::uint8_t>(pages[p].state[i], 3);
@@ -159,7 +168,8 @@ NamedMarks mark_leaks(const Level& level, const Atlas& atlas, const BakedSet& se
     for (const SharedPair& pair : find_shared(texels, wanted, caster, job)) {
         const bool first = light[pair.a] > light[pair.b];
         const std::uint32_t bright = first ? pair.a : pair.b, dark = first ? pair.b : pair.a;
-        if (!(light[bright] > apart * light[dark]) || !(light[bright] - light[dark] > unseen * mean)) continue;
+        if (!(light[bright] > apart * light[dark]) || !(light[bright] - light[dark] > unseen * mean))
+            continue;
         mark(dark, 2);
         mark(bright, 3);
     }
@@ -168,9 +178,10 @@ NamedMarks mark_leaks(const Level& level, const Atlas& atlas, const BakedSet& se
 }
 
 NamedMarks mark_stale(const std::vector<std::uint8_t>& surfaces) {
-    NamedMarks m{.marks = {.colors = {fine, doubtful, wrong}, .pages = {}, .surfaces = surfaces},
-                 .meaning = {"as the level would give it now", "out of date", "changed itself since it was baked"},
-                 .count = {}};
+    NamedMarks m{
+        .marks = {.colors = {fine, doubtful, wrong}, .pages = {}, .surfaces = surfaces},
+        .meaning = {"as the level would give it now", "out of date", "changed itself since it was baked"},
+        .count = {}};
     count(m);
     return m;
 }
@@ -207,7 +218,8 @@ Picture clipping_picture(const Picture& lit, float ev) {
         const Clip clip = clip_of(c, grey);
         const float v = std::min(1.0f, luminance(c) / (white_at * grey));
         const float shown = 0.75f * std::sqrt(v);
-        out.pixels.push_back(clip == Clip::none ? Rgb{shown, shown, shown} : colors[static_cast<std::size_t>(clip) - 1]);
+        out.pixels.push_back(clip == Clip::none ? Rgb{shown, shown, shown}
+                                                : colors[static_cast<std::size_t>(clip) - 1]);
     }
     return out;
 }

@@ -99,9 +99,9 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
                     .where = "--size",
                     .value = std::to_string(settings.width) + "x" + std::to_string(settings.height),
                     .remedy = "Use 8 to 8192 pixels."};
-    if (!light.set && (settings.show == Show::lit || settings.show == Show::light ||
-                       settings.show == Show::probes || settings.show == Show::reflections ||
-                       settings.show == Show::lux || settings.show == Show::groups))
+    if (!light.set &&
+        (settings.show == Show::lit || settings.show == Show::light || settings.show == Show::probes ||
+         settings.show == Show::reflections || settings.show == Show::lux || settings.show == Show::groups))
         throw Error{.what = "this picture needs a bake",
                     .where = "view",
                     .value = "",
@@ -164,7 +164,8 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
 }
 
 Rgb lux_color(float lux, float low, float high) {
-    // Dark blue over teal, green and yellow to red: lightness rises up to yellow, so that it reads in grey too.
+    // Dark blue over teal, green and yellow to red: lightness rises up to yellow, so that it reads in grey
+    // too.
     constexpr Rgb stops[] = {{0.02f, 0.02f, 0.12f}, {0.03f, 0.1f, 0.5f},  {0.0f, 0.35f, 0.45f},
                              {0.1f, 0.6f, 0.15f},   {0.95f, 0.8f, 0.05f}, {0.95f, 0.25f, 0.02f},
                              {0.6f, 0.0f, 0.02f}};
@@ -177,9 +178,10 @@ Rgb lux_color(float lux, float low, float high) {
 }
 
 Rgb group_color(std::uint32_t group) {
-    constexpr Rgb colors[] = {{0.95f, 0.7f, 0.1f},  {0.2f, 0.45f, 0.9f}, {0.85f, 0.12f, 0.1f}, {0.15f, 0.6f, 0.25f},
-                              {0.6f, 0.25f, 0.8f},  {0.1f, 0.7f, 0.7f},  {0.95f, 0.4f, 0.6f},  {0.45f, 0.3f, 0.15f},
-                              {0.6f, 0.75f, 0.15f}, {0.75f, 0.75f, 0.8f}};
+    constexpr Rgb colors[] = {{0.95f, 0.7f, 0.1f},  {0.2f, 0.45f, 0.9f},  {0.85f, 0.12f, 0.1f},
+                              {0.15f, 0.6f, 0.25f}, {0.6f, 0.25f, 0.8f},  {0.1f, 0.7f, 0.7f},
+                              {0.95f, 0.4f, 0.6f},  {0.45f, 0.3f, 0.15f}, {0.6f, 0.75f, 0.15f},
+                              {0.75f, 0.75f, 0.8f}};
     return group < std::size(colors) ? colors[group] : chart_color(group, 7);
 }
 

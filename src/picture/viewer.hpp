@@ -88,8 +88,8 @@ public:
     bool passes(const Hit& hit, Rgb& through, float& share) const {
         share = 0;
         if (!caster_.is_glass(hit.surface) || settings_.show == Show::charts ||
-            settings_.show == Show::density || settings_.show == Show::marks ||
-            settings_.show == Show::lux || settings_.show == Show::groups)
+            settings_.show == Show::density || settings_.show == Show::marks || settings_.show == Show::lux ||
+            settings_.show == Show::groups)
             return false;
         const TextureSet::Passage p =
             textures_.passage(level_, level_.surfaces[hit.surface], hit.triangle, hit.u, hit.v);
