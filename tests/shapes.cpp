@@ -318,6 +318,7 @@ Surface& add_mesh(Level& level, Mesh mesh) {
 }
 
 Level clutter(std::uint32_t seed) {
+    using namespace stasigraph;
     Numbers n(seed + 1);
     Level level;
     level.name = "clutter";
