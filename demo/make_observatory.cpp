@@ -148,8 +148,8 @@ void add_corridor(Scene& s, const Materials& m) {
     floor.box({7.3, -0.59, -1.49}, {17.09, -0.005, 1.49});
     ceiling.box({7.2, 2.4, -1.5}, {17.2, 2.8, 1.5});
     walls.box({7.1, -0.05, 1.1}, {17.2, 2.45, 1.5});
-    walls.box({7.1, -0.05, -1.5}, {11, 2.45, -1.1});
-    walls.box({13, -0.05, -1.5}, {17.2, 2.45, -1.1});
+    walls.box({7.1, -0.05, -1.5}, {10.99, 2.45, -1.1});
+    walls.box({13.01, -0.05, -1.5}, {17.2, 2.45, -1.1});
     walls.box({11, 2.05, -1.5}, {13, 2.45, -1.1}, "yzZ");
     s.node("corridor_floor", s.mesh("corridor_floor", floor, m.concrete));
     s.node("corridor_walls", s.mesh("corridor_walls", walls, m.plaster));
@@ -189,8 +189,8 @@ void add_stair(Scene& s, const Materials& m) {
     const double end = top - run * count, bottom = -rise * count;  // -6.77, -3.8
     steps.quad({11, bottom, end}, {13, bottom, end}, {13, bottom, -7.5}, {11, bottom, -7.5});
     steps.box({10.9, -4.4, -7.5}, {13.1, -4.2, -1.0});
-    walls.box({10.4, -4.4, -7.39}, {11, 2.35, -1.1});
-    walls.box({13, -4.4, -7.39}, {13.6, 2.35, -1.1});
+    walls.box({10.4, -4.4, -7.39}, {11, 2.35, -1.11});
+    walls.box({13, -4.4, -7.39}, {13.6, 2.35, -1.11});
     walls.box({10.9, -1.49, -7.39}, {13.1, 2.35, -7.0});
     walls.box({10.9, -4.3, -1.05}, {13.1, -0.02, -0.9});
     s.node("stair_steps", s.mesh("stair_steps", steps, m.concrete));

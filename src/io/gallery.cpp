@@ -349,7 +349,7 @@ struct Gallery::State {
             const Finding& f = checked->findings[marks[k].finding];
             w.out.legend.push_back({std::to_string(marks[k].finding + 1) + " " + f.id + ": " + f.names[0] +
                                         (marks[k].hidden ? " (hidden)" : ""),
-                                    severity_color(f.severity)});
+                                    f.accepted.empty() ? severity_color(f.severity) : Rgb{0.45f, 0.45f, 0.45f}});
         }
         if (marks.size() > most)
             w.out.legend.push_back(

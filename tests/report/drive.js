@@ -2,8 +2,8 @@
 // Usage: node drive.js MODULES CHROMIUM PAGE.html [SHOTS]
 'use strict';
 const [modules, browserPath, page_file, shots] = process.argv.slice(2);
-const puppeteer = require(modules + '/puppeteer-core');
 const path = require('path');
+const puppeteer = require(path.resolve(modules, 'puppeteer-core'));
 const url = 'file://' + path.resolve(page_file);
 
 (async () => {
