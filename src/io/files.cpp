@@ -6,6 +6,7 @@
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
+#include <ctime>
 #include <memory>
 
 #include <xxhash.h>
@@ -124,6 +125,15 @@ std::string hash_text(std::span<const std::uint8_t> bytes) {
 }
 std::string hash_text(std::string_view text) {
     return hash_text(std::span(reinterpret_cast<const std::uint8_t*>(text.data()), text.size()));
+}
+
+std::string utc_text() {
+    const std::time_t now = std::time(nullptr);
+    std::tm parts{};
+    gmtime_r(&now, &parts);
+    char text[32];
+    std::strftime(text, sizeof text, "%Y-%m-%d %H:%M", &parts);
+    return text;
 }
 
 }  // namespace stasigraph

@@ -27,4 +27,7 @@ std::filesystem::path referenced_file(const std::filesystem::path& folder, const
 std::string hash_text(std::span<const std::uint8_t> bytes);
 std::string hash_text(std::string_view text);
 
+/// The time now, UTC, as "2026-01-31 17:05".
+std::string utc_text();
+
 }  // namespace stasigraph

@@ -1,7 +1,5 @@
 #include "stasigraph/history.hpp"
 
-#include <ctime>
-
 #include "io/files.hpp"
 #include "io/json_place.hpp"
 #include "stasigraph/error.hpp"
@@ -69,14 +67,7 @@ std::vector<BakeRecord> bake_history(const fs::path& folder) {
 }
 
 void add_to_history(const fs::path& folder, BakeRecord record) {
-    if (record.when.empty()) {
-        const std::time_t now = std::time(nullptr);
-        std::tm parts{};
-        gmtime_r(&now, &parts);
-        char text[32];
-        std::strftime(text, sizeof text, "%Y-%m-%d %H:%M", &parts);
-        record.when = text;
-    }
+    if (record.when.empty()) record.when = utc_text();
     std::vector<BakeRecord> records = bake_history(folder);
     records.push_back(std::move(record));
     if (records.size() > most_records) records.erase(records.begin(), records.end() - most_records);

@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cctype>
-#include <ctime>
 
 #include "io/bake_files.hpp"
 #include "stasigraph/error.hpp"
@@ -26,15 +25,6 @@ void check_name(const std::string& name) {
                     .where = "--keep",
                     .value = name,
                     .remedy = "Use letters, digits, spaces, - and _; \"now\" is what the last bake left."};
-}
-
-std::string now_text() {
-    const std::time_t now = std::time(nullptr);
-    std::tm parts{};
-    gmtime_r(&now, &parts);
-    char text[32];
-    std::strftime(text, sizeof text, "%Y-%m-%d %H:%M", &parts);
-    return text;
 }
 
 /// A name of a manifest that stays within its folder.
@@ -93,7 +83,7 @@ KeptBake keep_bake(const fs::path& folder, const fs::path& level_file, const std
         const Json settings = manifest.value("settings", Json::object());
         const Json note = {{"level", (fs::path("level") / level_file.filename()).string()},
                            {"tier", text_of(settings, "tier")},
-                           {"when", now_text()}};
+                           {"when", utc_text()}};
         write_text(beside / note_file, note.dump(1) + "\n");
         fs::rename(beside, to);
     } catch (const fs::filesystem_error& e) {

@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <ctime>
 
 #include "base/random.hpp"
 #include "chart/page_texels.hpp"
@@ -45,15 +44,6 @@ std::string jpeg_url(int width, int height, const std::vector<std::uint8_t>& rgb
     return "data:image/jpeg;base64," + base64(encode_jpeg(width, height, rgb, quality));
 }
 
-std::string now_text() {
-    const std::time_t now = std::time(nullptr);
-    std::tm parts{};
-    gmtime_r(&now, &parts);
-    char text[32];
-    std::strftime(text, sizeof text, "%Y-%m-%d %H:%M UTC", &parts);
-    return text;
-}
-
 std::string fixed(double v, int digits) {
     char text[48];
     std::snprintf(text, sizeof text, "%.*f", digits, v);
@@ -77,7 +67,7 @@ public:
     Json run() {
         const SavedBake& first = gallery_.bake(sets_.at(0));
         Json data = {{"name", gallery_.level().name},
-                     {"when", now_text()},
+                     {"when", utc_text() + " UTC"},
                      {"tier", first.tier},
                      {"stale", first.stale},
                      {"because", first.because}};
