@@ -132,9 +132,8 @@ std::vector<fs::path> write_pictures(const fs::path& folder, const Level& level,
 /// What reading said that no finding repeats.
 void note_rest(const Options& o, const Level& level) {
     for (const std::string& note : level.notes)
-        if (!o.common.quiet && std::none_of(level.remarks.begin(), level.remarks.end(), [&](const Remark& r) {
-                return r.text == note || note.find(r.name) != std::string::npos;
-            }))
+        if (!o.common.quiet && std::none_of(level.remarks.begin(), level.remarks.end(),
+                                            [&](const Remark& r) { return r.text == note; }))
             log_note(note);
 }
 

@@ -3,31 +3,24 @@
 #include <algorithm>
 #include <cmath>
 
+#include "trace/walls.hpp"
+
 namespace stasigraph {
 
 namespace {
 
 /// Above the surface by this share of the way, the ray between two texels looks for walls.
 constexpr float sight_rise = 0.05f;
-constexpr float sheet = 1e-3f;        ///< Metres; walls thinner than that have no thickness.
 constexpr float apart = 4;            ///< So many times brighter one side has to be,
 constexpr float unseen = 0.02f;       ///< and by this share of a set's mean: less is not seen.
 constexpr float sheet_width = 0.05f;  ///< Metres to which the mixed light beside a sheet is to be kept.
 
 /// Where a wall stands between two texels: its thickness; below 0 where there is none.
-float wall_between(const TexelSet& texels, const RayCaster& caster, std::uint32_t a, std::uint32_t b) {
+float wall_of_texels(const TexelSet& texels, const RayCaster& caster, std::uint32_t a, std::uint32_t b) {
     const float far = length(texels.position[b] - texels.position[a]),
                 up = ray_start_offset + sight_rise * far;
-    const Vec3 from = texels.position[a] + texels.face_normal[a] * up,
-               to = texels.position[b] + texels.face_normal[b] * up, way = to - from;
-    const float l = length(way);
-    if (!(l > 0)) return -1;
-    const Hit there = caster.closest({from, way * (1 / l), l});
-    if (there.surface == none || caster.is_glass(there.surface)) return -1;
-    const Hit back = caster.closest({to, way * (-1 / l), l});
-    if (back.surface == none) return -1;
-    const float wall = l - there.distance - back.distance;
-    return wall < sheet ? 0 : wall;
+    return wall_between(caster, texels.position[a] + texels.face_normal[a] * up,
+                        texels.position[b] + texels.face_normal[b] * up);
 }
 
 /// A texel is enclosed where so few of its first links are longer than that.
@@ -71,7 +64,7 @@ std::vector<SharedPair> find_shared(const TexelSet& texels, const std::vector<st
                 // One buried texel inside the wall is filled from both sides; two keep them apart.
                 if (n != none && !wanted[n]) n = texels.neighbour(i, 2 * dx, 2 * dy);
                 if (n == none || !wanted[n] || !in_one_plane(texels, i, n)) continue;
-                const float wall = wall_between(texels, caster, i, n);
+                const float wall = wall_of_texels(texels, caster, i, n);
                 if (wall >= 0) found[begin / each].push_back({i, n, wall});
             }
         }

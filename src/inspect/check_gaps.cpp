@@ -12,7 +12,7 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::size_t most_places = 96;
+constexpr std::size_t most_places = 96;  ///< From which is looked, of all there are.
 /// Directions of a place: a grid over the sphere, rings by columns. An opening is found by single rays that
 /// slip through it; a slit of 1 cm three metres off lets one in seven of those along it through.
 constexpr int rings = 60, columns = 120;
@@ -20,9 +20,9 @@ constexpr float hand = 0.05f;          ///< Metres; narrower is a gap,
 constexpr float widest = 0.3f;         ///< wider is meant to be there,
 constexpr float narrowest = 1e-3f;     ///< and narrower no light gets through.
 constexpr float mouth = 0.008f;        ///< Metres beyond what is around an opening that a ray has to get in,
+constexpr float jump = 0.5f;           ///< and from there on.
 constexpr float roomy = 0.12f;         ///< Metres around some place behind it that are free.
 constexpr float longest = 4;           ///< Metres that an opening is measured along.
-constexpr float jump = 0.5f;           ///< and from there on.
 constexpr float closed_share = 0.98f;  ///< Of a place's rays that stay in a room with a hole.
 constexpr float closed_enough = 0.6f;  ///< Of a place's rays that meet something in any room.
 constexpr float one_opening = 0.1f;    ///< Metres.

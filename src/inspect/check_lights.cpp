@@ -53,7 +53,8 @@ std::vector<Vec3> lamp_places(const Light& l) {
     return at;
 }
 
-/// Candela along a direction of a point or spot, by its green channel's share; > 0 where it sends anything.
+/// The share of a lamp's strength that it sends along a direction, 0 to 1; of a spot without regard to its
+/// edge.
 float sent(const CheckScene& scene, const Light& l, Vec3 way) {
     if (l.profile != none) {
         const Profile& p = scene.level.profiles[l.profile];
@@ -94,6 +95,9 @@ void check_place(const CheckScene& scene, const Light& l, Findings& out) {
 void check_reach(const CheckScene& scene, const Light& l, Findings& out) {
     const bool point = l.kind == LightKind::point || l.kind == LightKind::spot;
     const std::vector<Vec3> from = lamp_places(l);
+    const auto lit = [&](const Hit& hit) {
+        return hit.surface != none && (!hit.back || scene.material(hit.surface).double_sided);
+    };
     bool met = false;
     Hit nearest;
     nearest.distance = near_enough;
@@ -103,7 +107,7 @@ void check_reach(const CheckScene& scene, const Light& l, Findings& out) {
         if (!(sent(scene, l, way) > 0)) continue;
         const Hit hit = scene.caster.closest({from[i % from.size()], way, l.range > 0 ? l.range : 1e30f});
         if (hit.surface == none) continue;
-        met = met || !hit.back || scene.material(hit.surface).double_sided;
+        met = met || lit(hit);
         if (hit.back || scene.caster.is_glass(hit.surface) || !(hit.distance < nearest.distance)) continue;
         nearest = hit;
         toward = way;
@@ -111,7 +115,7 @@ void check_reach(const CheckScene& scene, const Light& l, Findings& out) {
     // A narrow cone between those directions.
     if (const Hit ahead = scene.caster.closest({l.position, l.direction, l.range > 0 ? l.range : 1e30f});
         l.kind != LightKind::point)
-        met = met || ahead.surface != none;
+        met = met || lit(ahead);
     if (!met)
         out.push_back({.id = "lamp-reaches-nothing",
                        .severity = Severity::warning,
@@ -266,9 +270,9 @@ void check_whole(const CheckScene& scene, Findings& out) {
         bool lit = max_channel(level.sky.radiance) > 0 && shines(set, level.sky.group);
         std::vector<std::string> suns;
         for (const Light& l : level.lights) {
-            if (!(max_channel(l.color) > 0) || l.role == BakeRole::live || !shines(set, l.group)) continue;
+            if (!(max_channel(l.color) > 0) || !shines(set, l.group)) continue;
             lit = true;
-            if (l.kind == LightKind::sun) suns.push_back(l.name);
+            if (l.kind == LightKind::sun && l.role != BakeRole::live) suns.push_back(l.name);
         }
         for (std::uint32_t s = 0; s < level.surfaces.size() && !lit; ++s)
             lit = scene.glows(s) && shines(set, level.surfaces[s].group);

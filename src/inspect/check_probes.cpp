@@ -17,17 +17,11 @@ namespace {
 constexpr std::uint32_t samples = 512;          ///< Places in a volume or a box.
 constexpr double most_outside = 0.3;            ///< Of a volume, beyond all that stands still,
 constexpr float air_above = 5, air_around = 1;  ///< with so much of the open air, metres.
-constexpr float least_layers = 2;               ///< Probes from the floor to the ceiling or to a head.
 constexpr float head = 2;                       ///< Metres over the floor to which things are told apart.
 constexpr double most_behind_walls = 0.15;      ///< Of a reflection box's free space.
 constexpr double most_shared = 0.1;             ///< Of the smaller of two zones.
 constexpr double partly = 0.1;                  ///< Of a surface, inside of boxes.
 constexpr std::size_t most_steps = 160;         ///< Places on the ground at which light is looked at.
-
-Vec3 share_of(std::uint32_t seed, std::uint32_t i) {
-    const Vec2 flat = sobol_point(seed, i);
-    return {flat.x, unit_float(combine_bits(i, seed)), flat.y};
-}
 
 std::string percent(double share) {
     return short_text(100 * share) + " %";
@@ -96,7 +90,7 @@ void check_volumes(const CheckScene& scene, Findings& out) {
                            .at = (low + high) * 0.5f,
                            .size = length(size)});
         const float height = std::min(room_height(scene, v), head);
-        if (!spreads(volume) || !(height > 0) || !(volume.spacing * least_layers > height * 2)) continue;
+        if (!spreads(volume) || !(height > 0) || !(volume.spacing > height)) continue;
         out.push_back({.id = "volume-coarse",
                        .severity = Severity::warning,
                        .names = {volume.name},

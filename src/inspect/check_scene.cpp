@@ -7,6 +7,7 @@
 #include "base/random.hpp"
 #include "base/text.hpp"
 #include "light/path_tracer.hpp"
+#include "trace/even_points.hpp"
 
 namespace stasigraph {
 
@@ -16,11 +17,6 @@ namespace {
 constexpr std::uint32_t places_per_volume = 192, places_per_zone_box = 16, rays_per_place = 1024;
 constexpr std::uint32_t places_anywhere = 128;  ///< Where there is neither a volume nor a camera.
 constexpr std::uint32_t points_per_surface = 64;
-
-Vec3 share_of(std::uint32_t seed, std::uint32_t i) {
-    const Vec2 flat = sobol_point(seed, i);
-    return {flat.x, unit_float(combine_bits(i, seed)), flat.y};
-}
 
 std::vector<SurfaceFacts> facts_of(const Level& level) {
     const float scale = tier_settings(level.quality).density_scale;
@@ -118,8 +114,7 @@ void look_around(const CheckScene& scene, Looks& looks) {
     looks.fronts.assign(surfaces, 0);
     looks.backs.assign(surfaces, 0);
     for (const Surface& s : scene.level.surfaces)
-        looks.met.emplace_back(scene.level.meshes[s.mesh].triangle_count(), std::uint8_t{0});
-    looks.from_behind = looks.met;
+        looks.from_behind.emplace_back(scene.level.meshes[s.mesh].triangle_count(), std::uint8_t{0});
     std::vector<std::vector<Hit>> hits(looks.places.size());
     scene.job.parallel(hits.size(), 1, [&](std::size_t i, std::size_t) {
         for (std::uint32_t r = 0; r < rays_per_place; ++r) {
@@ -133,7 +128,7 @@ void look_around(const CheckScene& scene, Looks& looks) {
         for (const Hit& hit : list) {
             const bool back = hit.back && !scene.material(hit.surface).double_sided;
             ++(back ? looks.backs : looks.fronts)[hit.surface];
-            (back ? looks.from_behind : looks.met)[hit.surface][hit.triangle] = 1;
+            if (back) looks.from_behind[hit.surface][hit.triangle] = 1;
         }
 }
 
@@ -145,6 +140,11 @@ Box bounds_of_still(const Level& level, const std::vector<SurfaceFacts>& facts) 
 }
 
 }  // namespace
+
+Vec3 share_of(std::uint32_t seed, std::uint32_t i) {
+    const Vec2 flat = sobol_point(seed, i);
+    return {flat.x, unit_float(combine_bits(i, seed)), flat.y};
+}
 
 RayCaster::Corners world_corners(const Level& level, std::uint32_t s, std::uint32_t triangle) {
     const Surface& surface = level.surfaces[s];
@@ -177,23 +177,12 @@ std::vector<SurfacePoint> CheckScene::points(std::uint32_t s, double per_m2, std
     if (!(area > 0)) return out;
     const double wanted =
         std::clamp(std::ceil(area * per_m2), static_cast<double>(least), static_cast<double>(most));
-    double passed = 0;
-    std::uint32_t taken = 0;
-    for (std::uint32_t t = 0; t < count; ++t) {
-        const RayCaster::Corners c = corners(s, t);
-        passed += 0.5 * static_cast<double>(length(cross(c.b - c.a, c.c - c.a)));
-        while (taken < wanted && passed >= area * (taken + 0.5) / wanted) {
-            // Roberts, The Unreasonable Effectiveness of Quasirandom Sequences, 2018: the sequence R2.
-            float u = std::fmod(0.5f + 0.7548777f * static_cast<float>(taken), 1.0f),
-                  v = std::fmod(0.5f + 0.5698403f * static_cast<float>(taken), 1.0f);
-            if (u + v > 1) {
-                u = 1 - u;
-                v = 1 - v;
-            }
-            ++taken;
-            out.push_back({c.a + (c.b - c.a) * u + (c.c - c.a) * v, c.normal, s, t});
-        }
-    }
+    for_even_points(
+        count, wanted, [&](std::size_t t) { return corners(s, static_cast<std::uint32_t>(t)); },
+        [&](Vec3 at, const RayCaster::Corners& c, std::size_t t) {
+            out.push_back({at, c.normal, s, static_cast<std::uint32_t>(t)});
+            return false;
+        });
     return out;
 }
 

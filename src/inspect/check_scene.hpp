@@ -28,10 +28,12 @@ struct Looks {
     std::vector<Vec3> places;  ///< Metres; none of them inside of anything.
     std::vector<std::uint32_t> volume;                   ///< By place; none: a camera's.
     std::vector<std::uint32_t> fronts, backs;            ///< Rays that met each surface from either side.
-    std::vector<std::vector<std::uint8_t>> met;          ///< By surface and triangle: its front was met.
-    std::vector<std::vector<std::uint8_t>> from_behind;  ///< Likewise its back.
+    std::vector<std::vector<std::uint8_t>> from_behind;  ///< By surface and triangle: its back was met.
 };
 
+/// Shares in [0, 1] of a box, spread evenly: the i-th of a seed's.
+Vec3 share_of(std::uint32_t seed, std::uint32_t i);
+/// As RayCaster::corners(), of any surface, whether a caster holds it or not.
 RayCaster::Corners world_corners(const Level& level, std::uint32_t s, std::uint32_t triangle);
 
 /// Threads: const use is safe from any number of threads.

@@ -5,13 +5,13 @@
 #include <map>
 
 #include "inspect/check_scene.hpp"
+#include "trace/walls.hpp"
 
 namespace stasigraph {
 
 namespace {
 
 constexpr float thickest = 0.6f;      ///< Metres; what is thicker holds at three texels per metre.
-constexpr float sheet = 1e-3f;        ///< Metres; walls thinner than that have no thickness.
 constexpr float wall_size = 0.5f;     ///< Metres along its foot and up; less is a post or a rail.
 constexpr float far = 5;              ///< Metres from a wall to what it stands on.
 constexpr float sheet_width = 0.05f;  ///< Metres to which light mixed beside a sheet is to be kept.
@@ -30,19 +30,6 @@ struct Parted {
     float bright = 0, dark = 0;
     std::string set;
 };
-
-/// How thick what stands between two places is; below 0 where nothing does.
-float wall_between(const RayCaster& caster, Vec3 from, Vec3 to) {
-    const Vec3 way = to - from;
-    const float l = length(way);
-    if (!(l > 0)) return -1;
-    const Hit there = caster.closest({from, way * (1 / l), l});
-    if (there.surface == none || caster.is_glass(there.surface)) return -1;
-    const Hit back = caster.closest({to, way * (-1 / l), l});
-    if (back.surface == none) return -1;
-    const float wall = l - there.distance - back.distance;
-    return wall < sheet ? 0 : wall;
-}
 
 /// From a point of a wall through it, and through what overlaps it: the other side, where that is parallel
 /// and near. A sheet is its own other side.

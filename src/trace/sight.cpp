@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "base/random.hpp"
+#include "trace/even_points.hpp"
 
 namespace stasigraph {
 
@@ -74,29 +75,10 @@ bool Sight::sees(std::uint32_t surface, std::span<const std::uint32_t> triangles
     for (const std::uint32_t t : triangles)
         if (met_[surface][t]) return true;
     const bool both = level_.materials[level_.surfaces[surface].material].double_sided;
-    const auto area_of = [](const RayCaster::Corners& c) {
-        return 0.5 * static_cast<double>(length(cross(c.b - c.a, c.c - c.a)));
-    };
-    double area = 0, passed = 0;
-    for (const std::uint32_t t : triangles) area += area_of(caster_.corners(surface, t));
-    // Points at even steps of area.
-    std::uint32_t taken = 0;
-    for (const std::uint32_t t : triangles) {
-        const RayCaster::Corners c = caster_.corners(surface, t);
-        passed += area_of(c);
-        while (taken < points_per_chart && passed >= area * (taken + 0.5) / points_per_chart) {
-            // Roberts, The Unreasonable Effectiveness of Quasirandom Sequences, 2018: the sequence R2.
-            float u = std::fmod(0.5f + 0.7548777f * static_cast<float>(taken), 1.0f),
-                  v = std::fmod(0.5f + 0.5698403f * static_cast<float>(taken), 1.0f);
-            if (u + v > 1) {
-                u = 1 - u;
-                v = 1 - v;
-            }
-            ++taken;
-            if (sees_point(c.a + (c.b - c.a) * u + (c.c - c.a) * v, c.normal, both)) return true;
-        }
-    }
-    return false;
+    return for_even_points(
+        triangles.size(), points_per_chart,
+        [&](std::size_t k) { return caster_.corners(surface, triangles[k]); },
+        [&](Vec3 at, const RayCaster::Corners& c, std::size_t) { return sees_point(at, c.normal, both); });
 }
 
 bool Sight::sees_point(Vec3 point, Vec3 normal, bool double_sided) const noexcept {
