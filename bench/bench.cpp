@@ -20,7 +20,7 @@ using namespace stasigraph;
 namespace {
 
 Job make_job(unsigned threads) {
-    return Job(JobSettings{.threads = threads, .on_progress = {}, .on_note = {}});
+    return Job(JobOptions{.threads = threads, .on_progress = {}, .on_note = {}});
 }
 
 /// Gather rays through the recorder beside the bare kernel on the very same rays, one thread.

@@ -32,24 +32,24 @@ void bench_check(const std::string& file) {
     std::sort(times.begin(), times.end());
     const double surveyed = seconds_of([&] { survey(level, job); });
     fmt::print(
-        "check of {}: {:.2f} s (best of three {:.2f}), survey {:.2f} s: {:.2f} of it; {} serious, {} "
+        "check of {}: {:.2f} s (best of three {:.2f}), survey {:.2f} s: {:.2f} of it; {} errors, {} "
         "warnings, {} hints, {} accepted\n",
-        level.name, times[1], times[0], surveyed, times[1] / surveyed, checked.serious, checked.warnings,
+        level.name, times[1], times[0], surveyed, times[1] / surveyed, checked.errors, checked.warnings,
         checked.hints, checked.accepted);
 
     // By surfaces on which a wall parts light, at the density of the tier.
     constexpr std::uint32_t scenes = 200;
     std::map<std::string, std::size_t> counts;
-    std::size_t both = 0, check_alone = 0, bake_alone = 0, bake_alone_much = 0, serious = 0;
+    std::size_t both = 0, check_alone = 0, bake_alone = 0, bake_alone_much = 0, errors = 0;
     for (std::uint32_t seed = 0; seed < scenes; ++seed) {
         Level scene = test::clutter(seed);
         scene.quality.tier = Tier::glance;
         scene.lightmap.density *=
-            tier_settings(Tier::proof).density_scale / tier_settings(Tier::glance).density_scale;
+            tier_options(Tier::proof).density_scale / tier_options(Tier::glance).density_scale;
         std::vector<std::string> said, shown;
         for (const Finding& f : check(scene, job).findings) {
             ++counts[f.id];
-            serious += f.severity == Severity::serious ? 1 : 0;
+            errors += f.severity == Severity::error ? 1 : 0;
             if (f.id == "thin-wall" || f.id == "sheet-wall") said.push_back(f.names[1]);
         }
         Atlas atlas;
@@ -63,7 +63,7 @@ void bench_check(const std::string& file) {
                 bake_alone_much += s.texels >= 8 ? 1 : 0;
             }
     }
-    fmt::print("{} heaps of clutter: {} findings that are serious\n", scenes, serious);
+    fmt::print("{} heaps of clutter: {} findings that are errors\n", scenes, errors);
     for (const auto& [id, count] : counts) fmt::print("  {:>5} {}\n", count, id);
     fmt::print(
         "surfaces on which a wall is too thin: {} by check and bake, {} by check alone, {} by the bake alone "

@@ -29,7 +29,7 @@ double own_memory() {
     return 0;
 }
 
-struct Run {
+struct EditRun {
     double seconds = 0, memory = 0;
     std::vector<Job::StageTime> stages;
     Baked baked;
@@ -42,11 +42,11 @@ struct Run {
 };
 
 /// A bake with what the place keeps; files are written where the level came from one.
-Run bake_in(const TemporaryFolder& place, const Level& level, Atlas& atlas, const char* file,
+EditRun bake_in(const TemporaryFolder& place, const Level& level, Atlas& atlas, const char* file,
             double memory = 0) {
-    Run run;
+    EditRun run;
     std::mutex lock;
-    JobSettings settings;
+    JobOptions settings;
     settings.memory = static_cast<std::uint64_t>(memory);
     settings.on_progress = [&](const Progress&) {
         const std::lock_guard guard(lock);
@@ -65,7 +65,7 @@ Run bake_in(const TemporaryFolder& place, const Level& level, Atlas& atlas, cons
     return run;
 }
 
-void print(const char* what, const Run& run, const Run& first) {
+void print(const char* what, const EditRun& run, const EditRun& first) {
     const BakeFigures& f = run.baked.figures;
     std::string stages;
     for (const Job::StageTime& t : run.stages)
@@ -85,7 +85,7 @@ Light& sun_of(Level& level) {
 void changes(Level level, const std::string& moves, const char* file) {
     TemporaryFolder place;
     Atlas atlas;
-    const Run first = bake_in(place, level, atlas, file);
+    const EditRun first = bake_in(place, level, atlas, file);
     print("from nothing", first, first);
     fmt::print("  {} texels and patches, {:.1f} GB of its own memory at most\n",
                first.baked.figures.texels + first.baked.figures.patches, first.memory / 1e9);
@@ -104,9 +104,9 @@ void changes(Level level, const std::string& moves, const char* file) {
                                     [&](const Surface& s) { return s.name == moves; });
     if (thing == level.surfaces.end()) return;
     thing->to_world.origin = thing->to_world.origin + Vec3{0.4f, 0, 0.1f};
-    const Run edit = bake_in(place, level, atlas, file);
+    const EditRun edit = bake_in(place, level, atlas, file);
     print((moves + " moved").c_str(), edit, first);
-    const auto rays = [](const Run& r) { return r.of({"links", "probe links"}); };
+    const auto rays = [](const EditRun& r) { return r.of({"links", "probe links"}); };
     fmt::print("  links alone {:.1f} times, direct light {:.1f} times\n", rays(first) / rays(edit),
                first.of({"direct light"}) / std::max(1e-3, edit.of({"direct light"})));
 }
@@ -172,7 +172,7 @@ void bench_edits(const char* file, const std::string& moves, const std::string& 
 void bench_size(float texels_in_millions, double gigabytes) {
     TemporaryFolder place;
     Atlas atlas;
-    const Run run = bake_in(place, generated(texels_in_millions), atlas, nullptr, gigabytes * 1e9);
+    const EditRun run = bake_in(place, generated(texels_in_millions), atlas, nullptr, gigabytes * 1e9);
     print("from nothing", run, run);
     fmt::print("  {} texels and patches, {:.1f} GB of its own memory at most; {:.1f} GB allowed with links\n",
                run.baked.figures.texels + run.baked.figures.patches, run.memory / 1e9, gigabytes);
@@ -191,14 +191,14 @@ void bench_series(const char* file) {
     one.sets.resize(1);
     Atlas atlas;
     TemporaryFolder first_place;
-    const Run first = bake_in(first_place, one, atlas, file);
+    const EditRun first = bake_in(first_place, one, atlas, file);
     print("one set", first, first);
     Atlas again;
     std::size_t steps = 0;
     std::erase_if(level.sets, [&](const BakeSet& s) { return s.step == none; });
     steps = level.sets.size();
     fs::remove_all(first_place.path);
-    const Run all = bake_in(first_place, level, again, file);
+    const EditRun all = bake_in(first_place, level, again, file);
     print(fmt::format("{} hours", steps).c_str(), all, first);
     fmt::print("  {} hours / one set       {:.2f}   (aim <= 3)\n", steps, all.seconds / first.seconds);
 }
@@ -208,7 +208,7 @@ void bench_progress(const char* file, const std::string& tier) {
     Level level = load_level(file);
     complete_level(level);
     level.quality.tier = tier == "glance" ? Tier::glance : tier == "final" ? Tier::final : Tier::proof;
-    JobSettings settings;
+    JobOptions settings;
     settings.on_progress = [](const Progress&) {};
     Job job(settings);
     std::vector<ForecastEvent> events;

@@ -54,21 +54,21 @@ Errors errors_of(const std::vector<TexelLight>& ours, const std::vector<TexelLig
     return {std::sqrt(e.light / whole), std::sqrt(e.by_links / whole)};
 }
 
-struct Run {
+struct QualityRun {
     double seconds = 0;  ///< Lighting, links recorded.
     std::vector<std::vector<TexelLight>> sets;
 };
 
-std::vector<Run> light(Level level, int links, std::vector<Denoise> ways, Job& job) {
+std::vector<QualityRun> light(Level level, int links, std::vector<Denoise> ways, Job& job) {
     level.quality.links = links;
     Baker baker(level, job);
     baker.light(level, job);  // direct light is sampled once, and not timed
-    std::vector<Run> runs;
+    std::vector<QualityRun> runs;
     for (const Denoise way : ways) {
         level.quality.denoise = way;
         const auto start = std::chrono::steady_clock::now();
         baker.light(level, job);
-        Run run{.seconds = seconds_since(start), .sets = {}};
+        QualityRun run{.seconds = seconds_since(start), .sets = {}};
         for (std::uint32_t s = 0; s < level.sets.size(); ++s) run.sets.push_back(baker.texels(s));
         runs.push_back(std::move(run));
     }

@@ -25,7 +25,7 @@ double peak_megabytes() {
     return static_cast<double>(usage.ru_maxrss) / 1024;
 }
 
-void run(Mesh mesh, const LightmapSettings& settings, double* first) {
+void run(Mesh mesh, const LightmapOptions& settings, double* first) {
     const auto triangles = static_cast<double>(mesh.triangle_count());
     const std::string name = mesh.name;
     Level level;
@@ -59,7 +59,7 @@ void bench_unwrap() {
     for (const int n : {29, 58, 91, 130, 183, 289})
         run(test::noisy_blob(n, 8, 0.2f / static_cast<float>(n)), {.density = 18, .page = 1024}, &first);
     fmt::print("\nAs much density as one page of 1024 holds:\n");
-    const LightmapSettings one{.density = 100, .page = 1024, .pages = 1};
+    const LightmapOptions one{.density = 100, .page = 1024, .pages = 1};
     run(test::noisy_blob(60, 8, 0.003f), one, nullptr);
     run(test::terrain(100, 20), one, nullptr);
     run(test::sphere(40, 4), one, nullptr);

@@ -65,7 +65,7 @@ struct Options {
     std::string only, keep;
     float noise = 0;
     double time_limit = 0;
-    bool repack = false, afresh = false;
+    bool repack = false, rebake = false;
     /// By stage, the most bytes that were held in it; filled by whoever watches the job.
     std::shared_ptr<std::map<std::string, double>> held = std::make_shared<std::map<std::string, double>>();
 };
@@ -90,7 +90,7 @@ std::vector<std::string> stale_sets(const Options& o, const Level& level, const 
     std::vector<std::string> stale;
     for (const BakeSet& set : level.sets) {
         if (!o.sets.empty() && std::find(o.sets.begin(), o.sets.end(), set.name) == o.sets.end()) continue;
-        bool out = o.afresh || o.repack || !o.only.empty();
+        bool out = o.rebake || o.repack || !o.only.empty();
         for (const ResultStatus& r : status.results) {
             // What belongs to no set, or to one that is gone, is seen to with any of them.
             const bool other = std::any_of(level.sets.begin(), level.sets.end(), [&](const BakeSet& s) {
@@ -250,7 +250,7 @@ Ladder ladder(const Options& o, const Level& level) {
         Level now = level;
         now.quality.tier = t;
         l.tiers.push_back(t);
-        if (o.afresh || o.repack || !bake_status(o.out, now).up_to_date()) continue;
+        if (o.rebake || o.repack || !bake_status(o.out, now).up_to_date()) continue;
         l.tiers.clear();
         l.there = t;
     }
@@ -346,6 +346,8 @@ void run(Options& o, Job& job) {
     if (o.out.empty()) o.out = default_output(o.common.level);
     if (!o.keep.empty()) check_keep(o.out, o.keep);  // before long work
     const FolderLock lock(o.out);
+    check_output(o.out, level, o.common.level);
+    mend_results(o.out);
     std::vector<std::string> why;
     const std::vector<std::string> sets = stale_sets(o, level, bake_status(o.out, level), why);
     if (sets.empty()) {
@@ -360,7 +362,7 @@ void run(Options& o, Job& job) {
             if (!kept.empty()) j["kept"] = kept;
             say("{}\n", j.dump(1));
         } else {
-            say("{} is up to date; --afresh bakes it all the same\n", o.out.string());
+            say("{} is up to date; --rebake bakes it all the same\n", o.out.string());
             say_kept(o, kept);
         }
         return;
@@ -399,57 +401,57 @@ void run(Options& o, Job& job) {
 
 }  // namespace
 
-void add_bake(CLI::App& app) {
+void add_bake(const Command& app) {
     auto o = std::make_shared<Options>();
-    CLI::App* c =
+    const Command c =
         app.add_subcommand("bake", "bake what is out of date of the lightmaps and probes of every set");
-    add_common(*c, o->common, "stasigraph bake observatory.toml --tier glance");
-    c->add_option("--out", o->out, "the folder to write; `baked` beside the level unless given");
-    c->add_option("--tier", o->tier, "glance, proof or final; the sheet's unless given")
-        ->check(CLI::IsMember({"glance", "proof", "final"}));
-    c->add_option("--bounces", o->bounces, "a whole number, or settle; the sheet's unless given");
-    c->add_option("--noise", o->noise,
+    add_common(c, o->common, "stasigraph bake observatory.toml --tier glance");
+    c.add_option("--out", o->out, "the folder to write; `baked/LEVEL` beside it unless given");
+    c.add_option("--tier", o->tier, "glance, proof or final; the sheet's unless given")
+        .check(one_of({"glance", "proof", "final"}));
+    c.add_option("--bounces", o->bounces, "a whole number, or settle; the sheet's unless given");
+    c.add_option("--noise", o->noise,
                   "relative standard error to aim for; the sheet's or the tier's unless given")
-        ->check(CLI::Range(0.001, 1.0));
-    c->add_option("--set", o->sets, "bake only this set; may be repeated");
-    c->add_option(
+        .check(range(0.001, 1.0));
+    c.add_option("--set", o->sets, "bake only this set; may be repeated");
+    c.add_option(
         "--only", o->only,
         "write these surfaces' texels alone (glob), or \"probes\"; everything else keeps its bytes");
-    c->add_option("--time-limit", o->time_limit,
+    c.add_option("--time-limit", o->time_limit,
                   "seconds: bake glance, then proof, then final, as far as they are done by then; each is "
                   "written when it is done, the first in any case")
-        ->check([](const std::string& text) {
+        .check([](const std::string& text) {
             char* end = nullptr;
             const double seconds = std::strtod(text.c_str(), &end);
             return *end == 0 && seconds > 0 && seconds < 1e9
                        ? std::string()
                        : "needs a number of seconds over 0, not \"" + text + "\"";
         });
-    c->add_option(
+    c.add_option(
          "--memory", o->common.memory,
          "GB that the bake may take; links past it stay on disk, and a level that needs more besides "
          "them is refused. Never changes a result")
-        ->check([](const std::string& text) {
+        .check([](const std::string& text) {
             char* end = nullptr;
             const double size = std::strtod(text.c_str(), &end);
             return *end == 0 && size >= 0.001 && size <= 1e6
                        ? std::string()
                        : "needs a number of GB from 0.001 on, not \"" + text + "\"";
         });
-    c->add_option("--keep", o->keep,
+    c.add_option("--keep", o->keep,
                   "keep the result, and the level, under this name, to compare with later");
-    c->add_flag("--repack", o->repack,
-                "pack the pages afresh, instead of keeping the places of what is unchanged");
-    c->add_option("--cache", o->cache,
+    c.add_flag("--repack", o->repack,
+                "pack the pages anew, instead of keeping the places of what is unchanged");
+    c.add_option("--cache", o->cache,
                   "where links and layers are kept; `.stasigraph` beside the level unless given");
-    c->add_flag("--afresh", o->afresh, "write everything, also what is up to date");
-    c->callback([o] {
+    c.add_flag("--rebake", o->rebake, "write everything, also what is up to date");
+    c.callback([o] {
         if (!o->bounces.empty() && o->bounces != "settle" &&
             (o->bounces.size() > 4 || o->bounces.find_first_not_of("0123456789") != std::string::npos))
-            throw CLI::ValidationError("--bounces",
-                                       "needs a whole number or settle, not \"" + o->bounces + "\"");
+            throw UsageError{"--bounces",
+                                       "needs a whole number or settle, not \"" + o->bounces + "\""};
         if (o->time_limit > 0 && !o->only.empty())
-            throw CLI::ValidationError("--time-limit", "does not go with --only");
+            throw UsageError{"--time-limit", "does not go with --only"};
         o->common.watch = [held = o->held](const Progress& p) {
             double& most = (*held)[std::string(p.stage)];
             most = std::max(most, held_bytes());

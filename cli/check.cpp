@@ -19,7 +19,7 @@ struct Options {
 };
 
 Json to_json(const Checked& c, const std::vector<fs::path>& pictures) {
-    Json j = {{"serious", c.serious},
+    Json j = {{"errors", c.errors},
               {"warnings", c.warnings},
               {"hints", c.hints},
               {"accepted", c.accepted},
@@ -69,7 +69,7 @@ std::string counted(std::size_t n, const char* one, const char* many) {
 
 std::string summary(const Checked& c) {
     std::string text =
-        fmt::format("{} serious, {}, {}", c.serious, counted(c.warnings, "warning", "warnings"),
+        fmt::format("{}, {}, {}", counted(c.errors, "error", "errors"), counted(c.warnings, "warning", "warnings"),
                     counted(c.hints, "hint", "hints"));
     if (c.accepted > 0) text += fmt::format("; {} accepted", c.accepted);
     return text;
@@ -147,21 +147,21 @@ bool run(const Options& o, Job& job) {
         say("{}\n", to_json(c, pictures).dump(1));
     else
         print(level, c, pictures);
-    return c.serious > 0;
+    return c.errors > 0;
 }
 
 }  // namespace
 
-void add_check(CLI::App& app) {
+void add_check(const Command& app) {
     auto o = std::make_shared<Options>();
-    CLI::App* c =
-        app.add_subcommand("check", "what is likely to be wrong, before any bake; exit 3 if serious");
-    add_common(*c, o->common, "stasigraph check observatory.toml --pictures findings");
-    c->add_option("--pictures", o->pictures,
+    const Command c =
+        app.add_subcommand("check", "what is likely to be wrong, before any bake; exit 3 on errors");
+    add_common(c, o->common, "stasigraph check observatory.toml --pictures findings");
+    c.add_option("--pictures", o->pictures,
                   "a folder for a picture of each finding that has a place, the place ringed");
-    c->callback([o] {
-        bool serious = false;
-        if (guarded(o->common, [&](Job& job) { serious = run(*o, job); }) == 0 && serious) exit_status() = 3;
+    c.callback([o] {
+        bool errors = false;
+        if (guarded(o->common, [&](Job& job) { errors = run(*o, job); }) == 0 && errors) exit_status() = 3;
     });
 }
 

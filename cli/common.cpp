@@ -67,18 +67,18 @@ int& exit_status() {
     return status;
 }
 
-void add_common(CLI::App& app, Common& common, const std::string& example) {
-    app.add_option("LEVEL", common.level, "a bake sheet (.toml), a .gltf or a .glb")->required();
+void add_common(const Command& app, Common& common, const std::string& example, const std::string& level) {
+    app.add_option("LEVEL", common.level, level).required();
     app.add_flag("--json", common.json, "answer as JSON on standard output");
     app.add_flag("--quiet", common.quiet, "no notes and no progress");
     app.add_option("--threads", common.threads, "worker threads; 0 is one a core. Never changes a result")
-        ->check(CLI::Range(0, 1024));
+        .check(range(0, 1024));
     app.footer("Example:\n  " + example);
 }
 
 int guarded(const Common& common, const std::function<void(Job&)>& body) {
     ProgressLine& line = progress_line();
-    JobSettings settings{.threads = common.threads,
+    JobOptions settings{.threads = common.threads,
                          .memory = static_cast<std::uint64_t>(common.memory * 1e9),
                          .on_progress = {},
                          .on_note = {}};
@@ -197,7 +197,7 @@ Vec3 parse_vec(const std::string& text, const std::string& option) {
     Vec3 v;
     char rest = 0;
     if (std::sscanf(text.c_str(), "%f,%f,%f%c", &v.x, &v.y, &v.z, &rest) != 3 || !is_finite(v))
-        throw CLI::ValidationError(option, "needs three numbers as X,Y,Z, not \"" + text + "\"");
+        throw UsageError{option, "needs three numbers as X,Y,Z, not \"" + text + "\""};
     return v;
 }
 
@@ -208,7 +208,7 @@ Atlas earlier_atlas(const Level& level, const std::vector<fs::path>& folders, Jo
         // Tiers of one density have the same charts, and then share their links.
         for (const Tier other : {Tier::glance, Tier::proof, Tier::final})
             if (!fs::exists(file, bad) &&
-                tier_settings(other).density_scale == tier_settings(level.quality.tier).density_scale)
+                tier_options(other).density_scale == tier_options(level.quality.tier).density_scale)
                 file = atlas_file(folder, other);
         if (!fs::exists(file, bad)) continue;
         try {
@@ -221,16 +221,16 @@ Atlas earlier_atlas(const Level& level, const std::vector<fs::path>& folders, Jo
 }
 
 std::vector<fs::path> atlas_folders(const Common& common, const fs::path& out) {
-    return {out, common.level.parent_path() / "unwrapped"};
+    return {out, unwrap_output(common.level)};
 }
 
-void add_camera(CLI::App& app, CameraOptions& o) {
-    auto* camera = app.add_option("--camera", o.camera, "a camera of the level; the first unless given");
-    auto* eye = app.add_option("--eye", o.eye, "where to look from, X,Y,Z in metres")->excludes(camera);
-    auto* toward = app.add_option("--toward", o.toward, "what to look at, X,Y,Z in metres")->needs(eye);
-    eye->needs(toward);
+void add_camera(const Command& app, CameraOptions& o) {
+    const Argument camera = app.add_option("--camera", o.camera, "a camera of the level; the first unless given");
+    const Argument eye = app.add_option("--eye", o.eye, "where to look from, X,Y,Z in metres").excludes(camera);
+    const Argument toward = app.add_option("--toward", o.toward, "what to look at, X,Y,Z in metres").needs(eye);
+    eye.needs(toward);
     app.add_option("--fov", o.fov, "vertical field of view with --eye, degrees")
-        ->check(CLI::Range(1.0, 170.0));
+        .check(range(1.0, 170.0));
 }
 
 void check_camera(const CameraOptions& o) {

@@ -2,13 +2,13 @@
 // What every command shares: options, messages, progress, exit status.
 
 #include <fmt/core.h>
-#include <CLI/CLI.hpp>
 
 #include <filesystem>
 #include <memory>
 #include <nlohmann/json.hpp>
 #include <string>
 
+#include "arguments.hpp"
 #include "stasigraph/game_file.hpp"
 #include "stasigraph/io.hpp"
 #include "stasigraph/stasigraph.hpp"
@@ -27,7 +27,8 @@ struct Common {
 };
 
 /// LEVEL, --json, --quiet, --threads, and an example under the help.
-void add_common(CLI::App& app, Common& common, const std::string& example);
+void add_common(const Command& app, Common& common, const std::string& example,
+                const std::string& level = "a bake sheet (.toml), a .gltf or a .glb");
 
 /// Runs a command's body: errors to standard error, exit status as the contract says.
 int guarded(const Common& common, const std::function<void(stasigraph::Job&)>& body);
@@ -59,8 +60,8 @@ struct CameraOptions {
     std::string camera, eye, toward;
     float fov = 50;
 };
-void add_camera(CLI::App& app, CameraOptions& options);
-/// Throws CLI::ValidationError where --eye or --toward is no place.
+void add_camera(const Command& app, CameraOptions& options);
+/// Throws UsageError where --eye or --toward is no place.
 void check_camera(const CameraOptions& options);
 stasigraph::Camera camera_of(const CameraOptions& options, const stasigraph::Level& level);
 
@@ -98,23 +99,23 @@ std::vector<fs::path> atlas_folders(const Common& common, const fs::path& out);
 
 /// Writes game.sgl from a bake that was read back.
 void pack_game(const fs::path& file, const stasigraph::Level& level, const stasigraph::SavedBake& bake,
-               const stasigraph::GameSettings& settings);
+               const stasigraph::GameOptions& settings);
 /// Packs a folder's bake again where it was packed before; a note says where that cannot be.
 void refresh_game(const Common& common, const fs::path& folder, stasigraph::Job& job);
 
-void add_start(CLI::App& app);
-void add_survey(CLI::App& app);
-void add_check(CLI::App& app);
-void add_compare(CLI::App& app);
-void add_report(CLI::App& app);
-void add_unwrap(CLI::App& app);
-void add_place(CLI::App& app);
-void add_bake(CLI::App& app);
-void add_status(CLI::App& app);
-void add_vary(CLI::App& app);
-void add_meter(CLI::App& app);
-void add_view(CLI::App& app);
-void add_pack(CLI::App& app);
-void add_play(CLI::App& app);
+void add_start(const Command& app);
+void add_survey(const Command& app);
+void add_check(const Command& app);
+void add_compare(const Command& app);
+void add_report(const Command& app);
+void add_unwrap(const Command& app);
+void add_place(const Command& app);
+void add_bake(const Command& app);
+void add_status(const Command& app);
+void add_vary(const Command& app);
+void add_meter(const Command& app);
+void add_view(const Command& app);
+void add_pack(const Command& app);
+void add_play(const Command& app);
 
 }  // namespace cli

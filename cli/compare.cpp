@@ -20,7 +20,7 @@ struct Options {
     Common common;
     CameraOptions camera;
     fs::path folder, file;
-    std::string before, after = now_name, set, sets, how = "sheet", show = "lit", of = "p95",
+    std::string before, after = now_name, set, sets, how = "sheet", show = "game", of = "p95",
                         size = "1280x800", ev = "auto";
     bool reference = false;
     int page = -1, paths = 32;
@@ -51,7 +51,7 @@ std::unique_ptr<Side> load_side(const Options& o, const std::string& name, const
     return side;
 }
 
-Picture picture_of(const Side& side, const Camera& camera, const ViewSettings& settings, Job& job) {
+Picture picture_of(const Side& side, const Camera& camera, const ViewOptions& settings, Job& job) {
     const BakedLevel& b = side.baked;
     const Level shown = as_in_set(b.level, set_index(b.level, side.set().name));
     const ViewLight light{&side.set(), &b.bake.probes, &b.bake.visibility, &b.bake.occlusion,
@@ -156,7 +156,7 @@ Pictures draw_both(const Options& o, const Side* before, const Side& after, int 
         const Camera camera = camera_of(o.camera, after.baked.level);
         // The reference's noise goes down with paths alone: few pixels with many say more.
         const int part = before ? 1 : reference_part;
-        ViewSettings settings{.width = width / part,
+        ViewOptions settings{.width = width / part,
                               .height = height / part,
                               .show = o.show == "light" ? Show::light : Show::lit};
         if (before) {
@@ -279,6 +279,7 @@ std::string before_of(const Options& o) {
 }
 
 bool run(Options& o, Job& job) {
+    check_target(o.file.empty() ? "compare.png" : o.file, o.common.level);
     if (o.folder.empty()) o.folder = default_output(o.common.level);
     const std::size_t comma = o.sets.find(',');
     const std::string first = o.sets.empty() ? o.set : o.sets.substr(0, comma),
@@ -335,59 +336,59 @@ void check_options(const Options& o) {
     int width = 0, height = 0;
     char rest = 0;
     if (std::sscanf(o.size.c_str(), "%dx%d%c", &width, &height, &rest) != 2)
-        throw CLI::ValidationError("--size", "needs WIDTHxHEIGHT, not \"" + o.size + "\"");
+        throw UsageError{"--size", "needs WIDTHxHEIGHT, not \"" + o.size + "\""};
     float ev = 0;
     if (o.ev != "auto" && (std::sscanf(o.ev.c_str(), "%f%c", &ev, &rest) != 1 || !std::isfinite(ev)))
-        throw CLI::ValidationError("--exposure", "needs a number or auto, not \"" + o.ev + "\"");
+        throw UsageError{"--exposure", "needs a number or auto, not \"" + o.ev + "\""};
     if (!o.sets.empty() &&
         (std::count(o.sets.begin(), o.sets.end(), ',') != 1 || o.sets.front() == ',' || o.sets.back() == ','))
-        throw CLI::ValidationError("--sets", "needs two sets, A,B, not \"" + o.sets + "\"");
+        throw UsageError{"--sets", "needs two sets, A,B, not \"" + o.sets + "\""};
     check_camera(o.camera);
 }
 
 }  // namespace
 
-void add_compare(CLI::App& app) {
+void add_compare(const Command& app) {
     auto o = std::make_shared<Options>();
-    CLI::App* c = app.add_subcommand("compare", "two results side by side, with difference and figures");
-    add_common(*c, o->common,
+    const Command c = app.add_subcommand("compare", "two results side by side, with difference and figures");
+    add_common(c, o->common,
                "stasigraph compare observatory.toml --before monday --camera dome --limit 0.1");
-    auto* before =
-        c->add_option("--before", o->before,
+    const Argument before =
+        c.add_option("--before", o->before,
                       "a result that `bake --keep NAME` kept, or now; the last one kept unless given");
-    c->add_option("--after", o->after, "likewise; now, the last bake, unless given");
-    auto* set = c->add_option("--set", o->set, "the bake set of both; the first unless given");
-    auto* sets =
-        c->add_option("--sets", o->sets, "two sets, A,B: of one result unless --before says otherwise")
-            ->excludes(set);
-    auto* reference =
-        c->add_flag("--reference", o->reference, "compare the bake with the reference path tracer")
-            ->excludes(before)
-            ->excludes(sets);
-    c->add_option("--paths", o->paths, "with --reference: paths a pixel")
-        ->check(CLI::Range(1, 65536))
-        ->needs(reference);
-    add_camera(*c, o->camera);
-    c->add_option("--page", o->page, "compare this lightmap page instead of a camera's picture")
-        ->check(CLI::Range(0, 4096))
-        ->excludes(reference);
-    c->add_option("--how", o->how, "sheet (before, after, halves and difference), split or difference")
-        ->check(CLI::IsMember({"sheet", "split", "difference"}));
-    c->add_option("--show", o->show, "lit, or light on white")
-        ->check(CLI::IsMember({"lit", "light"}))
-        ->excludes(reference);
-    c->add_option("--range", o->range,
+    c.add_option("--after", o->after, "likewise; now, the last bake, unless given");
+    const Argument set = c.add_option("--set", o->set, "the bake set of both; the first unless given");
+    const Argument sets =
+        c.add_option("--sets", o->sets, "two sets, A,B: of one result unless --before says otherwise")
+            .excludes(set);
+    const Argument reference =
+        c.add_flag("--reference", o->reference, "compare the bake with the reference path tracer")
+            .excludes(before)
+            .excludes(sets);
+    c.add_option("--paths", o->paths, "with --reference: paths a pixel")
+        .check(range(1, 65536))
+        .needs(reference);
+    add_camera(c, o->camera);
+    c.add_option("--page", o->page, "compare this lightmap page instead of a camera's picture")
+        .check(range(0, 4096))
+        .excludes(reference);
+    c.add_option("--how", o->how, "sheet (before, after, halves and difference), split or difference")
+        .check(one_of({"sheet", "split", "difference"}));
+    c.add_option("--show", o->show, "game: as the player sees it; light: on white")
+        .check(one_of({"game", "light"}))
+        .excludes(reference);
+    c.add_option("--range", o->range,
                   "stops at the ends of the difference's scale; by what differs unless given")
-        ->check(CLI::Range(0.01, 32.0));
-    c->add_option("--exposure", o->ev, "exposure value at ISO 100, or auto");
-    c->add_option("--size", o->size, "WIDTHxHEIGHT of a split or a difference, pixels");
-    c->add_option("--limit", o->limit, "stops: exit with 3 where more has changed")
-        ->check(CLI::Range(0.0, 64.0));
-    c->add_option("--of", o->of, "what the limit is held against: mean, p95 or largest")
-        ->check(CLI::IsMember({"mean", "p95", "largest"}));
-    c->add_option("--file", o->file, "the picture to write; compare.png unless given");
-    c->add_option("--out", o->folder, "the folder of the bake; `baked` beside the level unless given");
-    c->callback([o] {
+        .check(range(0.01, 32.0));
+    c.add_option("--exposure", o->ev, "exposure value at ISO 100, or auto");
+    c.add_option("--size", o->size, "WIDTHxHEIGHT of a split or a difference, pixels");
+    c.add_option("--limit", o->limit, "stops: exit with 3 where more has changed")
+        .check(range(0.0, 64.0));
+    c.add_option("--of", o->of, "what the limit is held against: mean, p95 or largest")
+        .check(one_of({"mean", "p95", "largest"}));
+    c.add_option("--file", o->file, "the picture to write; compare.png unless given");
+    c.add_option("--out", o->folder, "the folder of the bake; `baked/LEVEL` beside it unless given");
+    c.callback([o] {
         check_options(*o);
         bool over = false;
         if (guarded(o->common, [&](Job& job) { over = run(*o, job); }) == 0 && over) exit_status() = 3;

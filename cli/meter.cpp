@@ -136,16 +136,17 @@ std::vector<Vec3> parse_path(const std::string& text) {
             point.clear();
         }
     }
-    if (path.size() < 2) throw CLI::ValidationError("--walk", "needs two points or more, as \"X,Y,Z X,Y,Z\"");
+    if (path.size() < 2) throw UsageError{"--walk", "needs two points or more, as \"X,Y,Z X,Y,Z\""};
     return path;
 }
 
 void walk(const Options& o, Job& job) {
+    check_target(o.file, o.common.level);
     const fs::path folder = o.out.empty() ? default_output(o.common.level) : o.out;
     const Level names = load_level(o.common.level);
     const std::string set = names.sets[set_index(names, o.set)].name;
     const BakedLevel b = load_baked(o.common, folder, set);
-    WalkSettings settings{.step = o.step};
+    WalkOptions settings{.step = o.step};
     if (!o.facing.empty()) settings.facing = parse_vec(o.facing, "--facing");
     if (!(length(settings.facing) > 0))
         throw Error{.what = "facing has no direction",
@@ -167,6 +168,7 @@ void walk(const Options& o, Job& job) {
     const auto at = errors.begin() + static_cast<std::ptrdiff_t>((errors.size() - 1) * 95 / 100);
     std::nth_element(errors.begin(), at, errors.end());
     const fs::path file = o.file.empty() ? fs::path("walk-" + set + ".png") : o.file;
+    check_target(file, o.common.level);
     write_walk_plot(file,
                     fmt::format("A walk of {:.1f} m, set {}: light between probes against exact light",
                                 steps.back().distance, set),
@@ -202,41 +204,41 @@ void walk(const Options& o, Job& job) {
 
 }  // namespace
 
-void add_meter(CLI::App& app) {
+void add_meter(const Command& app) {
     auto o = std::make_shared<Options>();
-    CLI::App* c =
+    const Command c =
         app.add_subcommand("meter", "a light meter: illuminance at points, from lightmap or probes");
-    add_common(*c, o->common, "stasigraph meter observatory.toml --at 0,0,2 --facing 0,1,0 --set noon");
-    auto* at = c->add_option("--at", o->at, "a point, X,Y,Z in metres");
-    auto* points = c->add_option("--points", o->points,
+    add_common(c, o->common, "stasigraph meter observatory.toml --at 0,0,2 --facing 0,1,0 --set noon");
+    const Argument at = c.add_option("--at", o->at, "a point, X,Y,Z in metres");
+    const Argument points = c.add_option("--points", o->points,
                                  "a JSON file: an array of {\"at\": [x,y,z], \"facing\": [x,y,z]}");
-    c->add_option("--facing", o->facing,
+    c.add_option("--facing", o->facing,
                   "the way the surface faces, X,Y,Z; any surface unless given (probes: 0,1,0)");
-    c->add_option("--set", o->set, "the bake set; the first unless given");
-    c->add_option("--from", o->from, "lightmap or probes")->check(CLI::IsMember({"lightmap", "probes"}));
-    c->add_option("--reach", o->reach, "how far from the point a surface may be, metres")
-        ->check(CLI::Range(0.0, 1000.0));
-    c->add_option("--out", o->out, "the folder of the bake; `baked` beside the level unless given");
-    auto* path = c->add_option(
+    c.add_option("--set", o->set, "the bake set; the first unless given");
+    c.add_option("--from", o->from, "lightmap or probes").check(one_of({"lightmap", "probes"}));
+    c.add_option("--reach", o->reach, "how far from the point a surface may be, metres")
+        .check(range(0.0, 1000.0));
+    c.add_option("--out", o->out, "the folder of the bake; `baked/LEVEL` beside it unless given");
+    const Argument path = c.add_option(
         "--walk", o->walk,
         "compare probes with exact light along a path of points, \"X,Y,Z X,Y,Z ...\"; plots it");
-    c->add_option("--step", o->step, "with --walk: metres between readings")
-        ->check(CLI::Range(0.001, 100.0))
-        ->needs(path);
-    c->add_option("--file", o->file, "with --walk: the plot to write; walk-SET.png unless given")
-        ->needs(path);
-    at->excludes(points)->excludes(path);
-    path->excludes(points);
-    c->callback([o, at, points, path] {
-        if (*path) {
+    c.add_option("--step", o->step, "with --walk: metres between readings")
+        .check(range(0.001, 100.0))
+        .needs(path);
+    c.add_option("--file", o->file, "with --walk: the plot to write; walk-SET.png unless given")
+        .needs(path);
+    at.excludes(points).excludes(path);
+    path.excludes(points);
+    c.callback([o, at, points, path] {
+        if (path.given()) {
             parse_path(o->walk);
             if (!o->facing.empty()) parse_vec(o->facing, "--facing");
             guarded(o->common, [&](Job& job) { walk(*o, job); });
             return;
         }
-        if (!*at && !*points) throw CLI::RequiredError("--at, --points or --walk");
-        if (*points && !o->facing.empty()) throw CLI::ExcludesError("--facing", "--points");
-        if (*at) parse_vec(o->at, "--at");
+        if (!at.given() && !points.given()) throw UsageError{"--at, --points or --walk", "is required"};
+        if (points.given() && !o->facing.empty()) throw UsageError{"--facing", "does not go with --points"};
+        if (at.given()) parse_vec(o->at, "--at");
         if (!o->facing.empty()) parse_vec(o->facing, "--facing");
         guarded(o->common, [&](Job& job) {
             const std::vector<MeterPoint> list = read_points(*o);

@@ -42,6 +42,7 @@ int probes_in(const runtime::Game& game, std::uint32_t zone) {
 void run(Options& o, Job& job) {
     if (o.out.empty()) o.out = default_output(o.common.level);
     if (o.file.empty()) o.file = o.out / "game.sgl";
+    check_target(o.file, o.common.level);
     const BakedLevel b = load_baked(o.common, o.out, "");
     const FolderLock lock(o.out);
     job.begin("pack", 1);
@@ -85,7 +86,7 @@ void run(Options& o, Job& job) {
 }  // namespace
 
 void pack_game(const fs::path& file, const Level& level, const SavedBake& bake,
-               const GameSettings& settings) {
+               const GameOptions& settings) {
     Baked baked{.sets = bake.sets,
                 .visibility = {},
                 .occlusion = {},
@@ -114,15 +115,15 @@ void refresh_game(const Common& common, const fs::path& folder, Job& job) {
     pack_game(file, level, bake, {.pixels = small ? GamePixels::rgb9e5 : GamePixels::half});
 }
 
-void add_pack(CLI::App& app) {
+void add_pack(const Command& app) {
     auto o = std::make_shared<Options>();
-    CLI::App* c = app.add_subcommand("pack", "a bake as one file that a game maps into memory");
-    add_common(*c, o->common, "stasigraph pack observatory.toml --pixels rgb9e5");
-    c->add_option("--pixels", o->pixels, "half: four half floats a texel; rgb9e5: half the bytes")
-        ->check(CLI::IsMember({"half", "rgb9e5"}));
-    c->add_option("--out", o->out, "the folder of the bake; `baked` beside the level unless given");
-    c->add_option("--file", o->file, "the file to write; game.sgl in that folder unless given");
-    c->callback([o] { guarded(o->common, [&](Job& job) { run(*o, job); }); });
+    const Command c = app.add_subcommand("pack", "a bake as one file that a game maps into memory");
+    add_common(c, o->common, "stasigraph pack observatory.toml --pixels rgb9e5");
+    c.add_option("--pixels", o->pixels, "half: four half floats a texel; rgb9e5: half the bytes")
+        .check(one_of({"half", "rgb9e5"}));
+    c.add_option("--out", o->out, "the folder of the bake; `baked/LEVEL` beside it unless given");
+    c.add_option("--file", o->file, "the file to write; game.sgl in that folder unless given");
+    c.callback([o] { guarded(o->common, [&](Job& job) { run(*o, job); }); });
 }
 
 }  // namespace cli

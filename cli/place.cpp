@@ -125,6 +125,7 @@ void run(Options& o, Job& job) {
     if (o.out.empty()) o.out = default_output(o.common.level);
     check_writable(o.out);
     const FolderLock lock(o.out);
+    check_output(o.out, level, o.common.level);
     const fs::path cache = o.cache.empty() ? default_cache(o.common.level) : o.cache;
     const BakeStore store = open_store(cache, [&](const std::string& text) { job.note(text); });
     const std::vector<ReflectionProbe> reflections = place_reflections(level, job, store);
@@ -155,17 +156,17 @@ void run(Options& o, Job& job) {
 
 }  // namespace
 
-void add_place(CLI::App& app) {
+void add_place(const Command& app) {
     auto o = std::make_shared<Options>();
-    CLI::App* c = app.add_subcommand(
+    const Command c = app.add_subcommand(
         "place",
         "probe positions from the volumes, thinned by what light they would hold; reflection probes");
-    add_common(*c, o->common, "stasigraph place observatory.toml");
-    c->add_option("--only", o->only, "place these volumes anew; the others keep what they have");
-    c->add_option("--out", o->out, "the folder of the bake; `baked` beside the level unless given");
-    c->add_option("--cache", o->cache,
+    add_common(c, o->common, "stasigraph place observatory.toml");
+    c.add_option("--only", o->only, "place these volumes anew; the others keep what they have");
+    c.add_option("--out", o->out, "the folder of the bake; `baked/LEVEL` beside it unless given");
+    c.add_option("--cache", o->cache,
                   "what is kept between runs; `.stasigraph` beside the level unless given");
-    c->callback([o] { guarded(o->common, [&](Job& job) { run(*o, job); }); });
+    c.callback([o] { guarded(o->common, [&](Job& job) { run(*o, job); }); });
 }
 
 }  // namespace cli

@@ -87,18 +87,18 @@ void run(Options& o, Job& job) {
 
 }  // namespace
 
-void add_play(CLI::App& app) {
+void add_play(const Command& app) {
     auto o = std::make_shared<Options>();
-    CLI::App* c = app.add_subcommand("play", "a walk through the level while sets change, frame by frame");
-    add_common(*c, o->common, "stasigraph play walk.toml --until 12 --fps 4");
-    c->get_option("LEVEL")->description("a script of a walk (TOML), which names the level");
-    c->add_option("--until", o->until, "seconds; to the last step unless given")
-        ->check(CLI::Range(0.0, 3600.0));
-    c->add_option("--fps", o->fps, "frames drawn a second; the script's unless given")
-        ->check(CLI::Range(0.01, 120.0));
-    c->add_option("--out", o->out, "the folder of the bake; `baked` beside the level unless given");
-    c->add_option("--to", o->to, "the folder for frames; play/NAME in that of the bake unless given");
-    c->callback([o] { guarded(o->common, [&](Job& job) { run(*o, job); }); });
+    const Command c = app.add_subcommand("play", "a walk through the level while sets change, frame by frame");
+    add_common(c, o->common, "stasigraph play walk.toml --until 12 --fps 4",
+               "a script of a walk (TOML), which names the level");
+    c.add_option("--until", o->until, "seconds; to the last step unless given")
+        .check(range(0.0, 3600.0));
+    c.add_option("--fps", o->fps, "frames drawn a second; the script's unless given")
+        .check(range(0.01, 120.0));
+    c.add_option("--out", o->out, "the folder of the bake; `baked/LEVEL` beside it unless given");
+    c.add_option("--to", o->to, "the folder for frames; play/NAME in that of the bake unless given");
+    c.callback([o] { guarded(o->common, [&](Job& job) { run(*o, job); }); });
 }
 
 }  // namespace cli

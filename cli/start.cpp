@@ -4,18 +4,18 @@ namespace cli {
 
 using namespace stasigraph;
 
-void add_start(CLI::App& app) {
+void add_start(const Command& app) {
     struct Options {
         Common common;
         fs::path out;
         bool force = false;
     };
     auto o = std::make_shared<Options>();
-    CLI::App* c = app.add_subcommand("start", "write a commented bake sheet for a scene");
-    add_common(*c, o->common, "stasigraph start observatory.glb");
-    c->add_option("--out", o->out, "the sheet to write; the scene's name with .toml unless given");
-    c->add_flag("--force", o->force, "overwrite a sheet that is there");
-    c->callback([o] {
+    const Command c = app.add_subcommand("start", "write a commented bake sheet for a scene");
+    add_common(c, o->common, "stasigraph start observatory.glb");
+    c.add_option("--out", o->out, "the sheet to write; the scene's name with .toml unless given");
+    c.add_flag("--overwrite", o->force, "overwrite a sheet that is there");
+    c.callback([o] {
         guarded(o->common, [&](Job&) {
             if (o->common.level.extension() == ".toml")
                 throw Error{.what = "is a bake sheet already",
@@ -28,7 +28,7 @@ void add_start(CLI::App& app) {
                 throw Error{.what = "is there already and is left as it is",
                             .where = out.string(),
                             .value = "",
-                            .remedy = "Use --force to overwrite it, or --out for another name."};
+                            .remedy = "Use --overwrite to overwrite it, or --out for another name."};
             const fs::path folder = fs::absolute(out).parent_path();
             write_text(out,
                        starter_sheet(

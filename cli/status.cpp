@@ -59,16 +59,16 @@ void print(const BakeStatus& s) {
 
 }  // namespace
 
-void add_status(CLI::App& app) {
+void add_status(const Command& app) {
     struct Options {
         Common common;
         fs::path out;
     };
     auto o = std::make_shared<Options>();
-    CLI::App* c = app.add_subcommand("status", "what is up to date, what is not, and because of what");
-    add_common(*c, o->common, "stasigraph status observatory.toml");
-    c->add_option("--out", o->out, "the folder of the bake; `baked` beside the level unless given");
-    c->callback([o] {
+    const Command c = app.add_subcommand("status", "what is up to date, what is not, and because of what");
+    add_common(c, o->common, "stasigraph status observatory.toml");
+    c.add_option("--out", o->out, "the folder of the bake; `baked/LEVEL` beside it unless given");
+    c.callback([o] {
         guarded(o->common, [&](Job&) {
             const Level level = load(o->common);
             const BakeStatus status = bake_status(o->out.empty() ? default_output(o->common.level) : o->out,

@@ -71,11 +71,11 @@ void print(const Level& level, const Survey& s) {
 
 }  // namespace
 
-void add_survey(CLI::App& app) {
+void add_survey(const Command& app) {
     auto o = std::make_shared<Common>();
-    CLI::App* c = app.add_subcommand("survey", "what is in the level and what its bake will cost");
-    add_common(*c, *o, "stasigraph survey observatory.toml");
-    c->callback([o] {
+    const Command c = app.add_subcommand("survey", "what is in the level and what its bake will cost");
+    add_common(c, *o, "stasigraph survey observatory.toml");
+    c.callback([o] {
         guarded(*o, [&](Job& job) {
             const Level level = load(*o);
             const Survey s = survey(level, job);

@@ -111,11 +111,12 @@ void run(const Options& o, Job& job) {
         level.quality.tier = o.tier == "glance"  ? Tier::glance
                              : o.tier == "final" ? Tier::final
                                                  : Tier::proof;
-    const fs::path out = o.out.empty() ? o.common.level.parent_path() / "unwrapped" : o.out;
+    const fs::path out = o.out.empty() ? unwrap_output(o.common.level) : o.out;
+    check_output(out, level, o.common.level);
     check_writable(out);
     Atlas earlier;
     if (!o.repack) earlier = earlier_atlas(level, {default_output(o.common.level), out}, job);
-    const Atlas atlas = unwrap(level, tier_settings(level.quality.tier).density_scale, job,
+    const Atlas atlas = unwrap(level, tier_options(level.quality.tier).density_scale, job,
                                earlier.surfaces.empty() ? nullptr : &earlier);
     job.finish();
     write_level_glb(out / (level.name + ".glb"), o.common.level, level, atlas);
@@ -143,16 +144,16 @@ void run(const Options& o, Job& job) {
 
 }  // namespace
 
-void add_unwrap(CLI::App& app) {
+void add_unwrap(const Command& app) {
     auto o = std::make_shared<Options>();
-    CLI::App* c = app.add_subcommand("unwrap", "lightmap UVs and pages only");
-    add_common(*c, o->common, "stasigraph unwrap observatory.toml --out unwrapped");
-    c->add_option("--out", o->out, "the folder to write; `unwrapped` beside the level unless given");
-    c->add_option("--tier", o->tier, "glance, proof or final; the sheet's unless given")
-        ->check(CLI::IsMember({"glance", "proof", "final"}));
-    c->add_flag("--repack", o->repack,
-                "pack the pages afresh, instead of keeping the places of what is unchanged");
-    c->callback([o] { guarded(o->common, [&](Job& job) { run(*o, job); }); });
+    const Command c = app.add_subcommand("unwrap", "lightmap UVs and pages only");
+    add_common(c, o->common, "stasigraph unwrap observatory.toml --out unwrapped");
+    c.add_option("--out", o->out, "the folder to write; `unwrapped/LEVEL` beside it unless given");
+    c.add_option("--tier", o->tier, "glance, proof or final; the sheet's unless given")
+        .check(one_of({"glance", "proof", "final"}));
+    c.add_flag("--repack", o->repack,
+                "pack the pages anew, instead of keeping the places of what is unchanged");
+    c.callback([o] { guarded(o->common, [&](Job& job) { run(*o, job); }); });
 }
 
 }  // namespace cli

@@ -13,7 +13,7 @@ namespace {
 struct Options {
     Common common;
     fs::path folder, file, cache;
-    std::string what, camera, set, tier, ev = "auto", show = "lit";
+    std::string what, camera, set, tier, ev = "auto", show = "game";
     int width = 1280;
 };
 
@@ -99,7 +99,7 @@ public:
         const auto start = std::chrono::steady_clock::now();
         Baker& baker = baker_for(level);
         Baked baked = baker.light(level, job_, {wanted});
-        if (o_.show == "lit")
+        if (o_.show == "game")
             capture_reflections(level, baker.atlas(), place_reflections(level, job_, store_), baked, job_,
                                 store_);
         t.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
@@ -173,6 +173,7 @@ void run(const Options& o, Job& job) {
         if (!o.common.json) say("{:<12} {}\n{:<12} {}\n", t.value, lines_of(t)[0], "", lines_of(t)[1]);
     }
     const fs::path file = o.file.empty() ? fs::path("vary-" + key + ".png") : o.file;
+    check_target(file, o.common.level);
     const Level level = load_level(o.common.level);
     const std::string set = level.sets[set_index(level, o.set)].name;
     write_contact_sheet(file,
@@ -189,40 +190,40 @@ void run(const Options& o, Job& job) {
 
 }  // namespace
 
-void add_vary(CLI::App& app) {
+void add_vary(const Command& app) {
     auto o = std::make_shared<Options>();
-    CLI::App* c =
+    const Command c =
         app.add_subcommand("vary", "one setting over several values, as one labelled sheet of pictures");
-    add_common(*c, o->common,
+    add_common(c, o->common,
                "stasigraph vary observatory.toml --what light.sun.gain=0.5,1,2,4 --camera terrace");
-    c->add_option(
+    c.add_option(
          "--what", o->what,
          "KEY=VALUE,VALUE,...: any key of the sheet, as light.NAME.gain, sky.lux, set.NAME.gain.GROUP or "
          "quality.bounces; bounces, tier, noise and density alone will do")
-        ->required();
-    c->add_option("--camera", o->camera, "a camera of the level; the first unless given");
-    c->add_option("--set", o->set, "the bake set; the first unless given");
-    c->add_option("--tier", o->tier, "glance, proof or final; the sheet's unless given")
-        ->check(CLI::IsMember({"glance", "proof", "final"}));
-    c->add_option("--show", o->show, "lit or light")->check(CLI::IsMember({"lit", "light"}));
-    c->add_option("--exposure", o->ev,
+        .required();
+    c.add_option("--camera", o->camera, "a camera of the level; the first unless given");
+    c.add_option("--set", o->set, "the bake set; the first unless given");
+    c.add_option("--tier", o->tier, "glance, proof or final; the sheet's unless given")
+        .check(one_of({"glance", "proof", "final"}));
+    c.add_option("--show", o->show, "game: as the player sees it; light: on white").check(one_of({"game", "light"}));
+    c.add_option("--exposure", o->ev,
                   "exposure value at ISO 100 of all pictures, or auto: that of the middle one");
-    c->add_option("--width", o->width, "of the sheet, pixels")->check(CLI::Range(320, 8192));
-    c->add_option("--file", o->file, "the picture to write; named by the key unless given");
-    c->add_option("--cache", o->cache,
+    c.add_option("--width", o->width, "of the sheet, pixels").check(range(320, 8192));
+    c.add_option("--file", o->file, "the picture to write; named by the key unless given");
+    c.add_option("--cache", o->cache,
                   "where links and layers are kept; `.stasigraph` beside the level unless given");
-    c->add_option("--out", o->folder,
-                  "the folder of a bake whose charts are kept; `baked` beside the level unless given");
-    c->callback([o] {
+    c.add_option("--out", o->folder,
+                  "the folder of a bake whose charts are kept; `baked/LEVEL` beside it unless given");
+    c.callback([o] {
         const std::size_t equals = o->what.find('=');
         if (equals == std::string::npos || equals == 0 || equals + 1 == o->what.size())
-            throw CLI::ValidationError("--what", "needs KEY=VALUE,VALUE,..., not \"" + o->what + "\"");
+            throw UsageError{"--what", "needs KEY=VALUE,VALUE,..., not \"" + o->what + "\""};
         if (values_of(o->what.substr(equals + 1)).size() > 36)
-            throw CLI::ValidationError("--what", "has more than 36 values");
+            throw UsageError{"--what", "has more than 36 values"};
         float ev = 0;
         char rest = 0;
         if (o->ev != "auto" && (std::sscanf(o->ev.c_str(), "%f%c", &ev, &rest) != 1 || !std::isfinite(ev)))
-            throw CLI::ValidationError("--exposure", "needs a number or auto, not \"" + o->ev + "\"");
+            throw UsageError{"--exposure", "needs a number or auto, not \"" + o->ev + "\""};
         guarded(o->common, [&](Job& job) { run(*o, job); });
     });
 }

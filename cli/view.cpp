@@ -11,7 +11,7 @@ struct Options {
     Common common;
     fs::path folder, file;
     CameraOptions camera;
-    std::string set, show = "lit", size = "1280x800", probes = "on", reflections = "on";
+    std::string set, show = "game", size = "1280x800", probes = "on", reflections = "on";
     std::string ev = "auto", legend = "on", lux;
     float lux_low = 0, lux_high = 0;
     int samples = 4;
@@ -24,7 +24,8 @@ std::string known_questions() {
     return all;
 }
 
-void run(const Options& o, ViewSettings settings, Job& job) {
+void run(const Options& o, ViewOptions settings, Job& job) {
+    check_target(o.file, o.common.level);
     settings.samples = o.samples;
     settings.moving = o.probes == "on";
     settings.net = o.net;
@@ -47,7 +48,8 @@ void run(const Options& o, ViewSettings settings, Job& job) {
     const fs::path file =
         !o.file.empty() ? o.file
                         : fs::path(camera.name + (shown.set.empty() ? "" : "-" + shown.set) +
-                                   (o.show == "lit" ? "" : "-" + o.show) + (o.linear ? ".exr" : ".png"));
+                                   (o.show == "game" ? "" : "-" + o.show) + (o.linear ? ".exr" : ".png"));
+    check_target(file, o.common.level);
     const int width = shown.picture.width, height = shown.picture.height;
     if (o.linear)
         write_exr(file, width, height, shown.picture.pixels);
@@ -73,48 +75,48 @@ void run(const Options& o, ViewSettings settings, Job& job) {
 
 }  // namespace
 
-void add_view(CLI::App& app) {
+void add_view(const Command& app) {
     auto o = std::make_shared<Options>();
-    CLI::App* c = app.add_subcommand("view", "a picture of the level from a camera");
-    add_common(*c, o->common, "stasigraph view observatory.toml --camera dome --set noon --file dome.png");
-    add_camera(*c, o->camera);
-    c->add_option("--show", o->show, "what the picture answers: " + known_questions())
-        ->check([](const std::string& name) {
+    const Command c = app.add_subcommand("view", "a picture of the level from a camera");
+    add_common(c, o->common, "stasigraph view observatory.toml --camera dome --set noon --file dome.png");
+    add_camera(c, o->camera);
+    c.add_option("--show", o->show, "what the picture answers: " + known_questions())
+        .check([](const std::string& name) {
             for (const Question& q : questions())
                 if (name == q.name) return std::string();
             return "there is no \"" + name + "\"; there are: " + known_questions();
         });
-    c->add_option("--legend", o->legend, "on writes into the picture what its colours mean")
-        ->check(CLI::IsMember({"on", "off"}));
-    c->add_option("--lux", o->lux, "with --show lux: the ends of the scale, LOW,HIGH");
-    c->add_flag("--net", o->net, "with --show probes: the tetrahedra between them as well");
-    c->add_option("--set", o->set, "the bake set; the first unless given");
-    c->add_option("--exposure", o->ev, "exposure value at ISO 100, or auto: the set's own, else metered");
-    c->add_option("--size", o->size, "WIDTHxHEIGHT in pixels");
-    c->add_option("--samples", o->samples, "samples a pixel where colours change")
-        ->check(CLI::IsMember({1, 4, 9, 16, 25}));
-    c->add_option("--probes", o->probes, "on draws moving things lit by probes, off leaves them out")
-        ->check(CLI::IsMember({"on", "off"}));
-    c->add_option("--reflections", o->reflections,
+    c.add_option("--legend", o->legend, "on writes into the picture what its colours mean")
+        .check(one_of({"on", "off"}));
+    c.add_option("--lux", o->lux, "with --show lux: the ends of the scale, LOW,HIGH");
+    c.add_flag("--tetrahedra", o->net, "with --show probes: the tetrahedra between them as well");
+    c.add_option("--set", o->set, "the bake set; the first unless given");
+    c.add_option("--exposure", o->ev, "exposure value at ISO 100, or auto: the set's own, else metered");
+    c.add_option("--size", o->size, "WIDTHxHEIGHT in pixels");
+    c.add_option("--samples", o->samples, "samples a pixel where colours change")
+        .check(one_of({"1", "4", "9", "16", "25"}));
+    c.add_option("--probes", o->probes, "on draws moving things lit by probes, off leaves them out")
+        .check(one_of({"on", "off"}));
+    c.add_option("--reflections", o->reflections,
                   "off shows shiny surfaces without what reflection probes captured")
-        ->check(CLI::IsMember({"on", "off"}));
-    c->add_flag("--linear", o->linear, "write linear light as EXR");
-    c->add_option("--file", o->file, "the picture to write; named by camera and set unless given");
-    c->add_option("--out", o->folder, "the folder of the bake; `baked` beside the level unless given");
-    c->callback([o] {
-        ViewSettings settings;
+        .check(one_of({"on", "off"}));
+    c.add_flag("--linear", o->linear, "write linear light as EXR");
+    c.add_option("--file", o->file, "the picture to write; named by camera and set unless given");
+    c.add_option("--out", o->folder, "the folder of the bake; `baked/LEVEL` beside it unless given");
+    c.callback([o] {
+        ViewOptions settings;
         char rest = 0;
         if (std::sscanf(o->size.c_str(), "%dx%d%c", &settings.width, &settings.height, &rest) != 2)
-            throw CLI::ValidationError("--size", "needs WIDTHxHEIGHT, not \"" + o->size + "\"");
+            throw UsageError{"--size", "needs WIDTHxHEIGHT, not \"" + o->size + "\""};
         if (o->ev != "auto") {
             float ev = 0;
             if (std::sscanf(o->ev.c_str(), "%f%c", &ev, &rest) != 1 || !std::isfinite(ev))
-                throw CLI::ValidationError("--exposure", "needs a number or auto, not \"" + o->ev + "\"");
+                throw UsageError{"--exposure", "needs a number or auto, not \"" + o->ev + "\""};
         }
         if (!o->lux.empty() &&
             (std::sscanf(o->lux.c_str(), "%f,%f%c", &o->lux_low, &o->lux_high, &rest) != 2 ||
              !(o->lux_low > 0 && o->lux_high > o->lux_low && o->lux_high < 1e9f)))
-            throw CLI::ValidationError("--lux", "needs LOW,HIGH over 0, not \"" + o->lux + "\"");
+            throw UsageError{"--lux", "needs LOW,HIGH over 0, not \"" + o->lux + "\""};
         check_camera(o->camera);
         guarded(o->common, [&](Job& job) { run(*o, settings, job); });
     });

@@ -161,7 +161,7 @@ match = "overlap_panels"
 unwrap = "keep"
 [[surface]]
 match = "costly_panel"
-density = 16.0              # dear-surface
+density = 16.0              # costly-surface
 [[surface]]
 match = "coarse_paving"
 density = 0.1               # density-jump
@@ -228,9 +228,9 @@ std::vector<FaultySheet> faulty_sheets(const std::string& good) {
         {"moving.toml",
          std::string("# no-static\n") + alone +
              "[[surface]]\nmatch = \"*\"\npart = \"moving\"\n[sky]\nradiance = [900.0, 900.0, 900.0]\n"},
-        {"live.toml",
-         std::string("# all-live\n") + alone +
-             "[[surface]]\nmatch = \"*\"\ngain = 0.0\n[[light]]\nmatch = \"*\"\nbake = \"live\"\n"},
+        {"realtime.toml",
+         std::string("# all-realtime\n") + alone +
+             "[[surface]]\nmatch = \"*\"\ngain = 0.0\n[[light]]\nmatch = \"*\"\nbake = \"realtime\"\n"},
     };
 }
 

@@ -6,7 +6,6 @@ namespace demo {
 
 namespace {
 
-constexpr double deg = tau / 360;
 
 void add_windbreak(Scene& s, int steel) {
     const Color colors[3] = {{0.93, 0.22, 0.16}, {0.95, 0.66, 0.14}, {0.16, 0.36, 0.9}};
@@ -145,7 +144,7 @@ void add_lighting(Scene& s) {
     fill["extensions"]["KHR_materials_emissive_strength"]["emissiveStrength"] = 120;
     Shape card;
     card.quad({12.8, -2.1, -7.5}, {11.2, -2.1, -7.5}, {11.2, -1.6, -7.5}, {12.8, -1.6, -7.5});
-    s.node("fill_card", s.mesh("fill_card", card, s.last_material()))["extras"]["part"] = "stand-in";
+    s.node("fill_card", s.mesh("fill_card", card, s.last_material()))["extras"]["part"] = "bake-only";
 }
 
 std::vector<float> evening_sky(int width, int height) {

@@ -20,7 +20,6 @@ namespace demo {
 
 namespace {
 
-constexpr double deg = tau / 360;
 
 Point around(double radius, double y, double angle) {
     return {radius * std::cos(angle), y, radius * std::sin(angle)};
@@ -402,7 +401,7 @@ void add_ground(Scene& s, const Materials& m) {
             const Point out{std::cos(a), 0, std::sin(a)}, side{-out.z, 0, out.x}, root{0, y + 0.12, 0},
                 tip = out * reach + Point{0, y - 0.3, 0};
             const double half = 0.55 * reach * 0.62;
-            const Point n = unit(cross(side, tip - root)) * -1;
+            const Point n = unit(cross(side, tip - root));
             const Point p[4] = {root - side * half, root + side * half, tip + side * half, tip - side * half};
             const double uv[4][2] = {{0, 1}, {1, 1}, {1, 0}, {0, 0}};
             std::uint16_t i[4];

@@ -35,6 +35,7 @@ inline Point unit(Point a) {
 }
 
 inline constexpr double tau = 6.283185307179586;
+inline constexpr double deg = tau / 360;
 
 struct Shape {
     std::vector<float> positions, normals, uvs;

@@ -24,7 +24,7 @@ int main(int argc, char** argv) {
     }
     const std::uint32_t series = game.find_series(argv[2]);
     Mixer mixer;
-    MixerSettings settings;
+    MixerOptions settings;
     settings.paging = Paging::many;  // a series needs two pages at any time
     if (series == nothing || game.probe_count() == 0 || mixer.start(game, settings) != Status::ok) {
         std::fputs("the level has no such series, or no probes\n", stderr);

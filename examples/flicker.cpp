@@ -48,7 +48,7 @@ int main(int argc, char** argv) {
         return 1;
     }
     Mixer mixer;
-    MixerSettings settings;
+    MixerOptions settings;
     settings.paging = Paging::many;
     settings.set = set;
     if (mixer.start(game, settings) != Status::ok) return 1;

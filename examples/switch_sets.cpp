@@ -53,7 +53,7 @@ int main(int argc, char** argv) {
     }
     // A shader that takes two pages and a weight: nothing is copied until a fade is turned to a third set.
     Mixer mixer;
-    MixerSettings settings;
+    MixerOptions settings;
     settings.paging = Paging::pair;
     settings.set = first;
     if (mixer.start(game, settings) != Status::ok) {
@@ -76,9 +76,10 @@ int main(int argc, char** argv) {
                 const SurfaceInfo info = game.surface(s);
                 if (info.zone != zone || info.page == nothing) continue;
                 const PagePair p = mixer.surface_pages(s);
-                std::printf("  %s draws page %u of %s and %s, weight %.3f\n", info.name, info.page,
-                            game.set_name(p.from_set), game.set_name(p.to_set),
-                            static_cast<double>(p.weight));
+                // After a turned fade what was shown lies in a page of the mixer's own, which is no set's.
+                const char* from = p.from_set == nothing ? "what was shown" : game.set_name(p.from_set);
+                std::printf("  %s draws page %u of %s and %s, weight %.3f\n", info.name, info.page, from,
+                            game.set_name(p.to_set), static_cast<double>(p.weight));
                 break;
             }
             // Second thoughts in mid-fade: on from what is shown, without a jump.

@@ -9,7 +9,7 @@
 
 #include "support.hpp"
 
-namespace test {
+namespace test::bad_input_tests {
 namespace {
 
 /// Loads a file with this content; the error's text, or "" and the level.
@@ -212,7 +212,7 @@ TEST(BadSheet, each_defect_is_named_with_its_line_and_a_remedy) {
         {"[lightmap]\npages = 0\n", "lightmap.pages", "not a number from"},
         {"[lightmap]\npages = 1.5\n", "lightmap.pages", "whole number"},
         {"[lightmap]\nblock = 3\n", "lightmap.block", "Use 4, or 8"},
-        {"[lightmap]\nmax_stretch = 1\n", "lightmap.max_stretch", "not a number from"},
+        {"[lightmap]\nmax_stretch = 1\n", "lightmap.stretch_limit", "not a number from"},
         {"[lightmap]\nunseen = \"hide\"\n", "lightmap.unseen", "shrink"},
         {"[[surface]]\nunwrap = \"never\"\n", "surface.unwrap", "\"make\""},
         {"[lightmap]\nshape = \"round\"\n", "lightmap.shape", "flat"},
@@ -384,4 +384,4 @@ TEST(Materials, reflectance_over_the_limit_is_said) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::bad_input_tests

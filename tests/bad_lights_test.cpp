@@ -8,7 +8,7 @@
 
 #include "support.hpp"
 
-namespace test {
+namespace test::bad_lights_tests {
 namespace {
 
 // ---- photometric files
@@ -199,4 +199,4 @@ TEST(Sky, the_angle_between_sun_and_image_is_said_and_the_images_sun_can_be_take
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::bad_lights_tests

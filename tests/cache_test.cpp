@@ -15,7 +15,7 @@
 
 #include "room.hpp"
 
-namespace test {
+namespace test::cache_tests {
 namespace {
 
 /// Every file below a folder.
@@ -56,13 +56,13 @@ TEST(Cache, without_it_the_same_bytes_come_out) {
     const Room room;
     ASSERT_EQ(room.bake().status, 0);
     const auto first = results(room.baked);
-    const Ran kept = room.bake("--afresh --json");
+    const Ran kept = room.bake("--rebake --json");
     ASSERT_EQ(kept.status, 0) << kept.err;
     EXPECT_EQ(kept.json()["links_traced"], 0);
     EXPECT_EQ(kept.json()["layers_made"], 0);
     expect_same(first, results(room.baked));
     fs::remove_all(room.cache);
-    const Ran anew = room.bake("--afresh --json");
+    const Ran anew = room.bake("--rebake --json");
     EXPECT_GT(anew.json()["links_traced"], 0);
     expect_same(first, results(room.baked));
 }
@@ -100,16 +100,16 @@ TEST(Cache, a_group_dimmed_as_a_whole_is_mixed_and_nothing_else) {
 TEST(Cache, a_lamp_that_moves_lights_its_own_group_alone) {
     const Room room;
     ASSERT_EQ(room.bake().status, 0);
-    const auto day = read_text(room.baked / "day/lightmap-0.exr"),
-               night = read_text(room.baked / "night/lightmap-0.exr");
+    const auto day = read_text(room.baked / "day/page-0.exr"),
+               night = read_text(room.baked / "night/page-0.exr");
     room.edit("at = [0.5", "at = [0.1");
     const Ran moved = room.bake("--json");
     ASSERT_EQ(moved.status, 0) << moved.err;
     EXPECT_EQ(moved.json()["links_traced"], 0);
     EXPECT_EQ(moved.json()["layers_made"], 1);
     EXPECT_EQ(moved.json()["sets"], nlohmann::json({"night"}));
-    EXPECT_TRUE(read_text(room.baked / "day/lightmap-0.exr") == day);
-    EXPECT_FALSE(read_text(room.baked / "night/lightmap-0.exr") == night);
+    EXPECT_TRUE(read_text(room.baked / "day/page-0.exr") == day);
+    EXPECT_FALSE(read_text(room.baked / "night/page-0.exr") == night);
 }
 
 TEST(Cache, a_crate_that_moves_costs_the_links_it_touches) {
@@ -163,7 +163,7 @@ TEST(Cache, a_higher_tier_traces_what_is_missing_and_no_more) {
     EXPECT_EQ(traced, has - had);
 }
 
-TEST(Cache, damaged_files_are_noticed_told_of_and_made_again) {
+SLOW_TEST(Cache, damaged_files_are_noticed_told_of_and_made_again) {
     const Room room;
     ASSERT_EQ(room.bake().status, 0);
     const auto right = results(room.baked);
@@ -192,7 +192,7 @@ TEST(Cache, damaged_files_are_noticed_told_of_and_made_again) {
             else
                 bytes[bytes.size() * 2 / 3] = static_cast<char>(bytes[bytes.size() * 2 / 3] ^ 0x10);
             write_bytes(path, bytes);
-            const Ran again = room.bake("--afresh");
+            const Ran again = room.bake("--rebake");
             ASSERT_EQ(again.status, 0) << again.err;
             EXPECT_NE(again.err.find("damaged"), std::string::npos) << kind << ": " << again.err;
             EXPECT_NE(again.err.find(path.filename().string()), std::string::npos) << again.err;
@@ -200,7 +200,7 @@ TEST(Cache, damaged_files_are_noticed_told_of_and_made_again) {
         }
 }
 
-TEST(Cache, a_bake_that_is_killed_goes_on_and_ends_with_the_same_bytes) {
+SLOW_TEST(Cache, a_bake_that_is_killed_goes_on_and_ends_with_the_same_bytes) {
     const Room whole, room;
     for (const Room* r : {&whole, &room}) r->edit("density = 8", "density = 40");  // that it takes a while
     ASSERT_EQ(whole.bake("--tier proof").status, 0);
@@ -216,7 +216,7 @@ TEST(Cache, a_bake_that_is_killed_goes_on_and_ends_with_the_same_bytes) {
             dup2(nowhere, 1);
             dup2(nowhere, 2);
             execl(STASIGRAPH_TOOL_PATH, "stasigraph", "bake", room.sheet.c_str(), "--tier", "proof",
-                  "--afresh", "--quiet", nullptr);
+                  "--rebake", "--quiet", nullptr);
             _exit(127);
         }
         std::this_thread::sleep_for(std::chrono::milliseconds(random / 16777216u * 150 / 256));
@@ -231,7 +231,7 @@ TEST(Cache, a_bake_that_is_killed_goes_on_and_ends_with_the_same_bytes) {
         }
     }
     EXPECT_GE(killed, 10);
-    const Ran last = room.bake("--tier proof --afresh");
+    const Ran last = room.bake("--tier proof --rebake");
     ASSERT_EQ(last.status, 0) << last.err;
     expect_same(right, results(room.baked));
     for (const auto& folder : {room.baked, room.cache})
@@ -300,4 +300,4 @@ TEST(Cache, a_cache_that_cannot_be_written_costs_time_and_nothing_else) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::cache_tests

@@ -8,7 +8,7 @@
 #include "shapes.hpp"
 #include "support.hpp"
 
-namespace test {
+namespace test::charts_tests {
 namespace {
 
 struct Unwrapped {
@@ -22,7 +22,7 @@ struct Unwrapped {
 Unwrapped unwrap_all(Level level, unsigned threads = 0, const Atlas* previous = nullptr) {
     Unwrapped u{.level = std::move(level)};
     complete_level(u.level);
-    Job job(JobSettings{.threads = threads, .on_progress = {}, .on_note = [&](std::string_view n) {
+    Job job(JobOptions{.threads = threads, .on_progress = {}, .on_note = [&](std::string_view n) {
                             u.notes += std::string(n) + "\n";
                         }});
     u.atlas = unwrap(u.level, 1, job, previous);
@@ -30,7 +30,7 @@ Unwrapped unwrap_all(Level level, unsigned threads = 0, const Atlas* previous = 
     return u;
 }
 
-Unwrapped unwrap_mesh(Mesh mesh, LightmapSettings settings = {}) {
+Unwrapped unwrap_mesh(Mesh mesh, LightmapOptions settings = {}) {
     Level level;
     level.lightmap = settings;
     add_mesh(level, std::move(mesh));
@@ -80,14 +80,14 @@ TEST(Charts, of_a_terrain_are_one) {
     EXPECT_EQ(u.layout().charts.size(), 1u);
 }
 
-TEST(Charts, of_a_noisy_blob_of_200000_triangles_are_sound) {
+SLOW_TEST(Charts, of_a_noisy_blob_of_200000_triangles_are_sound) {
     const Unwrapped u = unwrap_mesh(noisy_blob(130, 8, 0.0015f));
     ASSERT_GT(u.level.meshes[0].triangle_count(), 200000u);
     expect_sound(u);
     EXPECT_LE(u.layout().charts.size(), 100u);
 }
 
-TEST(Charts, of_a_non_manifold_heap_are_sound) {
+SLOW_TEST(Charts, of_a_non_manifold_heap_are_sound) {
     for (std::uint32_t seed = 1; seed <= 3; ++seed) {
         const Unwrapped u = unwrap_mesh(non_manifold_heap(40, 600, seed), {.density = 8, .page = 2048});
         expect_clean_pages(u.level, u.atlas);
@@ -143,7 +143,7 @@ TEST(Charts, an_uneven_scale_is_unwrapped_as_it_stands_in_the_world) {
     EXPECT_LT(u.figures.mean_stretch, 1.03);
 }
 
-TEST(Charts, are_the_same_for_any_number_of_threads) {
+SLOW_TEST(Charts, are_the_same_for_any_number_of_threads) {
     const auto level = [] {
         Level l;
         add_mesh(l, noisy_blob(30, 2, 0.004f));
@@ -157,7 +157,7 @@ TEST(Charts, are_the_same_for_any_number_of_threads) {
     EXPECT_TRUE(one.atlas == five.atlas);
 }
 
-TEST(Charts, of_random_meshes_are_sound) {
+SLOW_TEST(Charts, of_random_meshes_are_sound) {
     Numbers numbers(2024);
     for (int round = 0; round < 12; ++round) {
         Level level;
@@ -174,25 +174,25 @@ TEST(Charts, of_random_meshes_are_sound) {
         level.lightmap = {.density = 4 + 20 * numbers.next(),
                           .page = 1024,
                           .margin = 1 + static_cast<int>(numbers.next() * 6),
-                          .max_stretch = 1.2f + numbers.next(),
+                          .stretch_limit = 1.2f + numbers.next(),
                           .block = round % 3 == 0 ? 4 : 1};
         SCOPED_TRACE(round);
         const Unwrapped u = unwrap_all(std::move(level));
         expect_clean_pages(u.level, u.atlas);
-        EXPECT_LE(u.figures.worst_stretch, static_cast<double>(u.level.lightmap.max_stretch) * 1.1);
+        EXPECT_LE(u.figures.worst_stretch, static_cast<double>(u.level.lightmap.stretch_limit) * 1.1);
     }
 }
 
 TEST(Charts, max_stretch_is_what_decides_between_seams_and_stretch) {
-    const Unwrapped even = unwrap_mesh(sphere(40, 2), {.max_stretch = 1.1f}),
-                    loose = unwrap_mesh(sphere(40, 2), {.max_stretch = 2.5f});
+    const Unwrapped even = unwrap_mesh(sphere(40, 2), {.stretch_limit = 1.1f}),
+                    loose = unwrap_mesh(sphere(40, 2), {.stretch_limit = 2.5f});
     EXPECT_LE(even.figures.worst_stretch, 1.1 * 1.01);
     EXPECT_GT(even.figures.seam_length, 1.3 * loose.figures.seam_length);
     expect_clean_pages(even.level, even.atlas);
     expect_clean_pages(loose.level, loose.atlas);
 }
 
-TEST(Charts, a_surface_of_absurd_size_or_none_gets_a_note_and_spares_its_neighbours) {
+SLOW_TEST(Charts, a_surface_of_absurd_size_or_none_gets_a_note_and_spares_its_neighbours) {
     Level level;
     add_floor(level, 4);
     add_quad(level, "plain", {0, -1, 0}, {3e7f, -1, 0}, {3e7f, -1, -3e7f}, {0, -1, -3e7f}, {1, 1, 1});
@@ -215,4 +215,4 @@ TEST(Charts, a_surface_of_absurd_size_or_none_gets_a_note_and_spares_its_neighbo
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::charts_tests

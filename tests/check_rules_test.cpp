@@ -3,7 +3,7 @@
 
 #include "yard.hpp"
 
-using namespace test;
+namespace test::check_rules_tests {
 
 namespace {
 
@@ -54,7 +54,7 @@ const std::vector<Rule>& rules() {
     using enum Severity;
     static const auto crate = [](Level& l) { add_box(l, "crate", {1, 0, 1}, {2, 1, 2}, false, grey); };
     static const std::vector<Rule> all = {
-        {"lamp-buried", serious, "lamp", Vec3{1.5f, 0.5f, 1.5f},
+        {"lamp-buried", error, "lamp", Vec3{1.5f, 0.5f, 1.5f},
          [] {
              return with(yard(), [](Level& l) {
                  crate(l);
@@ -115,7 +115,7 @@ const std::vector<Rule>& rules() {
              });
          }},
         {"no-light",
-         serious,
+         error,
          "yard",
          {},
          [] {
@@ -126,7 +126,7 @@ const std::vector<Rule>& rules() {
          },
          [] { return with(yard(), [](Level& l) { l.lights.clear(); }); }},
         {"no-light",
-         serious,
+         error,
          "night",
          {},
          [] {
@@ -143,7 +143,7 @@ const std::vector<Rule>& rules() {
          }},
         // The game lights that set itself.
         {"no-light",
-         serious,
+         error,
          "night",
          {},
          [] {
@@ -155,21 +155,21 @@ const std::vector<Rule>& rules() {
          [] {
              return with(yard(), [](Level& l) {
                  l.lights.push_back(lamp({0, 2, 0}));
-                 l.lights.back().role = BakeRole::live;
+                 l.lights.back().role = BakeRole::realtime;
                  l.lights.back().group = group_index(l, "torch");
                  complete_level(l);
                  l.sets.push_back({.name = "night", .gains = std::vector<float>(l.groups.size(), 0.0f)});
                  l.sets.back().gains[l.lights.back().group] = 1;
              });
          }},
-        {"no-static", serious, "yard", {}, [] { return with(yard(), make_moving); }, yard},
-        {"all-live",
-         serious,
+        {"no-static", error, "yard", {}, [] { return with(yard(), make_moving); }, yard},
+        {"all-realtime",
+         error,
          "yard",
          {},
          [] {
              return with(yard(), [](Level& l) {
-                 l.lights[0].role = BakeRole::live;
+                 l.lights[0].role = BakeRole::realtime;
                  l.sky.radiance = {};
              });
          },
@@ -179,10 +179,10 @@ const std::vector<Rule>& rules() {
                  l.sky.radiance = {};
              });
          }},
-        {"thin-wall", serious, "slab", {}, [] { return hut(0.04f); }, [] { return hut(0.25f); }},
+        {"thin-wall", error, "slab", {}, [] { return hut(0.04f); }, [] { return hut(0.25f); }},
         // A post is no wall, though it has a bright and a dark side.
         {"thin-wall",
-         serious,
+         error,
          "south",
          {},
          [] { return hut(0.04f); },
@@ -191,7 +191,7 @@ const std::vector<Rule>& rules() {
                  add_box(l, "post", {0, 0, 0}, {0.06f, 2, 0.06f}, false, grey);
              });
          }},
-        {"sheet-wall", serious, "screen", Vec3{0, 0, 0},
+        {"sheet-wall", error, "screen", Vec3{0, 0, 0},
          [] {
              return with(yard(), [](Level& l) {
                  add_quad(l, "screen", {-1, 0, 0}, {1, 0, 0}, {1, 2, 0}, {-1, 2, 0}, grey);
@@ -213,8 +213,8 @@ const std::vector<Rule>& rules() {
          }},
         {"open-room", warning, "roof 1", Vec3{0, 2.4f, 0}, [] { return shed(0.16f, -0.05f); },
          [] { return shed(1.2f, -0.05f); }},
-        {"turned-faces",
-         serious,
+        {"flipped-faces",
+         error,
          "crate",
          {},
          [] {
@@ -225,7 +225,7 @@ const std::vector<Rule>& rules() {
              });
          },
          [] { return with(yard(), crate); }},
-        {"turned-faces", serious, "screen", Vec3{0, 1.5f, -5.9f},
+        {"flipped-faces", error, "screen", Vec3{0, 1.5f, -5.9f},
          [] {
              return with(yard(), [](Level& l) {
                  add_quad(l, "screen", {2, 1, -5.9f}, {-2, 1, -5.9f}, {-2, 2, -5.9f}, {2, 2, -5.9f}, grey);
@@ -247,7 +247,7 @@ const std::vector<Rule>& rules() {
              return panel({0, 0, 0.4f, 0.4f}, {0.6f, 0, 1, 0.4f});
          }},
         {"uv-overlap",
-         serious,
+         error,
          "panel",
          {},
          [] {
@@ -293,7 +293,7 @@ const std::vector<Rule>& rules() {
                  l.lightmap.margin = 32;
              });
          }},
-        {"dear-surface",
+        {"costly-surface",
          warning,
          "crate",
          {},
@@ -404,8 +404,8 @@ const std::vector<Rule>& rules() {
                  add_box(l, "spark", {0, 1, 0}, {0.2f, 1.2f, 0.2f}, false, grey, {9000, 9000, 9000});
              });
          }},
-        {"moves-but-static",
-         serious,
+        {"animated-but-static",
+         error,
          "crate",
          {},
          [] {
@@ -421,7 +421,7 @@ const std::vector<Rule>& rules() {
                  l.surfaces.back().part = Part::moving;
              });
          }},
-        {"moving-but-still",
+        {"moving-without-animation",
          hint,
          "crate",
          {},
@@ -432,8 +432,8 @@ const std::vector<Rule>& rules() {
              });
          },
          [] { return with(yard(), crate); }},
-        {"duplicate-surface",
-         serious,
+        {"coplanar-faces",
+         error,
          "crate",
          {},
          [] {
@@ -496,7 +496,7 @@ const std::vector<Rule>& rules() {
                                           .middle = {0, 1.2f, 0},
                                           .half = {4, 1.1f, 4},
                                           .capture = {0, 1.2f, 0},
-                                          .projected = false});
+                                          .parallax = false});
              });
          },
          [] {
@@ -506,7 +506,7 @@ const std::vector<Rule>& rules() {
                                           .middle = {0, 1.2f, 0},
                                           .half = {2, 1.2f, 2},
                                           .capture = {0, 1.2f, 0},
-                                          .projected = false});
+                                          .parallax = false});
              });
          }},
         {"zones-overlap", warning, "b", Vec3{1, 1, 0},
@@ -540,7 +540,7 @@ const std::vector<Rule>& rules() {
              });
          }},
         {"too-dark",
-         serious,
+         error,
          "base",
          {},
          [] { return with(shed(0, -0.05f), [](Level& l) { l.check.least_light = 5; }); },
@@ -556,7 +556,7 @@ TEST(Check, finds_nothing_in_a_sound_yard) {
     EXPECT_TRUE(c.findings.empty()) << listed(c);
 }
 
-TEST(Check, finds_each_mistake_where_it_is_and_not_what_only_looks_like_it) {
+SLOW_TEST(Check, finds_each_mistake_where_it_is_and_not_what_only_looks_like_it) {
     for (const Rule& rule : rules()) {
         SCOPED_TRACE(rule.id);
         const Checked bad = checked(rule.broken()), good = checked(rule.sound());
@@ -584,3 +584,5 @@ TEST(Check, knows_a_kind_for_everything_it_finds) {
         })) << rule.id;
     }
 }
+
+}  // namespace test::check_rules_tests

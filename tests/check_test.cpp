@@ -3,9 +3,9 @@
 #include "stasigraph/finding_view.hpp"
 #include "yard.hpp"
 
-using namespace test;
+namespace test::check_tests {
 
-TEST(Check, finds_the_same_with_any_number_of_threads) {
+SLOW_TEST(Check, finds_the_same_with_any_number_of_threads) {
     for (const Level& level : {hut(0.04f), shed(0.16f, 0.012f)}) {
         const std::string one = listed(checked(level, 1));
         EXPECT_FALSE(one.empty());
@@ -66,3 +66,5 @@ TEST(Check, pictures_ring_the_place_from_where_it_can_be_seen) {
         EXPECT_NEAR(y / count, height / 2.0, 2) << c.findings[i].id;
     }
 }
+
+}  // namespace test::check_tests

@@ -6,7 +6,7 @@
 
 #include <algorithm>
 
-namespace test {
+namespace test::closed_forms_tests {
 namespace {
 
 constexpr Vec3 up{0, 1, 0};
@@ -157,7 +157,7 @@ TEST(ClosedForms, constant_sky_on_an_open_floor_gives_pi_times_its_radiance) {
     EXPECT_NEAR(b.at({2, 0, -3}, up).b, 785.398f, 0.05f);
 }
 
-TEST(ClosedForms, constant_sky_beside_a_long_black_wall) {
+SLOW_TEST(ClosedForms, constant_sky_beside_a_long_black_wall) {
     Level level = floor_level(8, 8);
     add_box(level, "wall", {-0.5f, -0.5f, -400}, {0, 2, 400}, false, {0, 0, 0}).lit_by = LitBy::nothing;
     level.sky.radiance = {1000, 1000, 1000};
@@ -238,7 +238,7 @@ TEST(ClosedForms, buried_texels_are_found_and_the_floor_beside_the_crate_is_not_
     EXPECT_GT(b.at({0.9f, 0, 0}, up).g, 0) << "under the crate, filled from outside";
 }
 
-TEST(ClosedForms, double_sided_sheets_have_light_of_their_own_on_each_side) {
+SLOW_TEST(ClosedForms, double_sided_sheets_have_light_of_their_own_on_each_side) {
     Level level;
     add_floor(level, 60, {0.1f, 0.1f, 0.1f}).density = 0.5f;
     // A sheet over the floor: lit by the sky from above, and its underside must not send that light down.
@@ -253,4 +253,4 @@ TEST(ClosedForms, double_sided_sheets_have_light_of_their_own_on_each_side) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::closed_forms_tests

@@ -8,7 +8,7 @@
 #include "stasigraph/kept.hpp"
 #include "support.hpp"
 
-using namespace test;
+namespace test::compare_tests {
 
 namespace {
 
@@ -97,16 +97,16 @@ TEST(Compare, difference_pictures_say_which_way) {
     EXPECT_THROW(difference_picture(dark, Picture{1, 1, {{1, 1, 1}}}, 2, 1e-3f), Error);
 }
 
-TEST(Compare, keeps_a_result_with_its_level_and_is_a_gate) {
+SLOW_TEST(Compare, keeps_a_result_with_its_level_and_is_a_gate) {
     const Folder folder;
     const fs::path sheet = write_level(folder, 500);
     const Ran first = tool("bake '" + sheet.string() + "' --json --quiet --keep before");
     ASSERT_EQ(first.status, 0) << first.err;
     EXPECT_EQ(fs::path(first.json()["kept"].get<std::string>()).filename(), "before");
-    const std::string kept_page = read_text(folder / "baked" / "kept" / "before" / "base" / "lightmap-0.exr");
+    const std::string kept_page = read_text(folder / "baked" / "kept" / "before" / "base" / "page-0.exr");
     write_level(folder, 1000);
     ASSERT_EQ(tool("bake '" + sheet.string() + "' --quiet").status, 0);
-    EXPECT_EQ(read_text(folder / "baked" / "kept" / "before" / "base" / "lightmap-0.exr"), kept_page);
+    EXPECT_EQ(read_text(folder / "baked" / "kept" / "before" / "base" / "page-0.exr"), kept_page);
     const std::string command =
         "compare '" + sheet.string() + "' --json --quiet --file '" + (folder / "c.png").string() + "'";
     const Ran over = tool(command + " --limit 0.5");
@@ -165,3 +165,5 @@ TEST(Compare, says_what_is_wrong_with_what_was_asked) {
     EXPECT_EQ(tool("compare" + level + "--page 7").status, 1);
     EXPECT_EQ(tool("compare" + level + "--limit -1").status, 2);
 }
+
+}  // namespace test::compare_tests

@@ -7,7 +7,7 @@
 
 #include "support.hpp"
 
-namespace test {
+namespace test::directional_tests {
 namespace {
 
 constexpr Vec3 up{0, 1, 0};
@@ -204,7 +204,7 @@ TEST(NormalMap, is_read_from_gltf_with_its_scale_and_tangents) {
     EXPECT_EQ(stone->normal_scale, 1);
 }
 
-TEST(DirectionalFiles, hold_nine_named_channels_that_the_view_draws_bumps_by) {
+SLOW_TEST(DirectionalFiles, hold_nine_named_channels_that_the_view_draws_bumps_by) {
     const Folder folder;
     for (const char* file : {"observatory.glb", "bollard.ies", "washer.ies"})
         fs::copy(demo_folder() / file, folder / file);
@@ -248,4 +248,4 @@ TEST(DirectionalFiles, hold_nine_named_channels_that_the_view_draws_bumps_by) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::directional_tests

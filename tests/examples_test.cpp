@@ -6,7 +6,7 @@
 
 #include "support.hpp"
 
-namespace test {
+namespace test::examples_tests {
 namespace {
 
 std::string example(const std::string& name) {
@@ -27,7 +27,7 @@ TEST(Examples, bake_in_code_shows_the_red_wall_on_the_floor) {
     EXPECT_GT(white[1], red[1]);
 }
 
-TEST(Examples, live_tuning_lights_what_changed_and_no_more) {
+SLOW_TEST(Examples, live_tuning_lights_what_changed_and_no_more) {
     const Folder folder;
     const Ran r = run(example("live_tuning") + " " + (demo_folder() / "observatory.toml").string() + " " +
                       (folder / "cache").string() + " crate_1");
@@ -65,7 +65,7 @@ TEST(Examples, live_tuning_lights_what_changed_and_no_more) {
     EXPECT_LT(percent, 20) << "what a crate does not touch is kept";
 }
 
-TEST(Examples, read_probes_finds_the_sets_brightness) {
+SLOW_TEST(Examples, read_probes_finds_the_sets_brightness) {
     const Ran r = run(example("read_probes") + " " + (demo_glance() / "probes.bin").string());
     ASSERT_EQ(r.status, 0) << r.err;
     for (const char* set : {"noon", "dusk", "observing"})
@@ -86,7 +86,7 @@ const std::string& demo_game() {
     return file;
 }
 
-TEST(Examples, switch_sets_fades_one_zone_and_leaves_the_others) {
+SLOW_TEST(Examples, switch_sets_fades_one_zone_and_leaves_the_others) {
     const Ran r = run(example("switch_sets") + " " + demo_game() + " vault dusk blackout");
     ASSERT_EQ(r.status, 0) << r.out << r.err;
     const auto row = [&](const char* name) {
@@ -142,7 +142,7 @@ TEST(Examples, flicker_ends_dark_and_comes_back_red) {
     EXPECT_GT(red.r / red.g, 5 * lit.r / lit.g);
 }
 
-TEST(Examples, day_cycle_goes_around_past_midnight) {
+SLOW_TEST(Examples, day_cycle_goes_around_past_midnight) {
     const Folder folder;
     const std::string sheet = (folder / "hours.toml").string();
     fs::copy(demo_folder() / "observatory.glb", folder / "observatory.glb");
@@ -170,4 +170,4 @@ TEST(Examples, day_cycle_goes_around_past_midnight) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::examples_tests

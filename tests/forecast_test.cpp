@@ -11,7 +11,7 @@
 #include "stasigraph/job.hpp"
 #include "support.hpp"
 
-namespace test {
+namespace test::forecast_tests {
 namespace {
 
 using namespace stasigraph;
@@ -89,4 +89,4 @@ TEST(Job, a_limit_cancels_and_can_be_lifted) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::forecast_tests

@@ -4,10 +4,10 @@
 
 #include "two_rooms.hpp"
 
-namespace test {
+namespace test::fuzz_tests {
 namespace {
 
-TEST(Fuzz, packed_levels_of_any_bytes_never_lead_outside) {
+SLOW_TEST(Fuzz, packed_levels_of_any_bytes_never_lead_outside) {
     const TwoRooms& t = TwoRooms::whole();
     const Folder folder;
     fs::create_directories(folder / "seeds");
@@ -27,4 +27,4 @@ TEST(Fuzz, packed_levels_of_any_bytes_never_lead_outside) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::fuzz_tests

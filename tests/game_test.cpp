@@ -12,7 +12,7 @@
 #include "stasigraph/mixer.hpp"
 #include "support.hpp"
 
-namespace test {
+namespace test::game_tests {
 namespace {
 
 namespace rt = stasigraph::runtime;
@@ -57,12 +57,12 @@ struct Packed {
         mirror.middle = mirror.room_middle = {0.5f, 1.5f, 0};
         mirror.half = mirror.room_half = {2.5f, 1.5f, 2};
         mirror.capture = {-1, 1.2f, 0.5f};
-        mirror.resolution = 16;
+        mirror.resolution = 32;
         ReflectionProbe ball = mirror;
         ball.name = "ball";
         ball.shape = ReflectionShape::sphere;
         ball.radius = 0.8f;
-        ball.projected = false;
+        ball.parallax = false;
         ball.capture = ball.middle = {0, 1, 0};
         level.reflections = {mirror, ball};
         complete_level(level);
@@ -225,42 +225,42 @@ TEST(Game, is_all_there_for_c) {
     const Packed p;
     rt::Game game;
     ASSERT_EQ(game.open((p.folder / "game.sgl").c_str()), rt::Status::ok);
-    sg_game* c = nullptr;
+    sgraph_game* c = nullptr;
     char text[64] = "";
-    ASSERT_EQ(sg_game_open((p.folder / "game.sgl").c_str(), &c, text, sizeof text), SG_OK);
-    EXPECT_EQ(sg_game_verify(c), 1);
-    EXPECT_EQ(sg_game_set_count(c), 2u);
-    EXPECT_STREQ(sg_game_set_name(c, sg_game_find_set(c, "night")), "night");
-    EXPECT_EQ(sg_game_chunk_count(c), game.chunk_count());
+    ASSERT_EQ(sgraph_game_open((p.folder / "game.sgl").c_str(), &c, text, sizeof text), SGRAPH_OK);
+    EXPECT_EQ(sgraph_game_verify(c), 1);
+    EXPECT_EQ(sgraph_game_set_count(c), 2u);
+    EXPECT_STREQ(sgraph_game_set_name(c, sgraph_game_find_set(c, "night")), "night");
+    EXPECT_EQ(sgraph_game_chunk_count(c), game.chunk_count());
     const float at[3] = {0.3f, 1.1f, 0.4f}, up[3] = {0, 1, 0};
     std::uint32_t hint = 0, other = 0;
-    sg_weights w;
-    sg_game_weights(c, at, &hint, &w);
+    sgraph_weights w;
+    sgraph_game_weights(c, at, &hint, &w);
     const rt::Weights same = game.weights({0.3f, 1.1f, 0.4f}, other);
     ASSERT_EQ(w.count, same.count);
     float rgb[3], mixed[27], page[3];
-    sg_game_irradiance(c, 1, &w, up, rgb);
+    sgraph_game_irradiance(c, 1, &w, up, rgb);
     EXPECT_EQ(rgb[0], game.irradiance(1, same, {0, 1, 0}).r);
-    sg_game_mixed_coefficients(c, 1, &w, mixed);
-    EXPECT_NEAR(mixed[0], sg_game_coefficients(c, 1, w.probe[0])[0], std::abs(mixed[0]));
-    sg_surface s;
-    sg_game_surface(c, sg_game_find_surface(c, "crate"), &s);
+    sgraph_game_mixed_coefficients(c, 1, &w, mixed);
+    EXPECT_NEAR(mixed[0], sgraph_game_coefficients(c, 1, w.probe[0])[0], std::abs(mixed[0]));
+    sgraph_surface s;
+    sgraph_game_surface(c, sgraph_game_find_surface(c, "crate"), &s);
     EXPECT_STREQ(s.node, "crate");
-    sg_pixels pixels;
-    sg_game_page(c, 0, 0, 0, &pixels);
+    sgraph_pixels pixels;
+    sgraph_game_page(c, 0, 0, 0, &pixels);
     EXPECT_EQ(pixels.format, 97u);
-    sg_game_page_light(c, 0, 0, 20.5f, 20.5f, page);
+    sgraph_game_page_light(c, 0, 0, 20.5f, 20.5f, page);
     EXPECT_EQ(page[1], game.page_light(0, 0, 20.5f, 20.5f).g);
-    sg_weights m;
-    sg_game_reflections(c, at, up, &m);
+    sgraph_weights m;
+    sgraph_game_reflections(c, at, up, &m);
     EXPECT_EQ(m.count, game.reflections({0.3f, 1.1f, 0.4f}, {0, 1, 0}).count);
     float way[3], led[3] = {0, 0, 1};
-    sg_game_reflection_direction(c, 0, at, led, way);
+    sgraph_game_reflection_direction(c, 0, at, led, way);
     EXPECT_EQ(way[0], game.reflection_direction(0, {0.3f, 1.1f, 0.4f}, {0, 0, 1}).x);
-    sg_game_reflection_map(c, 0, 0, 1, &pixels);
+    sgraph_game_reflection_map(c, 0, 0, 1, &pixels);
     EXPECT_EQ(pixels.side, 8u);
-    sg_game_close(c);
-    EXPECT_EQ(sg_game_open("/nowhere/game.sgl", &c, text, sizeof text), SG_NOT_FOUND);
+    sgraph_game_close(c);
+    EXPECT_EQ(sgraph_game_open("/nowhere/game.sgl", &c, text, sizeof text), SGRAPH_NOT_FOUND);
     EXPECT_EQ(c, nullptr);
     EXPECT_STRNE(text, "");
 }
@@ -363,7 +363,7 @@ TEST(Game, truncated_and_damaged_files_are_errors_and_never_more) {
     }
 }
 
-TEST(Game, the_tool_packs_says_what_takes_how_much_and_a_bake_keeps_it_up_to_date) {
+SLOW_TEST(Game, the_tool_packs_says_what_takes_how_much_and_a_bake_keeps_it_up_to_date) {
     const fs::path sheet = demo_folder() / "observatory.toml";
     const Folder folder;
     const std::string out = " --out " + demo_glance().string(), file = (folder / "demo.sgl").string();
@@ -387,4 +387,4 @@ TEST(Game, the_tool_packs_says_what_takes_how_much_and_a_bake_keeps_it_up_to_dat
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::game_tests

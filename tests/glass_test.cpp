@@ -6,7 +6,7 @@
 
 #include "support.hpp"
 
-namespace test {
+namespace test::glass_tests {
 namespace {
 
 constexpr Vec3 up{0, 1, 0};
@@ -182,7 +182,7 @@ TEST(Furnace, holds_with_textures_sheets_glass_and_squeezed_and_mirrored_instanc
 
 // ---- all of it against the reference
 
-TEST(Reference, agrees_on_a_room_with_every_kind_of_light_and_glass) {
+SLOW_TEST(Reference, agrees_on_a_room_with_every_kind_of_light_and_glass) {
     Level level;
     add_thick_room(level, {-2, 0, -1.5f}, {2, 2.4f, 1.5f}, 0.2f, {0.7f, 0.65f, 0.6f});
     // The east wall gives way to a window: a wall of glass, and a screen of gauze in the room.
@@ -274,9 +274,9 @@ Level lamp_room(BakeRole role) {
     return level;
 }
 
-TEST(Roles, bounce_bakes_everything_but_the_direct_light_and_live_nothing) {
+SLOW_TEST(Roles, bounce_bakes_everything_but_the_direct_light_and_live_nothing) {
     const Bake whole = bake_level(lamp_room(BakeRole::whole)),
-               bounce = bake_level(lamp_room(BakeRole::bounce)), live = bake_level(lamp_room(BakeRole::live));
+               bounce = bake_level(lamp_room(BakeRole::bounce)), live = bake_level(lamp_room(BakeRole::realtime));
     for (const float x : {-1.5f, -0.9f, 1.2f}) {
         const Vec3 at{x, 0, 0.3f};
         const Vec3 d = Vec3{0, 2, 0} - at;
@@ -333,13 +333,13 @@ TEST(Roles, more_than_four_on_one_page_are_named) {
     EXPECT_EQ(bake_level(level).baked.visibility[0].lights.size(), 4u);
 }
 
-TEST(Roles, files_hold_the_map_and_a_view_draws_what_the_game_will_add) {
+SLOW_TEST(Roles, files_hold_the_map_and_a_view_draws_what_the_game_will_add) {
     const Folder folder;
     fs::copy_file(demo_folder() / "observatory.glb", folder / "observatory.glb");
     write_bytes(folder / "l.toml",
                 "[level]\nscene = \"observatory.glb\"\n[quality]\ntier = \"glance\"\nbounces = "
                 "1\n[lightmap]\ndensity = 4\n"
-                "[sky]\nradiance = [1, 1, 1]\n[[light]]\nmatch = \"*\"\nbake = \"live\"\ngain = 0\n"
+                "[sky]\nradiance = [1, 1, 1]\n[[light]]\nmatch = \"*\"\nbake = \"realtime\"\ngain = 0\n"
                 "[[light]]\nname = \"flood\"\nkind = \"spot\"\nat = [-8, 6, 3]\ntoward = [-13, 0, "
                 "-2]\ncandela = 20000\n"
                 "inner = 30\nouter = 45\nbake = \"bounce\"\n[[surface]]\nmatch = \"*\"\ngain = 0\n");
@@ -370,7 +370,7 @@ TEST(Roles, files_hold_the_map_and_a_view_draws_what_the_game_will_add) {
 
 // ---- rigs
 
-TEST(Rigs, put_their_lamps_and_their_model_at_every_place_and_change_together) {
+SLOW_TEST(Rigs, put_their_lamps_and_their_model_at_every_place_and_change_together) {
     const Level level = load_level(demo_folder() / "observatory.toml");
     int lamps = 0, posts = 0;
     for (const Place& place : level.places) {
@@ -398,7 +398,7 @@ TEST(Rigs, put_their_lamps_and_their_model_at_every_place_and_change_together) {
     EXPECT_EQ(copies, 16);
 }
 
-TEST(Rigs, one_that_matches_nothing_is_said) {
+SLOW_TEST(Rigs, one_that_matches_nothing_is_said) {
     const Folder folder;
     fs::copy_file(demo_folder() / "observatory.glb", folder / "observatory.glb");
     write_bytes(folder / "l.toml",
@@ -411,4 +411,4 @@ TEST(Rigs, one_that_matches_nothing_is_said) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::glass_tests

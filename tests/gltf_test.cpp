@@ -6,7 +6,7 @@
 
 #include "support.hpp"
 
-namespace test {
+namespace test::gltf_tests {
 namespace {
 
 /// Collects binary data and accessors for a .gltf with a buffer file beside it.
@@ -248,4 +248,4 @@ TEST(Gltf, what_we_do_not_read_comes_back_untouched) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::gltf_tests

@@ -9,7 +9,7 @@
 
 #include "support.hpp"
 
-namespace test {
+namespace test::headers_tests {
 namespace {
 
 std::size_t preprocessed_lines(const std::string& header) {
@@ -87,4 +87,4 @@ TEST(Layers, no_folder_includes_one_below_it) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::headers_tests

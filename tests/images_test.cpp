@@ -13,7 +13,7 @@
 #include "stasigraph/io.hpp"
 #include "support.hpp"
 
-namespace test {
+namespace test::images_tests {
 namespace {
 
 using namespace stasigraph;
@@ -146,4 +146,4 @@ TEST(Images, of_skies_in_radiance_hdr_have_their_values) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::images_tests

@@ -7,7 +7,7 @@
 
 #include "support.hpp"
 
-namespace test {
+namespace test::leak_tests {
 namespace {
 
 /// A house of thick walls with a window to the south and a lamp, the sun outside.
@@ -86,7 +86,7 @@ Shares leaks(const std::vector<Volume>& volumes) {
     return out;
 }
 
-TEST(Noise, of_probes_in_a_room_with_a_window_is_a_few_percent) {
+SLOW_TEST(Noise, of_probes_in_a_room_with_a_window_is_a_few_percent) {
     Level truth = house();
     truth.hand_probes = along_walls();
     const Bake fast = bake_level(truth);
@@ -102,7 +102,7 @@ TEST(Noise, of_probes_in_a_room_with_a_window_is_a_few_percent) {
     EXPECT_LT(Shares::at(off, 0.95), 0.08f);
 }
 
-TEST(Leaks, of_noon_through_walls_stay_out_of_a_dim_room) {
+SLOW_TEST(Leaks, of_noon_through_walls_stay_out_of_a_dim_room) {
     const Shares s = leaks({box_volume("all", {-6, 0, -6}, {6, 4, 6}, 0.8f)});
     const auto percent = [](const std::vector<float>& v, double share) {
         return 100 * static_cast<double>(Shares::at(v, share));
@@ -117,4 +117,4 @@ TEST(Leaks, of_noon_through_walls_stay_out_of_a_dim_room) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::leak_tests

@@ -7,7 +7,7 @@
 
 #include "support.hpp"
 
-namespace test {
+namespace test::lights_tests {
 namespace {
 
 constexpr Vec3 up{0, 1, 0};
@@ -133,7 +133,7 @@ TEST(Lamps, a_ball_at_three_heights_also_where_the_horizon_cuts_it) {
     }
 }
 
-TEST(Lamps, a_thousand_in_rooms_meet_the_noise_and_are_as_bright_as_summed_one_by_one) {
+SLOW_TEST(Lamps, a_thousand_in_rooms_meet_the_noise_and_are_as_bright_as_summed_one_by_one) {
     Level level;
     add_floor(level, 24);
     add_quad(level, "ceiling", {-12, 4, -12}, {12, 4, -12}, {12, 4, 12}, {-12, 4, 12}, {0.5f, 0.5f, 0.5f});
@@ -431,7 +431,7 @@ Sky patch_sky(float bright) {
     return sky;
 }
 
-TEST(Skies, an_image_sky_gives_its_integral_wherever_it_is_turned) {
+SLOW_TEST(Skies, an_image_sky_gives_its_integral_wherever_it_is_turned) {
     for (const float bright : {20.0f, 100000.0f})
         for (const float turn : {0.0f, pi / 2}) {
             Level level;
@@ -560,4 +560,4 @@ TEST(Kelvin, lies_on_the_planck_locus_within_the_gamut) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::lights_tests

@@ -8,7 +8,7 @@
 #include "shapes.hpp"
 #include "support.hpp"
 
-namespace test {
+namespace test::maps_tests {
 namespace {
 
 /// Mean over the valid texels of the pages, and the least of them.
@@ -96,7 +96,7 @@ TEST(Occlusion, is_the_same_for_any_number_of_threads_and_changes_with_its_reach
     EXPECT_THROW(baker.light(level, job), Error);
 }
 
-// ---- combined
+// ---- prelit
 // --------------------------------------------------------------------------------------------------------
 
 /// A level in files: a striped floor under one sun, and a sheet with these lines.
@@ -124,18 +124,18 @@ float srgb_to_linear(float c) {
     return c <= 0.04045f ? c / 12.92f : std::pow((c + 0.055f) / 1.055f, 2.4f);
 }
 
-TEST(Combined, is_light_times_base_colour_at_the_exposure_asked_for) {
+TEST(Prelit, is_light_times_base_colour_at_the_exposure_asked_for) {
     // 2000 lux on 0.25 of reflectance is 159 nit: at EV 10.315, metered luminance 159, that is middle grey.
     const float nit = 2000 * 0.25f / pi;
     for (const char* by : {"page", "surface"}) {
-        const StripedFloor level("[combined]\nby = \"" + std::string(by) +
+        const StripedFloor level("[prelit]\nby = \"" + std::string(by) +
                                  "\"\ndetail = 3\nexposure = " + std::to_string(std::log2(8 * nit)) + "\n");
         const Ran ran = level.bake();
         ASSERT_EQ(ran.status, 0) << ran.err;
-        const auto entry = level.manifest()["sets"][0]["combined"];
+        const auto entry = level.manifest()["sets"][0]["prelit"];
         ASSERT_EQ(entry["images"].size(), 1u);
         const std::string name = entry["images"][0];
-        EXPECT_EQ(name, by == std::string("page") ? "base/combined-0.png" : "base/combined/floor.png");
+        EXPECT_EQ(name, by == std::string("page") ? "base/prelit-0.png" : "base/prelit/floor.png");
         const Pixels image = read_image(level.folder / ("baked/" + name));
         if (by == std::string("page")) {
             EXPECT_EQ(image.width, level.manifest()["pages"][0].get<int>() * 3);
@@ -153,11 +153,11 @@ TEST(Combined, is_light_times_base_colour_at_the_exposure_asked_for) {
     }
 }
 
-TEST(Combined, glb_is_valid_names_its_images_and_is_refused_as_a_level) {
-    const StripedFloor level("[combined]\nby = \"surface\"\n");
+TEST(Prelit, glb_is_valid_names_its_images_and_is_refused_as_a_level) {
+    const StripedFloor level("[prelit]\nby = \"surface\"\n");
     ASSERT_EQ(level.bake().status, 0);
-    const std::string glb = read_text(level.folder / "baked/base/combined.glb");
-    EXPECT_NE(glb.find("combined/floor.png"), std::string::npos);
+    const std::string glb = read_text(level.folder / "baked/base/prelit.glb");
+    EXPECT_NE(glb.find("prelit/floor.png"), std::string::npos);
     const Ran checked =
         run(std::string(STASIGRAPH_NODE) +
             " -e \"const v = require(process.argv[1] + '/node_modules/gltf-validator'), fs = "
@@ -165,38 +165,38 @@ TEST(Combined, glb_is_valid_names_its_images_and_is_refused_as_a_level) {
             "Uint8Array(fs.readFileSync(process.argv[2])), {externalResourceFunction: u => "
             "Promise.resolve(new Uint8Array(fs.readFileSync(p.join(p.dirname(process.argv[2]), "
             "u))))}).then(r => console.log(r.issues.numErrors))\" " +
-            std::string(STASIGRAPH_VALIDATOR) + " " + (level.folder / "baked/base/combined.glb").string());
+            std::string(STASIGRAPH_VALIDATOR) + " " + (level.folder / "baked/base/prelit.glb").string());
     EXPECT_EQ(checked.out, "0\n") << checked.err;
-    const Ran again = tool("bake " + (level.folder / "baked/base/combined.glb").string());
+    const Ran again = tool("bake " + (level.folder / "baked/base/prelit.glb").string());
     EXPECT_EQ(again.status, 1);
     EXPECT_NE(again.err.find("the light of a bake is in its colours"), std::string::npos) << again.err;
 }
 
-TEST(Combined, files_go_when_they_are_no_longer_asked_for_and_stay_beside_a_bake_of_another_set) {
+TEST(Prelit, files_go_when_they_are_no_longer_asked_for_and_stay_beside_a_bake_of_another_set) {
     const StripedFloor level(
-        "[combined]\nby = \"surface\"\n[[set]]\nname = \"day\"\n[[set]]\nname = \"half\"\ngain = { sun = 0.5 "
+        "[prelit]\nby = \"surface\"\n[[set]]\nname = \"day\"\n[[set]]\nname = \"half\"\ngain = { sun = 0.5 "
         "}\n");
     ASSERT_EQ(level.bake().status, 0);
-    EXPECT_TRUE(fs::exists(level.folder / "baked/half/combined/floor.png"));
+    EXPECT_TRUE(fs::exists(level.folder / "baked/half/prelit/floor.png"));
     ASSERT_EQ(tool("bake " + level.sheet.string() + " --tier proof --set day --quiet").status, 0);
-    EXPECT_TRUE(fs::exists(level.folder / "baked/half/combined/floor.png"));
-    EXPECT_TRUE(fs::exists(level.folder / "baked/half/combined.glb"));
+    EXPECT_TRUE(fs::exists(level.folder / "baked/half/prelit/floor.png"));
+    EXPECT_TRUE(fs::exists(level.folder / "baked/half/prelit.glb"));
     std::string sheet = read_text(level.sheet);
-    sheet.replace(sheet.find("[combined]\nby = \"surface\"\n"), 26, "");
+    sheet.replace(sheet.find("[prelit]\nby = \"surface\"\n"), 26, "");
     write_bytes(level.sheet, sheet);
     ASSERT_EQ(level.bake().status, 0);
-    EXPECT_FALSE(fs::exists(level.folder / "baked/half/combined"));
-    EXPECT_FALSE(fs::exists(level.folder / "baked/day/combined.glb"));
+    EXPECT_FALSE(fs::exists(level.folder / "baked/half/prelit"));
+    EXPECT_FALSE(fs::exists(level.folder / "baked/day/prelit.glb"));
     EXPECT_TRUE(fs::exists(level.folder / "baked/day/preview.glb"));
 }
 
 TEST(FurtherMaps, refuse_settings_out_of_range_by_name) {
     for (const auto& [lines, part] : {std::pair{"[occlusion]\nreach = 0\n", "occlusion.reach"},
                                       {"[occlusion]\nreech = 1\n", "reach"},
-                                      {"[combined]\nby = \"mesh\"\n", "surface"},
-                                      {"[combined]\ndetail = 2.5\n", "whole number"},
-                                      {"[combined]\nexposure = \"bright\"\n", "auto"},
-                                      {"[[combined]]\nby = \"page\"\n", "[combined]"}}) {
+                                      {"[prelit]\nby = \"mesh\"\n", "surface"},
+                                      {"[prelit]\ndetail = 2.5\n", "whole number"},
+                                      {"[prelit]\nexposure = \"bright\"\n", "auto"},
+                                      {"[[prelit]]\nby = \"page\"\n", "[prelit]"}}) {
         const Ran ran = StripedFloor(lines).bake();
         EXPECT_EQ(ran.status, 1) << lines;
         EXPECT_NE(ran.err.find(part), std::string::npos) << ran.err;
@@ -226,4 +226,4 @@ TEST(FurtherMaps, occlusion_goes_to_a_grey_file_and_is_shown) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::maps_tests

@@ -4,7 +4,7 @@
 
 #include "support.hpp"
 
-namespace test {
+namespace test::materials_tests {
 namespace {
 
 constexpr Vec3 up{0, 1, 0};
@@ -141,7 +141,7 @@ Level lamp_over_floor() {
 TEST(Roles, live_lights_bake_nothing) {
     Level level = lamp_over_floor();
     EXPECT_NEAR(bake_level(level).at({0, 0, 0}, up).g, 25, 0.2f);
-    level.lights[0].role = BakeRole::live;
+    level.lights[0].role = BakeRole::realtime;
     EXPECT_EQ(bake_level(level).at({0, 0, 0}, up).g, 0);
 }
 
@@ -160,7 +160,7 @@ TEST(Roles, stand_ins_light_and_block_without_a_place_on_a_page) {
     level.lights.clear();
     add_quad(level, "glow", {-1, 1.5f, -1}, {1, 1.5f, -1}, {1, 1.5f, 1}, {-1, 1.5f, 1}, {0, 0, 0},
              {100, 100, 100})
-        .part = Part::stand_in;
+        .part = Part::bake_only;
     const Bake b = bake_level(level);
     EXPECT_GT(b.at({0, 0, 0}, up).g, 50);
     EXPECT_EQ(b.atlas.surfaces[1].page, none);
@@ -220,7 +220,7 @@ TEST(Progress, only_ever_moves_forward_and_names_its_stages) {
     complete_level(level);
     double last = 0;
     std::string stages;
-    Job job(JobSettings{.threads = 2,
+    Job job(JobOptions{.threads = 2,
                         .on_progress =
                             [&](const Progress& p) {
                                 EXPECT_GE(p.done, last - 1e-9) << p.stage;
@@ -238,4 +238,4 @@ TEST(Progress, only_ever_moves_forward_and_names_its_stages) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::materials_tests

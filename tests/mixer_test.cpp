@@ -22,7 +22,7 @@ extern "C" void* malloc(std::size_t size) noexcept {
     return __libc_malloc(size);
 }
 
-namespace test {
+namespace test::mixer_tests {
 namespace {
 
 constexpr std::uint32_t day = 0, night = 1, alarm_set = 2, left = 0, right = 1;
@@ -563,70 +563,70 @@ TEST(Mixer, reads_levels_of_an_older_minor_version_which_have_no_zones) {
 
 TEST(Mixer, is_all_there_for_c) {
     const TwoRooms& t = TwoRooms::whole();
-    sg_game* game = nullptr;
-    ASSERT_EQ(sg_game_open((t.folder / "game.sgl").c_str(), &game, nullptr, 0), SG_OK);
-    EXPECT_EQ(sg_game_zone_count(game), 2u);
-    EXPECT_STREQ(sg_game_zone_name(game, sg_game_find_zone(game, "right")), "right");
-    EXPECT_EQ(sg_game_layer_count(game), 1u);
+    sgraph_game* game = nullptr;
+    ASSERT_EQ(sgraph_game_open((t.folder / "game.sgl").c_str(), &game, nullptr, 0), SGRAPH_OK);
+    EXPECT_EQ(sgraph_game_zone_count(game), 2u);
+    EXPECT_STREQ(sgraph_game_zone_name(game, sgraph_game_find_zone(game, "right")), "right");
+    EXPECT_EQ(sgraph_game_layer_count(game), 1u);
     std::uint32_t group, set;
-    sg_game_layer(game, 0, &group, &set);
-    EXPECT_STREQ(sg_game_set_name(game, set), "layer-left lamp");
-    EXPECT_EQ(sg_game_series_count(game), 0u);
-    sg_mixer* c = nullptr;
+    sgraph_game_layer(game, 0, &group, &set);
+    EXPECT_STREQ(sgraph_game_set_name(game, set), "layer-left lamp");
+    EXPECT_EQ(sgraph_game_series_count(game), 0u);
+    sgraph_mixer* c = nullptr;
     char text[64] = "";
-    const sg_mixer_settings wrong = {SG_PAIR, 99, 1 << 20, 0};
-    EXPECT_EQ(sg_mixer_start(game, &wrong, &c, text, sizeof text), SG_NOT_FOUND);
+    const sgraph_mixer_options wrong = {SGRAPH_PAIR, 99, 1 << 20, 0};
+    EXPECT_EQ(sgraph_mixer_start(game, &wrong, &c, text, sizeof text), SGRAPH_NOT_FOUND);
     EXPECT_EQ(c, nullptr);
     EXPECT_STREQ(text, "there is no such set");
-    ASSERT_EQ(sg_mixer_start(game, nullptr, &c, text, sizeof text), SG_OK);
+    ASSERT_EQ(sgraph_mixer_start(game, nullptr, &c, text, sizeof text), SGRAPH_OK);
     rt::Mixer mixer;
     ASSERT_EQ(mixer.start(t.game), rt::Status::ok);
-    EXPECT_EQ(sg_mixer_request(c, night, left, 2, SG_LINEAR), 1);
-    EXPECT_EQ(sg_mixer_request(c, 77, left, 2, SG_LINEAR), 0);
-    EXPECT_EQ(sg_mixer_follow(c, 0, SG_EVERYWHERE, 2, SG_LINEAR), 0);
+    EXPECT_EQ(sgraph_mixer_request(c, night, left, 2, SGRAPH_LINEAR), 1);
+    EXPECT_EQ(sgraph_mixer_request(c, 77, left, 2, SGRAPH_LINEAR), 0);
+    EXPECT_EQ(sgraph_mixer_follow(c, 0, SGRAPH_EVERYWHERE, 2, SGRAPH_LINEAR), 0);
     mixer.request(night, left, 2, rt::Curve::linear);
     const float half[3] = {0.5f, 0.5f, 0.5f};
-    EXPECT_EQ(sg_mixer_set_layer(c, 0, half, nullptr), 1);
+    EXPECT_EQ(sgraph_mixer_set_layer(c, 0, half, nullptr), 1);
     mixer.set_layer(0, {0.5f, 0.5f, 0.5f});
-    sg_mixer_advance(c, 0.5);
+    sgraph_mixer_advance(c, 0.5);
     mixer.advance(0.5);
-    sg_mixer_set_clock(c, 30, 1);
-    EXPECT_EQ(sg_mixer_clock(c), 6);
-    EXPECT_EQ(sg_mixer_progress(c, left), 0.25f);
-    EXPECT_EQ(sg_mixer_waits(c, left), 0);
-    EXPECT_EQ(sg_mixer_whole(c, 0), 1);
-    EXPECT_EQ(sg_mixer_changed_count(c), 0u);
+    sgraph_mixer_set_clock(c, 30, 1);
+    EXPECT_EQ(sgraph_mixer_clock(c), 6);
+    EXPECT_EQ(sgraph_mixer_progress(c, left), 0.25f);
+    EXPECT_EQ(sgraph_mixer_waits(c, left), 0);
+    EXPECT_EQ(sgraph_mixer_whole(c, 0), 1);
+    EXPECT_EQ(sgraph_mixer_changed_count(c), 0u);
     const float at[3] = {-2, 1, 0}, up[3] = {0, 1, 0};
     std::uint32_t hint = 0, other = 0;
     float got[3], all[27], same_all[27];
-    sg_mixer_sample(c, at, up, &hint, got);
+    sgraph_mixer_sample(c, at, up, &hint, got);
     EXPECT_EQ((Rgb{got[0], got[1], got[2]}), rgb(mixer.sample({-2, 1, 0}, {0, 1, 0}, other)));
-    sg_weights w;
-    sg_game_weights(game, at, &hint, &w);
-    sg_mixer_sample_weights(c, &w, up, got);
+    sgraph_weights w;
+    sgraph_game_weights(game, at, &hint, &w);
+    sgraph_mixer_sample_weights(c, &w, up, got);
     EXPECT_EQ((Rgb{got[0], got[1], got[2]}), rgb(mixer.sample({-2, 1, 0}, {0, 1, 0}, other)));
-    sg_mixer_sample_coefficients(c, at, &hint, all);
-    sg_mixer_weights_coefficients(c, &w, same_all);
+    sgraph_mixer_sample_coefficients(c, at, &hint, all);
+    sgraph_mixer_weights_coefficients(c, &w, same_all);
     EXPECT_EQ(std::memcmp(all, same_all, sizeof all), 0);
-    sg_mixer_surface_light(c, 0, 0.4f, 0.4f, got);
+    sgraph_mixer_surface_light(c, 0, 0.4f, 0.4f, got);
     EXPECT_EQ((Rgb{got[0], got[1], got[2]}), rgb(mixer.surface_light(0, 0.4f, 0.4f)));
-    sg_term terms[2];
-    ASSERT_EQ(sg_mixer_terms(c, left, terms, 2), 2u);
+    sgraph_term terms[2];
+    ASSERT_EQ(sgraph_mixer_terms(c, left, terms, 2), 2u);
     EXPECT_EQ(terms[1].weight, 0.25f);
-    sg_mixer_layer_gain(c, 0, left, got);
+    sgraph_mixer_layer_gain(c, 0, left, got);
     EXPECT_EQ((Rgb{got[0], got[1], got[2]}), rgb(mixer.layer_gain(0, left)));
-    sg_mixer_gain(c, 0, left, got);
+    sgraph_mixer_gain(c, 0, left, got);
     EXPECT_EQ(got[0], mixer.gain(0, left).r);
-    sg_page_pair pair;
-    sg_mixer_surface_pages(c, 0, 0, &pair);
+    sgraph_page_pair pair;
+    sgraph_mixer_surface_pages(c, 0, 0, &pair);
     EXPECT_EQ(pair.weight, 0.25f);
     EXPECT_EQ(pair.to_set, night);
-    sg_mixer_pages(c, SG_NOTHING, 0, 0, &pair);
+    sgraph_mixer_pages(c, SGRAPH_NOTHING, 0, 0, &pair);
     EXPECT_EQ(pair.to_set, day);
     EXPECT_EQ(pair.to.side, 128u);
-    sg_mixer_stop(c);
-    sg_game_close(game);
+    sgraph_mixer_stop(c);
+    sgraph_game_close(game);
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::mixer_tests

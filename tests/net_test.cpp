@@ -12,7 +12,7 @@
 #include "stasigraph/level.hpp"
 #include "support.hpp"
 
-namespace test {
+namespace test::net_tests {
 namespace {
 
 using namespace stasigraph;
@@ -94,7 +94,7 @@ TEST(Net, fills_the_hull_of_ten_thousand_random_points) {
     expect_delaunay(points, delaunay(points));
 }
 
-TEST(Net, fills_lattices_on_which_every_sphere_holds_eight_points) {
+SLOW_TEST(Net, fills_lattices_on_which_every_sphere_holds_eight_points) {
     for (const Points& points : {grid(21, 21, 21, 1000), grid(2, 2, 2, 1 << 19), grid(100, 2, 50, 777)})
         expect_delaunay(points, delaunay(points));
     // A lattice of unit cubes: all of them whole.
@@ -110,7 +110,7 @@ TEST(Net, fills_lattices_on_which_every_sphere_holds_eight_points) {
     EXPECT_EQ(six_volumes, 6 * 40 * 40 * 40);
 }
 
-TEST(Net, fills_what_lies_in_few_planes) {
+SLOW_TEST(Net, fills_what_lies_in_few_planes) {
     // Two floors of random points, and one point aside.
     Numbers n(3);
     Points points;
@@ -314,4 +314,4 @@ TEST(Lookup, works_where_all_probes_lie_in_a_plane_a_line_or_a_point) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::net_tests

@@ -8,12 +8,12 @@
 #include "shapes.hpp"
 #include "support.hpp"
 
-namespace test {
+namespace test::pages_tests {
 namespace {
 
 Atlas unwrap_level(Level& level, std::string* notes = nullptr, const Atlas* previous = nullptr) {
     complete_level(level);
-    Job job(JobSettings{.threads = 0, .on_progress = {}, .on_note = [&](std::string_view n) {
+    Job job(JobOptions{.threads = 0, .on_progress = {}, .on_note = [&](std::string_view n) {
                             if (notes) *notes += std::string(n) + "\n";
                         }});
     return unwrap(level, 1, job, previous);
@@ -36,12 +36,12 @@ Level village() {
     return level;
 }
 
-TEST(Pages, of_the_demo_level_are_clean_at_every_tier_and_three_quarters_full) {
+SLOW_TEST(Pages, of_the_demo_level_are_clean_at_every_tier_and_three_quarters_full) {
     Level level = load_level(demo_folder() / "observatory.toml");
     complete_level(level);
     Job job;
     for (const Tier tier : {Tier::glance, Tier::proof}) {
-        const Atlas atlas = unwrap(level, tier_settings(tier).density_scale, job);
+        const Atlas atlas = unwrap(level, tier_options(tier).density_scale, job);
         expect_clean_pages(level, atlas);
         if (tier == Tier::proof) {
             EXPECT_GE(measure_atlas(level, atlas).coverage, 0.75);
@@ -49,7 +49,7 @@ TEST(Pages, of_the_demo_level_are_clean_at_every_tier_and_three_quarters_full) {
     }
 }
 
-TEST(Pages, far_too_small_for_a_level_are_many_but_not_a_hang) {
+SLOW_TEST(Pages, far_too_small_for_a_level_are_many_but_not_a_hang) {
     Level level = load_level(demo_folder() / "observatory.toml");
     level.lightmap.page = 64;
     std::string notes;
@@ -59,7 +59,7 @@ TEST(Pages, far_too_small_for_a_level_are_many_but_not_a_hang) {
     EXPECT_NE(notes.find("hall_floor is too large for one page of 64 texels"), std::string::npos) << notes;
 }
 
-TEST(Pages, of_a_noisy_lump_are_three_quarters_full_when_density_may_give_way) {
+SLOW_TEST(Pages, of_a_noisy_lump_are_three_quarters_full_when_density_may_give_way) {
     Level level;
     add_mesh(level, noisy_blob(60, 8, 0.003f));
     level.lightmap = {.density = 60, .page = 1024, .pages = 1};
@@ -69,7 +69,7 @@ TEST(Pages, of_a_noisy_lump_are_three_quarters_full_when_density_may_give_way) {
     EXPECT_GE(measure_atlas(level, atlas).coverage, 0.75);
 }
 
-TEST(Pages, a_limit_on_their_number_makes_the_density_give_way_evenly_and_says_so) {
+SLOW_TEST(Pages, a_limit_on_their_number_makes_the_density_give_way_evenly_and_says_so) {
     Level level = village();
     const Atlas free = unwrap_level(level);
     ASSERT_GE(free.pages.size(), 2u);
@@ -95,7 +95,7 @@ TEST(Pages, a_limit_on_their_number_makes_the_density_give_way_evenly_and_says_s
     EXPECT_EQ(many.pages.size(), free.pages.size());
 }
 
-TEST(Pages, charts_share_no_block_of_a_compressed_texture) {
+SLOW_TEST(Pages, charts_share_no_block_of_a_compressed_texture) {
     for (const int block : {4, 8}) {
         Level level = village();
         level.lightmap.block = block;
@@ -116,7 +116,7 @@ std::vector<std::string> unmoved(const Atlas& before, const Atlas& after) {
     return names;
 }
 
-TEST(Pages, what_did_not_change_keeps_its_place_when_others_do) {
+SLOW_TEST(Pages, what_did_not_change_keeps_its_place_when_others_do) {
     Level level = village();
     const Atlas before = unwrap_level(level);
     for (Vec3& p : level.meshes[3].positions) p.y *= 1.4f;  // one house grows
@@ -135,7 +135,7 @@ TEST(Pages, what_did_not_change_keeps_its_place_when_others_do) {
     EXPECT_TRUE(unwrap_level(level, nullptr, &after) == after) << "nothing changed: nothing moves";
 }
 
-TEST(Pages, moving_a_thing_changes_no_chart_and_a_new_setting_changes_all) {
+SLOW_TEST(Pages, moving_a_thing_changes_no_chart_and_a_new_setting_changes_all) {
     Level level = village();
     const Atlas before = unwrap_level(level);
     level.surfaces[2].to_world.origin = {5, 5, 5};
@@ -146,7 +146,7 @@ TEST(Pages, moving_a_thing_changes_no_chart_and_a_new_setting_changes_all) {
     EXPECT_EQ(wide.margin, 5);
 }
 
-TEST(Pages, a_limit_that_edits_outgrow_is_packed_anew) {
+SLOW_TEST(Pages, a_limit_that_edits_outgrow_is_packed_anew) {
     Level level = village();
     level.lightmap.pages = 1;
     const Atlas before = unwrap_level(level);
@@ -160,7 +160,7 @@ TEST(Pages, a_limit_that_edits_outgrow_is_packed_anew) {
     EXPECT_NE(notes.find("packed anew"), std::string::npos) << notes;
 }
 
-TEST(Pages, an_earlier_atlas_that_lies_is_not_believed) {
+SLOW_TEST(Pages, an_earlier_atlas_that_lies_is_not_believed) {
     Level level = village();
     const Atlas good = unwrap_level(level);
     Atlas lying = good;
@@ -309,4 +309,4 @@ TEST(AtlasFile, that_is_damaged_anywhere_is_refused_or_read_safely) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::pages_tests

@@ -9,13 +9,13 @@
 #include "shapes.hpp"
 #include "support.hpp"
 
-namespace test {
+namespace test::place_tests {
 namespace {
 
 const Rgb grey{0.5f, 0.5f, 0.5f};
 
 PlacedProbes placed(const Level& level, unsigned threads = 0) {
-    Job job(JobSettings{.threads = threads});
+    Job job(JobOptions{.threads = threads});
     return place_probes(level, job);
 }
 
@@ -288,7 +288,7 @@ TEST(Places, keep_their_clearance_by_being_nudged_or_dropped) {
     for (const Vec3 at : positions(p)) ASSERT_GE(distance_to_level(level, at), 0.3f - 1e-4f);
 }
 
-TEST(Places, are_never_inside_of_solids_in_two_hundred_heaps_of_clutter) {
+SLOW_TEST(Places, are_never_inside_of_solids_in_two_hundred_heaps_of_clutter) {
     std::size_t probes = 0;
     for (std::uint32_t seed = 0; seed < 200; ++seed) {
         Numbers n(seed + 1);
@@ -315,7 +315,7 @@ TEST(Places, are_never_inside_of_solids_in_two_hundred_heaps_of_clutter) {
     EXPECT_GT(probes, 30000u);
 }
 
-TEST(Places, stay_free_among_open_shells_and_single_sheets) {
+SLOW_TEST(Places, stay_free_among_open_shells_and_single_sheets) {
     Level level;
     add_floor(level, 20, grey);
     // A room of single sheets that face inwards, a tube without ends, and half a ball.
@@ -416,7 +416,7 @@ TEST(ByHand, probes_stay_whatever_rules_thinning_and_budgets_do) {
         }));
 }
 
-TEST(Thinning, keeps_light_within_the_tolerance_with_fewer_probes_the_coarser_it_is) {
+SLOW_TEST(Thinning, keeps_light_within_the_tolerance_with_fewer_probes_the_coarser_it_is) {
     Level level = rooms();
     add_quad(level, "panel", {-4, 2.99f, -2}, {-2, 2.99f, -2}, {-2, 2.99f, 2}, {-4, 2.99f, 2}, grey,
              {100, 95, 80});
@@ -439,7 +439,7 @@ TEST(Thinning, keeps_light_within_the_tolerance_with_fewer_probes_the_coarser_it
     }
 }
 
-TEST(Thinning, gives_the_same_places_for_any_number_of_threads) {
+SLOW_TEST(Thinning, gives_the_same_places_for_any_number_of_threads) {
     Level level = rooms();
     Light lamp;
     lamp.name = "lamp";
@@ -547,9 +547,11 @@ merge = 0.5
     EXPECT_EQ(level.probes.budget, 9);
 }
 
-TEST(PlaceCommand, tells_what_it_did_and_the_bake_takes_it) {
+SLOW_TEST(PlaceCommand, tells_what_it_did_and_the_bake_takes_it) {
     const Folder folder;
-    fs::copy(demo_folder(), folder / "obs", fs::copy_options::recursive);
+    fs::create_directories(folder / "obs");
+    for (const auto& file : fs::directory_iterator(demo_source()))
+        if (file.is_regular_file()) fs::copy(file, folder / "obs");
     const std::string level = (folder / "obs").string() + "/observatory.toml";
     std::string sheet = read_text(level);
     sheet +=
@@ -595,4 +597,4 @@ TEST(PlaceCommand, tells_what_it_did_and_the_bake_takes_it) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::place_tests

@@ -7,7 +7,7 @@
 #include "stasigraph/play.hpp"
 #include "support.hpp"
 
-namespace test {
+namespace test::play_tests {
 namespace {
 
 /// The demo level baked at glance, with its script, in a folder of its own.
@@ -42,7 +42,7 @@ float lux_at(const nlohmann::json& j, double time) {
     return -1;
 }
 
-TEST(Play, draws_numbered_frames_a_sheet_and_a_plot_of_the_demo_walk) {
+SLOW_TEST(Play, draws_numbered_frames_a_sheet_and_a_plot_of_the_demo_walk) {
     const fs::path to = scene().folder / "walk";
     const Ran r =
         tool("play " + scene().script() + " --until 31.5 --fps 0.1 --to " + to.string() + " --json");
@@ -87,7 +87,7 @@ TEST(Play, light_on_the_figure_is_the_mix_that_was_asked_for) {
     EXPECT_EQ(lux_at(j, 5), dusk) << "another zone's change is none of its business";
 }
 
-TEST(Play, layers_flicker_the_same_way_in_every_run_and_stop) {
+SLOW_TEST(Play, layers_flicker_the_same_way_in_every_run_and_stop) {
     const std::string lines =
         "[[play.change]]\nat = 0\nset = \"dusk\"\n[[play.change]]\nat = 1\nlayer = \"vault lamps\"\nflicker "
         "= "
@@ -112,7 +112,7 @@ TEST(Play, layers_flicker_the_same_way_in_every_run_and_stop) {
     EXPECT_LT(lux_at(j, 4.5), 0.04f * steady) << "what comes in from elsewhere";
 }
 
-TEST(Play, plays_the_sheet_as_it_is_now) {
+SLOW_TEST(Play, plays_the_sheet_as_it_is_now) {
     const Folder folder;
     for (const char* file : {"observatory.glb", "washer.ies", "bollard.ies"})
         fs::copy(demo_folder() / file, folder / file);
@@ -130,7 +130,7 @@ TEST(Play, plays_the_sheet_as_it_is_now) {
     EXPECT_EQ(r.status, 0) << r.err;
 }
 
-TEST(Play, says_what_is_wrong_with_a_script_and_where) {
+SLOW_TEST(Play, says_what_is_wrong_with_a_script_and_where) {
     const auto says = [&](const std::string& lines, const std::string& what, const std::string& top = head) {
         const Ran r = scene().play(top, lines, " --until 0.1");
         EXPECT_EQ(r.status, 1) << lines;
@@ -156,4 +156,4 @@ TEST(Play, says_what_is_wrong_with_a_script_and_where) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::play_tests

@@ -7,7 +7,7 @@
 #include "stasigraph/runtime.hpp"
 #include "support.hpp"
 
-namespace test {
+namespace test::probes_tests {
 namespace {
 
 const std::vector<Vec3> directions = {{1, 0, 0},
@@ -168,8 +168,8 @@ TEST(Probes, know_their_clearance_and_whether_they_are_buried) {
     const ProbeNet& net = b.baked.probes;
     ASSERT_EQ(net.size(), 3u) << "the rule's own in the block is dropped, the one placed by hand stays";
     EXPECT_EQ(net.rule[0], ProbeRule::hand);
-    EXPECT_LT(net.validity[0], 0.5f) << "inside the block, with the floor running through it";
-    EXPECT_GT(net.validity[1], 0.95f);
+    EXPECT_LT(net.front_share[0], 0.5f) << "inside the block, with the floor running through it";
+    EXPECT_GT(net.front_share[1], 0.95f);
     EXPECT_NEAR(net.clearance[1], 1, 1e-3f);
     EXPECT_EQ(b.baked.figures.buried_probes, 1u);
     // Between the good probe and the buried one only the good one answers.
@@ -194,7 +194,7 @@ TEST(Probes, too_many_are_refused_with_the_volume_named) {
     }
 }
 
-TEST(Runtime, reads_what_the_tool_wrote) {
+SLOW_TEST(Runtime, reads_what_the_tool_wrote) {
     const fs::path file = demo_glance() / "probes.bin";
     runtime::Probes probes;
     ASSERT_EQ(probes.load(file.c_str()), runtime::Status::ok) << probes.message();
@@ -213,7 +213,7 @@ TEST(Runtime, reads_what_the_tool_wrote) {
 
     // And the light meter agrees where one probe answers alone: at the probe.
     std::uint32_t probe = 0;
-    while (probes.validity(probe) < 0.99f || probes.clearance(probe) < 0.8f) ++probe;
+    while (probes.front_share(probe) < 0.99f || probes.clearance(probe) < 0.8f) ++probe;
     const auto p = probes.position(probe);
     const Ran r =
         tool("meter " + (demo_folder() / "observatory.toml").string() +
@@ -225,13 +225,13 @@ TEST(Runtime, reads_what_the_tool_wrote) {
     EXPECT_NEAR(metered, e.g, 0.002f * e.g);
 }
 
-TEST(Runtime, answers_between_probes_as_the_library_does) {
+SLOW_TEST(Runtime, answers_between_probes_as_the_library_does) {
     const Level level = load_level(demo_folder() / "observatory.toml");
     const SavedBake saved = load_bake(demo_glance(), level, "dusk");
     runtime::Probes probes;
     ASSERT_EQ(probes.load((demo_glance() / "probes.bin").c_str()), runtime::Status::ok);
-    sg_probes* c = nullptr;
-    ASSERT_EQ(sg_probes_load((demo_glance() / "probes.bin").c_str(), &c, nullptr, 0), SG_OK);
+    sgraph_probes* c = nullptr;
+    ASSERT_EQ(sgraph_probes_load((demo_glance() / "probes.bin").c_str(), &c, nullptr, 0), SGRAPH_OK);
     std::uint32_t hint = 12345678, c_hint = 7;
     for (int i = 0; i < 400; ++i) {
         // A walk in and out of the volume.
@@ -247,12 +247,12 @@ TEST(Runtime, answers_between_probes_as_the_library_does) {
         const float at[3] = {p.x, p.y, p.z};
         std::uint32_t numbers[8];
         float weights[8];
-        EXPECT_EQ(sg_probes_weights(c, at, &c_hint, numbers, weights), r.count);
+        EXPECT_EQ(sgraph_probes_weights(c, at, &c_hint, numbers, weights), r.count);
     }
-    sg_probes_free(c);
+    sgraph_probes_free(c);
 }
 
-TEST(Runtime, refuses_a_net_that_does_not_hang_together) {
+SLOW_TEST(Runtime, refuses_a_net_that_does_not_hang_together) {
     const auto header = nlohmann::json::parse(read_text(demo_glance() / "probes.json"));
     const std::string whole = read_text(demo_glance() / "probes.bin");
     runtime::Probes probes;
@@ -265,24 +265,24 @@ TEST(Runtime, refuses_a_net_that_does_not_hang_together) {
     }
 }
 
-TEST(Runtime, the_c_interface_answers_the_same) {
+SLOW_TEST(Runtime, the_c_interface_answers_the_same) {
     const fs::path file = demo_glance() / "probes.bin";
     runtime::Probes cpp;
     ASSERT_EQ(cpp.load(file.c_str()), runtime::Status::ok);
-    sg_probes* c = nullptr;
-    ASSERT_EQ(sg_probes_load(file.c_str(), &c, nullptr, 0), SG_OK);
-    EXPECT_EQ(sg_probes_count(c), cpp.count());
-    EXPECT_EQ(sg_probes_find_set(c, "dusk"), 1u);
+    sgraph_probes* c = nullptr;
+    ASSERT_EQ(sgraph_probes_load(file.c_str(), &c, nullptr, 0), SGRAPH_OK);
+    EXPECT_EQ(sgraph_probes_count(c), cpp.count());
+    EXPECT_EQ(sgraph_probes_find_set(c, "dusk"), 1u);
     const float up[3] = {0, 1, 0};
     float rgb[3], at[3];
-    sg_probes_irradiance(c, 1, 7, up, rgb);
-    sg_probes_position(c, 7, at);
+    sgraph_probes_irradiance(c, 1, 7, up, rgb);
+    sgraph_probes_position(c, 7, at);
     EXPECT_EQ(rgb[1], cpp.irradiance(1, 7, {0, 1, 0}).g);
     EXPECT_EQ(at[2], cpp.position(7).z);
-    sg_probes_free(c);
+    sgraph_probes_free(c);
 }
 
-TEST(Runtime, damaged_files_are_refused_at_every_length) {
+SLOW_TEST(Runtime, damaged_files_are_refused_at_every_length) {
     const std::string whole = read_text(demo_glance() / "probes.bin");
     runtime::Probes probes;
     for (std::size_t n = 0; n < whole.size(); n = n < 64 ? n + 1 : n * 3 / 2 + 7) {
@@ -300,7 +300,7 @@ TEST(Runtime, damaged_files_are_refused_at_every_length) {
     EXPECT_EQ(probes.load((whole + "x").data(), whole.size() + 1), runtime::Status::damaged);
 }
 
-TEST(Tool, meters_by_probes_walks_along_them_and_draws_them) {
+SLOW_TEST(Tool, meters_by_probes_walks_along_them_and_draws_them) {
     const Folder folder;
     const std::string level = (demo_folder() / "observatory.toml").string(),
                       out = " --out " + demo_glance().string();
@@ -337,7 +337,7 @@ TEST(Tool, meters_by_probes_walks_along_them_and_draws_them) {
     EXPECT_EQ(picture.width, 1280);
     EXPECT_EQ(tool("meter " + level + out + " --quiet --walk 1,1,1").status, 2);
 
-    for (const char* net : {"", " --net"}) {
+    for (const char* net : {"", " --tetrahedra"}) {
         const std::string file = (folder / (std::string("probes") + (*net ? "-net" : "") + ".png")).string();
         const Ran view = tool("view " + level + out +
                               " --quiet --camera corridor --set dusk --size 320x200 --show probes" + net +
@@ -349,4 +349,4 @@ TEST(Tool, meters_by_probes_walks_along_them_and_draws_them) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::probes_tests

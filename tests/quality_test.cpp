@@ -8,7 +8,7 @@
 #include "shapes.hpp"
 #include "support.hpp"
 
-namespace test {
+namespace test::quality_tests {
 namespace {
 
 constexpr Vec3 up{0, 1, 0};
@@ -47,7 +47,7 @@ double error_of(const std::vector<TexelLight>& ours, const std::vector<TexelLigh
     return std::sqrt(square / count);
 }
 
-TEST(Denoise, brings_few_links_three_times_nearer_the_truth_and_does_many_no_harm) {
+SLOW_TEST(Denoise, brings_few_links_three_times_nearer_the_truth_and_does_many_no_harm) {
     const Level room = furnished_room();
     const auto truth = texels_of(room, 4096, Denoise::off);
     double before = 0, after = 0;
@@ -103,7 +103,7 @@ TEST(Denoise, never_carries_light_through_a_sheet_that_stands_on_an_unbroken_flo
 
 class Sealed : public testing::TestWithParam<float> {};
 
-TEST_P(Sealed, room_of_single_sheets_keeps_a_hundred_thousand_lux_outside) {
+SLOW_TEST_P(Sealed, room_of_single_sheets_keeps_a_hundred_thousand_lux_outside) {
     Level level;
     const Rgb grey{0.7f, 0.7f, 0.7f};
     // Sheets meet edge to edge: nothing overlaps, every joint is a mere touch.
@@ -327,8 +327,8 @@ TEST(OwnInput, a_level_that_was_baked_bakes_again_as_if_it_never_was) {
     const Ran second = tool("bake " + (folder / "again/floor.toml").string() + " --quiet");
     ASSERT_EQ(second.status, 0) << second.err;
     const fs::path again = folder / "again/baked";
-    EXPECT_EQ(read_image(baked / "base/lightmap-0.exr").values,
-              read_image(again / "base/lightmap-0.exr").values);
+    EXPECT_EQ(read_image(baked / "base/page-0.exr").values,
+              read_image(again / "base/page-0.exr").values);
     Level level;
     EXPECT_EQ(load_outcome(again / "floor.glb", &level), "");
     const std::string text = read_text(again / "floor.glb");
@@ -352,7 +352,7 @@ TEST(OwnInput, is_told_by_our_own_mark_alone_and_extras_of_others_may_be_anythin
     }
 }
 
-TEST(OwnInput, what_a_rig_put_up_before_is_not_put_up_twice) {
+SLOW_TEST(OwnInput, what_a_rig_put_up_before_is_not_put_up_twice) {
     const Folder folder;
     for (const char* name : {"bollard.ies", "washer.ies", "observatory.toml"})
         fs::copy_file(demo_folder() / name, folder / name);
@@ -383,4 +383,4 @@ TEST(Sheet, tells_what_is_wrong_with_the_new_keys) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::quality_tests

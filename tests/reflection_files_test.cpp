@@ -6,7 +6,7 @@
 
 #include "support.hpp"
 
-namespace test {
+namespace test::reflection_files_tests {
 namespace {
 
 /// A map with every texel another.
@@ -128,7 +128,7 @@ high = [2, 2, 2]
 capture = [0, 0.5, 0]
 room_low = [-2, -0.01, -2]
 room_high = [2, 3, 2]
-resolution = 16
+resolution = 32
 blend = 0.25
 priority = 2
 sees = "*"
@@ -137,12 +137,12 @@ name = "ball"
 shape = "sphere"
 at = [0, 1, 0]
 radius = 1.5
-resolution = 16
+resolution = 32
 [[reflection]]
 name = "mirror"
 shape = "plane"
 on = "floor"
-resolution = 16
+resolution = 32
 )";
 
 void write_level(const Folder& folder, const std::string& more = "") {
@@ -165,13 +165,13 @@ TEST(Sheet, says_everything_of_reflection_probes) {
     EXPECT_EQ(p.half, (Vec3{2, 1, 2}));
     EXPECT_EQ(p.capture, (Vec3{0, 0.5f, 0}));
     EXPECT_NEAR(p.room_half.y, 1.505f, 1e-5f);
-    EXPECT_TRUE(p.projected);
+    EXPECT_TRUE(p.parallax);
     EXPECT_EQ(p.blend, 0.25f);
-    EXPECT_EQ(p.resolution, 16);
+    EXPECT_EQ(p.resolution, 32);
     EXPECT_EQ(p.priority, 2);
     EXPECT_EQ(ball.shape, ReflectionShape::sphere);
     EXPECT_EQ(ball.radius, 1.5f);
-    EXPECT_FALSE(ball.projected);
+    EXPECT_FALSE(ball.parallax);
     EXPECT_TRUE(level.reflection_rules[0].everywhere);
     EXPECT_TRUE(level.reflection_rules[1].ground);
     EXPECT_FALSE(level.reflection_rules[1].rooms);
@@ -227,10 +227,10 @@ TEST(Tool, captures_beside_the_lightmaps_and_says_what_is_stale) {
     ASSERT_EQ(first.status, 0) << first.err;
     EXPECT_EQ(first.json()["reflections"], 3);
     EXPECT_EQ(first.json()["reflection_rays"], 3 * 6 * 16 * 16);
-    for (const char* file : {"base/reflection-0.ktx2", "base/reflection-2.ktx2", "base/reflection-1.exr"})
+    for (const char* file : {"base/mirror-0.ktx2", "base/mirror-2.ktx2", "base/mirror-1.exr"})
         EXPECT_TRUE(fs::exists(folder / "baked" / file)) << file;
     // A picture of all around: the sky above, as an open field has it.
-    const Pixels round = read_image(folder / "baked/base/reflection-2.exr");
+    const Pixels round = read_image(folder / "baked/base/mirror-2.exr");
     EXPECT_EQ(round.width, 64);
     EXPECT_EQ(round.height, 32);
     EXPECT_NEAR(round.at(3, 1, 2), 1500 * std::ldexp(1.0f, -round.exponent), 2);
@@ -238,7 +238,7 @@ TEST(Tool, captures_beside_the_lightmaps_and_says_what_is_stale) {
     // What is asked of them changes, and nothing else.
     write_level(folder,
                 "[[reflection]]\nname = \"more\"\ncapture = [0.2, 0.6, 0.1]\nlow = [-1, 0, -1]\nhigh = [1, "
-                "1, 1]\nresolution = 16\n");
+                "1, 1]\nresolution = 32\n");
     const Ran status = tool("status " + sheet + " --json");
     int stale = 0;
     const nlohmann::json results = status.json()["results"];
@@ -258,12 +258,12 @@ TEST(Tool, captures_beside_the_lightmaps_and_says_what_is_stale) {
     // A part baked alone keeps them, and they go with their entries.
     const Ran only = tool("bake " + sheet + " --only floor");
     EXPECT_EQ(only.status, 0) << only.err;
-    EXPECT_TRUE(fs::exists(folder / "baked/base/reflection-3.ktx2"));
+    EXPECT_TRUE(fs::exists(folder / "baked/base/mirror-3.ktx2"));
     write_bytes(folder / "room.toml",
                 read_text(folder / "room.toml").substr(0, std::string(mirrors_sheet).find("[[reflection]]")));
     EXPECT_EQ(tool("bake " + sheet).status, 0);
-    EXPECT_FALSE(fs::exists(folder / "baked/base/reflection-0.ktx2"));
-    EXPECT_FALSE(fs::exists(folder / "baked/base/reflection-3.exr"));
+    EXPECT_FALSE(fs::exists(folder / "baked/base/mirror-0.ktx2"));
+    EXPECT_FALSE(fs::exists(folder / "baked/base/mirror-3.exr"));
     EXPECT_NE(tool("view " + sheet + " --show reflections").err.find("no reflection probes"),
               std::string::npos);
 }
@@ -273,11 +273,11 @@ TEST(Tool, a_damaged_map_is_an_error_that_names_it) {
     write_level(folder);
     const std::string sheet = (folder / "room.toml").string();
     ASSERT_EQ(tool("bake " + sheet).status, 0);
-    write_bytes(folder / "baked/base/reflection-1.ktx2", "no");
+    write_bytes(folder / "baked/base/mirror-1.ktx2", "no");
     const Ran r = tool("view " + sheet + " --size 64x40 --file " + (folder / "r.png").string());
     EXPECT_EQ(r.status, 1);
-    EXPECT_NE(r.err.find("reflection-1.ktx2"), std::string::npos) << r.err;
+    EXPECT_NE(r.err.find("mirror-1.ktx2"), std::string::npos) << r.err;
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::reflection_files_tests

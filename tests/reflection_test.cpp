@@ -10,7 +10,7 @@
 #include "stores.hpp"
 #include "support.hpp"
 
-namespace test {
+namespace test::reflection_tests {
 namespace {
 
 const Rgb grey{0.5f, 0.5f, 0.5f};
@@ -63,7 +63,7 @@ std::array<double, 3> by_all_texels(const CubeMap& map, Vec3 way, double roughne
     return sum;
 }
 
-TEST(Filter, agrees_with_a_sum_over_every_texel_at_four_roughness_values) {
+SLOW_TEST(Filter, agrees_with_a_sum_over_every_texel_at_four_roughness_values) {
     Job job;
     CubeMap sharp = contrasts(128);
     // And a spark of one texel, ten thousand times as bright.
@@ -154,7 +154,7 @@ struct Captured {
 
 Captured capture(Level level, unsigned threads = 0, const BakeStore& store = {}) {
     complete_level(level);
-    Job job(JobSettings{.threads = threads});
+    Job job(JobOptions{.threads = threads});
     Captured c{{level, {}, {}}, {}};
     const std::vector<ReflectionProbe> probes = place_reflections(level, job, store);
     c.bake.baked = bake(level, c.bake.atlas, job, store);
@@ -191,7 +191,7 @@ TEST(Capture, an_even_room_is_even_at_every_level) {
     EXPECT_EQ(c.figures.rays, 4u * 6u * 32 * 32);
 }
 
-TEST(Capture, sees_the_sky_to_the_last_bit_and_nothing_beyond_far_or_closer_than_near) {
+SLOW_TEST(Capture, sees_the_sky_to_the_last_bit_and_nothing_beyond_far_or_closer_than_near) {
     Level level = quick();
     add_floor(level, 400, {0.5f, 0.5f, 0.5f});
     add_quad(level, "card", {-1, 0, -3}, {1, 0, -3}, {1, 4, -3}, {-1, 4, -3}, {0, 0, 0}, {5000, 0, 0});
@@ -200,7 +200,7 @@ TEST(Capture, sees_the_sky_to_the_last_bit_and_nothing_beyond_far_or_closer_than
     p.capture = {0, 2, 0};
     level.reflections = {p, p, p, p};
     level.reflections[1].near = 3.5f;
-    level.reflections[2].far = 2.5f;
+    level.reflections[2].sky_beyond = 2.5f;
     level.reflections[3].sees = "floor";
     for (std::size_t i = 0; i < 4; ++i) level.reflections[i].name = std::to_string(i);
     const Captured c = capture(level);
@@ -406,7 +406,7 @@ TEST(Weights, the_first_answers_and_fades_out_beyond_its_rim_into_what_is_left) 
 // ---- placing
 
 std::vector<ReflectionProbe> placed(const Level& level, unsigned threads = 0) {
-    Job job(JobSettings{.threads = threads});
+    Job job(JobOptions{.threads = threads});
     return place_reflections(level, job);
 }
 
@@ -455,7 +455,7 @@ TEST(Places, each_room_gets_one_that_fits_its_walls) {
         EXPECT_LT(length(p[i].half - half[i]), 0.05f) << i;
         EXPECT_LT(length(p[i].capture - middle[i]), 1.2f) << i;
         EXPECT_EQ(p[i].origin, ReflectionOrigin::rooms);
-        EXPECT_TRUE(p[i].projected);
+        EXPECT_TRUE(p[i].parallax);
     }
     EXPECT_TRUE(p == placed(level, 1)) << "same for any threads";
 }
@@ -488,7 +488,7 @@ TEST(Places, rows_stand_over_open_ground_at_their_height_and_not_under_roofs) {
     ASSERT_EQ(p.size(), 16u);
     for (const ReflectionProbe& r : p) {
         EXPECT_NEAR(r.capture.y, 1.5f, 1e-3f);
-        EXPECT_FALSE(r.projected);
+        EXPECT_FALSE(r.parallax);
         EXPECT_FALSE(r.capture.x > -6.2f && r.capture.x < 4.4f && std::abs(r.capture.z) < 2.7f)
             << "in the house";
     }
@@ -524,7 +524,7 @@ TEST(Places, what_cannot_be_is_refused_early_and_says_what_to_do) {
     EXPECT_NE(one([](ReflectionProbe& p) { p.resolution = 100; }).find("power of two"), std::string::npos);
     EXPECT_NE(one([](ReflectionProbe& p) {
                   p.near = 20;
-                  p.far = 10;
+                  p.sky_beyond = 10;
               }).find("near"),
               std::string::npos);
     EXPECT_NE(one([](ReflectionProbe& p) { p.half.y = 0; }).find("reaches nothing"), std::string::npos);
@@ -565,4 +565,4 @@ TEST(Places, what_cannot_be_is_refused_early_and_says_what_to_do) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::reflection_tests

@@ -6,7 +6,7 @@
 #include "stasigraph/report.hpp"
 #include "support.hpp"
 
-using namespace test;
+namespace test::report_tests {
 
 namespace {
 
@@ -39,7 +39,7 @@ struct Reported {
 
 }  // namespace
 
-TEST(Report, is_one_page_that_works_without_a_network) {
+SLOW_TEST(Report, is_one_page_that_works_without_a_network) {
     Reported r;
     r.write("40.0");
     ASSERT_EQ(r.bake("--keep first").status, 0);
@@ -127,3 +127,5 @@ TEST(Report, says_what_it_lacks) {
     EXPECT_EQ(tool("report '" + r.sheet.string() + "' --size 10x10").status, 1);
     EXPECT_EQ(tool("report '" + r.sheet.string() + "' --size wide").status, 2);
 }
+
+}  // namespace test::report_tests

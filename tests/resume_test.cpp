@@ -8,7 +8,7 @@
 #include "stores.hpp"
 #include "support.hpp"
 
-namespace test {
+namespace test::resume_tests {
 namespace {
 
 using namespace stasigraph;
@@ -169,4 +169,4 @@ TEST(Resume, smoothing_goes_on_after_the_groups_that_are_done) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::resume_tests

@@ -12,7 +12,7 @@
 #include "transport/links.hpp"
 #include "transport/solve.hpp"
 
-namespace test {
+namespace test::sampling_tests {
 namespace {
 
 TEST(Sobol, every_prefix_of_a_power_of_two_fills_its_elementary_intervals_once) {
@@ -422,7 +422,7 @@ TEST(LightTree, tells_every_box_that_a_shadow_ray_may_pass_through) {
                            to = source.low + Vec3{size.x * v.x, size.y * v.y, size.z * u.x}, way = to - from;
                 through = through || box.meets(from, normalize(way), length(way));
             }
-        const bool passes = tree.passes(r, reach, box);
+        const bool passes = tree.passes(r, reach, 0, box);
         ASSERT_TRUE(passes || !through) << i;
         passed += passes ? 1 : 0;
         free += passes ? 0 : 1;
@@ -454,4 +454,4 @@ TEST(Solver, sums_the_series_of_a_matrix_that_is_known) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::sampling_tests

@@ -8,7 +8,7 @@
 #include "stasigraph/marks.hpp"
 #include "support.hpp"
 
-using namespace test;
+namespace test::show_tests {
 
 namespace {
 
@@ -101,7 +101,7 @@ TEST(Show, overlaps_are_marked_where_charts_share_texels) {
     EXPECT_EQ(count(0.25f, 2) + count(0.25f, 3), 0u);
 }
 
-TEST(Show, leaks_are_marked_beside_thin_walls_alone) {
+SLOW_TEST(Show, leaks_are_marked_beside_thin_walls_alone) {
     const auto leaks = [](float thickness) {
         const Bake b = bake_level(box_in_the_sun(thickness));
         Job job;
@@ -114,9 +114,9 @@ TEST(Show, leaks_are_marked_beside_thin_walls_alone) {
     EXPECT_GT(thick.count[1], 1000u);
 }
 
-TEST(Show, validity_tells_buried_texels_from_lit_ones) {
+TEST(Show, filled_tells_buried_texels_from_lit_ones) {
     const Bake b = bake_level(box_in_the_sun(0.4f));
-    const NamedMarks m = mark_validity(b.level, b.atlas, b.baked.sets[0].pages);
+    const NamedMarks m = mark_filled(b.level, b.atlas, b.baked.sets[0].pages);
     EXPECT_EQ(m.count[2], b.baked.figures.buried + b.baked.figures.hidden);
     EXPECT_EQ(m.count[1] + m.count[2], b.baked.figures.texels);
     EXPECT_GT(m.count[2], 50u) << "what the wall stands on";
@@ -192,13 +192,13 @@ TEST(Show, stale_things_are_marked_and_say_why) {
     d.write(200, "");
     r = d.view("--show stale");
     EXPECT_TRUE(says(r, "out of date: 1") && says(r, "because")) << r.out;
-    EXPECT_EQ(d.view("--show validity").status, 1) << "needs a bake that is up to date";
+    EXPECT_EQ(d.view("--show filled").status, 1) << "needs a bake that is up to date";
     d.write(100, "[[surface]]\nmatch = \"floor\"\ndensity = 2.0\n");
     r = d.view("--show stale");
     EXPECT_TRUE(says(r, "changed itself since it was baked: 1")) << r.out;
 }
 
-TEST(Show, every_question_has_an_answer_with_a_legend) {
+SLOW_TEST(Show, every_question_has_an_answer_with_a_legend) {
     OnDisk d;
     d.write(100,
             "[occlusion]\nreach = 1.0\n[[volume]]\nname = \"v\"\nlow = [-1.5, 0.3, -1.5]\nhigh = [1.5, 2.0, "
@@ -210,7 +210,7 @@ TEST(Show, every_question_has_an_answer_with_a_legend) {
         const Ran r = d.view(std::string("--show ") + q.name);
         ASSERT_EQ(r.status, 0) << q.name << r.err;
         const std::string name = q.name;
-        const bool plain = name == "lit" || name == "light" || name == "albedo";
+        const bool plain = name == "game" || name == "light" || name == "albedo";
         EXPECT_EQ(r.json().contains("legend"), !plain) << name;
         if (plain) continue;
         const Pixels with = d.pixels();
@@ -225,3 +225,5 @@ TEST(Show, every_question_has_an_answer_with_a_legend) {
     EXPECT_EQ(r.status, 2);
     EXPECT_NE(r.err.find("clipping"), std::string::npos) << r.err;
 }
+
+}  // namespace test::show_tests

@@ -76,7 +76,7 @@ void add_thick_room(Level& level, Vec3 l, Vec3 h, float t, Rgb albedo) {
 
 Bake bake_level(Level level, unsigned threads) {
     complete_level(level);
-    Job job(JobSettings{.threads = threads, .on_progress = {}, .on_note = {}});
+    Job job(JobOptions{.threads = threads, .on_progress = {}, .on_note = {}});
     Bake b{level, {}, {}};
     b.baked = bake(level, b.atlas, job);
     return b;
@@ -143,8 +143,21 @@ Ran tool(const std::string& arguments) {
     return run(std::string(STASIGRAPH_TOOL_PATH) + " " + arguments);
 }
 
-fs::path demo_folder() {
-    return STASIGRAPH_DEMO_FOLDER;
+const fs::path& demo_source() {
+    static const fs::path folder = STASIGRAPH_SOURCE "/demo/observatory";
+    return folder;
+}
+
+const fs::path& demo_folder() {
+    // Under ctest one copy, with one bake, serves all tests.
+    static const Folder own;
+    static const fs::path folder = [] {
+        if (const char* made = std::getenv("STASIGRAPH_DEMO"); made && fs::exists(made)) return fs::path(made);
+        for (const auto& file : fs::directory_iterator(demo_source()))
+            if (file.is_regular_file()) fs::copy(file, own / file.path().filename().string());
+        return own.path();
+    }();
+    return folder;
 }
 
 Folder::Folder() {
@@ -184,14 +197,11 @@ Pixels read_image(const fs::path& path) {
 }
 
 const fs::path& demo_glance() {
-    static const Folder folder;
     static const fs::path baked = [] {
-        // Under ctest one bake serves all programs.
-        if (const char* made = std::getenv("STASIGRAPH_DEMO_GLANCE"); made && fs::exists(made))
-            return fs::path(made);
-        const fs::path out = folder / "baked";
-        const Ran r = tool("bake " + (demo_folder() / "observatory.toml").string() +
-                           " --tier glance --quiet --out " + out.string());
+        const fs::path out = demo_folder() / "baked" / "observatory";
+        if (fs::exists(out / "manifest.json")) return out;
+        const Ran r =
+            tool("bake " + (demo_folder() / "observatory.toml").string() + " --tier glance --quiet");
         EXPECT_EQ(r.status, 0) << r.err;
         return out;
     }();

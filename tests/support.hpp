@@ -8,6 +8,10 @@
 #include "stasigraph/io.hpp"
 #include "stasigraph/stasigraph.hpp"
 
+/// A test that takes over a second, or needs the demo level's bake: apart from those that run after every change.
+#define SLOW_TEST(suite, name) TEST(suite, name)
+#define SLOW_TEST_P(suite, name) TEST_P(suite, name)
+
 namespace test {
 
 namespace fs = std::filesystem;
@@ -60,7 +64,10 @@ Ran run(const std::string& command);
 /// Runs the tool.
 Ran tool(const std::string& arguments);
 
-fs::path demo_folder();
+/// The demo level as it is committed, only to be read.
+const fs::path& demo_source();
+/// A copy of it, to bake in.
+const fs::path& demo_folder();
 /// A fresh folder that is deleted when it goes out of scope.
 class Folder {
 public:
@@ -87,7 +94,7 @@ struct Pixels {
 };
 Pixels read_image(const fs::path& path);
 
-/// A bake of the demo level at `glance` in a folder shared by the tests of one program, made once.
+/// The bake at `glance` in that copy, made once. Tests that change it work on copies.
 const fs::path& demo_glance();
 
 }  // namespace test

@@ -4,10 +4,10 @@
 
 #include "two_rooms.hpp"
 
-namespace test {
+namespace test::threads_tests {
 namespace {
 
-TEST(Threads, eight_readers_beside_a_million_frames_of_requests) {
+SLOW_TEST(Threads, eight_readers_beside_a_million_frames_of_requests) {
     const TwoRooms& t = TwoRooms::whole();
     const Ran r =
         run(STASIGRAPH_BUILD "/tests/mixer_threads " + (t.folder / "game.sgl").string() + " 1000000");
@@ -17,4 +17,4 @@ TEST(Threads, eight_readers_beside_a_million_frames_of_requests) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::threads_tests

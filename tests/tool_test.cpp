@@ -6,7 +6,7 @@
 
 #include "support.hpp"
 
-namespace test {
+namespace test::tool_tests {
 namespace {
 
 using Json = nlohmann::json;
@@ -88,7 +88,7 @@ TEST(Tool, an_output_that_cannot_be_written_is_told_before_the_work) {
     EXPECT_EQ(read_text(folder / "file"), "in the way");
 }
 
-TEST(Bake, writes_what_its_manifest_says_and_nothing_else) {
+SLOW_TEST(Bake, writes_what_its_manifest_says_and_nothing_else) {
     const Json m = Json::parse(read_text(demo_glance() / "manifest.json"));
     EXPECT_EQ(m["version"], 1);
     ASSERT_EQ(m["sets"].size(), 5u) << "four sets and a layer";
@@ -114,7 +114,7 @@ TEST(Bake, writes_what_its_manifest_says_and_nothing_else) {
     }
 }
 
-TEST(Bake, gives_the_same_bytes_with_one_thread_and_with_two) {
+SLOW_TEST(Bake, gives_the_same_bytes_with_one_thread_and_with_two) {
     const Folder folder;
     const Ran r =
         tool("bake " + demo() + " --tier glance --quiet --threads 1 --out " + (folder / "one").string());
@@ -182,15 +182,15 @@ TEST(Bake, leaves_other_files_alone_and_removes_its_own_old_ones) {
     write_small_level(folder, "[[set]]\nname = \"day\"\n[[set]]\nname = \"night\"\n");
     ASSERT_EQ(tool("bake --quiet " + (folder / "level.toml").string()).status, 0);
     write_bytes(folder / "baked" / "notes.txt", "mine");
-    EXPECT_TRUE(fs::exists(folder / "baked" / "night" / "lightmap-0.exr"));
+    EXPECT_TRUE(fs::exists(folder / "baked" / "night" / "page-0.exr"));
     write_small_level(folder, "[[set]]\nname = \"day\"\n");
     ASSERT_EQ(tool("bake --quiet " + (folder / "level.toml").string()).status, 0);
     EXPECT_EQ(read_text(folder / "baked" / "notes.txt"), "mine");
     EXPECT_FALSE(fs::exists(folder / "baked" / "night"));
-    EXPECT_TRUE(fs::exists(folder / "baked" / "day" / "lightmap-0.exr"));
+    EXPECT_TRUE(fs::exists(folder / "baked" / "day" / "page-0.exr"));
 }
 
-TEST(Bake, of_one_set_leaves_the_others_as_they_were_and_tells_their_age) {
+SLOW_TEST(Bake, of_one_set_leaves_the_others_as_they_were_and_tells_their_age) {
     const Folder folder;
     const std::string sets =
                           "[[set]]\nname = \"day\"\n[[set]]\nname = \"night\"\ngain = { sky = 0.1 "
@@ -198,7 +198,7 @@ TEST(Bake, of_one_set_leaves_the_others_as_they_were_and_tells_their_age) {
                       level = (folder / "level.toml").string();
     write_small_level(folder, "[sky]\nradiance = [100, 100, 100]\n" + sets);
     ASSERT_EQ(tool("bake --quiet " + level).status, 0);
-    const std::string night = read_text(folder / "baked" / "night" / "lightmap-0.exr");
+    const std::string night = read_text(folder / "baked" / "night" / "page-0.exr");
     const auto lux = [&](const std::string& more) {
         return tool("meter --json " + level + " --at 0,0.4,0 --facing 0,1,0 --reach 1 " + more)
             .json()["readings"][0]["irradiance_lux"][1]
@@ -207,14 +207,14 @@ TEST(Bake, of_one_set_leaves_the_others_as_they_were_and_tells_their_age) {
     const double night_probes = lux("--set night --from probes");
     write_small_level(folder, "[sky]\nradiance = [700, 700, 700]\n" + sets);
     ASSERT_EQ(tool("bake --quiet --set day " + level).status, 0);
-    EXPECT_TRUE(read_text(folder / "baked" / "night" / "lightmap-0.exr") == night);
+    EXPECT_TRUE(read_text(folder / "baked" / "night" / "page-0.exr") == night);
     EXPECT_EQ(lux("--set night --from probes"), night_probes);
     EXPECT_NEAR(lux("--set day"), 700 * 3.14159, 3);
     EXPECT_EQ(tool("meter " + level + " --at 0,0,0 --set day").err.find("out of date"), std::string::npos);
     EXPECT_NE(tool("meter " + level + " --at 0,0,0 --set night").err.find("out of date"), std::string::npos);
 }
 
-TEST(Bake, an_interrupt_is_status_130_and_the_last_result_stays_whole) {
+SLOW_TEST(Bake, an_interrupt_is_status_130_and_the_last_result_stays_whole) {
     const Folder folder;
     const fs::path out = folder / "baked";
     fs::copy(demo_glance(), out, fs::copy_options::recursive);
@@ -227,7 +227,7 @@ TEST(Bake, an_interrupt_is_status_130_and_the_last_result_stays_whole) {
         }
 }
 
-TEST(Glb, both_pass_the_validator_without_an_error) {
+SLOW_TEST(Glb, both_pass_the_validator_without_an_error) {
     const Folder folder;
     write_bytes(folder / "check.cjs",
                 R"(const v = require(process.argv[2] + '/node_modules/gltf-validator'), fs = require('fs');
@@ -243,7 +243,7 @@ TEST(Glb, both_pass_the_validator_without_an_error) {
     EXPECT_EQ(r.status, 0) << r.out << r.err;
 }
 
-TEST(Glb, the_level_comes_back_with_its_uvs_and_everything_else_it_had) {
+SLOW_TEST(Glb, the_level_comes_back_with_its_uvs_and_everything_else_it_had) {
     Job job;
     const Level before = load_level(demo_folder() / "observatory.glb"),
                 after = load_level(demo_glance() / "observatory.glb");
@@ -269,7 +269,7 @@ TEST(Glb, the_level_comes_back_with_its_uvs_and_everything_else_it_had) {
     EXPECT_EQ(given, with_uvs) << "the tool does not take back its own UVs";
 }
 
-TEST(Meter, answers_as_the_contract_says) {
+SLOW_TEST(Meter, answers_as_the_contract_says) {
     const Ran r = tool("meter " + demo_baked() + " --json --set dusk --at 20,0.01,0 --facing 0,1,0");
     ASSERT_EQ(r.status, 0) << r.err;
     const Json j = r.json();
@@ -296,7 +296,7 @@ TEST(Meter, answers_as_the_contract_says) {
     EXPECT_LE(value, high * 1.001f);
 }
 
-TEST(Meter, a_point_without_a_surface_is_null_with_a_reason) {
+SLOW_TEST(Meter, a_point_without_a_surface_is_null_with_a_reason) {
     const Folder folder;
     write_bytes(
         folder / "points.json",
@@ -317,9 +317,9 @@ TEST(Meter, a_point_without_a_surface_is_null_with_a_reason) {
     EXPECT_NE(bad.err.find("point 0"), std::string::npos) << bad.err;
 }
 
-TEST(View, draws_every_kind_of_picture) {
+SLOW_TEST(View, draws_every_kind_of_picture) {
     const Folder folder;
-    for (const char* show : {"lit", "light", "albedo", "charts", "density"}) {
+    for (const char* show : {"game", "light", "albedo", "charts", "density"}) {
         const fs::path file = folder / (std::string(show) + ".png");
         const Ran r = tool(std::string("view ") + demo_baked() +
                            " --json --size 160x100 --camera instruments --set dusk --show " + show +
@@ -340,7 +340,7 @@ TEST(View, draws_every_kind_of_picture) {
     }
 }
 
-TEST(View, linear_light_is_light_over_pi_times_albedo_and_exposure_moves_the_png) {
+SLOW_TEST(View, linear_light_is_light_over_pi_times_albedo_and_exposure_moves_the_png) {
     const Folder folder;
     const std::string common =
         "view " + demo_baked() + " --size 64x40 --samples 1 --eye 20,1.5,0 --toward 20,0,0 --fov 2 ";
@@ -353,7 +353,7 @@ TEST(View, linear_light_is_light_over_pi_times_albedo_and_exposure_moves_the_png
     EXPECT_GT(read_image(folder / "a.png").at(32, 20, 1), read_image(folder / "b.png").at(32, 20, 1) * 1.3f);
 }
 
-TEST(Survey, counts_what_the_bake_then_makes) {
+SLOW_TEST(Survey, counts_what_the_bake_then_makes) {
     const Ran r = tool("survey " + demo() + " --json --quiet");
     ASSERT_EQ(r.status, 0) << r.err;
     const Json s = r.json();
@@ -375,7 +375,7 @@ fs::path demo_copy(const Folder& folder, const std::string& more) {
     return folder / "observatory.toml";
 }
 
-TEST(Unwrap, an_edit_leaves_other_surfaces_where_they_were_until_repack) {
+SLOW_TEST(Unwrap, an_edit_leaves_other_surfaces_where_they_were_until_repack) {
     const Folder folder;
     const std::string level = demo_copy(folder, "").string();
     const auto places = [&](const std::string& options) {
@@ -422,7 +422,7 @@ TEST(Unwrap, a_bake_after_an_edit_keeps_the_texels_of_what_did_not_change) {
     EXPECT_EQ(tool("meter --quiet --at 0,0,0 " + (folder / "level.toml").string()).status, 0);
 }
 
-TEST(Unwrap, draws_its_pages_and_writes_the_level) {
+SLOW_TEST(Unwrap, draws_its_pages_and_writes_the_level) {
     const Folder folder;
     const Ran r = tool("unwrap " + demo() + " --json --quiet --out " + (folder / "u").string());
     ASSERT_EQ(r.status, 0) << r.err;
@@ -448,9 +448,9 @@ TEST(Start, writes_a_sheet_that_bakes_and_never_overwrites_one) {
     write_bytes(folder / "hall.toml", sheet + "# mine\n");
     EXPECT_EQ(tool(start).status, 1);
     EXPECT_EQ(read_text(folder / "hall.toml"), sheet + "# mine\n");
-    EXPECT_EQ(tool(start + " --force").status, 0);
+    EXPECT_EQ(tool(start + " --overwrite").status, 0);
     EXPECT_EQ(read_text(folder / "hall.toml"), sheet);
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::tool_tests

@@ -6,7 +6,7 @@
 
 #include "support.hpp"
 
-namespace test {
+namespace test::transport_tests {
 namespace {
 
 /// Every n-th valid texel by area, so that each stands for the same share of the level.
@@ -46,7 +46,7 @@ Difference compare(const Level& level, const std::vector<TexelLight>& texels, st
     return {signed_sum / sum, distance / sum};
 }
 
-TEST(Transport, agrees_with_the_reference_on_the_demo_level) {
+SLOW_TEST(Transport, agrees_with_the_reference_on_the_demo_level) {
     Level level = load_level(demo_folder() / "observatory.toml");
     level.quality.tier = Tier::proof;
     level.lightmap.density *= 0.6f;  // a third of the time
@@ -95,7 +95,7 @@ Level mixed_room() {
     return level;
 }
 
-TEST(Transport, agrees_with_the_reference_in_a_room_for_each_source_alone_and_each_number_of_bounces) {
+SLOW_TEST(Transport, agrees_with_the_reference_in_a_room_for_each_source_alone_and_each_number_of_bounces) {
     Level level = mixed_room();
     level.quality.tier = Tier::final;
     level.lightmap.density =
@@ -159,7 +159,7 @@ TEST(Baker, lights_again_as_if_for_the_first_time) {
     EXPECT_TRUE(same(second, bake(moved, atlas, job))) << "a retune differs from a bake from nothing";
 }
 
-TEST(Baker, gives_the_same_numbers_for_any_number_of_threads) {
+SLOW_TEST(Baker, gives_the_same_numbers_for_any_number_of_threads) {
     Level level = mixed_room();
     level.volumes.push_back(box_volume("room", {-1.9f, 0.1f, -1.9f}, {1.9f, 2.4f, 1.9f}, 1));
     const Bake one = bake_level(level, 1), two = bake_level(level, 2), five = bake_level(level, 5);
@@ -195,7 +195,7 @@ TEST(Baker, refuses_to_light_another_geometry) {
 TEST(Job, stops_a_bake_when_it_is_cancelled) {
     Level level = mixed_room();
     Job* running = nullptr;
-    Job job(JobSettings{.threads = 2,
+    Job job(JobOptions{.threads = 2,
                         .on_progress =
                             [&](const Progress& p) {
                                 if (p.stage == "links") running->cancel();
@@ -207,4 +207,4 @@ TEST(Job, stops_a_bake_when_it_is_cancelled) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::transport_tests

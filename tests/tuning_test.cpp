@@ -10,7 +10,7 @@
 #include "room.hpp"
 #include "stores.hpp"
 
-namespace test {
+namespace test::tuning_tests {
 namespace {
 
 /// A change, what must then be out of date, and a reason that must be given for it.
@@ -75,7 +75,7 @@ TEST(Status, names_what_each_kind_of_change_makes_out_of_date_and_why) {
     expect(all, "crate moved 0.4 m");
     write_room(room.folder.path());
     expect({}, "");
-    fs::remove(room.baked / "day/lightmap-0.exr");
+    fs::remove(room.baked / "day/page-0.exr");
     expect(all, "files of the bake are missing");
 }
 
@@ -105,14 +105,14 @@ TEST(Only, writes_the_texels_of_the_surfaces_named_and_keeps_all_others) {
     ASSERT_EQ(room.bake().status, 0);
     const double floor_before = lux(room, floor, "night"), crate_before = lux(room, crate, "night");
     const std::string probes = read_text(room.baked / "probes.bin"),
-                      day = read_text(room.baked / "day/lightmap-0.exr");
+                      day = read_text(room.baked / "day/page-0.exr");
     room.edit("candela = 200", "candela = 800");
     const Ran only = room.bake("--only crate");
     ASSERT_EQ(only.status, 0) << only.err;
     EXPECT_NE(only.out.find("only crate was baked"), std::string::npos) << only.out;
     EXPECT_EQ(lux(room, floor, "night"), floor_before);
     EXPECT_TRUE(read_text(room.baked / "probes.bin") == probes);
-    EXPECT_TRUE(read_text(room.baked / "day/lightmap-0.exr") == day) << "the day does not show the lamp";
+    EXPECT_TRUE(read_text(room.baked / "day/page-0.exr") == day) << "the day does not show the lamp";
     const double crate_only = lux(room, crate, "night");
     EXPECT_GT(crate_only, 2 * crate_before);
     const auto status = room.status();
@@ -129,12 +129,12 @@ TEST(Only, probes_alone_are_lit_and_lightmaps_stay_out_of_date) {
     const Room room;
     ASSERT_EQ(room.bake().status, 0);
     const std::string probes = read_text(room.baked / "probes.bin"),
-                      night = read_text(room.baked / "night/lightmap-0.exr");
+                      night = read_text(room.baked / "night/page-0.exr");
     room.edit("candela = 200", "candela = 800");
     const Ran only = room.bake("--only probes");
     ASSERT_EQ(only.status, 0) << only.err;
     EXPECT_FALSE(read_text(room.baked / "probes.bin") == probes);
-    EXPECT_TRUE(read_text(room.baked / "night/lightmap-0.exr") == night);
+    EXPECT_TRUE(read_text(room.baked / "night/page-0.exr") == night);
     for (const auto& result : room.status()["results"])
         EXPECT_EQ(result["stale"].get<bool>(), result["what"] == "lightmaps" && result["set"] == "night")
             << result;
@@ -142,7 +142,7 @@ TEST(Only, probes_alone_are_lit_and_lightmaps_stay_out_of_date) {
     ASSERT_EQ(room.bake().status, 0);
     EXPECT_TRUE(room.status()["up_to_date"].get<bool>());
     EXPECT_TRUE(read_text(room.baked / "probes.bin") == alone) << "the same light as when all is baked";
-    EXPECT_FALSE(read_text(room.baked / "night/lightmap-0.exr") == night);
+    EXPECT_FALSE(read_text(room.baked / "night/page-0.exr") == night);
     const Room empty;
     EXPECT_EQ(empty.bake("--only probes").status, 1) << "there is nothing to keep";
 }
@@ -155,7 +155,7 @@ TEST(Keys, are_in_the_files_that_a_game_takes) {
     for (std::size_t s = 0; s < 2; ++s) {
         const std::string key = manifest["sets"][s]["made_from"], name = manifest["sets"][s]["name"];
         EXPECT_EQ(probes["sets"][s]["made_from"], key);
-        EXPECT_NE(read_text(room.baked / name / "lightmap-0.exr").find(key), std::string::npos);
+        EXPECT_NE(read_text(room.baked / name / "page-0.exr").find(key), std::string::npos);
     }
 }
 
@@ -175,8 +175,8 @@ TEST(TimeLimit, writes_the_best_tier_that_is_done_and_goes_on_from_there) {
     EXPECT_EQ(enough.json()["tier"], "proof") << enough.err;
     EXPECT_TRUE(room.bake("--tier proof --time-limit 5 --json").json()["up_to_date"].get<bool>());
     ASSERT_EQ(whole.bake("--tier proof").status, 0);
-    EXPECT_TRUE(read_image(room.baked / "day/lightmap-0.exr").values ==
-                read_image(whole.baked / "day/lightmap-0.exr").values);
+    EXPECT_TRUE(read_image(room.baked / "day/page-0.exr").values ==
+                read_image(whole.baked / "day/page-0.exr").values);
     EXPECT_EQ(room.bake("--time-limit 5 --only crate").status, 2);
     for (const char* wrong : {"-1", "0", "soon"}) {
         const Ran r = room.bake(std::string("--time-limit ") + wrong);
@@ -212,8 +212,8 @@ TEST(Series, steps_are_sets_with_suns_of_their_own) {
     ASSERT_EQ(r.status, 0) << r.err;
     EXPECT_EQ(r.json()["sets"], nlohmann::json({"day", "night", "path-01", "path-02", "path-03"}));
     // The first step's sun stands where the level's own does.
-    EXPECT_TRUE(read_image(room.baked / "path-01/lightmap-0.exr").values ==
-                read_image(room.baked / "day/lightmap-0.exr").values);
+    EXPECT_TRUE(read_image(room.baked / "path-01/page-0.exr").values ==
+                read_image(room.baked / "day/page-0.exr").values);
     const std::string open = "-0.5,0,0.8 --facing 0,1,0";
     EXPECT_LT(lux(room, open, "path-02"), 0.5 * lux(room, open, "path-01"));
     EXPECT_LT(lux(room, open, "path-03"), 1.0);
@@ -301,13 +301,13 @@ TEST(Layers, a_host_can_keep_them_where_it_likes) {
     EXPECT_TRUE(third.light(level, job).sets[1].pages[0].texels == made.sets[1].pages[0].texels);
 }
 
-TEST(Memory, links_past_what_is_allowed_rest_and_change_nothing) {
+SLOW_TEST(Memory, links_past_what_is_allowed_rest_and_change_nothing) {
     Level level = two_lamps();
     level.lightmap.density = 75;
     level.sky.radiance = {90, 100, 120};
     MemoryStore free_store, tight_store;
     const auto made = [&](std::uint64_t memory, MemoryStore& store) {
-        Job job(JobSettings{.threads = 2, .memory = memory, .on_progress = {}, .on_note = {}});
+        Job job(JobOptions{.threads = 2, .memory = memory, .on_progress = {}, .on_note = {}});
         Baker baker(level, job, nullptr, store.store());
         return baker.light(level, job);
     };
@@ -419,4 +419,4 @@ TEST(Bounces, gain_and_saturation_change_what_bounces_carry) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::tuning_tests

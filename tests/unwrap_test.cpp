@@ -5,18 +5,18 @@
 #include "page_check.hpp"
 #include "support.hpp"
 
-namespace test {
+namespace test::unwrap_tests {
 namespace {
 
 Atlas unwrap_level(Level& level, std::string* notes = nullptr) {
     complete_level(level);
-    Job job(JobSettings{.threads = 0, .on_progress = {}, .on_note = [&](std::string_view n) {
+    Job job(JobOptions{.threads = 0, .on_progress = {}, .on_note = [&](std::string_view n) {
                             if (notes) *notes += std::string(n) + "\n";
                         }});
     return unwrap(level, 1, job);
 }
 
-TEST(Unwrap, demo_level_has_clean_pages_and_every_triangle_in_one_chart) {
+SLOW_TEST(Unwrap, demo_level_has_clean_pages_and_every_triangle_in_one_chart) {
     Level level = load_level(demo_folder() / "observatory.toml");
     const Atlas atlas = unwrap_level(level);
     expect_clean_pages(level, atlas);
@@ -79,7 +79,7 @@ TEST(Unwrap, a_helical_ramp_is_cut_where_it_would_lie_over_itself) {
     EXPECT_GE(atlas.layouts[atlas.surfaces[0].layout].charts.size(), 3u);
 }
 
-TEST(Unwrap, random_heaps_of_triangles_never_overlap) {
+SLOW_TEST(Unwrap, random_heaps_of_triangles_never_overlap) {
     std::uint32_t state = 12345;
     const auto number = [&] {
         state = state * 1664525u + 1013904223u;
@@ -175,4 +175,4 @@ TEST(Unwrap, a_surface_without_area_is_left_out_and_its_neighbours_are_not) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::unwrap_tests

@@ -8,7 +8,7 @@
 
 #include "support.hpp"
 
-namespace test {
+namespace test::walls_tests {
 namespace {
 
 constexpr Vec3 up{0, 1, 0};
@@ -142,7 +142,7 @@ TEST(Hidden, what_of_a_wall_goes_on_under_the_floor_leaves_no_dark_line_above_it
         }
 }
 
-TEST(Exposure, tells_below_how_much_light_noise_is_not_worth_rays) {
+SLOW_TEST(Exposure, tells_below_how_much_light_noise_is_not_worth_rays) {
     // A dim room beside a bright yard: who exposes for the room sees its grain.
     Level level;
     add_thick_room(level, {-2, 0, -2}, {2, 2.5f, 2}, 0.2f, grey);
@@ -159,7 +159,7 @@ TEST(Exposure, tells_below_how_much_light_noise_is_not_worth_rays) {
         level.sets[0].exposure = exposure;
         // Beyond the first ones, which all rows have.
         return bake_level(level).baked.figures.mean_links -
-               static_cast<float>(tier_settings(level.quality).first_links);
+               static_cast<float>(tier_options(level.quality).first_links);
     };
     const float room = links_for(-1.0f), yard = links_for(13.0f);
     EXPECT_GT(room, 1.8f * yard);
@@ -193,4 +193,4 @@ TEST(Exposure, of_a_set_is_read_checked_and_what_pictures_are_exposed_by) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::walls_tests

@@ -6,7 +6,7 @@
 
 #include "two_rooms.hpp"
 
-namespace test {
+namespace test::zones_tests {
 namespace {
 
 constexpr std::uint32_t left = 0, right = 1;
@@ -216,7 +216,7 @@ TEST(Zones, a_bake_packs_them_again_where_they_alone_changed) {
     EXPECT_EQ(zone_of_floor(), "ground floor");
 }
 
-TEST(Zones, the_tool_draws_them_and_packs_them) {
+SLOW_TEST(Zones, the_tool_draws_them_and_packs_them) {
     const fs::path sheet = demo_folder() / "observatory.toml";
     const Folder folder;
     const std::string out = " --out " + demo_glance().string();
@@ -257,4 +257,4 @@ TEST(Zones, the_tool_draws_them_and_packs_them) {
 }
 
 }  // namespace
-}  // namespace test
+}  // namespace test::zones_tests

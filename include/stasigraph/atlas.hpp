@@ -13,7 +13,7 @@ namespace stasigraph {
 /// One chart of a layout.
 struct Chart {
     int x = 0, y = 0, width = 0, height = 0;    ///< The rectangle of texels that holds it, in the layout.
-    float worst_stretch = 1, mean_stretch = 1;  ///< By singular values, as LightmapSettings::max_stretch.
+    float worst_stretch = 1, mean_stretch = 1;  ///< By singular values, as LightmapOptions::stretch_limit.
     float share = 1;                            ///< Of the surface's density: below 1 where nobody can look.
     friend bool operator==(const Chart&, const Chart&) = default;
 };

@@ -11,9 +11,9 @@
 
 namespace stasigraph {
 
-/// hint: worth knowing. warning: will be seen. serious: the bake will be wrong.
-enum class Severity : std::uint8_t { hint, warning, serious };
-/// "hint", "warning" or "serious".
+/// hint: worth knowing. warning: will be seen. error: the bake will be wrong.
+enum class Severity : std::uint8_t { hint, warning, error };
+/// "hint", "warning" or "error".
 const char* to_text(Severity severity);
 
 /// One thing that check() has to say.
@@ -40,8 +40,8 @@ struct FindingKind {
 std::span<const FindingKind> finding_kinds();
 
 struct Checked {
-    std::vector<Finding> findings;  ///< Serious ones first; those accepted last.
-    std::size_t serious = 0, warnings = 0, hints = 0, accepted = 0;
+    std::vector<Finding> findings;  ///< Errors first; those accepted last.
+    std::size_t errors = 0, warnings = 0, hints = 0, accepted = 0;
 };
 
 /// Looks for mistakes that a bake would show. Nothing is unwrapped or baked: texels are counted by area and

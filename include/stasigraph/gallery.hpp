@@ -23,7 +23,7 @@ const std::vector<Question>& questions();
 struct ShowRequest {
     std::string what = "lit";  ///< One of questions().
     Camera camera;
-    ViewSettings settings;            ///< Its `show` and the range of lux are filled in.
+    ViewOptions settings;            ///< Its `show` and the range of lux are filled in.
     std::string set;                  ///< The bake set; empty: the first.
     std::optional<float> exposure;    ///< Exposure value at ISO 100; empty: the set's own, else metered.
     float lux_low = 0, lux_high = 0;  ///< Of `lux`; 0: by what is there.

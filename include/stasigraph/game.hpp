@@ -61,7 +61,9 @@ struct ChunkInfo {
     std::size_t size = 0;
 };
 
-/// A packed level. Files are mapped where the system can, and read where it cannot.
+/// A packed level. Files are mapped where the system can, and read where it cannot. Any number may be asked
+/// for, `nothing` too and also while nothing is open: what is not there has the name "", the number `nothing`,
+/// no pixels, and is dark.
 ///
 /// Threads: const members are safe from any number of threads. Owner: owns the mapping; everything it points
 /// to is valid until close() or the end of it. Memory: allocates while opening only.

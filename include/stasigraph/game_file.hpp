@@ -13,7 +13,7 @@ enum class GamePixels : std::uint8_t {
     rgb9e5  ///< Nine bits a channel with a shared exponent: half the bytes, off by 1 in 512 at most.
 };
 
-struct GameSettings {
+struct GameOptions {
     GamePixels pixels = GamePixels::half;  ///< Of pages; reflection maps are always half floats.
 };
 
@@ -22,6 +22,6 @@ struct GameSettings {
 /// called where it is null). The file appears whole or not at all, and is the same for the
 /// same input. Throws Error where it cannot be written.
 void save_game(const std::filesystem::path& to, const Level& level, const Atlas& atlas, const Baked& baked,
-               const GameSettings& settings = {}, const ZoneLinks* links = nullptr);
+               const GameOptions& settings = {}, const ZoneLinks* links = nullptr);
 
 }  // namespace stasigraph

@@ -16,7 +16,7 @@ struct Progress {
     double seconds_left = 0;  ///< Forecast; negative while there is nothing to forecast from.
 };
 
-struct JobSettings {
+struct JobOptions {
     unsigned threads = 0;  ///< Worker threads; 0 means one for each core. Never changes a result.
     /// Bytes that a bake may take; 0: any number. Links past it stay in the files of its store until they are
     /// read; a level whose texels alone take more is refused. Never changes a result.
@@ -37,7 +37,7 @@ struct PlannedStage {
 /// Owner:   owns its worker threads.
 class Job {
 public:
-    explicit Job(JobSettings settings = {});
+    explicit Job(JobOptions settings = {});
     ~Job();
     Job(const Job&) = delete;
     Job& operator=(const Job&) = delete;

@@ -70,7 +70,7 @@ struct Mesh {
     std::size_t triangle_count() const { return indices.size() / 3; }
 };
 
-enum class Part : std::uint8_t { still, moving, stand_in };  ///< "static", "moving", "stand-in" in files.
+enum class Part : std::uint8_t { still, moving, bake_only };  ///< "static", "moving", "bake-only" in files.
 enum class LitBy : std::uint8_t { lightmap, probes, nothing };
 
 /// What becomes of the lightmap UVs a mesh brings along.
@@ -131,7 +131,7 @@ enum class LightKind : std::uint8_t { sun, point, spot, rectangle, disc, tube };
 
 /// What of a light is baked: direct and bounced; its bounces alone, while the game adds the direct light with
 /// the help of a visibility map; nothing.
-enum class BakeRole : std::uint8_t { whole, bounce, live };
+enum class BakeRole : std::uint8_t { whole, bounce, realtime };
 
 /// Rectangles, discs and tubes are no geometry: rays pass them and cameras do not see them. The first two
 /// send light from the side `direction` leaves, evenly bright from everywhere; tubes all around, but not from
@@ -208,7 +208,7 @@ struct BakeSet {
     std::vector<float> gains;
     std::vector<Rgb> tints;  ///< By group, times the gain; white for groups beyond its end.
     /// Exposure value at ISO 100 with which the set is looked at, in [-20, 30]; empty: metered. It decides
-    /// below how much light noise is no longer seen, and is the default of pictures and combined textures.
+    /// below how much light noise is no longer seen, and is the default of pictures and prelit textures.
     std::optional<float> exposure;
     /// Into Level::series: the sun and the sky that this set has instead of the level's own; none: those.
     std::uint32_t step = none;
@@ -242,19 +242,19 @@ enum class LightmapShape : std::uint8_t {
     directional  ///< That, and irradiance by normal as spherical harmonics of orders 0 and 1.
 };
 
-struct LightmapSettings {
+struct LightmapOptions {
     LightmapShape shape = LightmapShape::flat;
     float density = 16;  ///< Texels per metre of surface. Range (0, 4096].
     int page = 1024;     ///< Texels; a power of two in [16, 16384].
     int margin = 4;      ///< Texels kept free around each chart. Range [1, 64]; see margin_for_mips().
     /// Largest stretch of any triangle a texel can show: the greater of the longest direction and the inverse
     /// of the shortest, against an even density. Range [1.01, 10]. Lower: more seams. Higher: uneven texels.
-    float max_stretch = 1.5f;
+    float stretch_limit = 1.5f;
     int block = 1;  ///< Charts share no block of so many texels square: 1, 4 or 8.
     int pages = 0;  ///< At most so many pages, the density giving way; 0 for as many as it takes.
     bool shrink_unseen =
         false;  ///< Charts that cannot be seen from any volume (or camera) get the least density.
-    friend bool operator==(const LightmapSettings&, const LightmapSettings&) = default;
+    friend bool operator==(const LightmapOptions&, const LightmapOptions&) = default;
 };
 
 /// Texels of margin with which a page can be halved so often before a lookup at a chart's edge mixes in
@@ -269,7 +269,7 @@ enum class Denoise : std::uint8_t { automatic, off };
 /// Whether both sides of a seam are brought to agree.
 enum class Seams : std::uint8_t { automatic, off };
 
-struct QualitySettings {
+struct BakeOptions {
     Tier tier = Tier::proof;
     std::optional<int> bounces;  ///< Number of bounces; empty means until settled.
     /// Times what physics says each bounce carries on; 1 is physical. Range [0, 4]; no surface then reflects
@@ -282,27 +282,27 @@ struct QualitySettings {
     Denoise denoise = Denoise::automatic;
     Seams seams = Seams::automatic;
     std::uint32_t seed = 1;
-    friend bool operator==(const QualitySettings&, const QualitySettings&) = default;
+    friend bool operator==(const BakeOptions&, const BakeOptions&) = default;
 };
 
 /// A map of how open the surroundings of each texel are.
-struct OcclusionSettings {
+struct OcclusionOptions {
     float reach = 0;  ///< Metres; what is farther away hides nothing. Range [0.01, 1000]; 0: no map.
-    friend bool operator==(const OcclusionSettings&, const OcclusionSettings&) = default;
+    friend bool operator==(const OcclusionOptions&, const OcclusionOptions&) = default;
 };
 
 /// What shares a texture of light times base colour.
-enum class CombinedBy : std::uint8_t { nothing, page, surface };
+enum class PrelitBy : std::uint8_t { nothing, page, surface };
 
 /// Light times base colour as ordinary textures, for what cannot draw lightmaps.
-struct CombinedSettings {
-    CombinedBy by = CombinedBy::nothing;  ///< nothing: none are made.
+struct PrelitOptions {
+    PrelitBy by = PrelitBy::nothing;  ///< nothing: none are made.
     int detail = 2;                       ///< Pixels along a texel. Range [1, 16].
     std::optional<float> exposure;        ///< Exposure value at ISO 100; empty: metered, set by set.
 };
 
 /// What a tier stands for.
-struct TierSettings {
+struct TierOptions {
     float density_scale;          ///< Times the sheet's density.
     int first_links, most_links;  ///< A row starts with the one and grows to the other.
     float noise;                  ///< Relative standard error aimed for.
@@ -312,9 +312,9 @@ struct TierSettings {
     int occlusion_rays;  ///< A texel.
     float smoothing;     ///< How much noise counts against detail: over 1 smooths more.
 };
-TierSettings tier_settings(Tier tier);
+TierOptions tier_options(Tier tier);
 /// The same with what the settings ask for instead.
-TierSettings tier_settings(const QualitySettings& quality);
+TierOptions tier_options(const BakeOptions& quality);
 
 /// What reading a scene or a sheet left out, mended or could not place; check() makes a finding of each.
 struct Remark {
@@ -332,7 +332,7 @@ struct Acceptance {
 };
 
 /// What check() is to hold a level to.
-struct CheckSettings {
+struct CheckOptions {
     float least_light = 0;  ///< Lux that every place has to have where people walk, in every set; 0: any.
 };
 
@@ -353,16 +353,16 @@ struct Level {
     std::vector<Volume> volumes;
     std::vector<Zone> zones;
     std::vector<Vec3> hand_probes;  ///< Metres. No rule ever drops or moves one.
-    ProbeSettings probes;
+    ProbeOptions probes;
     /// Where probes are, by an earlier place_probes(); empty: they are placed when the level is baked.
     std::optional<std::vector<ProbePlace>> placed;
     std::vector<ReflectionProbe> reflections;
     std::vector<ReflectionRule> reflection_rules;
-    LightmapSettings lightmap;
-    OcclusionSettings occlusion;
-    CombinedSettings combined;
-    QualitySettings quality;
-    CheckSettings check;
+    LightmapOptions lightmap;
+    OcclusionOptions occlusion;
+    PrelitOptions prelit;
+    BakeOptions quality;
+    CheckOptions check;
     std::vector<Acceptance> accepted;
     std::vector<Remark> remarks;
     std::vector<std::string> notes;      ///< What was skipped or assumed while loading, one sentence each.

@@ -1,5 +1,5 @@
 #pragma once
-// What texels are marked with in pictures: overlaps, validity, light that leaks, what is out of date.
+// What texels are marked with in pictures: overlaps, what was filled in, light that leaks, what is out of date.
 
 #include <string>
 #include <vector>
@@ -19,7 +19,7 @@ struct NamedMarks {
 NamedMarks mark_overlaps(const Level& level, const Atlas& atlas);
 /// What of a page is lit by itself, what is inside of geometry or hidden and was filled, and what is margin:
 /// by PageImage::state of a bake.
-NamedMarks mark_validity(const Level& level, const Atlas& atlas, const std::vector<PageImage>& pages);
+NamedMarks mark_filled(const Level& level, const Atlas& atlas, const std::vector<PageImage>& pages);
 /// Texels beside a wall that filtering reads together with one beyond it, where light differs four times or
 /// more between both: light or dark shows through. Cost: two to six short rays a texel.
 NamedMarks mark_leaks(const Level& level, const Atlas& atlas, const BakedSet& set, Job& job);

@@ -9,68 +9,70 @@
 extern "C" {
 #endif
 
-/* In a zone's place: all of them. SG_NOTHING there is what is in no zone. */
-#define SG_EVERYWHERE 0xfffffffeu
+/* In a zone's place: all of them. SGRAPH_NOTHING there is what is in no zone. */
+#define SGRAPH_EVERYWHERE 0xfffffffeu
 
-typedef struct sg_mixer sg_mixer;
+typedef struct sgraph_mixer sgraph_mixer;
 
-typedef enum sg_curve { SG_LINEAR = 0, SG_SMOOTH = 1 } sg_curve;
-typedef enum sg_paging { SG_PAIR = 0, SG_MANY = 1, SG_COMPOSITE = 2 } sg_paging;
+typedef enum sgraph_curve { SGRAPH_LINEAR = 0, SGRAPH_SMOOTH = 1 } sgraph_curve;
+typedef enum sgraph_paging { SGRAPH_PAIR = 0, SGRAPH_MANY = 1, SGRAPH_COMPOSITE = 2 } sgraph_paging;
 
-typedef struct sg_mixer_settings {
-    sg_paging paging;
+typedef struct sgraph_mixer_options {
+    sgraph_paging paging;
     uint32_t set;        /* shown at first */
-    size_t bytes;        /* of pixels that one sg_mixer_advance() writes */
+    size_t bytes;        /* of pixels that one sgraph_mixer_advance() writes */
     double microseconds; /* 0: any */
-} sg_mixer_settings;
+} sgraph_mixer_options;
 
-typedef struct sg_term {
+typedef struct sgraph_term {
     uint32_t set;
     float weight;
-} sg_term;
+} sgraph_term;
 
-typedef struct sg_page_pair {
-    sg_pixels from, to;
+typedef struct sgraph_page_pair {
+    sgraph_pixels from, to;
     uint32_t from_set, to_set;
     float weight;
-} sg_page_pair;
+} sgraph_page_pair;
 
-typedef struct sg_tile {
+typedef struct sgraph_tile {
     uint32_t page, copy, x, y, width, height;
-} sg_tile;
+} sgraph_tile;
 
-/* settings: NULL for pairs, set 0 and 4 MB. The game has to stay open until sg_mixer_stop(). */
-sg_status sg_mixer_start(const sg_game* game, const sg_mixer_settings* settings, sg_mixer** out,
+/* settings: NULL for pairs, set 0 and 4 MB. The game has to stay open until sgraph_mixer_stop(). */
+sgraph_status sgraph_mixer_start(const sgraph_game* game, const sgraph_mixer_options* settings, sgraph_mixer** out,
                          char* message, size_t message_size);
-void sg_mixer_stop(sg_mixer* mixer);
+void sgraph_mixer_stop(sgraph_mixer* mixer);
 
 /* 1, or 0 where there is no such set, series, layer or zone. */
-int sg_mixer_request(sg_mixer* mixer, uint32_t set, uint32_t zone, float seconds, sg_curve curve);
-int sg_mixer_follow(sg_mixer* mixer, uint32_t series, uint32_t zone, float seconds, sg_curve curve);
-int sg_mixer_set_layer(sg_mixer* mixer, uint32_t layer, const float scale[3], const float add[3]);
-void sg_mixer_set_clock(sg_mixer* mixer, double hour, double hours_a_second);
-double sg_mixer_clock(const sg_mixer* mixer);
-void sg_mixer_advance(sg_mixer* mixer, double seconds);
+int sgraph_mixer_request(sgraph_mixer* mixer, uint32_t set, uint32_t zone, float seconds, sgraph_curve curve);
+int sgraph_mixer_follow(sgraph_mixer* mixer, uint32_t series, uint32_t zone, float seconds, sgraph_curve curve);
+int sgraph_mixer_set_layer(sgraph_mixer* mixer, uint32_t layer, const float scale[3], const float add[3]);
+void sgraph_mixer_set_clock(sgraph_mixer* mixer, double hour, double hours_a_second);
+double sgraph_mixer_clock(const sgraph_mixer* mixer);
+void sgraph_mixer_advance(sgraph_mixer* mixer, double seconds);
 
-void sg_mixer_pages(const sg_mixer* mixer, uint32_t zone, uint32_t page, uint32_t part, sg_page_pair* out);
-void sg_mixer_surface_pages(const sg_mixer* mixer, uint32_t surface, uint32_t part, sg_page_pair* out);
-uint32_t sg_mixer_changed_count(const sg_mixer* mixer);
-void sg_mixer_changed(const sg_mixer* mixer, uint32_t number, sg_tile* out);
-int sg_mixer_whole(const sg_mixer* mixer, uint32_t page);
-float sg_mixer_progress(const sg_mixer* mixer, uint32_t zone);
-int sg_mixer_waits(const sg_mixer* mixer, uint32_t zone);
+void sgraph_mixer_pages(const sgraph_mixer* mixer, uint32_t zone, uint32_t page, uint32_t part, sgraph_page_pair* out);
+void sgraph_mixer_surface_pages(const sgraph_mixer* mixer, uint32_t surface, uint32_t part, sgraph_page_pair* out);
+uint32_t sgraph_mixer_changed_count(const sgraph_mixer* mixer);
+void sgraph_mixer_changed(const sgraph_mixer* mixer, uint32_t number, sgraph_tile* out);
+/* The mixer's own page that a tile is of; no pixels where there is none. */
+void sgraph_mixer_own_page(const sgraph_mixer* mixer, uint32_t copy, uint32_t page, uint32_t part, sgraph_pixels* out);
+int sgraph_mixer_whole(const sgraph_mixer* mixer, uint32_t page);
+float sgraph_mixer_progress(const sgraph_mixer* mixer, uint32_t zone);
+int sgraph_mixer_waits(const sgraph_mixer* mixer, uint32_t zone);
 
 /* From any thread. */
-uint32_t sg_mixer_terms(const sg_mixer* mixer, uint32_t zone, sg_term* out, uint32_t most);
-void sg_mixer_layer_gain(const sg_mixer* mixer, uint32_t layer, uint32_t zone, float rgb[3]);
-void sg_mixer_gain(const sg_mixer* mixer, uint32_t group, uint32_t zone, float rgb[3]);
-void sg_mixer_sample(const sg_mixer* mixer, const float point[3], const float normal[3], uint32_t* hint,
+uint32_t sgraph_mixer_terms(const sgraph_mixer* mixer, uint32_t zone, sgraph_term* out, uint32_t most);
+void sgraph_mixer_layer_gain(const sgraph_mixer* mixer, uint32_t layer, uint32_t zone, float rgb[3]);
+void sgraph_mixer_gain(const sgraph_mixer* mixer, uint32_t group, uint32_t zone, float rgb[3]);
+void sgraph_mixer_sample(const sgraph_mixer* mixer, const float point[3], const float normal[3], uint32_t* hint,
                      float rgb[3]);
-void sg_mixer_sample_coefficients(const sg_mixer* mixer, const float point[3], uint32_t* hint, float out[27]);
-void sg_mixer_sample_weights(const sg_mixer* mixer, const sg_weights* weights, const float normal[3],
+void sgraph_mixer_sample_coefficients(const sgraph_mixer* mixer, const float point[3], uint32_t* hint, float out[27]);
+void sgraph_mixer_sample_weights(const sgraph_mixer* mixer, const sgraph_weights* weights, const float normal[3],
                              float rgb[3]);
-void sg_mixer_weights_coefficients(const sg_mixer* mixer, const sg_weights* weights, float out[27]);
-void sg_mixer_surface_light(const sg_mixer* mixer, uint32_t surface, float u, float v, float rgb[3]);
+void sgraph_mixer_weights_coefficients(const sgraph_mixer* mixer, const sgraph_weights* weights, float out[27]);
+void sgraph_mixer_surface_light(const sgraph_mixer* mixer, uint32_t surface, float u, float v, float rgb[3]);
 
 #ifdef __cplusplus
 }

@@ -20,7 +20,7 @@ enum class Paging : std::uint8_t {
     composite  ///< Here, into pages of the mixer's own, tile by tile.
 };
 
-struct MixerSettings {
+struct MixerOptions {
     Paging paging = Paging::pair;
     std::uint32_t set = 0;        ///< Shown at first, everywhere.
     std::size_t bytes = 4 << 20;  ///< Of pixels that one advance() writes, at most; at least a tile.
@@ -69,7 +69,7 @@ public:
     Mixer& operator=(const Mixer&) = delete;
 
     /// On failure nothing is mixed and message() says why. With Paging::composite all pages are written here.
-    Status start(const Game& game, const MixerSettings& settings = {}) noexcept;
+    Status start(const Game& game, const MixerOptions& settings = {}) noexcept;
     void stop() noexcept;
     const char* message() const noexcept { return message_; }
 
@@ -96,6 +96,9 @@ public:
     /// Tiles that the last advance() wrote.
     std::uint32_t changed_count() const noexcept;
     Tile changed(std::uint32_t number) const noexcept;
+    /// A page of the mixer's own that a Tile is of, for the game's upload of it; none with Paging::many. With
+    /// Paging::pair `from` is one of two copies: tiles are of the other one while a fade waits for it.
+    Pixels own_page(std::uint32_t copy, std::uint32_t page, std::uint32_t part = 0) const noexcept;
     /// Whether all of a page of the mixer's own shows one moment: a game that must not show two may wait.
     bool whole(std::uint32_t page) const noexcept;
     /// Share of its fade that a zone has done, 1 when it stands still.

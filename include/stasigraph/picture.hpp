@@ -34,7 +34,7 @@ enum class Show : std::uint8_t {
     groups
 };
 
-struct ViewSettings {
+struct ViewOptions {
     int width = 1280, height = 800;  ///< Pixels. Range [8, 8192].
     /// Of a pixel at a surface's edge, or beside one whose colour differs; others get one. A square number.
     /// Range [1, 64].
@@ -77,11 +77,11 @@ struct ViewLight {
     const std::vector<BakedSet>* groups = nullptr;
 };
 
-/// Draws a level from a camera. Lights with bake = "bounce" and "live" shine as they will in the game: the
+/// Draws a level from a camera. Lights with bake = "bounce" and "realtime" shine as they will in the game: the
 /// first through their visibility map where there is one, the others with shadows of their own. Glass shows
 /// what is behind it. Deterministic for any number of threads.
 Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, const Camera& camera,
-             const ViewSettings& settings, Job& job);
+             const ViewOptions& settings, Job& job);
 
 /// The exposure value at ISO 100 that puts the picture's log-average luminance half a stop over middle grey.
 /// A black picture gets 0.
@@ -120,7 +120,7 @@ std::vector<MeterReading> meter_lightmap(const Level& level, const Atlas& atlas,
 std::vector<MeterReading> meter_probes(const ProbeNet& net, const BakedSet& set,
                                        const std::vector<MeterPoint>& points);
 
-struct WalkSettings {
+struct WalkOptions {
     float step = 0.1f;     ///< Metres between readings, at most.
     Vec3 facing{0, 1, 0};  ///< The way the surface faces that is lit; need not be unit length.
 };
@@ -141,6 +141,6 @@ struct WalkStep {
 /// Compares light from probes with exact light along a path through the level, of two points or more, metres.
 /// Throws Error where the bake has no probes. Cost: 4096 rays a step.
 std::vector<WalkStep> walk_probes(const Level& level, const Atlas& atlas, const ViewLight& light,
-                                  const std::vector<Vec3>& path, const WalkSettings& settings, Job& job);
+                                  const std::vector<Vec3>& path, const WalkOptions& settings, Job& job);
 
 }  // namespace stasigraph

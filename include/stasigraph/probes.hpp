@@ -36,7 +36,7 @@ struct ProbeNet {
     std::vector<ProbeRule> rule;
     std::vector<std::uint32_t> volume;  ///< Into `volumes`; none: placed by hand.
     std::vector<std::string> volumes;   ///< Names.
-    std::vector<float> validity;   ///< Share of rays that met no back face, 0 to 1. Below 0.7 it is unused.
+    std::vector<float> front_share;   ///< Share of rays that met no back face, 0 to 1. Below 0.7 it is unused.
     std::vector<float> clearance;  ///< Metres to the nearest surface.
     std::vector<float> reach;      ///< Metres up to which distances are told apart.
     std::vector<Vec2>

@@ -13,7 +13,7 @@ struct ReferencePoint {
     Vec3 position, normal, face_normal;  ///< On a surface; unit vectors on its lit side.
 };
 
-struct ReferenceSettings {
+struct ReferenceOptions {
     int paths = 1024;  ///< For each point. >= 1.
     int bounces = -1;  ///< < 0: until Russian roulette ends a path, without bias.
     std::uint32_t seed = 1;
@@ -28,6 +28,6 @@ struct ReferenceLight {
 /// path length.
 std::vector<ReferenceLight> reference_light(const Level& level, std::uint32_t set,
                                             const std::vector<ReferencePoint>& points,
-                                            const ReferenceSettings& settings, Job& job);
+                                            const ReferenceOptions& settings, Job& job);
 
 }  // namespace stasigraph

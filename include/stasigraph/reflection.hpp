@@ -32,11 +32,11 @@ struct ReflectionProbe {
     Vec3 capture;         ///< Where it looks from, metres; of a plane just above it.
     /// Lookups are led to where a ray from the shaded point leaves the room, a box along `axes`; otherwise
     /// what is seen is taken to be infinitely far.
-    bool projected = true;
+    bool parallax = true;
     Vec3 room_middle, room_half;  ///< Metres.
-    int resolution = 128;         ///< Texels along a face's side; a power of two in [16, 2048].
-    float near = 0.05f;           ///< Metres; what is closer is not seen. Range [0, far).
-    float far = 1000;             ///< Metres; what is farther is not seen, and the sky is there. Up to 1e6.
+    int resolution = 256;         ///< Texels along a face's side; a power of two in [32, 1024].
+    float near = 0.05f;           ///< Metres; what is closer is not seen. Range [0, sky_beyond).
+    float sky_beyond = 1000;      ///< Metres; what is farther is not seen, and the sky is there. Up to 1e6.
     std::string sees = "*";       ///< Glob of what it captures.
     float priority = 0;           ///< Where probes overlap the one with the higher number answers first.
     friend bool operator==(const ReflectionProbe&, const ReflectionProbe&) = default;
@@ -54,8 +54,8 @@ struct ReflectionRule {
     float spacing = 12;          ///< Metres between rows and in them. Range [1, 1000].
     float height = 2;            ///< Metres over open ground. Range [0.1, 100].
     float blend = 0.25f;         ///< As of a probe; over ground a quarter of the spacing.
-    int resolution = 128;
-    float near = 0.05f, far = 1000;
+    int resolution = 256;
+    float near = 0.05f, sky_beyond = 1000;
     std::string sees = "*";
     float priority = 0;
 };

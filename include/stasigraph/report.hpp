@@ -8,7 +8,7 @@
 
 namespace stasigraph {
 
-struct ReportSettings {
+struct ReportOptions {
     std::filesystem::path folder, cache;  ///< Of the bake and of the level; empty: the defaults.
     int width = 960, height = 600;        ///< Of pictures, pixels. Range [320, 2048].
     int probe_places = 48;  ///< Places at which light between probes is held against exact light; 0: none.
@@ -24,6 +24,6 @@ struct ReportFigures {
 /// probes and how well they tell light; time and memory by stage; settings; past bakes. Throws Error where
 /// there is no bake. The file appears whole or not at all.
 ReportFigures write_report(const std::filesystem::path& to, const std::filesystem::path& level_file,
-                           const ReportSettings& settings, Job& job);
+                           const ReportOptions& settings, Job& job);
 
 }  // namespace stasigraph

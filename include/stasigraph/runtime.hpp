@@ -17,6 +17,7 @@ struct Color {
 
 /// Which probes answer at a point.
 struct Weights {
+    static constexpr int most = 8;
     int count = 0;  ///< 0: none is usable.
     std::uint32_t probe[8] = {};
     float weight[8] = {};  ///< Sum to 1.
@@ -51,7 +52,7 @@ public:
 
     /// Probes in [0, count()). Metres; share of rays that met no back face; metres.
     Vector position(std::uint32_t probe) const noexcept;
-    float validity(std::uint32_t probe) const noexcept;
+    float front_share(std::uint32_t probe) const noexcept;
     float clearance(std::uint32_t probe) const noexcept;
     /// 27 floats: nine coefficients of red, green and blue, lux. Order and basis as in docs/files.md.
     const float* coefficients(std::uint32_t set, std::uint32_t probe) const noexcept;

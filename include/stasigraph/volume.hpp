@@ -70,14 +70,14 @@ Vec3 size_of(const Volume& volume);
 std::array<Vec3, 2> bounds_of(const Volume& volume);
 
 /// How probes are thinned.
-struct ProbeSettings {
+struct ProbeOptions {
     /// Probes go while the light interpolated from the others stays this close to what it is, at 95 of 100 of
     /// the places where they were and of check points, and at three of four in every small room: difference
     /// in perceptual lightness (CIE 1976 L*) over the lightness. Range [0, 1]; 0: all stay.
     float tolerance = 0;
     int budget = 0;   ///< At most so many probes; 0: any number. What was placed by hand stays.
     float merge = 0;  ///< Probes closer than this are one, metres; 0: a quarter of their volume's spacing.
-    friend bool operator==(const ProbeSettings&, const ProbeSettings&) = default;
+    friend bool operator==(const ProbeOptions&, const ProbeOptions&) = default;
 };
 
 }  // namespace stasigraph

@@ -225,7 +225,7 @@ BakeFigures Baker::State::figures() const {
     f.layers = layers.size();
     f.layers_made = made;
     f.probes = g.probes.size();
-    for (float v : g.probes.validity) f.buried_probes += v < 0.7f ? 1 : 0;
+    for (float v : g.probes.front_share) f.buried_probes += v < 0.7f ? 1 : 0;
     if (g.texels.size() > 0)
         f.mean_links = static_cast<float>(lengths / static_cast<double>(g.texels.size()));
     for (const Layer& layer : layers) {

@@ -63,7 +63,7 @@ Wish ChartSource::wish(std::uint32_t s, double area, float density) const {
     if (w.shape.xx <= 0) return {};
     KeyMaker key;
     key.add(mesh_keys_[surface.mesh]).add(w.shape).add(map_.page).add(map_.margin).add(map_.block);
-    key.add(map_.max_stretch).add(map_.pages).add(surface.unwrap);
+    key.add(map_.stretch_limit).add(map_.pages).add(surface.unwrap);
     w.key = key.key();
     return w;
 }
@@ -147,7 +147,7 @@ std::shared_ptr<Unfolded> ChartSource::unfold(std::uint32_t s, const Wish& w) {
     if (!made->given())
         made->charts = cut_charts(
             made->graph,
-            {.max_stretch = map_.max_stretch, .margin = map_.margin, .longest = static_cast<float>(limit)},
+            {.stretch_limit = map_.stretch_limit, .margin = map_.margin, .longest = static_cast<float>(limit)},
             job_);
     for (const float a : made->graph.area) made->area += static_cast<double>(a);
     return at->second = made;

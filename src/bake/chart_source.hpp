@@ -43,7 +43,7 @@ private:
     std::vector<float> shares(std::uint32_t surface, const Unfolded& unfolded);
 
     const Level& level_;
-    const LightmapSettings& map_;
+    const LightmapOptions& map_;
     float scale_;
     Job& job_;
     std::vector<std::uint64_t> mesh_keys_;

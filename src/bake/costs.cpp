@@ -43,7 +43,7 @@ double area_of(const Level& level) {
 
 struct Costs {
     double texels, groups;
-    TierSettings tier;
+    TierOptions tier;
     double judged() const { return std::min(tier.first_links, links_that_judge); }
     double links() const {
         return texels * (texel + ray * (judged() + open_share * (tier.first_links - judged())));
@@ -66,7 +66,7 @@ double capture_cost(double probes, int resolution, Tier tier) {
 }
 
 std::vector<PlannedStage> plan_of(const Level& level) {
-    const TierSettings tier = tier_settings(level.quality);
+    const TierOptions tier = tier_options(level.quality);
     const double scale = static_cast<double>(tier.density_scale);
     const Costs c{area_of(level) * scale * scale, static_cast<double>(level.groups.size()), tier};
     // What rules will find is not known yet: about as many as there are rooms in a house.

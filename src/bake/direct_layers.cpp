@@ -212,7 +212,7 @@ LightWork::LightWork(Ground& g, const Level& l, const std::vector<Rgb>& reflecte
     : ground(g), lit(l), albedo(reflected), sky(l.sky) {
     const auto count = [](int n) { return static_cast<float>(n); };
     // By the tier's own number of links, so that any other number shows the same light by links.
-    const TierSettings own = tier_settings(l.quality.tier);
+    const TierOptions own = tier_options(l.quality.tier);
     weights.open = {count(own.light_samples), count(own.first_links)};
     weights.worth = g.explicit_worth;
     probe_weights = {count(probe_light_samples * g.tier.light_samples), count(g.tier.probe_links)};

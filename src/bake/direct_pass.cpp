@@ -13,7 +13,7 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::size_t rows_per_task = 256;
+constexpr std::size_t texels_per_task = 256;
 /// A pass is done in so many slices; after one, what is done may be saved.
 constexpr std::size_t slices = 16;
 
@@ -146,6 +146,10 @@ struct Field {
 };
 
 /// The pass over the texels of a level, from nothing or from what an edit left.
+///
+/// A round reads what the rounds before it found around a texel, and writes nothing that another texel of the same
+/// round reads. What of an edit is sampled again in rounds one and two keeps the glance and the look it had: none
+/// of its rays met what moved, so they are the same to the bit, and only its mix is wanted.
 class TexelPass {
 public:
     TexelPass(const DirectPass& pass, const TexelSet& texels, const std::vector<std::uint8_t>& valid,
@@ -167,21 +171,23 @@ public:
         load();
         each(0, [&](std::size_t i, DirectLight::Scratch& scratch) {
             fresh_[i] = !before_ || is_touched(i) ? 1 : 0;
-            if (fresh_[i])
-                glance(i, scratch);
-            else
+            if (fresh_[i]) {
+                mixed_[i] = glanced(i, scratch);
+                field_.glance[i] = luminance(mixed_[i].sum.light);
+            } else {
                 field_.glance[i] = before_->texels.glance[was(i)];
+            }
         });
         each(1, [&](std::size_t i, DirectLight::Scratch& scratch) {
             const bool worth_it = field_.worth_a_look(i);
             if (!fresh_[i] && worth_it != !(before_->texels.look[was(i)] < 0)) {
                 fresh_[i] = 1;
-                glance(i, scratch);
+                mixed_[i] = glanced(i, scratch);
             }
             if (!fresh_[i])
                 field_.look[i] = before_->texels.look[was(i)];
             else if (worth_it)
-                look(i, scratch);
+                field_.look[i] = look_into(mixed_[i], i, scratch);
         });
         out.least = pass_.floor > 0 ? pass_.floor : field_.floor();
         each(2, [&](std::size_t i, DirectLight::Scratch& scratch) {
@@ -190,9 +196,8 @@ public:
             longer_[i] = static_cast<std::uint8_t>(n);
             if (!fresh_[i] && n == before_->texels.longer[was(i)]) return;
             if (!fresh_[i]) {
-                const bool looked = !(field_.look[i] < 0);
-                glance(i, scratch);
-                if (looked) look(i, scratch);
+                mixed_[i] = glanced(i, scratch);
+                if (!(field_.look[i] < 0)) look_into(mixed_[i], i, scratch);
                 fresh_[i] = 1;
             }
             if (n > 0) mixed_[i].add(light_of(pass_, i, times(glance_, n), long_seed(), scratch), worth(n));
@@ -210,13 +215,13 @@ private:
     /// and then.
     template <class F>
     void each(std::size_t round, F&& f) {
-        const std::size_t slice = (count_ / slices / rows_per_task + 1) * rows_per_task,
+        const std::size_t slice = (count_ / slices / texels_per_task + 1) * texels_per_task,
                           share = round == 2 ? 2 : 1;
         if (round < round_) job_.advance(count_ * share * pass_.units / 4);
         if (round != round_) return;
         for (; row_ < count_; row_ = std::min(count_, row_ + slice)) {
             const std::size_t from = row_;
-            job_.parallel(std::min(slice, count_ - from), rows_per_task,
+            job_.parallel(std::min(slice, count_ - from), texels_per_task,
                           [&](std::size_t begin, std::size_t end) {
                               DirectLight::Scratch scratch;
                               for (std::size_t i = from + begin; i < from + end; ++i)
@@ -263,15 +268,16 @@ private:
         field_.look = std::move(look);
         longer_ = std::move(longer);
     }
-    void glance(std::size_t i, DirectLight::Scratch& scratch) {
-        mixed_[i] = {};
-        mixed_[i].add(light_of(pass_, i, glance_, pass_.seed, scratch), 1);
-        field_.glance[i] = luminance(mixed_[i].sum.light);
+    Mixed glanced(std::size_t i, DirectLight::Scratch& scratch) const {
+        Mixed mixed;
+        mixed.add(light_of(pass_, i, glance_, pass_.seed, scratch), 1);
+        return mixed;
     }
-    void look(std::size_t i, DirectLight::Scratch& scratch) {
+    /// Adds a look; returns its luminance.
+    float look_into(Mixed& mixed, std::size_t i, DirectLight::Scratch& scratch) const {
         const Estimate second = light_of(pass_, i, times(glance_, look_worth), look_seed(), scratch);
-        field_.look[i] = luminance(second.light);
-        mixed_[i].add(second, worth(look_worth));
+        mixed.add(second, worth(look_worth));
+        return luminance(second.light);
     }
 
     /// Whether one of the rays that were sent from a texel may have met what the edit moved.
@@ -339,7 +345,7 @@ std::vector<Rgb> light_rows(const DirectLight& light, const RowSource& rows, con
     const Footprints middles;
     const DirectPass pass{
         .light = light, .rows = rows, .footprints = middles, .effort = effort, .weights = weights};
-    job.parallel(light.empty() ? 0 : rows.size(), rows_per_task, [&](std::size_t begin, std::size_t end) {
+    job.parallel(light.empty() ? 0 : rows.size(), texels_per_task, [&](std::size_t begin, std::size_t end) {
         DirectLight::Scratch scratch;
         for (std::size_t i = begin; i < end; ++i) out[i] = light_of(pass, i, effort, seed, scratch).light;
         job.advance(end - begin);

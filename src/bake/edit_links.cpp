@@ -10,7 +10,7 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::size_t rows_per_task = 256;
+constexpr std::size_t edited_rows_per_task = 256;
 /// A link that led to a buried texel was led up to so many steps further, and looked for a way up to so many
 /// beside that.
 constexpr int led = 4;
@@ -57,7 +57,7 @@ struct BoxesAhead {
 struct MarkPieces {
     std::vector<std::vector<std::uint32_t>> link, count;
     explicit MarkPieces(std::size_t rows)
-        : link((rows + rows_per_task - 1) / rows_per_task), count(link.size()) {}
+        : link((rows + edited_rows_per_task - 1) / edited_rows_per_task), count(link.size()) {}
     LinkMarks join(std::size_t rows) const {
         LinkMarks marks;
         marks.first.reserve(rows + 1);
@@ -87,7 +87,7 @@ Links adopt_links(const Edit& edit, const std::vector<Receiver>& receivers_befor
                   std::vector<std::uint8_t>& kept, std::uint32_t judging, Job& job) {
     const std::size_t count = rows.size();
     kept.assign(count, 0);
-    job.parallel(count, rows_per_task, [&](std::size_t begin, std::size_t end) {
+    job.parallel(count, edited_rows_per_task, [&](std::size_t begin, std::size_t end) {
         BoxesAhead boxes;
         std::array<Vec3, direction_batch> directions;
         for (std::size_t i = begin; i < end; ++i) {
@@ -140,10 +140,10 @@ LinkMarks touched_links(const Edit& edit, const TexelSet& texels, const RowSourc
     // A texel may since have moved within its footprint.
     std::vector<float> beyond = spacings(texels);
     for (std::size_t g = 0; g < beyond.size(); ++g) beyond[g] += links.stray[g];
-    job.parallel(rows.size(), rows_per_task, [&](std::size_t begin, std::size_t end) {
+    job.parallel(rows.size(), edited_rows_per_task, [&](std::size_t begin, std::size_t end) {
         BoxesAhead boxes;
         std::array<Vec3, direction_batch> directions;
-        std::vector<std::uint32_t>& out = pieces.link[begin / rows_per_task];
+        std::vector<std::uint32_t>& out = pieces.link[begin / edited_rows_per_task];
         for (std::size_t i = begin; i < end; ++i) {
             const std::size_t had = out.size();
             const std::uint32_t length_here = kept[i] ? links.length(i) : 0;
@@ -167,7 +167,7 @@ LinkMarks touched_links(const Edit& edit, const TexelSet& texels, const RowSourc
                     if (touched) out.push_back(from + k);
                 }
             }
-            pieces.count[begin / rows_per_task].push_back(static_cast<std::uint32_t>(out.size() - had));
+            pieces.count[begin / edited_rows_per_task].push_back(static_cast<std::uint32_t>(out.size() - had));
         }
     });
     return pieces.join(rows.size());
@@ -204,15 +204,15 @@ LinkMarks misled_links(const Edit& edit, const std::vector<Vec3>& position_befor
     }
     for (std::size_t i = 0; i < count; ++i) near[i] &= led_to[i];
     MarkPieces pieces(count);
-    job.parallel(count, rows_per_task, [&](std::size_t begin, std::size_t end) {
-        std::vector<std::uint32_t>& out = pieces.link[begin / rows_per_task];
+    job.parallel(count, edited_rows_per_task, [&](std::size_t begin, std::size_t end) {
+        std::vector<std::uint32_t>& out = pieces.link[begin / edited_rows_per_task];
         for (std::size_t i = begin; i < end; ++i) {
             const std::size_t had = out.size();
             const std::uint32_t length_here = kept[i] && valid[i] ? links.length(i) : 0;
             const std::uint32_t* words = links.row(i);
             for (std::uint32_t k = 0; k < length_here; ++k)
                 if (meets_texel(words[k]) && near[words[k]] && !marked.has(i, k)) out.push_back(k);
-            pieces.count[begin / rows_per_task].push_back(static_cast<std::uint32_t>(out.size() - had));
+            pieces.count[begin / edited_rows_per_task].push_back(static_cast<std::uint32_t>(out.size() - had));
         }
     });
     return pieces.join(count);

@@ -62,7 +62,7 @@ bool same_passage(const Material& a, const Material& b) {
 
 Ground::Ground(Level l, const Atlas* previous, BakeStore s, Job& job)
     : level(std::move(l)),
-      tier(tier_settings(level.quality)),
+      tier(tier_options(level.quality)),
       textures(level),
       atlas(unwrap(level, tier.density_scale, job, previous)),
       texels(place_texels(level, atlas, job)),
@@ -278,7 +278,7 @@ void Ground::save_links() {
 void Ground::save_probes() const {
     if (!store.save || probes.size() == 0) return;
     BlobWriter out;
-    out.array(probes.validity);
+    out.array(probes.front_share);
     out.array(probes.clearance);
     out.array(probes.distance);
     write_links(out, probe_links);
@@ -305,7 +305,7 @@ bool Ground::load_probes() {
     Blob blob;
     if (!store.load || !store.load("probes-" + probe_key, blob)) return false;
     BlobReader in(blob);
-    in.array(probes.validity, probes.size());
+    in.array(probes.front_share, probes.size());
     in.array(probes.clearance, probes.size());
     in.array(probes.distance, probes.size() * probe_map_side * probe_map_side);
     return read_links(in, probes.size(), probe_links) && in.done();

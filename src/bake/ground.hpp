@@ -39,7 +39,7 @@ public:
     Ground& operator=(const Ground&) = delete;
 
     Level level;
-    TierSettings tier;
+    TierOptions tier;
     TextureSet textures;
     Atlas atlas;
     TexelSet texels;

@@ -156,12 +156,12 @@ std::string ground_key(const Level& level, const Atlas& atlas) {
     add(h, atlas);
     h.number(level.quality.seed);
     h.number(level.lightmap.shape);
-    h.number(std::min(links_that_judge, tier_settings(level.quality).first_links));
+    h.number(std::min(links_that_judge, tier_options(level.quality).first_links));
     return h.key();
 }
 
 std::string marks_name(const Level& level) {
-    const TierSettings tier = tier_settings(level.quality);
+    const TierOptions tier = tier_options(level.quality);
     Hasher h("marks");
     h.number(method);
     h.number(level.quality.seed);
@@ -203,7 +203,7 @@ std::string placed_key(const Level& level, const std::vector<ProbePlace>& places
     Hasher h("probes");
     h.text(ground);
     for (const ProbePlace& p : places) h.vector(p.position);
-    h.number(tier_settings(level.quality).probe_links);
+    h.number(tier_options(level.quality).probe_links);
     return h.key();
 }
 
@@ -211,7 +211,7 @@ std::string probe_key(const Level& level, const std::string& ground) {
     Hasher h("probes asked for");
     h.text(ground);
     h.text(places_key(level));
-    h.number(tier_settings(level.quality).probe_links);
+    h.number(tier_options(level.quality).probe_links);
     return h.key();
 }
 
@@ -222,8 +222,8 @@ void add_reflection(Hasher& h, const ReflectionProbe& p) {
     for (const Vec3 v :
          {p.middle, p.half, p.axes[0], p.axes[1], p.axes[2], p.capture, p.room_middle, p.room_half})
         h.vector(v);
-    for (const float v : {p.radius, p.blend, p.near, p.far, p.priority}) h.number(v);
-    h.number(p.projected);
+    for (const float v : {p.radius, p.blend, p.near, p.sky_beyond, p.priority}) h.number(v);
+    h.number(p.parallax);
     h.number(p.resolution);
     h.text(p.sees);
 }
@@ -240,7 +240,7 @@ std::string reflections_key(const Level& level) {
         add_volume(h, r.region);
         for (const bool b : {r.rooms, r.water, r.everywhere, r.ground}) h.number(b);
         h.text(r.on);
-        for (const float v : {r.spacing, r.height, r.blend, r.near, r.far, r.priority}) h.number(v);
+        for (const float v : {r.spacing, r.height, r.blend, r.near, r.sky_beyond, r.priority}) h.number(v);
         h.number(r.resolution);
         h.text(r.sees);
         by_camera = by_camera || r.region.seeds.empty();
@@ -276,13 +276,13 @@ std::string color_key(const Level& level) {
 
 LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string& ground,
                      const std::string& colors) {
-    const TierSettings tier = tier_settings(level.quality), own = tier_settings(level.quality.tier);
+    const TierOptions tier = tier_options(level.quality), own = tier_options(level.quality.tier);
     Hasher h("direct");
     h.number(method);
     h.text(ground);
     h.text(level.groups[group]);
     for (const Light& light : level.lights) {
-        if (light.group != group || light.role == BakeRole::live) continue;
+        if (light.group != group || light.role == BakeRole::realtime) continue;
         add(h, light);
         h.number(light.profile == none ? 0 : 1);
         if (light.profile != none) add(h, level.profiles[light.profile]);
@@ -316,7 +316,7 @@ LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string&
 std::string visibility_key(const Level& level, const std::string& ground) {
     Hasher h("visibility");
     h.text(ground);
-    h.number(tier_settings(level.quality).light_samples);
+    h.number(tier_options(level.quality).light_samples);
     for (Light light : level.lights) {
         if (light.role != BakeRole::bounce) continue;
         h.text(light.name);
@@ -332,7 +332,7 @@ std::string occlusion_key(const Level& level, const std::string& ground) {
     h.text(ground);
     h.number(level.occlusion.reach);
     h.number(level.quality.denoise);
-    h.number(tier_settings(level.quality).occlusion_rays);
+    h.number(tier_options(level.quality).occlusion_rays);
     return h.key();
 }
 

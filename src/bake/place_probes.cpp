@@ -146,7 +146,7 @@ std::vector<Vec3> around_lamps(const Level& level, const Volume& v, const RayCas
             if (const Vec3 p = from + way * (end * share); end > 0 && holds(v, p)) out.push_back(p);
     };
     for (const Light& l : level.lights) {
-        if (l.kind == LightKind::sun || l.role == BakeRole::live) continue;
+        if (l.kind == LightKind::sun || l.role == BakeRole::realtime) continue;
         along(l.position, l.direction, l.range);
         if (l.kind == LightKind::spot) {
             const Frame frame(l.direction);
@@ -177,7 +177,7 @@ std::vector<std::pair<std::uint32_t, Vec3>> between_different(const Level& level
                     edges.push_back({std::min(v[a], v[b]), std::max(v[a], v[b])});
     std::sort(edges.begin(), edges.end());
     edges.erase(std::unique(edges.begin(), edges.end()), edges.end());
-    const LightDifference difference(lit, job);
+    const LightnessDifference difference(lit, job);
     const float tolerance = level.probes.tolerance > 0 ? level.probes.tolerance : usual_tolerance;
     struct Found {
         float difference;

@@ -32,7 +32,7 @@ ReflectionProbe probe_of(const ReflectionRule& r, ReflectionOrigin origin, const
     p.blend = r.blend;
     p.resolution = r.resolution;
     p.near = r.near;
-    p.far = r.far;
+    p.sky_beyond = r.sky_beyond;
     p.sees = r.sees;
     p.priority = r.priority;
     return p;
@@ -125,7 +125,7 @@ void add_rows(const Level& level, const ReflectionRule& r, const Spaces& spaces,
             p.middle = {middle.x, ground.y + high - 1, middle.z};
             p.half = {0.5f * wide, high, 0.5f * deep};
             p.capture = best;
-            p.projected = false;
+            p.parallax = false;
             out.push_back(p);
         }
 }
@@ -191,9 +191,9 @@ void keep(const BakeStore& store, const std::string& name, const std::vector<Ref
         for (const Vec3 v :
              {p.middle, p.half, p.axes[0], p.axes[1], p.axes[2], p.capture, p.room_middle, p.room_half})
             n.insert(n.end(), {v.x, v.y, v.z});
-        n.insert(n.end(), {p.radius, p.blend, p.near, p.far, p.priority});
+        n.insert(n.end(), {p.radius, p.blend, p.near, p.sky_beyond, p.priority});
         kinds.push_back({static_cast<std::uint32_t>(p.shape), static_cast<std::uint32_t>(p.origin),
-                         p.projected, static_cast<std::uint32_t>(p.resolution)});
+                         p.parallax, static_cast<std::uint32_t>(p.resolution)});
     }
     w.number(probes.size());
     for (std::size_t i = 0; i < probes.size(); ++i) {
@@ -225,11 +225,11 @@ bool kept(const BakeStore& store, const std::string& name, std::vector<Reflectio
         Vec3* vectors[] = {&p.middle,  &p.half,    &p.axes[0],     &p.axes[1],
                            &p.axes[2], &p.capture, &p.room_middle, &p.room_half};
         for (std::size_t k = 0; k < 8; ++k) *vectors[k] = {n[3 * k], n[3 * k + 1], n[3 * k + 2]};
-        float* single[] = {&p.radius, &p.blend, &p.near, &p.far, &p.priority};
+        float* single[] = {&p.radius, &p.blend, &p.near, &p.sky_beyond, &p.priority};
         for (std::size_t k = 0; k < 5; ++k) *single[k] = n[24 + k];
         p.shape = static_cast<ReflectionShape>(kinds[0]);
         p.origin = static_cast<ReflectionOrigin>(kinds[1]);
-        p.projected = kinds[2] != 0;
+        p.parallax = kinds[2] != 0;
         p.resolution = static_cast<int>(kinds[3]);
     }
     return r.done();

@@ -25,11 +25,11 @@ std::string set_key(const Level& unit, const BakeSet& set, const std::vector<Nam
         h.text(layers[g].key);
         h.color(gain);
     }
-    h.number(unit.combined.by);
-    if (unit.combined.by == CombinedBy::nothing) return h.key();
-    h.number(unit.combined.detail);
+    h.number(unit.prelit.by);
+    if (unit.prelit.by == PrelitBy::nothing) return h.key();
+    h.number(unit.prelit.detail);
     h.number(set.exposure.value_or(-100));
-    h.number(unit.combined.exposure.value_or(-100));
+    h.number(unit.prelit.exposure.value_or(-100));
     return h.key();
 }
 

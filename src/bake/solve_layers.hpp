@@ -11,7 +11,7 @@ struct Making {
     const std::vector<LayerToMake>& columns;
     Ground& ground;
     const std::vector<Rgb>& albedo;
-    const QualitySettings& quality;
+    const BakeOptions& quality;
     const RowSkyWeights& weights;
     std::vector<float> floor;  ///< unseen_light_of(), or what took its place.
 

@@ -34,7 +34,7 @@ Rgb emission(const Level& level, const Surface& s) {
 Rgb group_strength(const Level& level, std::uint32_t group) {
     Rgb most;
     for (const Light& light : level.lights)
-        if (light.group == group && light.role != BakeRole::live) raise(most, light.color);
+        if (light.group == group && light.role != BakeRole::realtime) raise(most, light.color);
     for (const Surface& s : level.surfaces)
         if (s.group == group && s.part != Part::moving) raise(most, emission(level, s));
     if (level.sky.group == group) {
@@ -49,7 +49,7 @@ void to_unit_strength(Level& level) {
     std::vector<Rgb> strength;
     for (std::uint32_t g = 0; g < groups; ++g) strength.push_back(group_strength(level, g));
     for (Light& light : level.lights)
-        if (light.group != none && light.role != BakeRole::live)
+        if (light.group != none && light.role != BakeRole::realtime)
             light.color = share(light.color, strength[light.group]);
     for (Surface& s : level.surfaces) {
         if (s.group == none || s.part == Part::moving) continue;

@@ -173,7 +173,7 @@ private:
             item.shapes.push_back(static_cast<std::uint32_t>(shapes.size()));
             shapes.push_back({m, true});
         }
-        PackSettings alone = fit_;
+        PackOptions alone = fit_;
         alone.pages = 1;
         alone.effort = PackEffort::quick;
         return pack(shapes, {item}, {}, alone, job_).unplaced_items.empty();
@@ -546,13 +546,13 @@ private:
     }
 
     const Level& level_;
-    const LightmapSettings& map_;
+    const LightmapOptions& map_;
     float scale_;
     Job& job_;
     const Atlas* previous_;
     ChartSource source_;
     Atlas atlas_;
-    PackSettings fit_;
+    PackOptions fit_;
     std::vector<std::uint8_t> kept_;
     std::vector<int> pages_;  ///< Of the earlier atlas that stay.
     std::vector<Group> groups_;

@@ -39,7 +39,7 @@ private:
 }  // namespace
 
 struct Job::State {
-    JobSettings settings;
+    JobOptions settings;
     tbb::task_arena arena;
     std::atomic<bool> cancel{false};
     std::atomic<Clock::rep> until{0};  ///< Ticks of the clock; 0: no limit.
@@ -62,7 +62,7 @@ struct Job::State {
     std::vector<StageTime> times;
     bool running = false;
 
-    explicit State(JobSettings s)
+    explicit State(JobOptions s)
         : settings(std::move(s)),
           arena(settings.threads == 0 ? tbb::task_arena::automatic : static_cast<int>(settings.threads)) {}
 
@@ -85,7 +85,7 @@ struct Job::State {
     }
 };
 
-Job::Job(JobSettings settings) : state_(new State(std::move(settings))) {}
+Job::Job(JobOptions settings) : state_(new State(std::move(settings))) {}
 Job::~Job() {
     delete state_;
 }

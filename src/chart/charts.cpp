@@ -53,7 +53,7 @@ std::array<Region, 2> split(const MeshGraph& graph, const RegionTree& tree, cons
 
 /// Charts of one region: itself, or what its two halves become.
 std::vector<LooseChart> lay_region(const MeshGraph& graph, const RegionTree& tree, Region whole,
-                                   float max_stretch) {
+                                   float stretch_limit) {
     std::vector<LooseChart> done;
     std::vector<Region> open;
     open.push_back(std::move(whole));
@@ -64,7 +64,7 @@ std::vector<LooseChart> lay_region(const MeshGraph& graph, const RegionTree& tre
         const Patch patch = make_patch(graph, region.triangles, [](std::uint32_t) { return true; });
         std::vector<Vec2> flat = flatten(patch);
         const FlatMeasure measure = measure_flat(patch, flat);
-        const bool good = measure.turned_over == 0 && measure.worst <= max_stretch && lies_clear(patch, flat);
+        const bool good = measure.turned_over == 0 && measure.worst <= stretch_limit && lies_clear(patch, flat);
         if (!good && region.triangles.size() > 1) {
             if (region.node >= tree.triangle_count) {
                 auto [left, right] = split(graph, tree, region);
@@ -119,7 +119,7 @@ LooseCharts cut_regions(const MeshGraph& graph, const ChartLimits& limits, Job& 
     std::vector<Region> regions = straightened_regions(graph, tree);
     std::vector<std::vector<LooseChart>> parts(regions.size());
     job.parallel(parts.size(), 1, [&](std::size_t i, std::size_t) {
-        parts[i] = lay_region(graph, tree, std::move(regions[i]), limits.max_stretch);
+        parts[i] = lay_region(graph, tree, std::move(regions[i]), limits.stretch_limit);
     });
     LooseCharts loose;
     loose.chart_of.assign(graph.triangle_count(), none);

@@ -7,7 +7,7 @@
 namespace stasigraph {
 
 struct ChartLimits {
-    float max_stretch = 1.5f;  ///< Of any triangle that a texel can show.
+    float stretch_limit = 1.5f;  ///< Of any triangle that a texel can show.
     int margin = 4;            ///< Texels; what a border costs on a page.
     float longest = 1016;      ///< Texels; a chart must fit on a page.
 };

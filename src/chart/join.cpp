@@ -31,7 +31,7 @@ constexpr std::size_t most_relaxed = 60000;
 
 constexpr double remembered_growth = 0.3;
 
-constexpr int relax_steps = 10, most_rounds = 200;
+constexpr int relax_steps = 10, join_rounds = 200;
 
 /// Charts with little in common but a corner make shapes nobody can pack.
 constexpr double least_shared = 0.12;
@@ -296,7 +296,7 @@ private:
 
     bool accept(const Patch& patch, const std::vector<Vec2>& flat) {
         measure_ = measure_flat(patch, flat);
-        if (measure_.turned_over > 0 || measure_.worst > limits_.max_stretch) return false;
+        if (measure_.turned_over > 0 || measure_.worst > limits_.stretch_limit) return false;
         Vec2 low = flat[0], high = flat[0];
         for (Vec2 p : flat) {
             low = {std::min(low.x, p.x), std::min(low.y, p.y)};
@@ -386,7 +386,7 @@ void join_charts(const MeshGraph& graph, const ChartLimits& limits, LooseCharts&
     for (std::uint32_t c = 0; c < graph.across.size(); ++c)
         if (graph.across[c] != none && c < graph.across[c] && !loose.holds[c]) open.push_back(c);
     std::set<std::pair<std::uint32_t, std::uint32_t>> failed;
-    for (int round = 0; round < most_rounds; ++round) {
+    for (int round = 0; round < join_rounds; ++round) {
         std::erase_if(open, [&](std::uint32_t c) {
             return loose.chart_of[c / 3] == loose.chart_of[graph.across[c] / 3];
         });

@@ -49,7 +49,7 @@ struct Try {
 constexpr std::array<double, 5> hopes = {1.0, 0.975, 0.955, 0.94, 0.925};
 
 /// Rounds of tries, each from the best so far, and tries in one round; fewer rounds where a try is dear.
-constexpr std::size_t most_rounds = 12, most_idle = 2, round_size = 16, tried_shapes = 80000;
+constexpr std::size_t pack_rounds = 12, most_idle = 2, round_size = 16, tried_shapes = 80000;
 
 double shaken(std::uint32_t a, std::uint32_t b, double by) {
     return 1 + by * (2 * static_cast<double>(unit_float(combine_bits(a, b))) - 1);
@@ -88,7 +88,7 @@ std::vector<Try> next_tries(const Try& best, std::uint32_t round) {
 class Packer {
 public:
     Packer(const std::vector<TurnedShape>& shapes, const std::vector<PackItem>& items,
-           const PackSettings& settings, const Try& attempt)
+           const PackOptions& settings, const Try& attempt)
         : shapes_(shapes), items_(items), settings_(settings), try_(attempt), cost_(items.size(), 0.0) {
         result_.placed.resize(shapes.size());
         for (std::size_t i = 0; i < items.size(); ++i)
@@ -236,7 +236,7 @@ private:
 
     const std::vector<TurnedShape>& shapes_;
     const std::vector<PackItem>& items_;
-    const PackSettings& settings_;
+    const PackOptions& settings_;
     const Try& try_;
     std::vector<double> cost_;
     Packing result_;
@@ -245,7 +245,7 @@ private:
 }  // namespace
 
 Packing pack(const std::vector<PackShape>& shapes, const std::vector<PackItem>& items,
-             const std::vector<int>& pages, const PackSettings& settings, Job& job) {
+             const std::vector<int>& pages, const PackOptions& settings, Job& job) {
     std::vector<TurnedShape> turned;
     turned.reserve(shapes.size());
     for (const PackShape& s : shapes) turned.emplace_back(s, settings);
@@ -266,7 +266,7 @@ Packing pack(const std::vector<PackShape>& shapes, const std::vector<PackItem>& 
     const std::size_t rounds =
         settings.effort == PackEffort::quick
             ? 0
-            : std::min(most_rounds, tried_shapes / round_size / std::max<std::size_t>(shapes.size(), 1));
+            : std::min(pack_rounds, tried_shapes / round_size / std::max<std::size_t>(shapes.size(), 1));
     for (std::size_t round = 0; round <= rounds; ++round) {
         const std::vector<Try> tries = round == 0 ? first_tries(turned, settings.effort)
                                                   : next_tries(best_try, static_cast<std::uint32_t>(round));
@@ -291,7 +291,7 @@ Packing pack(const std::vector<PackShape>& shapes, const std::vector<PackItem>& 
     return best;
 }
 
-bool pack_tight(const std::vector<Mask>& shapes, const PackSettings& settings, std::vector<Placed>& placed,
+bool pack_tight(const std::vector<Mask>& shapes, const PackOptions& settings, std::vector<Placed>& placed,
                 int& width, int& height) {
     std::vector<TurnedShape> turned;
     std::vector<std::uint32_t> order(shapes.size());

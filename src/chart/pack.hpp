@@ -13,7 +13,7 @@ namespace stasigraph {
 /// How long to look for a better packing.
 enum class PackEffort : std::uint8_t { quick, full };
 
-struct PackSettings {
+struct PackOptions {
     int page = 1024;  ///< Texels; the largest side of a page.
     int margin = 4;   ///< Texels kept free between shapes, and between shapes and the page's edge.
     int block = 1;    ///< Shapes share no block of this many texels square; 1 for no such rule.
@@ -49,11 +49,11 @@ struct Packing {
 /// Packs the items: those with places first, then the others on `pages` that are there already, then on new
 /// ones. Tries several orders and keeps the one that needs fewest texels. The same for any number of threads.
 Packing pack(const std::vector<PackShape>& shapes, const std::vector<PackItem>& items,
-             const std::vector<int>& pages, const PackSettings& settings, Job& job);
+             const std::vector<int>& pages, const PackOptions& settings, Job& job);
 
 /// Packs shapes, unturned, into a rectangle of least area that is at most `limit` wide and high; false when
 /// they do not fit.
-bool pack_tight(const std::vector<Mask>& shapes, const PackSettings& settings, std::vector<Placed>& placed,
+bool pack_tight(const std::vector<Mask>& shapes, const PackOptions& settings, std::vector<Placed>& placed,
                 int& width, int& height);
 
 }  // namespace stasigraph

@@ -36,7 +36,7 @@ Mask claim_of(const Mask& mask, int margin, int block, int claim) {
 
 }  // namespace
 
-TurnedShape::TurnedShape(const PackShape& shape, const PackSettings& settings) {
+TurnedShape::TurnedShape(const PackShape& shape, const PackOptions& settings) {
     claim = settings.block > 1 ? (settings.margin + settings.block - 1) / settings.block * settings.block
                                : settings.margin;
     Mask mask = shape.mask;
@@ -89,7 +89,7 @@ TurnedShape::TurnedShape(const PackShape& shape, const PackSettings& settings) {
                                     : (static_cast<double>(half) + static_cast<double>(texels)) / 2;
 }
 
-PageBoard::PageBoard(int width, int height, const PackSettings& settings)
+PageBoard::PageBoard(int width, int height, const PackOptions& settings)
     : width_(width),
       height_(height),
       margin_(settings.margin),

@@ -22,7 +22,7 @@ public:
         std::vector<int> order;                ///< Rows, those most likely to collide first.
         std::vector<int> longest;              ///< Longest run of each row.
     };
-    TurnedShape(const PackShape& shape, const PackSettings& settings);
+    TurnedShape(const PackShape& shape, const PackOptions& settings);
 
     std::vector<Turn> turns;
     int claim = 0;           ///< Texels that `taken` reaches out to the left and above.
@@ -32,7 +32,7 @@ public:
 
 class PageBoard {
 public:
-    PageBoard(int width, int height, const PackSettings& settings);
+    PageBoard(int width, int height, const PackOptions& settings);
     /// Where, of all turns, the shape's lower edge is highest, leftmost on a tie; or where, of the highest
     /// places of every turn, the larger part of its outline touches what is there already.
     enum class Rule { highest, snug };

@@ -10,7 +10,7 @@ namespace stasigraph {
 
 namespace {
 
-constexpr float least_cosine = 0.985f;
+constexpr float seam_cosine = 0.985f;
 constexpr float same_place = 1e-4f;  ///< Metres.
 /// Places along a seam for each texel of its length, how much agreement there is worth against a texel's own
 /// light, and how firmly texels that hold no light of their own are held. Lower strength: jumps stay.
@@ -183,7 +183,7 @@ SeamPlan plan_seams(const Level& level, const Atlas& atlas, const std::vector<Pa
     Planner planner(pages, plan);
     for (std::size_t i = 0; i < edges.size(); ++i)
         for (std::size_t j = i + 1; j < edges.size() && edges[j].key == edges[i].key; ++j)
-            if (dot(edges[i].normal, edges[j].normal) > least_cosine) planner.join(edges[i], edges[j]);
+            if (dot(edges[i].normal, edges[j].normal) > seam_cosine) planner.join(edges[i], edges[j]);
     return plan;
 }
 

@@ -10,7 +10,7 @@ namespace stasigraph {
 
 namespace {
 
-constexpr float least_cosine = 0.8f;
+constexpr float smooth_cosine = 0.8f;
 /// Over a border a texel may be so many spacings away, and that share of the way off the plane.
 constexpr float border_reach = 1.6f, border_rise = 0.3f;
 /// Height of the rays that look for walls, in spacings: above what is between two texels of a bent surface,
@@ -26,7 +26,7 @@ struct Connector {
     std::vector<float> spacing;
 
     bool open(std::uint32_t a, std::uint32_t b) const {
-        if (dot(texels.normal[a], texels.normal[b]) < least_cosine) return false;
+        if (dot(texels.normal[a], texels.normal[b]) < smooth_cosine) return false;
         const float up =
             ray_start_offset + sight_height * std::min(spacing[texels.grid[a]], spacing[texels.grid[b]]);
         const Vec3 from = texels.position[a] + texels.face_normal[a] * up,

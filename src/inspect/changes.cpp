@@ -52,7 +52,7 @@ double distance(const std::vector<double>& a, const std::vector<double>& b, std:
     return std::sqrt(sum);
 }
 
-std::string strength(const InputItem& item, const InputValue& a, const InputValue& b) {
+std::string strength_text(const InputItem& item, const InputValue& a, const InputValue& b) {
     const double f = factor(a.numbers, b.numbers);
     const auto dark = [](const InputValue& v) {
         return std::all_of(v.numbers.begin(), v.numbers.end(), [](double x) { return x == 0; });
@@ -120,14 +120,14 @@ Change change_of(const InputItem& before, const InputItem& now, const InputValue
                  : key == "passage"          ? "what " + now.name + " lets through is different"
                  : key == "normals"          ? now.name + " has another normal map"
                  : key == "color"            ? now.name + " has another colour"
-                 : key == "emission"         ? strength(now, a, b)
+                 : key == "emission"         ? strength_text(now, a, b)
                  : key == "emission texture" ? now.name + " glows by another texture"
                                              : instead(key + " of " + now.name, a, b);
     } else if (now.kind == "light") {
         groups();
         c.visibility = key != "color" && key != "group" &&
                        (text_of(before, "bake") == "bounce" || text_of(now, "bake") == "bounce");
-        c.text = key == "color" ? strength(now, a, b)
+        c.text = key == "color" ? strength_text(now, a, b)
                  : key == "position"
                      ? now.name + " moved " + in_short(distance(a.numbers, b.numbers, 0)) + " m"
                  : key == "direction" ? turned(now, a, b)
@@ -136,7 +136,7 @@ Change change_of(const InputItem& before, const InputItem& now, const InputValue
                                       : instead(key + " of " + now.name, a, b);
     } else if (now.kind == "sky") {
         groups();
-        c.text = key == "radiance" ? "the " + strength(now, a, b)
+        c.text = key == "radiance" ? "the " + strength_text(now, a, b)
                  : key == "image"  ? "the sky has another image"
                  : key == "sun"    ? "the sky's sun stands elsewhere"
                                    : instead(key + " of the sky", a, b);
@@ -164,7 +164,7 @@ Change change_of(const InputItem& before, const InputItem& now, const InputValue
         c.every_layer = now.kind == "quality" && !c.ground;
         c.occlusion = key == "denoise";
         c.text = setting(now, a, b);
-        if (now.kind == "combined") c.set = "*";
+        if (now.kind == "prelit") c.set = "*";
     }
     return c;
 }

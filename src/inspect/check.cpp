@@ -18,28 +18,28 @@ constexpr std::array kinds = {
     FindingKind{"many-suns", "more than one sun at a time"},
     FindingKind{"no-light", "a level or a set without any light"},
     FindingKind{"no-static", "no static surface: nothing to bake, and probes stay black"},
-    FindingKind{"all-live", "every light is live: nothing of it is baked"},
+    FindingKind{"all-realtime", "every light is realtime: nothing of it is baked"},
     FindingKind{"thin-wall", "a wall too thin for texels that parts bright from dark"},
     FindingKind{"sheet-wall", "a wall without thickness that parts bright from dark"},
     FindingKind{"gap", "a joint that is open by less than a hand"},
     FindingKind{"open-room", "a nearly closed room with a hole through which rays get out"},
-    FindingKind{"turned-faces", "faces that look the wrong way"},
+    FindingKind{"flipped-faces", "faces that look the wrong way"},
     FindingKind{"uv-overlap", "lightmap UVs that came along and overlap"},
     FindingKind{"uv-range", "lightmap UVs that came along and leave the unit square or have no area"},
     FindingKind{"uv-margin", "lightmap UVs that came along with charts too close together"},
     FindingKind{"density-jump", "surfaces that continue each other with texels of very different size"},
     FindingKind{"page-size", "a page size that is no power of two"},
     FindingKind{"page-margin", "pages too small for their margin"},
-    FindingKind{"dear-surface", "a surface with more texels than all others together"},
+    FindingKind{"costly-surface", "a surface with more texels than all others together"},
     FindingKind{"unseen-surface", "texels for what nobody can see"},
     FindingKind{"albedo-bright", "a material that reflects nearly all light"},
     FindingKind{"albedo-dark", "a material that reflects nearly none"},
     FindingKind{"tinted-light", "a sun or sky of a colour that no sun or sky has"},
     FindingKind{"odd-unit", "light of an amount that suggests another unit"},
     FindingKind{"small-emitter", "something that glows and is smaller than a texel"},
-    FindingKind{"moves-but-static", "an animated or skinned node that is baked as static"},
-    FindingKind{"moving-but-still", "a moving part that nothing in the scene moves"},
-    FindingKind{"duplicate-surface", "surfaces in one place"},
+    FindingKind{"animated-but-static", "an animated or skinned node that is baked as static"},
+    FindingKind{"moving-without-animation", "a moving part that nothing in the scene moves"},
+    FindingKind{"coplanar-faces", "surfaces in one place"},
     FindingKind{"bad-vertices", "positions, normals or UVs that are not finite"},
     FindingKind{"bad-normals", "normals that are not of unit length"},
     FindingKind{"bad-transform", "a node that is pressed flat or not finite"},
@@ -78,7 +78,7 @@ void accept(const Level& level, Findings& findings) {
 }  // namespace
 
 const char* to_text(Severity severity) {
-    constexpr const char* names[] = {"hint", "warning", "serious"};
+    constexpr const char* names[] = {"hint", "warning", "error"};
     return names[static_cast<int>(severity)];
 }
 
@@ -108,7 +108,7 @@ Checked check(const Level& level, Job& job) {
                      [&](const Finding& a, const Finding& b) { return order(a) < order(b); });
     for (const Finding& f : c.findings)
         ++(!f.accepted.empty()               ? c.accepted
-           : f.severity == Severity::serious ? c.serious
+           : f.severity == Severity::error ? c.errors
            : f.severity == Severity::warning ? c.warnings
                                              : c.hints);
     job.finish();

@@ -84,7 +84,7 @@ std::vector<std::uint32_t> turned_triangles(const Mesh& mesh) {
 Finding turned_finding(const CheckScene& scene, std::uint32_t s, const std::vector<std::uint32_t>& triangles,
                        const std::string& how) {
     double area = 0, most = 0;
-    Finding f{.id = "turned-faces", .severity = Severity::serious, .names = {scene.level.surfaces[s].name}};
+    Finding f{.id = "flipped-faces", .severity = Severity::error, .names = {scene.level.surfaces[s].name}};
     for (const std::uint32_t t : triangles) {
         const RayCaster::Corners c = scene.corners(s, t);
         const double own = 0.5 * static_cast<double>(length(cross(c.b - c.a, c.c - c.a)));
@@ -175,8 +175,8 @@ void check_doubled(const CheckScene& scene, Findings& out) {
         // Of one material they differ in their light alone.
         const bool same = level.surfaces[key.first].material == level.surfaces[key.second].material;
         const std::string a = level.surfaces[key.first].name, b = level.surfaces[key.second].name;
-        out.push_back({.id = "duplicate-surface",
-                       .severity = all    ? Severity::serious
+        out.push_back({.id = "coplanar-faces",
+                       .severity = all    ? Severity::error
                                    : same ? Severity::hint
                                           : Severity::warning,
                        .names = {a, b},

@@ -77,7 +77,7 @@ void check_place(const CheckScene& scene, const Light& l, Findings& out) {
     const bool found = scene.caster.nearest(l.position, 100, surface);
     const float depth = found ? length(surface - l.position) : 0;
     Finding f{.id = "lamp-buried",
-              .severity = whole ? Severity::serious : Severity::warning,
+              .severity = whole ? Severity::error : Severity::warning,
               .names = {l.name},
               .what = std::string("The ") + kind_text(l) + (whole ? " is" : " is partly") +
                       " inside of something solid: its light does not get out.",
@@ -242,26 +242,26 @@ void check_whole(const CheckScene& scene, Findings& out) {
     if (max_channel(level.sky.radiance) > 0) any_baked = true;
     for (const Light& l : level.lights) {
         if (!(max_channel(l.color) > 0)) continue;
-        any_baked = any_baked || l.role != BakeRole::live;
-        any_live = any_live || l.role == BakeRole::live;
+        any_baked = any_baked || l.role != BakeRole::realtime;
+        any_live = any_live || l.role == BakeRole::realtime;
     }
     if (!any_static)
         out.push_back({.id = "no-static",
-                       .severity = Severity::serious,
+                       .severity = Severity::error,
                        .names = {level.name},
                        .what = "No surface is static: no lightmap is made, and probes see no light bounce.",
                        .remedy = "Give what does not move part = \"static\"."});
     if (!any_baked && any_live)
-        out.push_back({.id = "all-live",
-                       .severity = Severity::serious,
+        out.push_back({.id = "all-realtime",
+                       .severity = Severity::error,
                        .names = {level.name},
-                       .what = "Every light is live: nothing of it is baked, and the lightmaps stay black.",
+                       .what = "Every light is realtime: nothing of it is baked, and the lightmaps stay black.",
                        .remedy = "Give lights that stay as they are bake = \"whole\" or \"bounce\"."});
     const bool told = std::any_of(level.remarks.begin(), level.remarks.end(),
                                   [](const Remark& r) { return r.finding == "no-light"; });
     if (!any_baked && !any_live && !told)
         out.push_back({.id = "no-light",
-                       .severity = Severity::serious,
+                       .severity = Severity::error,
                        .names = {level.name},
                        .what = "There is no light in the level.",
                        .remedy = "Add a [sky], a [[light]], or a material that glows."});
@@ -272,13 +272,13 @@ void check_whole(const CheckScene& scene, Findings& out) {
         for (const Light& l : level.lights) {
             if (!(max_channel(l.color) > 0) || !shines(set, l.group)) continue;
             lit = true;
-            if (l.kind == LightKind::sun && l.role != BakeRole::live) suns.push_back(l.name);
+            if (l.kind == LightKind::sun && l.role != BakeRole::realtime) suns.push_back(l.name);
         }
         for (std::uint32_t s = 0; s < level.surfaces.size() && !lit; ++s)
             lit = scene.glows(s) && shines(set, level.surfaces[s].group);
         if (!lit && any_baked)
             out.push_back({.id = "no-light",
-                           .severity = Severity::serious,
+                           .severity = Severity::error,
                            .names = {set.name},
                            .what = "Set " + set.name + " has no light: every gain of it is 0.",
                            .remedy = "Give one of its groups a gain over 0."});
@@ -309,7 +309,7 @@ void check_lights(const CheckScene& scene, Findings& out) {
         }
         const std::size_t before = out.size();
         check_place(scene, l, out);
-        if (out.size() == before && l.role != BakeRole::live) check_reach(scene, l, out);
+        if (out.size() == before && l.role != BakeRole::realtime) check_reach(scene, l, out);
     }
     if (!(max_channel(level.sky.radiance) > 0)) return;
     const Rgb sky = mean_sky(level.sky);

@@ -72,7 +72,7 @@ void check_reflectance(const CheckScene& scene, Findings& out) {
 
 void check_glow(const CheckScene& scene, Findings& out) {
     const Level& level = scene.level;
-    const float texel = 1 / (level.lightmap.density * tier_settings(level.quality).density_scale);
+    const float texel = 1 / (level.lightmap.density * tier_options(level.quality).density_scale);
     for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
         const Surface& surface = level.surfaces[s];
         if (!scene.glows(s) || surface.part == Part::moving || !(scene.facts[s].area > 0)) continue;
@@ -124,8 +124,8 @@ constexpr Advice advice[] = {
     {"sheet-no-match", Severity::warning,
      "Mend the glob, or take the entry out; `survey --json` lists names."},
     {"many-suns", Severity::warning, "Delete all but one, or write suns = 2 under [level]."},
-    {"no-light", Severity::serious, "Add a [sky], a [[light]], or a material that glows."},
-    {"page-size", Severity::serious, "Use 512, 1024, 2048 or 4096."},
+    {"no-light", Severity::error, "Add a [sky], a [[light]], or a material that glows."},
+    {"page-size", Severity::error, "Use 512, 1024, 2048 or 4096."},
 };
 
 }  // namespace
@@ -178,8 +178,8 @@ void check_moving(const CheckScene& scene, Findings& out) {
         const ShownSurface p = show_surface(scene, s);
         Finding f{.names = {surface.name}, .at = p.at, .facing = p.facing, .size = p.size};
         if (surface.animated && still) {
-            f.id = "moves-but-static";
-            f.severity = Severity::serious;
+            f.id = "animated-but-static";
+            f.severity = Severity::error;
             f.what = surface.name + " is animated or skinned, and baked as static: its shadow stays behind.";
             f.remedy = "Give it part = \"moving\".";
             out.push_back(f);
@@ -187,7 +187,7 @@ void check_moving(const CheckScene& scene, Findings& out) {
         if (!surface.animated && !still &&
             std::none_of(level.surfaces.begin(), level.surfaces.begin() + s,
                          [&](const Surface& other) { return other.node == surface.node; })) {
-            f.id = "moving-but-still";
+            f.id = "moving-without-animation";
             f.severity = Severity::hint;
             f.names = {surface.node};
             f.what = surface.node +

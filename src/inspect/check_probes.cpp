@@ -324,7 +324,7 @@ void check_dark(const CheckScene& scene, Findings& out) {
         const double lux = static_cast<double>(luminance(sure[darkest]));
         out.push_back(
             {.id = "too-dark",
-             .severity = Severity::serious,
+             .severity = Severity::error,
              .names = {scene.level.sets[set].name, scene.level.surfaces[dim[darkest].surface].name},
              .what = "In set " + scene.level.sets[set].name + " " +
                      percent(static_cast<double>(dark) / static_cast<double>(ground.size())) +

@@ -19,7 +19,7 @@ constexpr std::uint32_t places_anywhere = 128;  ///< Where there is neither a vo
 constexpr std::uint32_t points_per_surface = 64;
 
 std::vector<SurfaceFacts> facts_of(const Level& level) {
-    const float scale = tier_settings(level.quality).density_scale;
+    const float scale = tier_options(level.quality).density_scale;
     std::vector<SurfaceFacts> facts(level.surfaces.size());
     for (std::uint32_t s = 0; s < facts.size(); ++s) {
         const Surface& surface = level.surfaces[s];

@@ -46,7 +46,7 @@ void check_costs(const CheckScene& scene, Findings& out) {
     const double most = scene.facts[dearest].texels();
     if (mapped > 2 && most > dear_share * all) {
         const double fair = std::sqrt((all - most) / most / 2);
-        finding(dearest, "dear-surface",
+        finding(dearest, "costly-surface",
                 level.surfaces[dearest].name + " has " + short_text(100 * most / all) +
                     " % of all texels, more than everything else together.",
                 "Give it density = " +
@@ -66,7 +66,7 @@ void check_costs(const CheckScene& scene, Findings& out) {
 }
 
 void check_pages(const CheckScene& scene, Findings& out) {
-    const LightmapSettings& map = scene.level.lightmap;
+    const LightmapOptions& map = scene.level.lightmap;
     if (map.margin * most_margin_part <= map.page) return;
     int wanted = map.page;
     while (wanted < map.margin * most_margin_part) wanted *= 2;
@@ -169,7 +169,7 @@ void check_given_uvs(const CheckScene& scene, Findings& out) {
         found[i] = {.id = given.flaw == UvFlaw::range     ? "uv-range"
                           : given.flaw == UvFlaw::overlap ? "uv-overlap"
                                                           : "uv-margin",
-                    .severity = kept && given.flaw == UvFlaw::overlap ? Severity::serious : Severity::warning,
+                    .severity = kept && given.flaw == UvFlaw::overlap ? Severity::error : Severity::warning,
                     .names = {surface.name},
                     .what = "The lightmap UVs that came with " + surface.name +
                             " are unsound: " + (given.fault.empty() ? given.warning : given.fault) + ".",

@@ -13,10 +13,10 @@ namespace {
 
 constexpr float thickest = 0.6f;      ///< Metres; what is thicker holds at three texels per metre.
 constexpr float wall_size = 0.5f;     ///< Metres along its foot and up; less is a post or a rail.
-constexpr float far = 5;              ///< Metres from a wall to what it stands on.
+constexpr float foot_reach = 5;              ///< Metres from a wall to what it stands on.
 constexpr float sheet_width = 0.05f;  ///< Metres to which light mixed beside a sheet is to be kept.
 constexpr float apart = 4;            ///< So many times brighter one side has to be,
-constexpr float serious_apart = 16;   ///< and so many to be seen at a glance;
+constexpr float error_apart = 16;   ///< and so many to be seen at a glance;
 constexpr float unseen = 0.02f;       ///< and by this share of a set's mean: less is not seen.
 constexpr float cell = 2;             ///< Metres within which one place stands for all along a wall.
 constexpr int quick_paths = 48, sure_paths = 512;
@@ -70,7 +70,7 @@ bool is_wall(const RayCaster& caster, Vec3 a, Vec3 b, Vec3 normal) {
 
 /// What both sides of a wall stand on, seen along one way in its plane.
 bool stands_on(const CheckScene& scene, const SurfacePoint& p, Vec3 q, Vec3 down, Parted& found) {
-    const float density = scene.level.lightmap.density * tier_settings(scene.level.quality).density_scale;
+    const float density = scene.level.lightmap.density * tier_options(scene.level.quality).density_scale;
     const float off = std::max(0.02f, 0.5f / density);
     const Vec3 from[2] = {p.at + p.normal * off, q - p.normal * off};
     Hit hit[2];
@@ -79,7 +79,7 @@ bool stands_on(const CheckScene& scene, const SurfacePoint& p, Vec3 q, Vec3 down
         const Vec3 start = k == 0 ? p.at + p.normal * ray_start_offset : q - p.normal * ray_start_offset;
         const Vec3 out = k == 0 ? p.normal : -p.normal;
         if (scene.caster.closest({start, out, off}).surface != none) return false;
-        hit[k] = scene.caster.closest({from[k], down, far});
+        hit[k] = scene.caster.closest({from[k], down, foot_reach});
         if (hit[k].surface == none || hit[k].back || scene.caster.is_glass(hit[k].surface)) return false;
         at[k] = from[k] + down * hit[k].distance;
     }
@@ -224,7 +224,7 @@ void check_walls(const CheckScene& scene, Findings& out) {
             (is_sheet ? 1 / sheet_width : 2 / p.thickness) / density * scene.level.surfaces[p.floor].density;
         out.push_back(
             {.id = is_sheet ? "sheet-wall" : "thin-wall",
-             .severity = p.bright > serious_apart * p.dark ? Severity::serious : Severity::warning,
+             .severity = p.bright > error_apart * p.dark ? Severity::error : Severity::warning,
              .names = {wall, floor},
              .what = wall + (is_sheet ? " has no thickness" : " is " + number(p.thickness) + " m thick") +
                      " and parts " + number(p.bright) + " from " + number(p.dark) + " lux (set " + p.set +

@@ -48,13 +48,13 @@ std::string group_name(const Level& level, std::uint32_t group) {
 }
 
 const char* name_of(Part part) {
-    return part == Part::still ? "static" : part == Part::moving ? "moving" : "stand-in";
+    return part == Part::still ? "static" : part == Part::moving ? "moving" : "bake-only";
 }
 const char* name_of(LitBy by) {
     return by == LitBy::lightmap ? "lightmap" : by == LitBy::probes ? "probes" : "nothing";
 }
 const char* name_of(BakeRole role) {
-    return role == BakeRole::whole ? "whole" : role == BakeRole::bounce ? "bounce" : "live";
+    return role == BakeRole::whole ? "whole" : role == BakeRole::bounce ? "bounce" : "realtime";
 }
 
 InputItem surface_item(const Level& level, const Surface& s, const std::string& mesh) {
@@ -121,7 +121,7 @@ InputItem sky_item(const Level& level) {
         .done();
 }
 
-InputItem quality_item(const QualitySettings& q) {
+InputItem quality_item(const BakeOptions& q) {
     return Item("quality", "quality")
         .number("tier", static_cast<double>(q.tier))
         .number("bounces", q.bounces.value_or(-1))
@@ -135,13 +135,13 @@ InputItem quality_item(const QualitySettings& q) {
         .done();
 }
 
-InputItem lightmap_item(const LightmapSettings& m) {
+InputItem lightmap_item(const LightmapOptions& m) {
     return Item("lightmap", "lightmap")
         .number("shape", static_cast<double>(m.shape))
         .number("density", Item::as(m.density))
         .number("page", m.page)
         .number("margin", m.margin)
-        .number("max_stretch", Item::as(m.max_stretch))
+        .number("stretch_limit", Item::as(m.stretch_limit))
         .number("block", m.block)
         .number("pages", m.pages)
         .number("unseen", m.shrink_unseen ? 1 : 0)
@@ -173,8 +173,8 @@ InputItem reflections_item(const Level& level) {
 std::string inputs_ground_key(const Level& level) {
     Hasher h("inputs of the ground");
     h.text(ground_key(level, Atlas{}));
-    const LightmapSettings& m = level.lightmap;
-    for (const float v : {m.density, m.max_stretch, tier_settings(level.quality).density_scale}) h.number(v);
+    const LightmapOptions& m = level.lightmap;
+    for (const float v : {m.density, m.stretch_limit, tier_options(level.quality).density_scale}) h.number(v);
     for (const int v : {m.page, m.margin, m.block, m.pages}) h.number(v);
     h.number(m.shrink_unseen);
     for (const Surface& s : level.surfaces) {
@@ -225,10 +225,10 @@ LevelInputs inputs_of(const Level& given) {
     out.items.push_back(lightmap_item(level.lightmap));
     out.items.push_back(
         Item("occlusion", "occlusion").number("reach", Item::as(level.occlusion.reach)).done());
-    out.items.push_back(Item("combined", "combined")
-                            .number("by", static_cast<double>(level.combined.by))
-                            .number("detail", level.combined.detail)
-                            .number("exposure", Item::as(level.combined.exposure.value_or(-100)))
+    out.items.push_back(Item("prelit", "prelit")
+                            .number("by", static_cast<double>(level.prelit.by))
+                            .number("detail", level.prelit.detail)
+                            .number("exposure", Item::as(level.prelit.exposure.value_or(-100)))
                             .done());
 
     InputKeys& keys = out.keys;

@@ -58,7 +58,7 @@ double seconds_since(std::chrono::steady_clock::time_point start) {
 }
 
 /// Times the first links and the direct light of evenly spread texels, and scales up.
-double forecast(const Level& level, const TexelSet& texels, const TierSettings& tier, std::size_t probes,
+double forecast(const Level& level, const TexelSet& texels, const TierOptions& tier, std::size_t probes,
                 Job& job) {
     if (texels.size() == 0) return 0;
     const TextureSet textures(level);
@@ -97,7 +97,7 @@ double forecast(const Level& level, const TexelSet& texels, const TierSettings& 
 }  // namespace
 
 Survey survey(const Level& level, Job& job) {
-    const TierSettings tier = tier_settings(level.quality);
+    const TierOptions tier = tier_options(level.quality);
     const Atlas atlas = unwrap(level, tier.density_scale, job);
     const TexelSet texels = place_texels(level, atlas, job);
     Survey s;

@@ -108,14 +108,17 @@ void save_atlas(const std::filesystem::path& to, const Atlas& atlas) {
 }
 
 Atlas load_atlas(const std::filesystem::path& from) {
-    const Bytes bytes = read_file(from);
-    BinaryReader r(bytes, from.string());
+    return atlas_of(read_file(from), from.string());
+}
+
+Atlas atlas_of(const Bytes& bytes, const std::string& where) {
+    BinaryReader r(bytes, where);
     char head[8];
     r.raw(head, 8);
     if (std::memcmp(head, magic, 8) != 0) r.fail();
     if (const std::uint32_t v = r.word(); v != version)
         throw Error{.what = "has a version this program does not read",
-                    .where = from.string(),
+                    .where = where,
                     .value = std::to_string(v),
                     .remedy = "Bake again."};
     Atlas atlas;

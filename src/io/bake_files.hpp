@@ -13,8 +13,8 @@ namespace stasigraph {
 /// "stasigraph:exponent", and in "stasigraph:made_from" the key of what they were made from.
 void write_scaled_exr(const std::filesystem::path& to, int width, int height, const std::vector<Rgb>& pixels,
                       int exponent, const std::string& made_from);
-/// The values as they were, by the exponent in the header.
-std::vector<Rgb> read_scaled_exr(const std::filesystem::path& path, int side);
+/// The values as they were, by the exponent in the header; `where` for messages.
+std::vector<Rgb> read_scaled_exr(const Bytes& bytes, const std::string& where, int side);
 
 /// Layers of one size in one file, their channels named "<layer>.R" and so on; `values` holds one colour of
 /// each layer for each pixel. Scaled as above.
@@ -26,7 +26,8 @@ struct LayeredImage {
 void write_layered_exr(const std::filesystem::path& to, const LayeredImage& image, int exponent,
                        const std::string& made_from);
 /// Throws Error where the size is another or a layer is missing.
-LayeredImage read_layered_exr(const std::filesystem::path& path, int side, std::vector<std::string> layers);
+LayeredImage read_layered_exr(const Bytes& bytes, const std::string& where, int side,
+                              std::vector<std::string> layers);
 
 /// Layers of a directional page, in the order of DirectionalPage.
 inline const std::vector<std::string> directional_layers = {"1-1", "10", "11"};
@@ -45,6 +46,10 @@ const char* tier_name(Tier tier);
 /// Brings a stored atlas into the order of the level's surfaces; false when some have no place in it.
 bool fit_atlas(const Level& level, Atlas& atlas);
 
+/// As load_atlas() and load_reflection(), of bytes that were read.
+Atlas atlas_of(const Bytes& bytes, const std::string& where);
+ReflectionMap reflection_of(const Bytes& bytes, const std::string& where);
+
 /// What ties a saved bake to the UVs it was made for.
 std::string atlas_hash(const Atlas& atlas);
 
@@ -52,7 +57,7 @@ std::string atlas_hash(const Atlas& atlas);
 std::string places_text(const Level& level, const PlacedProbes& placed, const PlaceFigures* figures);
 /// Where parts of probes.bin begin, bytes.
 struct ProbeFileLayout {
-    std::size_t positions, validity, clearance, reach, origin, vertices, beside, distance, light;
+    std::size_t positions, front_share, clearance, reach, origin, vertices, beside, distance, light;
 };
 ProbeFileLayout layout_of(const ProbeNet& net);
 /// probes.bin: see docs/files.md.
@@ -70,9 +75,6 @@ std::vector<Rgb> unrolled(const CubeMap& map, int width);
 void write_reflections(const std::filesystem::path& folder, const BakedSet& set, const std::string& made_from,
                        Json& entry, std::vector<std::string>& names);
 
-/// Throws Error where there is none, or a damaged one.
-Json read_manifest(const std::filesystem::path& folder);
-
-inline constexpr int manifest_version = 1;
+inline constexpr int manifest_version = 2;
 
 }  // namespace stasigraph

@@ -4,12 +4,15 @@
 #include <ImfFrameBuffer.h>
 #include <ImfHeader.h>
 #include <ImfInputFile.h>
+#include <ImfIO.h>
 #include <ImfIntAttribute.h>
 #include <ImfOutputFile.h>
 #include <ImfStringAttribute.h>
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
+#include <stdexcept>
 
 #include "io/bake_files.hpp"
 #include "io/gltf_scene.hpp"
@@ -194,21 +197,46 @@ void write_layered_exr(const std::filesystem::path& to, const LayeredImage& imag
     });
 }
 
-std::vector<Rgb> read_scaled_exr(const std::filesystem::path& path, int side) {
-    return read_layered_exr(path, side, {""}).values;
+namespace {
+
+/// Bytes that were read as a file of OpenEXR's.
+class BytesStream : public Imf::IStream {
+public:
+    BytesStream(const Bytes& bytes, const std::string& where) : Imf::IStream(where.c_str()), bytes_(bytes) {}
+    bool read(char to[], int count) override {
+        if (count < 0 || at_ > bytes_.size() || static_cast<std::uint64_t>(count) > bytes_.size() - at_)
+            throw std::runtime_error("it ends early");
+        std::memcpy(to, bytes_.data() + at_, static_cast<std::size_t>(count));
+        at_ += static_cast<std::uint64_t>(count);
+        return at_ < bytes_.size();
+    }
+    std::uint64_t tellg() override { return at_; }
+    void seekg(std::uint64_t to) override { at_ = to; }
+
+private:
+    const Bytes& bytes_;
+    std::uint64_t at_ = 0;
+};
+
+}  // namespace
+
+std::vector<Rgb> read_scaled_exr(const Bytes& bytes, const std::string& where, int side) {
+    return read_layered_exr(bytes, where, side, {""}).values;
 }
 
-LayeredImage read_layered_exr(const std::filesystem::path& path, int side, std::vector<std::string> layers) {
+LayeredImage read_layered_exr(const Bytes& bytes, const std::string& where, int side,
+                              std::vector<std::string> layers) {
     const auto fail = [&](const std::string& why) {
         throw Error{.what = "a baked page cannot be read",
-                    .where = path.string(),
+                    .where = where,
                     .value = why,
                     .remedy = "Bake again."};
     };
     FloatImage read;
     int exponent = 0;
     try {
-        Imf::InputFile file(path.c_str());
+        BytesStream stream(bytes, where);
+        Imf::InputFile file(stream);
         const Imath::Box2i window = file.header().dataWindow();
         if (window.min != Imath::V2i(0, 0) || window.max != Imath::V2i(side - 1, side - 1))
             fail("its size is not that of the page");

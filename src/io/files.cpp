@@ -48,6 +48,13 @@ Bytes read_file(const fs::path& path) {
     return bytes;
 }
 
+void flush_to_disk(const fs::path& path) {
+    const int file = open(path.c_str(), O_RDONLY | O_CLOEXEC);
+    if (file < 0) return;
+    fsync(file);
+    close(file);
+}
+
 void write_beside(const fs::path& to, const std::function<void(const fs::path&)>& write) {
     const fs::path temporary = to.parent_path() / ("." + to.stem().string() + "." + std::to_string(getpid()) +
                                                    to.extension().string());
@@ -55,7 +62,9 @@ void write_beside(const fs::path& to, const std::function<void(const fs::path&)>
     try {
         if (!to.parent_path().empty()) fs::create_directories(to.parent_path());
         write(temporary);
+        flush_to_disk(temporary);
         fs::rename(temporary, to);
+        flush_to_disk(to.parent_path().empty() ? fs::path(".") : to.parent_path());
     } catch (const fs::filesystem_error& e) {
         fs::remove(temporary, bad);
         throw Error{.what = "cannot be written",

@@ -8,6 +8,7 @@
 #include "base/text.hpp"
 #include "io/bake_files.hpp"
 #include "io/inputs_file.hpp"
+#include "io/result_folder.hpp"
 #include "picture/colors.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/finding_view.hpp"
@@ -127,13 +128,13 @@ void lux_range(const Picture& light, float& low, float& high) {
 
 const std::vector<Question>& questions() {
     static const std::vector<Question> all = {
-        {"lit", "the level as the player sees it", true},
+        {"game", "the level as the player sees it", true},
         {"light", "baked light on white", true},
         {"albedo", "the colours of surfaces", false},
         {"charts", "each chart in a colour of its own", false},
         {"density", "texels a metre, against what is asked", false},
         {"overlap", "texels that charts share, or closer than the margin", false},
-        {"validity", "texels inside of geometry or hidden, and margins", true},
+        {"filled", "texels inside of geometry or hidden, and margins", true},
         {"lux", "how much light falls on surfaces, in false colour", true},
         {"clipping", "what an exposure shows as white or black", true},
         {"leaks", "texels through which light shows past a wall", true},
@@ -158,7 +159,7 @@ struct Gallery::State {
     struct Work {
         const ShowRequest& request;
         Job& job;
-        ViewSettings settings;
+        ViewOptions settings;
         ShownPicture out;
     };
 
@@ -175,7 +176,7 @@ struct Gallery::State {
     const Atlas& unwrapped(Job& job) {
         if (atlas) return *atlas;
         Atlas earlier;
-        for (const fs::path& place : {folder, file.parent_path() / "unwrapped"}) {
+        for (const fs::path& place : {folder, unwrap_output(file)}) {
             std::error_code bad;
             if (!earlier.surfaces.empty() || !fs::exists(atlas_file(place, level.quality.tier), bad))
                 continue;
@@ -185,7 +186,7 @@ struct Gallery::State {
                 job.note(e.text());
             }
         }
-        return atlas.emplace(unwrap(level, tier_settings(level.quality.tier).density_scale, job,
+        return atlas.emplace(unwrap(level, tier_options(level.quality.tier).density_scale, job,
                                     earlier.surfaces.empty() ? nullptr : &earlier));
     }
 
@@ -309,11 +310,12 @@ struct Gallery::State {
     /// Surfaces that are not what a set was baked from.
     std::set<std::string> changed_surfaces(const std::string& set) const {
         std::set<std::string> names;
-        const Json manifest = read_manifest(folder);
+        const ResultFiles result(folder);
+        const Json& manifest = result.manifest();
         for (const Json& entry : manifest.value("sets", Json::array())) {
             if (entry.value("name", "") != set) continue;
             std::map<std::string, const InputItem*> before;
-            const std::vector<InputItem> items = read_inputs(folder / entry.value("inputs", "none"));
+            const std::vector<InputItem> items = read_inputs(result.place(entry.value("inputs", "none")));
             for (const InputItem& item : items)
                 if (item.kind == "surface") before[item.name] = &item;
             if (before.empty()) break;
@@ -360,7 +362,7 @@ struct Gallery::State {
         show_light(w, Show::probes, 1.2f);  // what is around is dimmed
         const ProbeNet& net = bake(w.request.set).probes;
         std::size_t unused = 0;
-        for (const float v : net.validity) unused += v < 0.7f ? 1 : 0;
+        for (const float v : net.front_share) unused += v < 0.7f ? 1 : 0;
         w.out.legend = {
             {std::to_string(net.size() - unused) + " probes, lit by what they hold", {0.7f, 0.7f, 0.7f}},
             {std::to_string(unused) + " inside of geometry: crossed out, unused", {1, 0.02f, 0.02f}}};
@@ -386,7 +388,7 @@ struct Gallery::State {
 
     void answer(Work& w) {
         const std::string& what = w.request.what;
-        if (what == "lit") return show_light(w, Show::lit);
+        if (what == "game") return show_light(w, Show::lit);
         if (what == "light") return show_light(w, Show::light);
         if (what == "albedo") return show_plain(w, Show::albedo);
         if (what == "charts") return show_plain(w, Show::charts);
@@ -406,10 +408,10 @@ struct Gallery::State {
             w.out.set = b.sets[0].name;
             return;
         }
-        if (what == "validity") {
+        if (what == "filled") {
             Atlas charts;
             const Baked again = baked_again(w, w.request.set, false, charts);
-            return show_marks(w, charts, mark_validity(level, charts, again.sets[0].pages));
+            return show_marks(w, charts, mark_filled(level, charts, again.sets[0].pages));
         }
         if (what == "reflections") {
             show_light(w, Show::reflections, 1.2f);

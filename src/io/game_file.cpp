@@ -118,7 +118,7 @@ struct Packing {
     const Level& level;
     const Atlas& atlas;
     const Baked& baked;
-    const GameSettings& settings;
+    const GameOptions& settings;
     const ZoneLinks& links;
     Names names;
     std::vector<format::Image> images;
@@ -178,7 +178,7 @@ std::vector<format::Reflection> Packing::reflections() {
         m.zone = links.reflection[out.size() - 1];
         m.name = names.place(p.name);
         m.shape = static_cast<std::uint32_t>(p.shape);
-        m.projected = p.projected;
+        m.parallax = p.parallax;
         m.side = static_cast<std::uint32_t>(p.resolution);
         m.levels = static_cast<std::uint32_t>(reflection_levels(p.resolution));
         m.radius = p.radius;
@@ -313,7 +313,7 @@ void add_probes(const Baked& baked, Packer& packer) {
         if (net.size() > 0) light.insert(light.end(), set.probes.begin(), set.probes.end());
     packer.add("NET", heads);
     packer.add("POSITION", position);
-    packer.add("VALIDITY", net.validity);
+    packer.add("VALIDITY", net.front_share);
     packer.add("CLEARANC", net.clearance);
     packer.add("REACH", net.reach);
     packer.add("DISTANCE", distance, 8 * probe_map_side * probe_map_side);
@@ -326,7 +326,7 @@ void add_probes(const Baked& baked, Packer& packer) {
 }  // namespace
 
 void save_game(const std::filesystem::path& to, const Level& level, const Atlas& atlas, const Baked& baked,
-               const GameSettings& settings, const ZoneLinks* known) {
+               const GameOptions& settings, const ZoneLinks* known) {
     Job job;
     const ZoneLinks links = known ? *known : link_zones(level, baked.probes.position, baked.reflections, job);
     Packing p{level, atlas, baked, settings, links, {}, {}, {}};

@@ -5,6 +5,7 @@
 #include <set>
 
 #include "base/text.hpp"
+#include "io/renamed.hpp"
 
 namespace stasigraph {
 
@@ -495,11 +496,13 @@ private:
 Part part_from(const std::string& text, const std::string& where) {
     if (text == "static") return Part::still;
     if (text == "moving") return Part::moving;
-    if (text == "stand-in") return Part::stand_in;
+    if (text == "bake-only") return Part::bake_only;
+    const std::string now(new_word(text));
     throw Error{.what = "is no part",
                 .where = where,
                 .value = text,
-                .remedy = "Use \"static\", \"moving\" or \"stand-in\"."};
+                .remedy = now.empty() ? "Use \"static\", \"moving\" or \"bake-only\"."
+                                      : "It is called \"" + now + "\" now."};
 }
 
 LitBy lit_by_from(const std::string& text, const std::string& where) {

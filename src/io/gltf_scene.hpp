@@ -23,7 +23,7 @@ SkyPixels read_sky_image(const std::filesystem::path& path, const std::string& w
 /// The .gltf or .glb behind a level file: the sheet's scene, or the file itself.
 std::filesystem::path scene_of(const std::filesystem::path& level_file);
 
-/// "static", "moving" or "stand-in"; "lightmap", "probes" or "nothing". Throws Error naming `where`.
+/// "static", "moving" or "bake-only"; "lightmap", "probes" or "nothing". Throws Error naming `where`.
 Part part_from(const std::string& text, const std::string& where);
 LitBy lit_by_from(const std::string& text, const std::string& where);
 UnwrapMode unwrap_from(const std::string& text, const std::string& where);

@@ -13,7 +13,7 @@ namespace stasigraph {
 
 namespace {
 
-constexpr float degree = pi / 180;
+constexpr float radians_per_degree = pi / 180;
 
 /// Reads numbers and lines, and knows where it is.
 class Reader {
@@ -246,8 +246,8 @@ IesFile read_ies(const Bytes& bytes, const std::string& where) {
         unfold_b(in, p);
     else
         unfold_c(in, p);
-    for (float& a : p.angle) a *= degree;
-    for (float& a : p.plane) a *= degree;
+    for (float& a : p.angle) a *= radians_per_degree;
+    for (float& a : p.plane) a *= radians_per_degree;
     p.name = where;
     complete_profile(p);
     if (!(p.peak > 0 && p.lumens > 0)) in.fail("it sends no light");

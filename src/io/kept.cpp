@@ -3,7 +3,8 @@
 #include <algorithm>
 #include <cctype>
 
-#include "io/bake_files.hpp"
+#include "io/result_folder.hpp"
+#include "stasigraph/io.hpp"
 #include "stasigraph/error.hpp"
 
 namespace fs = std::filesystem;
@@ -27,11 +28,6 @@ void check_name(const std::string& name) {
                     .remedy = "Use letters, digits, spaces, - and _; \"now\" is what the last bake left."};
 }
 
-/// A name of a manifest that stays within its folder.
-bool stays_inside(const fs::path& name) {
-    return !name.is_absolute() && std::find(name.begin(), name.end(), "..") == name.end();
-}
-
 void copy_in(const fs::path& from, const fs::path& to) {
     fs::create_directories(to.parent_path());
     fs::copy_file(from, to, fs::copy_options::overwrite_existing);
@@ -49,7 +45,8 @@ KeptBake read_kept(const fs::path& folder) {
     const Bytes bytes = read_file(folder / note_file);
     const Json note = Json::parse(bytes.begin(), bytes.end(), nullptr, false);
     const fs::path level = note.is_object() ? text_of(note, "level") : "";
-    if (level.empty() || !stays_inside(level)) return kept;
+    if (level.empty() || level.is_absolute() || std::find(level.begin(), level.end(), "..") != level.end())
+        return kept;
     return {folder.filename().string(), text_of(note, "tier"), text_of(note, "when"), folder, folder / level};
 }
 
@@ -68,15 +65,21 @@ void check_keep(const fs::path& folder, const std::string& name) {
 
 KeptBake keep_bake(const fs::path& folder, const fs::path& level_file, const std::string& name) {
     check_keep(folder, name);
-    const Json manifest = read_manifest(folder);
     const fs::path to = folder / kept_folder / name, beside = folder / kept_folder / ("." + name + ".part");
     std::error_code bad;
     try {
-        fs::remove_all(beside);
-        for (const Json& file : manifest.value("files", Json::array()))
-            if (file.is_string() && stays_inside(file.get<std::string>()))
-                copy_in(folder / file.get<std::string>(), beside / file.get<std::string>());
-        copy_in(folder / "manifest.json", beside / "manifest.json");
+        Json manifest;
+        read_result(folder, [&](const ResultFiles& result) {
+            fs::remove_all(beside);
+            manifest = result.manifest();
+            for (const std::string& file : file_names(manifest)) {
+                fs::create_directories((beside / file).parent_path());
+                write_file(beside / file, result.read(file));
+            }
+            manifest.erase("result");  // it lies plain
+            write_text(beside / "manifest.json", manifest.dump(1) + "\n");
+            return 0;
+        });
         const fs::path base = level_file.parent_path();
         for (const fs::path& file : level_files(level_file))
             copy_in(file, beside / "level" / file.lexically_relative(base.empty() ? "." : base));

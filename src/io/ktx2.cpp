@@ -186,9 +186,12 @@ void save_reflection(const std::filesystem::path& to, const ReflectionMap& map) 
     write_file(to, w.bytes);
 }
 
+ReflectionMap reflection_of(const Bytes& bytes, const std::string& where) {
+    return Reader(bytes, where).map();
+}
+
 ReflectionMap load_reflection(const std::filesystem::path& from) {
-    const Bytes bytes = read_file(from);
-    return Reader(bytes, from.string()).map();
+    return reflection_of(read_file(from), from.string());
 }
 
 }  // namespace stasigraph

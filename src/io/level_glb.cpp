@@ -136,7 +136,7 @@ private:
         std::map<std::pair<std::uint32_t, std::uint32_t>, std::size_t> made;  // mesh, layout
         for (std::uint32_t s = 0; s < level_.surfaces.size(); ++s) {
             const Surface& surface = level_.surfaces[s];
-            if (surface.copy_of == none || surface.part == Part::stand_in) continue;
+            if (surface.copy_of == none || surface.part == Part::bake_only) continue;
             const Mesh& mesh = level_.meshes[surface.mesh];
             const bool mapped = atlas_.surfaces[s].page != none;
             const std::uint32_t layout = mapped ? atlas_.surfaces[s].layout : none;

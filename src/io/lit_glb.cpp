@@ -7,7 +7,7 @@
 #include "io/bake_files.hpp"
 #include "io/glb_builder.hpp"
 #include "level/texture.hpp"
-#include "picture/combined.hpp"
+#include "picture/prelit.hpp"
 
 namespace stasigraph {
 
@@ -15,13 +15,13 @@ namespace {
 
 /// File names of images: those of pages by number, of surfaces by name with all but plain characters
 /// replaced.
-std::vector<std::string> image_names(const Level& level, const CombinedSettings& settings,
-                                     const std::vector<CombinedImage>& images) {
+std::vector<std::string> image_names(const Level& level, const PrelitOptions& settings,
+                                     const std::vector<PrelitImage>& images) {
     std::vector<std::string> names;
     std::set<std::string> taken;
-    for (const CombinedImage& image : images) {
-        if (settings.by == CombinedBy::page) {
-            names.push_back("combined-" + std::to_string(names.size()) + ".png");
+    for (const PrelitImage& image : images) {
+        if (settings.by == PrelitBy::page) {
+            names.push_back("prelit-" + std::to_string(names.size()) + ".png");
             continue;
         }
         std::string name = level.surfaces[image.spots[0].surface].name;
@@ -29,7 +29,7 @@ std::vector<std::string> image_names(const Level& level, const CombinedSettings&
             if (!std::isalnum(static_cast<unsigned char>(c)) && c != '-' && c != '_') c = '_';
         std::string free = name;
         for (int k = 2; !taken.insert(free).second; ++k) free = name + "-" + std::to_string(k);
-        names.push_back("combined/" + free + ".png");
+        names.push_back("prelit/" + free + ".png");
     }
     return names;
 }
@@ -39,7 +39,7 @@ std::vector<std::string> image_names(const Level& level, const CombinedSettings&
 class LitWriter {
 public:
     /// `folder`: where images are written, each a file of its own; empty: they go into the .glb.
-    LitWriter(const LitSet& lit, const CombinedSettings& settings, const std::filesystem::path& folder)
+    LitWriter(const LitSet& lit, const PrelitOptions& settings, const std::filesystem::path& folder)
         : level_(lit.level),
           atlas_(lit.atlas),
           baked_(lit.baked),
@@ -58,7 +58,7 @@ public:
         add_images();
         Json roots = Json::array();
         for (std::uint32_t s = 0; s < level_.surfaces.size(); ++s) {
-            if (level_.surfaces[s].part == Part::stand_in ||
+            if (level_.surfaces[s].part == Part::bake_only ||
                 level_.meshes[level_.surfaces[s].mesh].indices.empty())
                 continue;
             Json primitive = atlas_.surfaces[s].page != none ? mapped(s) : probed(s);
@@ -80,13 +80,13 @@ public:
 private:
     void add_images() {
         Job job;
-        std::vector<CombinedImage> images = combine(level_, atlas_, set_, settings_, job);
+        std::vector<PrelitImage> images = combine(level_, atlas_, set_, settings_, job);
         if (exposure_) {
             ev_ = *exposure_;
         } else {
             // One exposure for all images, metered as a picture would be.
             Picture all{1, 0, {}};
-            for (const CombinedImage& image : images)
+            for (const PrelitImage& image : images)
                 all.pixels.insert(all.pixels.end(), image.nit.begin(), image.nit.end());
             ev_ = auto_exposure(all);
         }
@@ -101,7 +101,7 @@ private:
         images_ = std::move(images);
     }
 
-    std::size_t add_image(const CombinedImage& image, const std::string& name) {
+    std::size_t add_image(const PrelitImage& image, const std::string& name) {
         const std::vector<std::uint8_t> rgb = tone_map({image.width, image.height, image.nit}, ev_);
         Bytes png;
         if (image.alpha.empty()) {
@@ -174,8 +174,8 @@ private:
         const Mesh& mesh = level_.meshes[surface.mesh];
         const Layout& layout = atlas_.layouts[atlas_.surfaces[s].layout];
         const auto [image_number, spot_number] = place_.at(s);
-        const CombinedImage& image = images_[image_number];
-        const CombinedImage::Spot& spot = image.spots[spot_number];
+        const PrelitImage& image = images_[image_number];
+        const PrelitImage::Spot& spot = image.spots[spot_number];
         std::vector<std::uint32_t> chart(layout.source.size(), none);
         for (std::size_t t = 0; t < layout.chart.size(); ++t)
             for (std::size_t k = 0; k < 3; ++k)
@@ -254,13 +254,13 @@ private:
     const BakedSet& set_;
     const std::string& made_from_;
     const BakeSet& recipe_;
-    const CombinedSettings& settings_;
+    const PrelitOptions& settings_;
     const std::optional<float> exposure_;  ///< Empty: metered.
     const std::filesystem::path folder_;
     GlbBuilder out_;
     float ev_ = 0;
     std::vector<std::string> files_;
-    std::vector<CombinedImage> images_;  ///< Once drawn, without their pixels.
+    std::vector<PrelitImage> images_;  ///< Once drawn, without their pixels.
     std::vector<std::size_t> texture_;   ///< Of each image.
     std::map<std::uint32_t, std::pair<std::size_t, std::size_t>> place_;  ///< Image and spot of a surface.
     std::map<std::tuple<std::size_t, AlphaMode, float, bool>, std::size_t> image_material_;
@@ -270,14 +270,14 @@ private:
 }  // namespace
 
 void write_preview_glb(const std::filesystem::path& to, const LitSet& lit) {
-    const CombinedSettings plain{.by = CombinedBy::page, .detail = 1, .exposure = {}};
+    const PrelitOptions plain{.by = PrelitBy::page, .detail = 1, .exposure = {}};
     write_file(to, LitWriter(lit, plain, {}).run());
 }
 
-CombinedFiles write_combined(const std::filesystem::path& folder, const LitSet& lit) {
-    LitWriter writer(lit, lit.level.combined, folder);
+PrelitFiles write_prelit(const std::filesystem::path& folder, const LitSet& lit) {
+    LitWriter writer(lit, lit.level.prelit, folder);
     const Bytes glb = writer.run();
-    write_file(folder / "combined.glb", glb);
+    write_file(folder / "prelit.glb", glb);
     return {.exposure = writer.exposure(), .images = writer.files()};
 }
 

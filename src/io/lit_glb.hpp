@@ -20,11 +20,11 @@ struct LitSet {
 
 void write_preview_glb(const std::filesystem::path& to, const LitSet& lit);
 
-struct CombinedFiles {
+struct PrelitFiles {
     float exposure = 0;               ///< Exposure value at ISO 100.
     std::vector<std::string> images;  ///< Within the folder.
 };
-/// combined.glb and the images it uses, by Level::combined, in the folder of a set.
-CombinedFiles write_combined(const std::filesystem::path& folder, const LitSet& lit);
+/// prelit.glb and the images it uses, by Level::prelit, in the folder of a set.
+PrelitFiles write_prelit(const std::filesystem::path& folder, const LitSet& lit);
 
 }  // namespace stasigraph

@@ -2,46 +2,35 @@
 
 #include "io/bake_files.hpp"
 #include "io/gltf_scene.hpp"
-#include "io/json_place.hpp"
+#include "io/result_folder.hpp"
 #include "stasigraph/error.hpp"
 
 namespace fs = std::filesystem;
 
 namespace stasigraph {
 
-Json read_manifest(const fs::path& folder) {
-    const fs::path path = folder / "manifest.json";
-    std::error_code bad;
-    if (!fs::exists(path, bad))
-        throw Error{.what = "holds no bake",
-                    .where = folder.string(),
-                    .value = "",
-                    .remedy = "Run `stasigraph bake` first."};
-    const Bytes bytes = read_file(path);
-    try {
-        return Json::parse(bytes.begin(), bytes.end());
-    } catch (const nlohmann::json::exception&) {
-        throw Error{.what = "is damaged", .where = path.string(), .value = "", .remedy = "Bake again."};
-    }
-}
+namespace {
 
-SavedBake load_bake(const fs::path& folder, const Level& level, const std::string& only) {
-    const Json manifest = read_manifest(folder);
+SavedBake read_bake(const ResultFiles& result, const fs::path& folder, const Level& level,
+                    const std::string& only) {
+    const Json& manifest = result.manifest();
     const JsonPlace root(manifest, "manifest.json:");
+    const auto where = [&](const std::string& name) { return result.place(name).string(); };
     if (root["version"].count(0) != manifest_version)
         throw Error{.what = "has a version this program does not read",
                     .where = "manifest.json",
                     .value = "",
                     .remedy = "Bake again."};
-    SavedBake saved{.atlas = load_atlas(referenced_file(folder, root["charts"].text(""), "manifest.json")),
+    const std::string charts = root["charts"].text("");
+    SavedBake saved{.atlas = atlas_of(result.read(charts), where(charts)),
                     .sets = {},
                     .probes = {},
                     .tier = root["settings"]["tier"].text("")};
     if (root["atlas_hash"].text("") != atlas_hash(saved.atlas))
         throw Error{.what = "the charts are not those the lightmaps were made for",
-                    .where = (folder / root["charts"].text("")).string(),
+                    .where = where(charts),
                     .value = "",
-                    .remedy = "Run `stasigraph bake` again."};
+                    .remedy = "Run `stasigraph bake --rebake`."};
     const Atlas& atlas = saved.atlas;
     saved.stale = !fit_atlas(level, saved.atlas);
     const BakeStatus status = bake_status(folder, level);
@@ -52,25 +41,27 @@ SavedBake load_bake(const fs::path& folder, const Level& level, const std::strin
         names += (names.empty() ? "" : ", ") + set.name;
         if (!only.empty() && set.name != only) continue;
         // Each set says what it was made from: a bake of one set leaves the others as they were.
-        for (const ResultStatus& result : status.results) {
-            if (!result.stale || result.set != set.name) continue;
+        for (const ResultStatus& part : status.results) {
+            if (!part.stale || part.set != set.name) continue;
             saved.stale = true;
-            for (const std::string& why : result.because)
+            for (const std::string& why : part.because)
                 if (std::find(saved.because.begin(), saved.because.end(), why) == saved.because.end())
                     saved.because.push_back(why);
         }
         const JsonPlace maps = sets[s]["lightmaps"];
         if (maps.size() != atlas.pages.size()) maps.fail("has not one file for each page");
         for (std::size_t p = 0; p < maps.size(); ++p) {
-            const fs::path file = referenced_file(folder, maps[p]["file"].text(""), "manifest.json");
-            set.pages.push_back({atlas.pages[p], read_scaled_exr(file, atlas.pages[p]), {}});
+            const std::string file = maps[p]["file"].text("");
+            set.pages.push_back(
+                {atlas.pages[p], read_scaled_exr(result.read(file), where(file), atlas.pages[p]), {}});
         }
         const JsonPlace directional = sets[s]["directional"];
         if (directional && directional.size() != atlas.pages.size())
             directional.fail("has not one file for each page");
         for (std::size_t p = 0; p < directional.size(); ++p) {
-            const fs::path file = referenced_file(folder, directional[p]["file"].text(""), "manifest.json");
-            const LayeredImage image = read_layered_exr(file, atlas.pages[p], directional_layers);
+            const std::string file = directional[p]["file"].text("");
+            const LayeredImage image =
+                read_layered_exr(result.read(file), where(file), atlas.pages[p], directional_layers);
             DirectionalPage& page = set.directional.emplace_back();
             page.side = image.width;
             page.texels.resize(image.values.size() / 3);
@@ -79,9 +70,10 @@ SavedBake load_bake(const fs::path& folder, const Level& level, const std::strin
         // Of other places where the probes changed and another set alone was baked.
         if (sets[s]["reflections"] &&
             sets[s]["reflection_places"].text("") == root["reflection_places"].text("-"))
-            for (std::size_t r = 0; r < sets[s]["reflections"].size(); ++r)
-                set.reflections.push_back(load_reflection(
-                    referenced_file(folder, sets[s]["reflections"][r]["file"].text(""), "manifest.json")));
+            for (std::size_t r = 0; r < sets[s]["reflections"].size(); ++r) {
+                const std::string file = sets[s]["reflections"][r]["file"].text("");
+                set.reflections.push_back(reflection_of(result.read(file), where(file)));
+            }
         saved.sets.push_back(std::move(set));
     }
     if (saved.sets.empty())
@@ -98,8 +90,8 @@ SavedBake load_bake(const fs::path& folder, const Level& level, const std::strin
         for (std::size_t l = 0; l < maps[m]["lights"].size(); ++l)
             page.lights.push_back(maps[m]["lights"][l].text(""));
         if (page.lights.size() > 4) maps[m]["lights"].fail("are more than four");
-        const fs::path file = referenced_file(folder, maps[m]["file"].text(""), "manifest.json");
-        const Image image = decode_image(read_file(file), file.string());
+        const std::string file = maps[m]["file"].text("");
+        const Image image = decode_image(result.read(file), where(file));
         if (image.width != page.side || image.height != page.side)
             maps[m]["file"].fail("has not the size of its page");
         for (std::size_t i = 0; i < image.rgba.size(); i += 4)
@@ -108,8 +100,8 @@ SavedBake load_bake(const fs::path& folder, const Level& level, const std::strin
     const JsonPlace open = root["occlusion"]["files"];
     if (open && open.size() != atlas.pages.size()) open.fail("has not one file for each page");
     for (std::size_t p = 0; p < open.size(); ++p) {
-        const fs::path file = referenced_file(folder, open[p].text(""), "manifest.json");
-        const Image image = decode_image(read_file(file), file.string());
+        const std::string file = open[p].text("");
+        const Image image = decode_image(result.read(file), where(file));
         OcclusionPage& page = saved.occlusion.emplace_back();
         page.side = atlas.pages[p];
         if (image.width != page.side || image.height != page.side)
@@ -118,8 +110,7 @@ SavedBake load_bake(const fs::path& folder, const Level& level, const std::strin
             page.texels.push_back(static_cast<float>(image.rgba[i]) / 255);
     }
     if (root["probes"])
-        unpack_probes(read_file(folder / "probes.bin"), (folder / "probes.bin").string(), saved.probes,
-                      saved.sets);
+        unpack_probes(result.read("probes.bin"), where("probes.bin"), saved.probes, saved.sets);
     if (root["reflections"]) saved.reflections = reflections_of(root["reflections"]);
     for (const BakedSet& set : saved.sets)
         if (set.reflections.size() != saved.reflections.size()) saved.reflections = {};
@@ -127,6 +118,13 @@ SavedBake load_bake(const fs::path& folder, const Level& level, const std::strin
     for (const BakedSet& set : saved.sets)
         if (set.probes.size() != saved.probes.size()) saved.probes = {};
     return saved;
+}
+
+}  // namespace
+
+SavedBake load_bake(const fs::path& folder, const Level& level, const std::string& only) {
+    return read_result(folder,
+                       [&](const ResultFiles& result) { return read_bake(result, folder, level, only); });
 }
 
 }  // namespace stasigraph

@@ -141,7 +141,11 @@ std::vector<std::uint8_t> surfaces_named(const Level& level, const std::string& 
 }
 
 fs::path default_output(const fs::path& level_file) {
-    return level_file.parent_path() / "baked";
+    return level_file.parent_path() / "baked" / level_file.stem();
+}
+
+fs::path unwrap_output(const fs::path& level_file) {
+    return level_file.parent_path() / "unwrapped" / level_file.stem();
 }
 
 }  // namespace stasigraph

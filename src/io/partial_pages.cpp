@@ -11,7 +11,7 @@ namespace {
 
 /// The surface whose light each texel of a page holds: by what its charts touch, then outward over the
 /// margin, ring by ring, half of it from either side.
-std::vector<std::uint32_t> owners(const Atlas& atlas, std::uint32_t page) {
+std::vector<std::uint32_t> texel_owners(const Atlas& atlas, std::uint32_t page) {
     const int side = atlas.pages[page];
     std::vector<std::uint32_t> owner(static_cast<std::size_t>(side) * static_cast<std::size_t>(side), none);
     std::vector<std::pair<int, int>> ring, next;
@@ -42,20 +42,21 @@ std::vector<std::uint32_t> owners(const Atlas& atlas, std::uint32_t page) {
 }  // namespace
 
 void keep_other_texels(const Atlas& atlas, const std::vector<std::uint8_t>& chosen,
-                       const std::filesystem::path& folder, const Json& entry, BakedSet& set) {
+                       const ResultFiles& result, const Json& entry, BakedSet& set) {
     const JsonPlace place(entry, "manifest.json: set " + set.name);
-    const auto file = [&](const char* maps, std::size_t p) {
-        return referenced_file(folder, place[maps][p]["file"].text(""), "manifest.json");
-    };
+    const auto file = [&](const char* maps, std::size_t p) { return place[maps][p]["file"].text(""); };
     for (std::uint32_t p = 0; p < set.pages.size(); ++p) {
-        const std::vector<std::uint32_t> owner = owners(atlas, p);
+        const std::vector<std::uint32_t> owner = texel_owners(atlas, p);
         PageImage& page = set.pages[p];
-        const std::vector<Rgb> before = read_scaled_exr(file("lightmaps", p), page.side);
+        const std::vector<Rgb> before = read_scaled_exr(
+            result.read(file("lightmaps", p)), result.place(file("lightmaps", p)).string(), page.side);
         for (std::size_t i = 0; i < owner.size(); ++i)
             if (owner[i] == none || !chosen[owner[i]]) page.texels[i] = before[i];
         if (p >= set.directional.size()) continue;
         DirectionalPage& slopes = set.directional[p];
-        const LayeredImage old = read_layered_exr(file("directional", p), slopes.side, directional_layers);
+        const LayeredImage old = read_layered_exr(result.read(file("directional", p)),
+                                                  result.place(file("directional", p)).string(), slopes.side,
+                                                  directional_layers);
         for (std::size_t i = 0; i < owner.size(); ++i)
             for (std::size_t c = 0; c < 3 && (owner[i] == none || !chosen[owner[i]]); ++c)
                 slopes.texels[i][c] = old.values[3 * i + c];

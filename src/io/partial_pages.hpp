@@ -1,9 +1,8 @@
 #pragma once
 
-#include <filesystem>
 #include <vector>
 
-#include "io/json_place.hpp"
+#include "io/result_folder.hpp"
 #include "stasigraph/bake.hpp"
 
 namespace stasigraph {
@@ -12,6 +11,6 @@ namespace stasigraph {
 /// an earlier bake wrote. `entry`: the set's in that bake's manifest, of the same charts. Throws Error where
 /// its files are damaged.
 void keep_other_texels(const Atlas& atlas, const std::vector<std::uint8_t>& chosen,
-                       const std::filesystem::path& folder, const Json& entry, BakedSet& set);
+                       const ResultFiles& result, const Json& entry, BakedSet& set);
 
 }  // namespace stasigraph

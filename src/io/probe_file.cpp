@@ -26,8 +26,8 @@ ProbeFileLayout layout_of(const ProbeNet& net) {
     ProbeFileLayout l;
     const std::size_t n = net.size(), cells = net.vertex.size();
     l.positions = 80;
-    l.validity = l.positions + 12 * (n + net.stand_in.size());
-    l.clearance = l.validity + 4 * n;
+    l.front_share = l.positions + 12 * (n + net.stand_in.size());
+    l.clearance = l.front_share + 4 * n;
     l.reach = l.clearance + 4 * n;
     l.origin = l.reach + 4 * n;
     l.vertices = l.origin + 4 * n;
@@ -49,7 +49,7 @@ Bytes pack_probes(const ProbeNet& net, const std::vector<const BakedSet*>& sets)
     w.word(0);
     w.array(net.position);
     w.array(net.stand_in);
-    w.array(net.validity);
+    w.array(net.front_share);
     w.array(net.clearance);
     w.array(net.reach);
     for (std::size_t p = 0; p < net.size(); ++p) w.word(origin_word(net.rule[p], net.volume[p]));
@@ -84,7 +84,7 @@ void unpack_probes(const Bytes& bytes, const std::string& where, ProbeNet& net, 
     r.word();
     r.array(net.position, count);
     r.array(net.stand_in, stand_ins);
-    r.array(net.validity, count);
+    r.array(net.front_share, count);
     r.array(net.clearance, count);
     r.array(net.reach, count);
     for (std::uint32_t p = 0; p < count; ++p) {

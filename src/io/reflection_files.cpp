@@ -51,12 +51,12 @@ Json reflections_json(const std::vector<ReflectionProbe>& probes) {
                   {"radius", p.radius},
                   {"blend", p.blend},
                   {"capture", vec(p.capture)},
-                  {"projected", p.projected},
+                  {"parallax", p.parallax},
                   {"room_middle", vec(p.room_middle)},
                   {"room_half", vec(p.room_half)},
                   {"resolution", p.resolution},
                   {"near", p.near},
-                  {"far", p.far},
+                  {"sky_beyond", p.sky_beyond},
                   {"sees", p.sees},
                   {"priority", p.priority}};
         list.push_back(std::move(j));
@@ -89,10 +89,10 @@ std::vector<ReflectionProbe> reflections_of(const JsonPlace& list) {
         number("radius", p.radius);
         number("blend", p.blend);
         number("near", p.near);
-        number("far", p.far);
+        number("sky_beyond", p.sky_beyond);
         number("priority", p.priority);
-        p.projected = j["projected"].flag(p.projected);
-        p.resolution = static_cast<int>(j["resolution"].count(128, 2048));
+        p.parallax = j["parallax"].flag(p.parallax);
+        p.resolution = static_cast<int>(j["resolution"].count(256, 1024));
         p.sees = j["sees"].text("*");
     }
     return out;

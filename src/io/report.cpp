@@ -53,7 +53,7 @@ std::string fixed(double v, int digits) {
 /// Builds the parts one after the other.
 class Writer {
 public:
-    Writer(const fs::path& level_file, const ReportSettings& settings, Job& job)
+    Writer(const fs::path& level_file, const ReportOptions& settings, Job& job)
         : file_(level_file),
           settings_(settings),
           job_(job),
@@ -91,7 +91,7 @@ private:
 
     std::vector<Look> looks() {
         std::vector<Look> all;
-        for (const std::string& set : sets_) all.push_back({"set:" + set, set, "lit", set});
+        for (const std::string& set : sets_) all.push_back({"set:" + set, set, "game", set});
         const std::vector<KeptBake> kept = kept_bakes(folder_);
         if (!kept.empty()) {
             try {
@@ -100,7 +100,7 @@ private:
                     if (std::any_of(before_->level().sets.begin(), before_->level().sets.end(),
                                     [&](const BakeSet& s) { return s.name == set; }))
                         all.push_back(
-                            {"kept:" + set, set + ", as kept in \"" + kept[0].name + "\"", "lit", set, true});
+                            {"kept:" + set, set + ", as kept in \"" + kept[0].name + "\"", "game", set, true});
             } catch (const Error& e) {
                 job_.note("the kept result " + kept[0].name + " is left out: " + e.text());
             }
@@ -146,7 +146,7 @@ private:
                     if (set == look.set && look.what != "lux") request.exposure = ev;
                 Job quiet({.threads = job_.threads()});
                 const ShownPicture shown = (look.kept ? *before_ : gallery_).show(request, quiet);
-                if (look.what == "lit" && !look.kept && shown.exposure)
+                if (look.what == "game" && !look.kept && shown.exposure)
                     exposures.push_back({look.set, *shown.exposure});
                 pictures[look.id] = jpeg_url(settings_.width, settings_.height, shown.rgb, picture_quality);
                 captions[look.id] =
@@ -291,7 +291,7 @@ private:
         std::size_t unused = 0;
         std::vector<std::size_t> by_volume(net.volumes.size() + 1, 0);
         for (std::size_t i = 0; i < net.size(); ++i) {
-            unused += net.validity[i] < 0.7f ? 1 : 0;
+            unused += net.front_share[i] < 0.7f ? 1 : 0;
             ++by_volume[std::min<std::size_t>(net.volume[i], net.volumes.size())];
         }
         j["unused"] = unused;
@@ -304,9 +304,9 @@ private:
 
     Json settings() const {
         const Level& level = gallery_.level();
-        const QualitySettings& q = level.quality;
-        const TierSettings t = tier_settings(q);
-        const LightmapSettings& m = level.lightmap;
+        const BakeOptions& q = level.quality;
+        const TierOptions t = tier_options(q);
+        const LightmapOptions& m = level.lightmap;
         Json list = Json::array();
         const auto add = [&](const char* key, const std::string& value) { list.push_back({key, value}); };
         add("tier", tier_name(q.tier));
@@ -352,7 +352,7 @@ private:
     }
 
     fs::path file_;
-    const ReportSettings& settings_;
+    const ReportOptions& settings_;
     Job& job_;
     fs::path folder_;
     Gallery gallery_;
@@ -369,7 +369,7 @@ std::string safe(std::string json) {
 
 }  // namespace
 
-ReportFigures write_report(const fs::path& to, const fs::path& level_file, const ReportSettings& settings,
+ReportFigures write_report(const fs::path& to, const fs::path& level_file, const ReportOptions& settings,
                            Job& job) {
     if (settings.width < 320 || settings.height < 200 || settings.width > 2048 || settings.height > 2048)
         throw Error{.what = "picture size is out of range",

@@ -8,11 +8,11 @@ namespace {
 
 constexpr const char* style = R"css(
 :root { color-scheme: light; --paper: #f6f6f4; --card: #ffffff; --ink: #1d2024; --soft: #5b636d; --line: #d5d8dc;
-  --mark: #0b62b0; --serious: #b3261e; --warning: #8a5a00; --hint: #23618f; --accepted: #5b636d; --bar: #3b7dbd; --bar2: #a9743a; }
+  --mark: #0b62b0; --error: #b3261e; --warning: #8a5a00; --hint: #23618f; --accepted: #5b636d; --bar: #3b7dbd; --bar2: #a9743a; }
 :root[data-theme="dark"] { color-scheme: dark; --paper: #14161a; --card: #1d2025; --ink: #e8eaed; --soft: #a2aab4; --line: #383e46;
-  --mark: #7cbcf5; --serious: #ff8a80; --warning: #f2b84b; --hint: #8ec3ea; --accepted: #a2aab4; --bar: #5b9bd8; --bar2: #d19a5c; }
+  --mark: #7cbcf5; --error: #ff8a80; --warning: #f2b84b; --hint: #8ec3ea; --accepted: #a2aab4; --bar: #5b9bd8; --bar2: #d19a5c; }
 @media (prefers-color-scheme: dark) { :root:not([data-theme="light"]) { color-scheme: dark; --paper: #14161a; --card: #1d2025; --ink: #e8eaed;
-  --soft: #a2aab4; --line: #383e46; --mark: #7cbcf5; --serious: #ff8a80; --warning: #f2b84b; --hint: #8ec3ea; --accepted: #a2aab4;
+  --soft: #a2aab4; --line: #383e46; --mark: #7cbcf5; --error: #ff8a80; --warning: #f2b84b; --hint: #8ec3ea; --accepted: #a2aab4;
   --bar: #5b9bd8; --bar2: #d19a5c; } }
 * { box-sizing: border-box; }
 body { margin: 0; background: var(--paper); color: var(--ink); font: 15px/1.45 system-ui, "DejaVu Sans", sans-serif; }
@@ -24,7 +24,7 @@ h2 { font-size: 18px; margin: 0 0 12px; }
 h3 { font-size: 15px; margin: 0 0 6px; }
 .soft { color: var(--soft); }
 .badge { border: 1px solid var(--line); border-radius: 12px; padding: 1px 10px; font-size: 13px; }
-.badge.bad { color: var(--serious); border-color: currentColor; }
+.badge.bad { color: var(--error); border-color: currentColor; }
 .badge.good { color: var(--hint); border-color: currentColor; }
 nav { position: sticky; top: 0; z-index: 5; background: var(--paper); border-bottom: 1px solid var(--line); }
 nav div { max-width: 1180px; margin: 0 auto; padding: 8px 20px; display: flex; flex-wrap: wrap; gap: 4px 16px; align-items: center; }
@@ -54,10 +54,10 @@ td.bars { width: 30%; }
 .cards { display: grid; grid-template-columns: repeat(auto-fill, minmax(300px, 1fr)); gap: 14px; }
 .card { border: 1px solid var(--line); border-left-width: 4px; border-radius: 6px; padding: 10px; break-inside: avoid; overflow-wrap: anywhere; }
 .card img { width: 100%; height: auto; display: block; border-radius: 4px; margin-bottom: 8px; }
-.card.serious { border-left-color: var(--serious); } .card.warning { border-left-color: var(--warning); }
+.card.error { border-left-color: var(--error); } .card.warning { border-left-color: var(--warning); }
 .card.hint { border-left-color: var(--hint); } .card.accepted { border-left-color: var(--accepted); }
 .card p { margin: 4px 0; } .card .kind { font-weight: 600; }
-.kind.serious { color: var(--serious); } .kind.warning { color: var(--warning); } .kind.hint { color: var(--hint); } .kind.accepted { color: var(--accepted); }
+.kind.error { color: var(--error); } .kind.warning { color: var(--warning); } .kind.hint { color: var(--hint); } .kind.accepted { color: var(--accepted); }
 .scroll { overflow-x: auto; }
 table { border-collapse: collapse; width: 100%; font-size: 14px; }
 th, td { text-align: left; padding: 5px 10px 5px 0; border-bottom: 1px solid var(--line); vertical-align: top; }
@@ -254,7 +254,7 @@ if (data.pages.length) {
 
 // ---- findings
 const kindOf = (f) => f.accepted ? 'accepted' : f.severity;
-const kinds = ['serious', 'warning', 'hint', 'accepted'];
+const kinds = ['error', 'warning', 'hint', 'accepted'];
 for (const kind of kinds) {
   const n = data.findings.filter((f) => kindOf(f) === kind).length;
   $('severities').append(make('label', {}, make('input', { type: 'checkbox', value: kind, checked: kind !== 'accepted', id: 'show-' + kind }), ' ' + kind + ' (' + n + ')'));

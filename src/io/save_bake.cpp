@@ -7,7 +7,7 @@
 #include "io/json_place.hpp"
 #include "io/lit_glb.hpp"
 #include "io/partial_pages.hpp"
-#include "io/staging.hpp"
+#include "io/result_folder.hpp"
 #include "stasigraph/error.hpp"
 
 namespace fs = std::filesystem;
@@ -59,7 +59,7 @@ Json probes_json(const ProbeNet& net, const std::vector<const BakedSet*>& sets) 
         {"dimension", net.dimension},
         {"base", vec(net.base)},
         {"axes", Json::array({vec(net.axis[0]), vec(net.axis[1])})},
-        {"validity", part(at.validity, "float32")},
+        {"front_share", part(at.front_share, "float32")},
         {"clearance", part(at.clearance, "float32")},
         {"reach", part(at.reach, "float32")},
         {"origin", part(at.origin, "uint32: rule << 24 | volume")},
@@ -76,30 +76,6 @@ Json probes_json(const ProbeNet& net, const std::vector<const BakedSet*>& sets) 
                                 {"offset", at.light + s * 108 * net.size()},
                                 {"type", "float32[9][3]"}});
     return json;
-}
-
-std::vector<std::string> file_names(const Json& manifest) {
-    std::vector<std::string> list;
-    if (!manifest.is_object() || !manifest.contains("files") || !manifest["files"].is_array()) return list;
-    for (const Json& f : manifest["files"])
-        if (f.is_string()) list.push_back(f.get<std::string>());
-    return list;
-}
-
-/// Deletes what the last manifest listed and this one does not.
-void remove_stale(const fs::path& folder, const Json& before, const Json& now) {
-    const std::vector<std::string> kept = file_names(now);
-    std::error_code bad;
-    for (const std::string& name : file_names(before)) {
-        const fs::path relative(name);
-        // A manifest is a file like any other: it must not make us delete elsewhere.
-        if (relative.is_absolute() || name.find("..") != std::string::npos ||
-            std::find(kept.begin(), kept.end(), name) != kept.end())
-            continue;
-        fs::remove(folder / relative, bad);
-        if (!relative.parent_path().empty())
-            fs::remove(folder / relative.parent_path(), bad);  // only when empty
-    }
 }
 
 }  // namespace
@@ -130,7 +106,7 @@ std::string atlas_hash(const Atlas& atlas) {
 namespace {
 
 Json settings_json(const Level& level) {
-    const TierSettings tier = tier_settings(level.quality);
+    const TierOptions tier = tier_options(level.quality);
     Json j = {{"density", level.lightmap.density},
               {"density_scale", tier.density_scale},
               {"page", level.lightmap.page},
@@ -185,12 +161,12 @@ Json earlier_entry(const Json& before, const std::string& atlas, const std::stri
 void keep_probes(const fs::path& folder, const ProbeNet& net, const std::vector<std::size_t>& kept,
                  std::vector<BakedSet>& sets) {
     std::error_code bad;
-    if (kept.empty() || !fs::exists(folder / "probes.bin", bad)) return;
+    if (kept.empty() || !fs::exists(folder / "manifest.json", bad)) return;
     try {
         ProbeNet old;
         std::vector<BakedSet> read(sets.size());
         for (std::size_t i : kept) read[i].name = sets[i].name;
-        unpack_probes(read_file(folder / "probes.bin"), "probes.bin", old, read);
+        unpack_probes(ResultFiles(folder).read("probes.bin"), "probes.bin", old, read);
         if (old.position != net.position) return;
         for (std::size_t i : kept)
             if (read[i].probes.size() == net.size()) sets[i].probes = std::move(read[i].probes);
@@ -220,7 +196,7 @@ Json write_set(const Level& level, const BakedSet& set, const BakeSet& recipe, c
     for (const Rgb t : recipe.tints) entry["tints"].push_back({t.r, t.g, t.b});
     for (std::size_t p = 0; p < set.pages.size(); ++p) {
         const PageImage& page = set.pages[p];
-        const std::string name = set.name + "/lightmap-" + std::to_string(p) + ".exr";
+        const std::string name = set.name + "/page-" + std::to_string(p) + ".exr";
         const int exponent = image_exponent(page.texels);
         write_scaled_exr(written.folder / name, page.side, page.side, page.texels, exponent, made_from);
         written.add(name);
@@ -389,10 +365,10 @@ void Saving::keep_files(const Json& entry, Written& to) {
     for (const char* maps : {"lightmaps", "directional"})
         for (const Json& map : entry.value(maps, Json::array())) to.add(map.value("file", ""), false);
     to.add(entry.value("name", "") + "/preview.glb", false);
-    const Json combined = entry.value("combined", Json::object());
-    if (!combined.contains("file")) return;
-    to.add(combined.value("file", ""), false);
-    for (const Json& image : combined.value("images", Json::array()))
+    const Json prelit = entry.value("prelit", Json::object());
+    if (!prelit.contains("file")) return;
+    to.add(prelit.value("file", ""), false);
+    for (const Json& image : prelit.value("images", Json::array()))
         if (image.is_string()) to.add(image.get<std::string>(), false);
 }
 
@@ -400,7 +376,7 @@ void Saving::keep_files(const Json& entry, Written& to) {
 Json Saving::write_light(std::size_t number, BakedSet& set, Written& written_now) const {
     const Json old = replaced(set.name);
     const std::string& key = inputs.keys.sets[number].key;
-    if (!old.is_null()) keep_other_texels(atlas, options.surfaces, folder, old, set);
+    if (!old.is_null()) keep_other_texels(atlas, options.surfaces, ResultFiles(folder), old, set);
     Json entry = write_set(level, set, level.sets[number], old.is_null() ? key : old.value("made_from", ""),
                            written_now);
     entry["made_from"] = key;
@@ -411,13 +387,13 @@ Json Saving::write_light(std::size_t number, BakedSet& set, Written& written_now
     const LitSet lit{level, atlas, set, baked, key};
     write_preview_glb(to / "preview.glb", lit);
     written_now.add(set.name + "/preview.glb");
-    if (level.combined.by == CombinedBy::nothing) return entry;
-    const CombinedFiles combined = write_combined(to, lit);
-    entry["combined"] = {
-        {"file", set.name + "/combined.glb"}, {"exposure_ev", combined.exposure}, {"images", Json::array()}};
-    written_now.add(set.name + "/combined.glb");
-    for (const std::string& image : combined.images) {
-        entry["combined"]["images"].push_back(set.name + "/" + image);
+    if (level.prelit.by == PrelitBy::nothing) return entry;
+    const PrelitFiles prelit = write_prelit(to, lit);
+    entry["prelit"] = {
+        {"file", set.name + "/prelit.glb"}, {"exposure_ev", prelit.exposure}, {"images", Json::array()}};
+    written_now.add(set.name + "/prelit.glb");
+    for (const std::string& image : prelit.images) {
+        entry["prelit"]["images"].push_back(set.name + "/" + image);
         written_now.add(set.name + "/" + image);
     }
     return entry;
@@ -478,6 +454,7 @@ void Saving::add_sets(Json& manifest) {
 std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_file, const Level& given,
                                 const Atlas& atlas, const Baked& baked, const SaveOptions& options) {
     check_writable(folder);
+    check_output(folder, given, level_file);
     std::optional<Level> placed;
     if (!given.placed && baked.probes.size() > 0) {
         placed = given;
@@ -486,12 +463,12 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
     const Level& level = placed ? *placed : given;
     Json before;
     try {
-        before = read_manifest(folder);
+        before = ResultFiles(folder).manifest();
     } catch (const Error&) {
         // None yet, or one that says nothing: nothing to keep or tidy up.
     }
-    Staging staging(folder);
-    const fs::path& to = staging.folder();
+    ResultWriter writer(folder);
+    const fs::path& to = writer.folder();
     Saving saving{.folder = folder,
                   .level = level,
                   .atlas = atlas,
@@ -549,17 +526,14 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
         if (std::error_code bad; tier != level.quality.tier && fs::exists(atlas_file(folder, tier), bad))
             written.add(atlas_file(folder, tier).filename().string(), false);
     manifest["charts"] = charts.filename().string();
-    manifest["files"] = written.files;
-    write_text(to / "manifest.json", manifest.dump(1) + "\n");
+    std::vector<std::string> files;
+    for (const Json& file : written.files)
+        if (const std::string name = file.get<std::string>();
+            !name.empty() && std::find(files.begin(), files.end(), name) == files.end())
+            files.push_back(name);
+    writer.commit(std::move(manifest), files);
     written.now.push_back("manifest.json");
-    // What is listed and was not written now stays where it is, also beside what was.
-    std::vector<std::string> gone = file_names(saving.before);
-    std::erase_if(gone, [&](const std::string& name) {
-        return std::find(written.files.begin(), written.files.end(), name) != written.files.end();
-    });
-    staging.commit(written.now, gone);
     remember_times(options, saving.inputs.keys.costs, baked.figures);
-    remove_stale(folder, saving.before, manifest);
     std::vector<fs::path> paths;
     for (const std::string& name : written.now) paths.push_back(folder / name);
     return paths;

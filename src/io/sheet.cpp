@@ -1,24 +1,21 @@
 #include "io/sheet.hpp"
 
 #include <algorithm>
+
 #include "base/text.hpp"
 #include "io/gltf_scene.hpp"
+#include "io/renamed.hpp"
 #include "io/sheet_change.hpp"
 #include "io/sheet_entry.hpp"
 #include "io/sheet_lights.hpp"
 #include "io/sheet_probes.hpp"
 #include "io/sheet_reflections.hpp"
 #include "io/sheet_series.hpp"
+#include "io/sheet_shapes.hpp"
 #include "io/sheet_zones.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
-
-namespace {
-
-constexpr double far = 1e6;
-
-}  // namespace
 
 struct Sheet::State {
     std::string file;
@@ -32,14 +29,16 @@ struct Sheet::State {
         for (const auto& [key, value] : table) {
             const std::string where = file + ":" + std::to_string(key.source().begin.line), name(key.str());
             if (std::find(known.begin(), known.end(), key.str()) == known.end()) {
-                const std::string near = nearest_word(key.str(), known);
+                const std::string near = nearest_word(key.str(), known), now(new_word(name));
                 throw Error{.what = "there is no such table",
                             .where = where,
                             .value = name,
-                            .remedy = near.empty() ? "" : "Did you mean \"" + near + "\"?"};
+                            .remedy = !now.empty()   ? "It is called " + now + " now."
+                                      : near.empty() ? ""
+                                                     : "Did you mean \"" + near + "\"?"};
             }
             const bool single = name == "level" || name == "lightmap" || name == "quality" || name == "sky" ||
-                                name == "occlusion" || name == "combined" || name == "probes" ||
+                                name == "occlusion" || name == "prelit" || name == "probes" ||
                                 name == "check";
             if (single ? !value.is_table() : !value.is_array_of_tables())
                 throw Error{.what = "must be written as a table",
@@ -103,8 +102,8 @@ struct Sheet::State {
             if (level.lightmap.block != 1 && level.lightmap.block != 4 && level.lightmap.block != 8)
                 e.fail("block", "is not the block of any compressed texture",
                        "Use 4, or 8 to keep one mipmap level apart too; 1 is none.");
-            if (const auto v = e.number("max_stretch", 1.01, 10))
-                level.lightmap.max_stretch = static_cast<float>(*v);
+            if (const auto v = e.number("stretch_limit", 1.01, 10))
+                level.lightmap.stretch_limit = static_cast<float>(*v);
             if (const auto v = e.text("unseen")) {
                 if (*v != "shrink" && *v != "keep")
                     e.fail("unseen", "says neither what to do nor to leave it",
@@ -174,16 +173,16 @@ struct Sheet::State {
         each("occlusion", [&](const Entry& e) {
             level.occlusion.reach = static_cast<float>(e.number("reach", 0.01, 1000).value_or(1.5));
         });
-        each("combined", [&](const Entry& e) {
+        each("prelit", [&](const Entry& e) {
             const std::string by = e.text("by").value_or("page");
             if (by != "page" && by != "surface")
                 e.fail("by", "says neither what shares a texture", "Use \"page\" or \"surface\".");
-            level.combined.by = by == "page" ? CombinedBy::page : CombinedBy::surface;
+            level.prelit.by = by == "page" ? PrelitBy::page : PrelitBy::surface;
             if (const auto v = e.number("detail", 1, 16)) {
                 if (*v != std::floor(*v)) e.fail("detail", "is not a whole number", "");
-                level.combined.detail = static_cast<int>(*v);
+                level.prelit.detail = static_cast<int>(*v);
             }
-            level.combined.exposure = exposure(e);
+            level.prelit.exposure = exposure(e);
         });
     }
 
@@ -331,6 +330,8 @@ struct Sheet::State {
             if (!e.has("finding") && !e.has("match"))
                 e.fail("finding", "says not which findings are accepted",
                        "Write finding = \"id\" as `stasigraph check` shows it, match = \"glob\", or both.");
+            if (const auto id = e.text("finding"); id && !new_word(*id).empty())
+                e.fail("finding", "is no kind of finding", "");
             level.accepted.push_back({.finding = e.text("finding").value_or("*"),
                                       .match = e.text("match").value_or("*"),
                                       .reason = e.needed_text("reason")});
@@ -409,7 +410,7 @@ void Sheet::apply(Level& level) const {
     s.each("reflection", [&](const Entry& e) { apply_reflection(e, level); });
     s.each("zone", [&](const Entry& e) { apply_zone(e, level); });
     s.each("probe", [&](const Entry& e) { apply_probe(e, level); });
-    s.each("probes", [&](const Entry& e) { apply_probe_settings(e, level); });
+    s.each("probes", [&](const Entry& e) { apply_probe_options(e, level); });
     level.sheet_hash = hash_text(s.files.hashes);
 }
 

@@ -90,7 +90,7 @@ void change_sheet(toml::table& sheet, const SheetChange& change) {
         fail(change, "names no table of a bake sheet", near.empty() ? "" : "Did you mean \"" + near + "\"?");
     }
     static constexpr std::string_view single[] = {"level", "lightmap",  "quality",
-                                                  "sky",   "occlusion", "combined"};
+                                                  "sky",   "occlusion", "prelit"};
     if (std::find(std::begin(single), std::end(single), table) != std::end(single)) {
         table_named(sheet, table).insert_or_assign(rest, value);
         return;

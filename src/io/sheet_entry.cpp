@@ -5,6 +5,7 @@
 #include <sstream>
 
 #include "base/text.hpp"
+#include "io/renamed.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -28,10 +29,10 @@ const std::map<std::string_view, Keys>& schema() {
         {"check", {"least_lux"}},
         {"accept", {"finding", "match", "reason"}},
         {"lightmap",
-         {"density", "page", "pages", "margin", "mips_safe", "block", "max_stretch", "unseen", "shape"}},
+         {"density", "page", "pages", "margin", "mips_safe", "block", "stretch_limit", "unseen", "shape"}},
         {"quality", {"tier", "bounces", "bounce_gain", "saturation", "noise", "links", "denoise", "seams"}},
         {"occlusion", {"reach"}},
-        {"combined", {"by", "detail", "exposure"}},
+        {"prelit", {"by", "detail", "exposure"}},
         {"sky",
          {"radiance", "image", "turn", "type", "lux", "azimuth", "elevation", "ground", "sun", "kelvin",
           "gain", "group"}},
@@ -48,8 +49,8 @@ const std::map<std::string_view, Keys>& schema() {
                     "radius", "from",  "to",   "except",  "priority", "spacing", "clearance",
                     "near",   "floor", "fill", "heights", "figure",   "seeds",   "around"}},
         {"reflection", {"name",     "shape",     "low",        "high",    "turn",   "node",    "at",
-                        "radius",   "normal",    "size",       "on",      "blend",  "capture", "projection",
-                        "room_low", "room_high", "resolution", "near",    "far",    "sees",    "priority",
+                        "radius",   "normal",    "size",       "on",      "blend",  "capture", "parallax",
+                        "room_low", "room_high", "resolution", "near",    "sky_beyond",    "sees",    "priority",
                         "fill",     "volume",    "seeds",      "spacing", "height", "floor"}},
         {"zone", {"name", "low", "high", "turn", "node", "match", "except", "probes", "with", "without"}},
         {"probe", {"at", "node"}},
@@ -84,13 +85,15 @@ Entry::Entry(const toml::table& table, std::string file, std::string name)
     const Keys& known = schema().at(name_);
     for (const auto& [key, value] : table_) {
         if (std::find(known.begin(), known.end(), key.str()) != known.end()) continue;
-        const std::string near = nearest_word(key.str(), known);
+        const std::string near = nearest_word(key.str(), known), now(new_word(key.str()));
         std::string all;
         for (std::string_view k : known) all += (all.empty() ? "" : ", ") + std::string(k);
         throw Error{.what = "[" + name_ + "] has no such key",
                     .where = file_ + line_text(key.source()),
                     .value = std::string(key.str()),
-                    .remedy = near.empty() ? "Known keys: " + all + "." : "Did you mean \"" + near + "\"?"};
+                    .remedy = !now.empty()   ? "It is called " + now + " now."
+                              : near.empty() ? "Known keys: " + all + "."
+                                             : "Did you mean \"" + near + "\"?"};
     }
 }
 
@@ -102,7 +105,11 @@ std::string Entry::where(std::string_view key) const {
 void Entry::fail(std::string_view key, const std::string& what, const std::string& remedy) const {
     std::ostringstream value;
     if (const toml::node* node = table_.get(key)) node->visit([&](const auto& v) { value << v; });
-    throw Error{.what = what, .where = where(key), .value = value.str(), .remedy = remedy};
+    const std::string_view now = new_word(value.str());
+    throw Error{.what = what,
+                .where = where(key),
+                .value = value.str(),
+                .remedy = now.empty() ? remedy : "It is called \"" + std::string(now) + "\" now."};
 }
 
 std::optional<double> Entry::number(std::string_view key, double low, double high) const {

@@ -6,16 +6,15 @@
 #include "base/text.hpp"
 #include "io/gltf_scene.hpp"
 
+#include "io/sheet_shapes.hpp"
 namespace stasigraph {
 
 namespace {
 
-constexpr double far = 1e6;
-constexpr double degree = 3.14159265358979323846 / 180;
 
 Vec3 sun_travel(double azimuth, double elevation) {
     // Azimuth clockwise from north (-Z) as seen from above; the light travels from there to the level.
-    const double a = azimuth * degree, e = elevation * degree;
+    const double a = azimuth * exact_degree, e = elevation * exact_degree;
     return {static_cast<float>(-std::sin(a) * std::cos(e)), static_cast<float>(-std::sin(e)),
             static_cast<float>(std::cos(a) * std::cos(e))};
 }
@@ -82,9 +81,9 @@ void apply_size(const Entry& e, Light& light) {
     size("height", flat, false, light.height);
     size("length", tube, false, light.width);
     if (const auto v = e.number("range", 0, far)) light.range = static_cast<float>(*v);
-    if (const auto v = e.number("diameter", 0, 90)) light.angular_diameter = static_cast<float>(*v * degree);
-    if (const auto v = e.number("inner", 0, 90)) light.inner_cone = static_cast<float>(*v * degree);
-    if (const auto v = e.number("outer", 0, 90)) light.outer_cone = static_cast<float>(*v * degree);
+    if (const auto v = e.number("diameter", 0, 90)) light.angular_diameter = static_cast<float>(*v * exact_degree);
+    if (const auto v = e.number("inner", 0, 90)) light.inner_cone = static_cast<float>(*v * exact_degree);
+    if (const auto v = e.number("outer", 0, 90)) light.outer_cone = static_cast<float>(*v * exact_degree);
     if (const auto v = e.number("edge", 0.001, 16)) light.edge = static_cast<float>(*v);
     for (const char* key : {"inner", "outer", "edge"})
         if (e.has(key) && light.kind != LightKind::spot)
@@ -105,10 +104,10 @@ void aim_sun(const Entry& e, Light& light) {
     if (e.has("azimuth") || e.has("elevation")) {
         // What is not said keeps its present value.
         const double elevation =
-            std::asin(std::clamp(-static_cast<double>(light.direction.y), -1.0, 1.0)) / degree;
+            std::asin(std::clamp(-static_cast<double>(light.direction.y), -1.0, 1.0)) / exact_degree;
         const double azimuth =
             std::atan2(-static_cast<double>(light.direction.x), static_cast<double>(light.direction.z)) /
-            degree;
+            exact_degree;
         light.direction = sun_travel(e.number("azimuth", -360, 720).value_or(azimuth),
                                      e.number("elevation", -90, 90).value_or(elevation));
     }
@@ -174,7 +173,7 @@ void apply_strength(const Entry& e, const SheetFiles& files, const Level& level,
         const IesFile& file = std::find_if(files.profiles.begin(), files.profiles.end(), [&](const auto& p) {
                                   return p.second.profile.name == level.profiles[light.profile].name;
                               })->second;
-        const auto tilt = static_cast<float>(std::acos(std::clamp(-light.direction.y, -1.0f, 1.0f)) / degree);
+        const auto tilt = static_cast<float>(std::acos(std::clamp(-light.direction.y, -1.0f, 1.0f)) / exact_degree);
         light.color = light.color * file.tilt_factor(tilt);
     }
     if (const auto v = e.number("gain", 0, 1e6)) light.color = light.color * static_cast<float>(*v);
@@ -191,11 +190,11 @@ void apply_light(const Entry& e, const Affine& frame, SheetFiles& files, Light& 
     apply_profile(e, files, light, level);
     apply_strength(e, files, level, light);
     if (const auto role = e.text("bake")) {
-        if (*role != "whole" && *role != "bounce" && *role != "live")
-            e.fail("bake", "is no way to bake a light", "Use \"whole\", \"bounce\" or \"live\".");
+        if (*role != "whole" && *role != "bounce" && *role != "realtime")
+            e.fail("bake", "is no way to bake a light", "Use \"whole\", \"bounce\" or \"realtime\".");
         light.role = *role == "whole"    ? BakeRole::whole
                      : *role == "bounce" ? BakeRole::bounce
-                                         : BakeRole::live;
+                                         : BakeRole::realtime;
     }
 }
 
@@ -217,7 +216,7 @@ Light new_light(const Entry& e, const Affine& frame) {
     light.position = frame.origin;
     light.direction = normalize(-frame.z);
     square_axes(light, frame.x);
-    if (light.kind == LightKind::sun) light.angular_diameter = static_cast<float>(0.53 * degree);
+    if (light.kind == LightKind::sun) light.angular_diameter = static_cast<float>(0.53 * exact_degree);
     if (light.kind == LightKind::rectangle) light.width = light.height = 1;
     if (light.kind == LightKind::disc) light.radius = 0.5f;
     if (light.kind == LightKind::tube) {
@@ -365,7 +364,7 @@ void apply_rig(const Entry& e, SheetFiles& files, Level& level) {
 void keep_suns(Level& level, int count) {
     std::vector<std::uint32_t> suns;
     for (std::uint32_t i = 0; i < level.lights.size(); ++i)
-        if (level.lights[i].kind == LightKind::sun && level.lights[i].role != BakeRole::live)
+        if (level.lights[i].kind == LightKind::sun && level.lights[i].role != BakeRole::realtime)
             suns.push_back(i);
     if (suns.size() <= static_cast<std::size_t>(count)) return;
     std::stable_sort(suns.begin(), suns.end(), [&](std::uint32_t a, std::uint32_t b) {

@@ -101,7 +101,7 @@ void apply_probe(const Entry& e, Level& level) {
     if (!any) e.fail("node", "matches no node", "The probe has no place; check the name.");
 }
 
-void apply_probe_settings(const Entry& e, Level& level) {
+void apply_probe_options(const Entry& e, Level& level) {
     level.probes.tolerance = number_or(e, "tolerance", 0, 1, 0);
     level.probes.budget = static_cast<int>(e.number("budget", 0, 1e6).value_or(0));
     level.probes.merge = number_or(e, "merge", 0, 1000, 0);

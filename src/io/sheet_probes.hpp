@@ -7,6 +7,6 @@ namespace stasigraph {
 
 void apply_volume(const Entry& e, Level& level);
 void apply_probe(const Entry& e, Level& level);
-void apply_probe_settings(const Entry& e, Level& level);
+void apply_probe_options(const Entry& e, Level& level);
 
 }  // namespace stasigraph

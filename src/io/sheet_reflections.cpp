@@ -21,14 +21,14 @@ void read_capture(const Entry& e, const Level& level, T& r, std::size_t number) 
         e.fail("name", "is the name of another reflection too", "Names must differ.");
     r.blend = number_or(e, "blend", 0, 1000, r.blend);
     r.near = number_or(e, "near", 0, far, r.near);
-    r.far = number_or(e, "far", 1e-3, far, r.far);
+    r.sky_beyond = number_or(e, "sky_beyond", 1e-3, far, r.sky_beyond);
     r.priority = number_or(e, "priority", -1e6, 1e6, r.priority);
     r.sees = e.text("sees").value_or(r.sees);
     if (const auto v = e.number("resolution", 1, 65536)) {
         r.resolution = static_cast<int>(*v);
-        if (*v != std::floor(*v) || r.resolution < 16 || r.resolution > 2048 ||
+        if (*v != std::floor(*v) || r.resolution < 32 || r.resolution > 1024 ||
             (r.resolution & (r.resolution - 1)) != 0)
-            e.fail("resolution", "is no power of two between 16 and 2048", "Use 64, 128 or 256.");
+            e.fail("resolution", "is no power of two between 32 and 1024", "Use 128, 256 or 512.");
     }
 }
 
@@ -53,7 +53,7 @@ void add_rule(const Entry& e, Level& level, std::size_t number) {
     ReflectionRule r;
     read_capture(e, level, r, number);
     refuse_keys(e,
-                {"shape", "capture", "projection", "room_low", "room_high", "at", "radius", "normal", "size"},
+                {"shape", "capture", "parallax", "room_low", "room_high", "at", "radius", "normal", "size"},
                 "found by fill");
     read_fill(e, r);
     if (const auto name = e.text("volume")) {
@@ -98,7 +98,7 @@ void add_plane(const Entry& e, Level& level, std::size_t number) {
             "on", "a plane needs either surfaces or a place",
             "Write on = \"glob of surfaces\", or at = [x, y, z], normal = [0, 1, 0] and size = [4.0, 3.0].");
     if (e.has("on")) {
-        refuse_keys(e, {"turn", "node", "normal", "size", "projection", "room_low", "room_high"},
+        refuse_keys(e, {"turn", "node", "normal", "size", "parallax", "room_low", "room_high"},
                     "plane on surfaces");
         ReflectionRule r;
         read_capture(e, level, r, number);
@@ -133,7 +133,7 @@ void add_plane(const Entry& e, Level& level, std::size_t number) {
     p.half = {static_cast<float>(*part(0)) / 2, plane_reach, static_cast<float>(*part(1)) / 2};
     p.blend = 0;
     p.capture = p.middle + normal * plane_lift;
-    p.projected = false;
+    p.parallax = false;
     note_glob(e, "sees", p.sees, level);
     level.reflections.push_back(std::move(p));
 }
@@ -153,7 +153,7 @@ void add_probe(const Entry& e, Level& level, std::size_t number) {
     p.radius = v.radius;
     p.axes = v.axes;
     if (e.has("capture")) p.capture = place_of(e, level, "capture");
-    p.projected = e.flag("projection").value_or(p.shape == ReflectionShape::box || e.has("room_low"));
+    p.parallax = e.flag("parallax").value_or(p.shape == ReflectionShape::box || e.has("room_low"));
     if (e.has("room_low") || e.has("room_high")) {
         need_keys(e, {"room_low", "room_high"}, "A room needs both of its corners.");
         Volume room;

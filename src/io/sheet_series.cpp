@@ -5,12 +5,12 @@
 
 #include "base/text.hpp"
 
+#include "io/sheet_shapes.hpp"
 namespace stasigraph {
 
 namespace {
 
 constexpr std::size_t most_steps = 288;  // a day in steps of five minutes
-constexpr double degree = 3.14159265358979323846 / 180;
 
 struct Step {
     std::string name;
@@ -83,7 +83,7 @@ std::vector<Step> by_path(const Entry& e) {
             if (!v || !(std::abs(*v) <= (i == 0 ? 720.0 : 90.0)))
                 e.fail("path", "holds what is no azimuth and elevation",
                        "Write path = [[90, 10], [180, 50]].");
-            return *v * degree;
+            return *v * exact_degree;
         };
         const double a = at(0), h = at(1);
         char name[16];

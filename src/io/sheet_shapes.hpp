@@ -7,6 +7,7 @@ namespace stasigraph {
 
 inline constexpr double far = 1e6;  ///< Metres from the origin, at most.
 inline constexpr float degree = pi / 180;
+inline constexpr double exact_degree = 3.14159265358979323846 / 180;
 
 float number_or(const Entry& e, const char* key, double low, double high, float usual);
 /// A list of points.

@@ -6,11 +6,11 @@
 #include "io/gltf_scene.hpp"
 #include "io/sheet_lights.hpp"
 
+#include "io/sheet_shapes.hpp"
 namespace stasigraph {
 
 namespace {
 
-constexpr float degree = pi / 180;
 
 /// The fifteen types of the standard in its order and nearly its words.
 constexpr std::string_view standard_names[15] = {"overcast",

@@ -19,7 +19,7 @@ std::string starter_sheet(const Level& level, const std::string& scene_file) {
         "# mips_safe = 3     # or: a margin with which pages can be halved three times\n"
         "# pages = 1         # at most so many; the density gives way, evenly\n"
         "# block = 4         # no two charts in one block of a compressed texture\n"
-        "# max_stretch = 1.5 # lower: more even texels, more seams\n"
+        "# stretch_limit = 1.5 # lower: more even texels, more seams\n"
         "# unseen = \"shrink\" # what nobody can see from the volumes gets least\n\n"
         "[quality]\n"
         "tier    = \"proof\"   # glance | proof | final\n"
@@ -66,7 +66,7 @@ std::string starter_sheet(const Level& level, const std::string& scene_file) {
          "lumens = 3000    "
          "  # or nit; points and spots also profile = \"lamp.ies\"\n# bake   = \"bounce\"  # whole | bounce "
          "(the game adds the "
-         "direct light) | live\n"
+         "direct light) | realtime\n"
          "\n# [[set]]             # what the game switches between; groups not named have a gain of 1\n# "
          "name = \"night\"\n# gain = { ";
     for (std::size_t g = 0; g < level.groups.size(); ++g)

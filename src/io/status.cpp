@@ -5,6 +5,7 @@
 #include "io/bake_files.hpp"
 #include "io/inputs_file.hpp"
 #include "io/json_place.hpp"
+#include "io/result_folder.hpp"
 #include "stasigraph/io.hpp"
 
 namespace fs = std::filesystem;
@@ -42,15 +43,17 @@ const Json* entry_of(const Json& manifest, const std::string& set) {
 
 /// Why a saved bake cannot be used as it is; empty where it can.
 std::string damage(const fs::path& folder, const Json& manifest) {
-    if (!manifest.is_object() || !manifest.contains("files") || !manifest["files"].is_array())
+    if (!manifest.is_object() || !manifest.contains("files") || !manifest["files"].is_object())
         return never_baked;
-    for (const Json& f : manifest["files"]) {
-        std::error_code bad;
-        if (!f.is_string() || !fs::exists(folder / f.get<std::string>(), bad))
-            return "files of the bake are missing";
-    }
     try {
-        load_atlas(folder / manifest.value("charts", ""));
+        const ResultFiles result(folder);
+        for (const std::string& name : file_names(manifest)) {
+            std::error_code bad;
+            if (!fs::exists(folder / name, bad) || !fs::exists(result.place(name), bad))
+                return "files of the bake are missing";
+        }
+        const std::string charts = manifest.value("charts", "");
+        atlas_of(result.read(charts), charts);
     } catch (const Error&) {
         return "the charts of the bake are damaged";
     }

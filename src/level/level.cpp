@@ -14,7 +14,7 @@ int margin_for_mips(int halvings) {
     return 2 << std::clamp(halvings, 0, 5);
 }
 
-TierSettings tier_settings(Tier tier) {
+TierOptions tier_options(Tier tier) {
     switch (tier) {
         case Tier::glance:
             return {.density_scale = 0.25f,
@@ -50,8 +50,8 @@ TierSettings tier_settings(Tier tier) {
             .smoothing = 1};
 }
 
-TierSettings tier_settings(const QualitySettings& quality) {
-    TierSettings t = tier_settings(quality.tier);
+TierOptions tier_options(const BakeOptions& quality) {
+    TierOptions t = tier_options(quality.tier);
     if (quality.links > 0) t.first_links = t.most_links = quality.links;
     return t;
 }
@@ -108,7 +108,7 @@ void check_mesh(const Mesh& mesh) {
         if (mesh.indices[i] >= mesh.positions.size()) fail("an index is out of range", i);
 }
 
-void check_lightmap(const LightmapSettings& s) {
+void check_lightmap(const LightmapOptions& s) {
     check_range(s.density, 1e-3f, 4096, "lightmap.density", "density is out of range",
                 "Use 0.001 to 4096 texels per metre.");
     if (s.page < 16 || s.page > 16384 || (s.page & (s.page - 1)) != 0)
@@ -118,7 +118,7 @@ void check_lightmap(const LightmapSettings& s) {
                     .remedy = "Use 512, 1024, 2048 or 4096."};
     check_range(static_cast<float>(s.margin), 1, 64, "lightmap.margin", "margin is out of range",
                 "Use 1 to 64 texels.");
-    check_range(s.max_stretch, 1.01f, 10, "lightmap.max_stretch", "largest stretch is out of range",
+    check_range(s.stretch_limit, 1.01f, 10, "lightmap.stretch_limit", "largest stretch is out of range",
                 "Use 1.01 to 10, e.g. 1.5.");
     if (s.block != 1 && s.block != 4 && s.block != 8)
         throw Error{.what = "block size is not that of any block-compressed texture",
@@ -257,10 +257,10 @@ void check_level(const Level& level) {
     if (level.occlusion.reach != 0)
         check_range(level.occlusion.reach, 0.01f, 1000, "occlusion.reach", "reach is out of range",
                     "Use 0.01 to 1000 metres.");
-    if (level.combined.detail < 1 || level.combined.detail > 16)
-        throw Error{.what = "detail of combined textures is out of range",
-                    .where = "combined.detail",
-                    .value = std::to_string(level.combined.detail),
+    if (level.prelit.detail < 1 || level.prelit.detail > 16)
+        throw Error{.what = "detail of prelit textures is out of range",
+                    .where = "prelit.detail",
+                    .value = std::to_string(level.prelit.detail),
                     .remedy = "Use 1 to 16 pixels along a texel."};
     for (const Light& light : level.lights) check_light(level, light);
     check_sky(level.sky);

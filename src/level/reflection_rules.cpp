@@ -31,12 +31,12 @@ bool within(float x, float low, float high) {
 /// What probes and rules both say.
 template <class T>
 void check_capture(const T& r) {
-    need(r.resolution >= 16 && r.resolution <= 2048 && (r.resolution & (r.resolution - 1)) == 0, r.name,
-         "resolution is no power of two between 16 and 2048", std::to_string(r.resolution),
+    need(r.resolution >= 32 && r.resolution <= 1024 && (r.resolution & (r.resolution - 1)) == 0, r.name,
+         "resolution is no power of two between 32 and 1024", std::to_string(r.resolution),
          "Use 64, 128 or 256.");
-    need(within(r.far, 1e-3f, 1e6f), r.name, "far is out of range", to_text(r.far),
+    need(within(r.sky_beyond, 1e-3f, 1e6f), r.name, "sky_beyond is out of range", to_text(r.sky_beyond),
          "Use up to 1000000 metres.");
-    need(r.near >= 0 && r.near < r.far, r.name, "near does not lie between 0 and far", to_text(r.near),
+    need(r.near >= 0 && r.near < r.sky_beyond, r.name, "near does not lie between 0 and sky_beyond", to_text(r.near),
          "Use 0.05 metres.");
     need(within(r.blend, 0, 1000), r.name, "blend is out of range", to_text(r.blend),
          "Use 0 to 1000 metres.");
@@ -51,14 +51,14 @@ void check_probe(const ReflectionProbe& p) {
          p.name, "a reflection probe is not finite", "", "");
     need(sphere ? p.radius > 0 : p.half.x > 0 && p.half.y > 0 && p.half.z > 0, p.name, "reaches nothing", "",
          "Its low corner must lie below its high corner on every axis, a radius above 0.");
-    need(!p.projected || (p.room_half.x > 0 && p.room_half.y > 0 && p.room_half.z > 0), p.name,
+    need(!p.parallax || (p.room_half.x > 0 && p.room_half.y > 0 && p.room_half.z > 0), p.name,
          "the room is empty", "", "Its low corner must lie below its high corner on every axis.");
     const Vec3 d = p.capture - p.room_middle;
     const float half[3] = {p.room_half.x, p.room_half.y, p.room_half.z};
-    for (std::size_t a = 0; p.projected && a < 3; ++a)
+    for (std::size_t a = 0; p.parallax && a < 3; ++a)
         need(std::abs(dot(d, p.axes[a])) < half[a], p.name, "captures from outside of its room",
              to_text(p.capture.x) + ", " + to_text(p.capture.y) + ", " + to_text(p.capture.z),
-             "Move capture in, make the room larger, or set projection = false.");
+             "Move capture in, make the room larger, or set parallax = false.");
 }
 
 void check_rule(const ReflectionRule& r) {

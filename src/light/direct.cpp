@@ -88,7 +88,7 @@ SourceBounds bounds_of(const GlowTriangle& t) {
 
 }  // namespace
 
-LightEffort light_effort(const TierSettings& tier, float noise) {
+LightEffort light_effort(const TierOptions& tier, float noise) {
     return {.samples = tier.light_samples, .cut = tier.light_cut, .error = noise > 0 ? noise : tier.noise};
 }
 
@@ -103,6 +103,8 @@ DirectLight::DirectLight(const Level& level, const TextureSet& textures, const R
             for (GlowTriangle& half : rectangle_halves(light)) triangles_.push_back(half);
         else
             lamps_.push_back(make_lamp(light, level.profiles));
+        if (light.kind == LightKind::point || light.kind == LightKind::spot)
+            ball_radius_ = std::max(ball_radius_, light.radius);
     }
     if (role == BakeRole::whole) {
         if (level.sky.group == group && sky.sampled()) sky_ = &sky;
@@ -127,7 +129,7 @@ bool DirectLight::passes(const Receiver& r, float reach, const Box& box) const {
         if (box.grown(wide).meets(r.position, -sun.direction, std::numeric_limits<float>::infinity()))
             return true;
     }
-    return tree_.passes(r, reach, box);
+    return tree_.passes(r, reach, ball_radius_, box);
 }
 
 bool DirectLight::sky_passes(const Receiver& r, float reach, int samples, std::uint32_t seed,

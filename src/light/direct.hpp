@@ -253,9 +253,10 @@ private:
     std::vector<Lamp> lamps_;
     std::vector<GlowTriangle> triangles_;  ///< Sources are numbered lamps first, then these.
     LightTree tree_;
+    float ball_radius_ = 0;  ///< The largest of points and spots, metres: the tree knows their middles alone.
 };
 
 /// The tier's effort. `noise`: relative standard error aimed for; 0 is the tier's own.
-LightEffort light_effort(const TierSettings& tier, float noise);
+LightEffort light_effort(const TierOptions& tier, float noise);
 
 }  // namespace stasigraph

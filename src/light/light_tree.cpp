@@ -232,7 +232,7 @@ void LightTree::cut(const Receiver& receiver, const LightEffort& effort, Cut& cu
     for (const Part& p : cut.parts) cut.total += p.weight;
 }
 
-bool LightTree::passes(const Receiver& receiver, float reach, const Box& box) const {
+bool LightTree::passes(const Receiver& receiver, float reach, float size, const Box& box) const {
     if (nodes_.empty()) return false;
     std::array<std::uint32_t, 128> todo;  // deeper than any tree that splits by halves or by cost is
     std::size_t count = 0;
@@ -242,7 +242,7 @@ bool LightTree::passes(const Receiver& receiver, float reach, const Box& box) co
         const Node& n = nodes_[number];
         if (!(weight(n, receiver) > 0)) continue;
         // All ways from around the receiver into a node lie this near the way between the middles.
-        const Vec3 half = (n.high - n.low) * 0.5f, near{reach, reach, reach}, by = max(half, near),
+        const Vec3 half = (n.high - n.low) * 0.5f, near{reach, reach, reach}, by = max(half + Vec3{size, size, size}, near),
                    way = (n.low + n.high) * 0.5f - receiver.position;
         const float far = length(way);
         const Box wide{box.low - by, box.high + by};

@@ -22,7 +22,7 @@ public:
         if (level.sky.group != none) sky_gain_ = gains_[level.sky.group];
     }
 
-    ReferenceLight irradiance(const Receiver& receiver, const ReferenceSettings& settings,
+    ReferenceLight irradiance(const Receiver& receiver, const ReferenceOptions& settings,
                               std::uint32_t seed) const {
         DirectLight::Scratch scratch;
         ReferenceLight sum;

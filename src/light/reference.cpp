@@ -6,7 +6,7 @@ namespace stasigraph {
 
 std::vector<ReferenceLight> reference_light(const Level& level, std::uint32_t set,
                                             const std::vector<ReferencePoint>& points,
-                                            const ReferenceSettings& settings, Job& job) {
+                                            const ReferenceOptions& settings, Job& job) {
     const TextureSet textures(level);
     const RayCaster caster(level, textures, [](const Surface& s) { return s.part != Part::moving; });
     const PathTracer tracer(level, set, textures, caster);

@@ -65,7 +65,7 @@ std::string hits_name(const Level& level, const ReflectionProbe& p, const std::s
     h.text(geometry);
     h.vector(p.capture);
     h.vector(p.shape == ReflectionShape::plane ? p.axes[1] : Vec3{});
-    for (const float v : {p.near, p.far}) h.number(v);
+    for (const float v : {p.near, p.sky_beyond}) h.number(v);
     for (const int v : {p.resolution, samples}) h.number(v);
     // Of what is seen the names count, which are in the geometry's key, by what the glob makes of them.
     for (const Surface& s : level.surfaces)
@@ -102,7 +102,7 @@ SeenHits send_rays(const Viewer& viewer, const ReflectionProbe& p, int samples, 
                 Rgb through{1, 1, 1};
                 float share = 0;
                 bool on = true;
-                const bool sky = viewer.meet(p.capture + w * p.near, w, p.far - p.near, [&](const Hit& hit) {
+                const bool sky = viewer.meet(p.capture + w * p.near, w, p.sky_beyond - p.near, [&](const Hit& hit) {
                     out.push_back({hit.surface | (hit.back ? back_bit : 0u), hit.triangle, hit.u, hit.v});
                     return on = viewer.passes(hit, through, share);
                 });
@@ -183,7 +183,7 @@ CaptureFigures capture_reflections(const Level& level, const Atlas& atlas,
     const int samples = samples_of(level.quality.tier);
     const std::uint32_t normals = level.quality.tier == Tier::glance ? 512 : 2048;
     const std::string geometry = geometry_key(level);
-    const ViewSettings settings{.moving = false, .mirror = false};
+    const ViewOptions settings{.moving = false, .mirror = false};
     Seen seen;
     for (const ReflectionProbe& p : probes)
         if (auto& s = seen[p.sees]; !s)

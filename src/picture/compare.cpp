@@ -56,7 +56,7 @@ void for_texels(const LitLevel& lit, const TexelSet& texels, F f) {
     for (std::uint32_t t = 0; t < texels.size(); ++t) {
         const std::uint32_t surface = texels.grid[t] / 2;
         if (texels.grid[t] % 2 != 0 || lit.atlas.surfaces[surface].page == none) continue;
-        if (lit.level.surfaces[surface].part == Part::stand_in) continue;
+        if (lit.level.surfaces[surface].part == Part::bake_only) continue;
         f(t, surface);
     }
 }
@@ -208,7 +208,7 @@ Picture reference_view(const Level& level, std::uint32_t set, const Camera& came
     const PathTracer tracer(level, set, seen.textures, seen.caster);
     Atlas atlas;
     atlas.surfaces.resize(level.surfaces.size());
-    const ViewSettings settings{.width = width, .height = height, .show = Show::plain, .moving = false};
+    const ViewOptions settings{.width = width, .height = height, .show = Show::plain, .moving = false};
     const Viewer viewer(level, atlas, {}, settings, camera.vertical_fov);
     const Shot shot(viewer, camera, settings);
     const BakeSet& recipe = level.sets[set];
@@ -221,7 +221,7 @@ Picture reference_view(const Level& level, std::uint32_t set, const Camera& came
                                             static_cast<float>(i / static_cast<std::size_t>(width)) + 0.5f);
             const bool sky = viewer.meet(shot.eye(), way, 1e30f, [&](const Hit& hit) {
                 const Surface& surface = level.surfaces[hit.surface];
-                if (surface.part == Part::stand_in || seen.caster.is_glass(hit.surface)) return true;
+                if (surface.part == Part::bake_only || seen.caster.is_glass(hit.surface)) return true;
                 const RayCaster::Place place = seen.caster.place(hit);
                 const ReferenceLight e =
                     tracer.irradiance(surface_receiver(place.position, place.normal, place.face_normal),

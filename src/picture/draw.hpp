@@ -7,7 +7,7 @@ namespace stasigraph {
 
 /// The picture of a shot: one sample of every pixel, the settings' number where colours change. Advances the
 /// job by draw_units().
-Picture draw(const Shot& shot, const ViewSettings& settings, Job& job);
-std::size_t draw_units(const ViewSettings& settings);
+Picture draw(const Shot& shot, const ViewOptions& settings, Job& job);
+std::size_t draw_units(const ViewOptions& settings);
 
 }  // namespace stasigraph

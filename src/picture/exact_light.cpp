@@ -71,7 +71,7 @@ std::vector<WalkStep> steps_along(const std::vector<Vec3>& path, float step) {
 }  // namespace
 
 std::vector<WalkStep> walk_probes(const Level& level, const Atlas& atlas, const ViewLight& light,
-                                  const std::vector<Vec3>& path, const WalkSettings& settings, Job& job) {
+                                  const std::vector<Vec3>& path, const WalkOptions& settings, Job& job) {
     if (!light.set || !light.probes || light.probes->size() == 0 ||
         light.set->probes.size() != light.probes->size())
         throw Error{.what = "the bake has no probes",
@@ -80,7 +80,7 @@ std::vector<WalkStep> walk_probes(const Level& level, const Atlas& atlas, const 
                     .remedy = "Add a [[volume]] and bake."};
     std::vector<WalkStep> steps = steps_along(path, settings.step);
     // As a bake sees the level: without what moves, and without light that stays live.
-    ViewSettings view;
+    ViewOptions view;
     view.moving = false;
     const Viewer viewer(level, atlas, light, view, 1, false);
     const BakeSet& recipe = recipe_of(level, *light.set);

@@ -18,7 +18,7 @@ constexpr float least_ring = 11;                 ///< Pixels.
 
 std::shared_ptr<const SeenLevel> seen_of(const Level& level) {
     return std::make_shared<const SeenLevel>(level,
-                                             [](const Surface& s) { return s.part != Part::stand_in; });
+                                             [](const Surface& s) { return s.part != Part::bake_only; });
 }
 
 /// A level without pages, for pictures that need none.
@@ -127,7 +127,7 @@ std::vector<Picture> finding_pictures(const Level& level, const std::vector<Find
                                       int height, Job& job) {
     const auto seen = seen_of(level);
     const Atlas atlas = bare_atlas(level);
-    const ViewSettings settings{.width = width, .height = height, .samples = 4, .show = Show::plain};
+    const ViewOptions settings{.width = width, .height = height, .samples = 4, .show = Show::plain};
     std::vector<Picture> pictures(findings.size());
     job.begin("pictures", findings.size() * draw_units(settings));
     for (std::size_t i = 0; i < findings.size(); ++i) {
@@ -145,7 +145,7 @@ std::vector<Picture> finding_pictures(const Level& level, const std::vector<Find
 std::vector<FindingMark> mark_findings(const Level& level, const std::vector<Finding>& findings,
                                        const Camera& camera, Picture& picture, Job&) {
     const Atlas atlas = bare_atlas(level);
-    const ViewSettings settings{.width = picture.width, .height = picture.height, .show = Show::plain};
+    const ViewOptions settings{.width = picture.width, .height = picture.height, .show = Show::plain};
     const Viewer viewer(level, atlas, {}, settings, camera.vertical_fov);
     const Shot shot(viewer, camera, settings);
     std::vector<FindingMark> marks;

@@ -109,7 +109,7 @@ NamedMarks mark_overlaps(const Level&, const Atlas& atlas) {
     return m;
 }
 
-NamedMarks mark_validity(const Level&, const Atlas& atlas, const std::vector<PageImage>& pages) {
+NamedMarks mark_filled(const Level&, const Atlas& atlas, const std::vector<PageImage>& pages) {
     NamedMarks m = marks_of(
         atlas, {none_there, fine, filled, rim},
         {"no lightmap", "lit by itself", "inside of geometry or hidden: filled from beside", "margin"});

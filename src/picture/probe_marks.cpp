@@ -9,7 +9,7 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::size_t rows_per_task = 8;
+constexpr std::size_t marked_rows_per_task = 8;
 constexpr float least_radius = 0.05f, most_radius = 0.14f;  ///< Metres.
 constexpr Rgb bad{1, 0.02f, 0.02f}, edge{0.25f, 0.75f, 1};
 constexpr float nearest_shown = 0.15f;  ///< Metres from the eye: nearer ones would hide everything.
@@ -99,7 +99,7 @@ void cross_out(Canvas& canvas, Vec3 middle, Rgb color) {
 
 Canvas canvas_of(const Viewer& viewer, const Shot& shot, Picture& picture, Job& job) {
     Canvas canvas{shot, picture, std::vector<float>(picture.pixels.size())};
-    job.parallel(static_cast<std::size_t>(picture.height), rows_per_task,
+    job.parallel(static_cast<std::size_t>(picture.height), marked_rows_per_task,
                  [&](std::size_t begin, std::size_t end) {
                      for (std::size_t y = begin; y < end; ++y)
                          for (int x = 0; x < picture.width; ++x)
@@ -163,7 +163,7 @@ void draw_probes(const Viewer& viewer, const Shot& shot, const ViewLight& light,
     const ProbeNet& net = *light.probes;
     Canvas canvas = canvas_of(viewer, shot, picture, job);
     for (std::size_t p = 0; p < net.size(); ++p)
-        if (!(net.validity[p] < runtime::least_validity))
+        if (!(net.front_share[p] < runtime::least_front_share))
             draw_ball(
                 canvas, net.position[p], std::clamp(0.4f * net.clearance[p], least_radius, most_radius),
                 [&](Vec3 normal, Vec3) { return sh_irradiance(light.set->probes[p], normal) * (1 / pi); });
@@ -178,7 +178,7 @@ void draw_probes(const Viewer& viewer, const Shot& shot, const ViewLight& light,
                         draw_line(canvas, net.position[u], net.position[v], edge * white, 0.25f, false);
                 }
     for (std::size_t p = 0; p < net.size(); ++p)
-        if (net.validity[p] < runtime::least_validity) cross_out(canvas, net.position[p], bad * white);
+        if (net.front_share[p] < runtime::least_front_share) cross_out(canvas, net.position[p], bad * white);
 }
 
 void draw_zones(const Viewer& viewer, const Shot& shot, const ViewLight& light,

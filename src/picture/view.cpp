@@ -9,7 +9,7 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::size_t rows_per_task = 8;
+constexpr std::size_t picture_rows_per_task = 8;
 
 /// Pixels that differ from one beside them by more than `seen` of the brighter, and all within `around`
 /// pixels of where one surface gives way to another, so that what is thinner than a pixel is found where one
@@ -28,7 +28,7 @@ std::vector<std::uint8_t> busy_pixels(const Picture& picture, const std::vector<
     };
     std::vector<std::uint8_t> edge(picture.pixels.size(), 0), busy(picture.pixels.size(), 0);
     const auto rows = [&](auto&& row) {
-        job.parallel(static_cast<std::size_t>(height), rows_per_task,
+        job.parallel(static_cast<std::size_t>(height), picture_rows_per_task,
                      [&](std::size_t begin, std::size_t end) {
                          for (std::size_t y = begin; y < end; ++y) row(static_cast<int>(y));
                      });
@@ -57,16 +57,16 @@ std::vector<std::uint8_t> busy_pixels(const Picture& picture, const std::vector<
 
 }  // namespace
 
-std::size_t draw_units(const ViewSettings& settings) {
+std::size_t draw_units(const ViewOptions& settings) {
     return static_cast<std::size_t>(settings.height) * (settings.samples > 1 ? 2 : 1);
 }
 
-Picture draw(const Shot& shot, const ViewSettings& settings, Job& job) {
+Picture draw(const Shot& shot, const ViewOptions& settings, Job& job) {
     Picture picture{settings.width, settings.height,
                     std::vector<Rgb>(static_cast<std::size_t>(settings.width) * settings.height)};
     const auto height = static_cast<std::size_t>(settings.height);
     const auto each_row = [&](auto&& draw) {
-        job.parallel(height, rows_per_task, [&](std::size_t begin, std::size_t end) {
+        job.parallel(height, picture_rows_per_task, [&](std::size_t begin, std::size_t end) {
             for (std::size_t y = begin; y < end; ++y) draw(static_cast<int>(y));
             job.advance(end - begin);
         });
@@ -93,7 +93,7 @@ Picture draw(const Shot& shot, const ViewSettings& settings, Job& job) {
 }
 
 Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, const Camera& camera,
-             const ViewSettings& settings, Job& job) {
+             const ViewOptions& settings, Job& job) {
     if (settings.width < 8 || settings.height < 8 || settings.width > 8192 || settings.height > 8192)
         throw Error{.what = "picture size is out of range",
                     .where = "--size",

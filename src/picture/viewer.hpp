@@ -25,7 +25,7 @@ class Viewer {
 public:
     /// `live`: with light that is not baked at all. `seen`: what rays meet, else all that stands still, and
     /// what moves where the settings say so.
-    Viewer(const Level& level, const Atlas& atlas, const ViewLight& light, const ViewSettings& settings,
+    Viewer(const Level& level, const Atlas& atlas, const ViewLight& light, const ViewOptions& settings,
            float vertical_fov, bool live = true, std::shared_ptr<const SeenLevel> seen = nullptr)
         : level_(level),
           atlas_(atlas),
@@ -45,7 +45,7 @@ public:
             if (b.name == light.set->name) recipe_ = b;
         for (std::uint32_t i = 0; i < level.lights.size(); ++i) {
             const Light& l = level.lights[i];
-            if (l.role == BakeRole::whole || (!live && l.role == BakeRole::live) ||
+            if (l.role == BakeRole::whole || (!live && l.role == BakeRole::realtime) ||
                 !(max_channel(light_gain(i)) > 0) || !(max_channel(l.color) > 0))
                 continue;
             live_.push_back({i, {}});
@@ -372,7 +372,7 @@ private:
     };
 
     ViewLight light_;
-    const ViewSettings& settings_;
+    const ViewOptions& settings_;
     std::shared_ptr<const SeenLevel> seen_;
     const TextureSet& textures_;
     const RayCaster& caster_;
@@ -391,7 +391,7 @@ struct Projected {
 /// The camera's rays.
 class Shot {
 public:
-    Shot(const Viewer& viewer, const Camera& camera, const ViewSettings& settings)
+    Shot(const Viewer& viewer, const Camera& camera, const ViewOptions& settings)
         : viewer_(viewer), eye_(camera.eye), width_(settings.width), height_(settings.height) {
         ahead_ = normalize(camera.toward - camera.eye);
         const Vec3 up = std::abs(ahead_.y) > 0.999f ? Vec3{0, 0, -1} : Vec3{0, 1, 0};

@@ -94,7 +94,7 @@ ProbeNet connect_probes(const std::vector<ProbePlace>& places, const std::vector
         net.rule.push_back(p.rule);
         net.volume.push_back(p.volume);
     }
-    net.validity.assign(net.size(), 1.0f);
+    net.front_share.assign(net.size(), 1.0f);
     net.reach.assign(net.size(), lone_reach);
     if (places.empty()) return net;
     const auto on_lattice = [](const std::vector<Vec3>& points) {
@@ -134,7 +134,7 @@ runtime::NetView view_of(const ProbeNet& net) {
     view.count = static_cast<std::uint32_t>(net.size());
     view.cells = static_cast<std::uint32_t>(net.vertex.size());
     view.position = net.points.empty() ? nullptr : &net.points[0].x;
-    view.validity = net.validity.data();
+    view.front_share = net.front_share.data();
     view.clearance = net.clearance.size() == net.size() ? net.clearance.data() : nullptr;
     view.reach = net.reach.data();
     view.distance = net.distance.empty() ? nullptr : &net.distance[0].x;

@@ -23,7 +23,7 @@ std::vector<Vec3> corners_of(const Level& level, const Surface& s) {
     return out;
 }
 
-struct Span {
+struct AxisSpan {
     float low = 1e30f, high = -1e30f;
     void add(float v) {
         low = std::min(low, v);
@@ -32,8 +32,8 @@ struct Span {
     float size() const { return high - low; }
     float middle() const { return 0.5f * (low + high); }
 };
-Span span_along(const std::vector<Vec3>& points, Vec3 axis) {
-    Span s;
+AxisSpan span_along(const std::vector<Vec3>& points, Vec3 axis) {
+    AxisSpan s;
     for (const Vec3 p : points) s.add(dot(p, axis));
     return s;
 }
@@ -90,7 +90,7 @@ ReflectionProbe plane_of(const Level& level, const Surface& surface, const std::
     for (std::size_t t = 0; t + 2 < points.size(); t += 3)
         sum = sum + cross(points[t + 1] - points[t], points[t + 2] - points[t]);
     const Vec3 normal = normalize(sum);
-    const Span off = length(normal) > 0.5f ? span_along(points, normal) : Span{0, 1e30f};
+    const AxisSpan off = length(normal) > 0.5f ? span_along(points, normal) : AxisSpan{0, 1e30f};
     ReflectionProbe p;
     p.shape = ReflectionShape::plane;
     p.axes[1] = normal;
@@ -98,7 +98,7 @@ ReflectionProbe plane_of(const Level& level, const Surface& surface, const std::
         p.axes[0] = best_axis(points, normal);
         p.axes[2] = cross(p.axes[0], p.axes[1]);
     }
-    const Span along = span_along(points, p.axes[0]), across = span_along(points, p.axes[2]);
+    const AxisSpan along = span_along(points, p.axes[0]), across = span_along(points, p.axes[2]);
     const float most = std::max(0.02f, 0.002f * std::max(along.size(), across.size()));
     if (!(off.size() <= most))
         throw Error{
@@ -119,7 +119,7 @@ void fit_room(ReflectionProbe& p, const RayCaster& caster) {
     const auto wall = [&](Vec3 axis) { return wall_of(p, axis, caster); };
     const float a = std::max(wall(p.axes[0]), p.half.x), b = std::max(wall(-p.axes[0]), p.half.x),
                 c = std::max(wall(p.axes[2]), p.half.z), d = std::max(wall(-p.axes[2]), p.half.z);
-    p.projected = true;
+    p.parallax = true;
     // Down as far as up: what is below mirrors what is above.
     p.room_half = {0.5f * (a + b), high, 0.5f * (c + d)};
     p.room_middle = p.middle + p.axes[0] * (0.5f * (a - b)) + p.axes[2] * (0.5f * (c - d));

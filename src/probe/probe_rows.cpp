@@ -9,7 +9,7 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::size_t rows_per_task = 16;
+constexpr std::size_t probe_rows_per_task = 16;
 /// Metres of clearance that are told apart.
 constexpr float most_clearance = 1000;
 
@@ -43,12 +43,12 @@ RowSource probe_rows(const std::vector<Vec3>& places, std::uint32_t seed) {
 void measure_probes(const RowSource& rows, const std::vector<float>& distances, std::uint32_t links,
                     const std::vector<std::uint32_t>& which, ProbeNet& net, Job& job) {
     constexpr int cells = probe_map_side * probe_map_side;
-    net.validity.assign(net.size(), 0);
+    net.front_share.assign(net.size(), 0);
     net.distance.assign(net.size() * cells, {});
     std::array<Vec3, cells> directions;
     for (int c = 0; c < cells; ++c) directions[c] = map_direction(c);
     const auto to_16_bits = [](float v) { return runtime::from_half(runtime::to_half(v)); };
-    job.parallel(net.size(), rows_per_task, [&](std::size_t begin, std::size_t end) {
+    job.parallel(net.size(), probe_rows_per_task, [&](std::size_t begin, std::size_t end) {
         for (std::size_t p = begin; p < end; ++p) {
             const std::size_t row = which.empty() ? p : which[p];
             const float reach = net.reach[p];
@@ -77,14 +77,14 @@ void measure_probes(const RowSource& rows, const std::vector<float>& distances, 
                 net.distance[p * cells + c] =
                     weight[c] > 0 ? Vec2{to_16_bits(mean[c] / weight[c]), to_16_bits(square[c] / weight[c])}
                                   : Vec2{to_16_bits(reach), to_16_bits(reach * reach)};
-            net.validity[p] = 1 - backs / static_cast<float>(std::max(links, 1u));
+            net.front_share[p] = 1 - backs / static_cast<float>(std::max(links, 1u));
         }
     });
 }
 
 void measure_clearance(const RayCaster& caster, ProbeNet& net, Job& job) {
     net.clearance.assign(net.size(), most_clearance);
-    job.parallel(net.size(), rows_per_task, [&](std::size_t begin, std::size_t end) {
+    job.parallel(net.size(), probe_rows_per_task, [&](std::size_t begin, std::size_t end) {
         Vec3 where;
         for (std::size_t p = begin; p < end; ++p)
             if (caster.nearest(net.position[p], most_clearance, where))
@@ -108,7 +108,7 @@ void add_light(ShRgb& sh, Vec3 direction, Rgb light) {
 void light_probes(const DirectLight& light, const RowSource& rows, const LightEffort& effort,
                   const SkyWeights& weights, std::uint32_t seed, const std::vector<std::uint8_t>& wanted,
                   std::vector<ShRgb>& out, Job& job) {
-    job.parallel(rows.size(), rows_per_task, [&](std::size_t begin, std::size_t end) {
+    job.parallel(rows.size(), probe_rows_per_task, [&](std::size_t begin, std::size_t end) {
         DirectLight::Scratch scratch;
         for (std::size_t p = begin; p < end; ++p) {
             if (!wanted[p]) continue;

@@ -9,7 +9,7 @@ namespace stasigraph {
 /// Rows of the probes; seeds depend on the probe's position alone.
 RowSource probe_rows(const std::vector<Vec3>& places, std::uint32_t seed);
 
-/// Fills validity and distance maps of a net from what the rays of rows met, `links` each: probe p is row
+/// Fills front_share and distance maps of a net from what the rays of rows met, `links` each: probe p is row
 /// which[p], or row p where `which` is empty. Distances are told apart up to each probe's reach.
 void measure_probes(const RowSource& rows, const std::vector<float>& distances, std::uint32_t links,
                     const std::vector<std::uint32_t>& which, ProbeNet& net, Job& job);

@@ -19,7 +19,7 @@ runtime::ReflectionPlace place_of(const ReflectionProbe& p) {
             .radius = p.radius,
             .blend = p.blend,
             .capture = point(p.capture),
-            .projected = p.projected,
+            .parallax = p.parallax,
             .room_middle = point(p.room_middle),
             .room_half = point(p.room_half)};
 }

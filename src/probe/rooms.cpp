@@ -14,7 +14,7 @@ namespace {
 
 constexpr std::size_t nodes_per_task = 64;
 constexpr std::uint32_t looks = 96, seed = 0x726f6f6du;
-constexpr float far = 40;            ///< Metres up to which walls make a room.
+constexpr float room_reach = 40;            ///< Metres up to which walls make a room.
 constexpr float most_clearance = 6;  ///< Metres; wider places are equally wide.
 /// Of all looks, of those that rise by up to 30 degrees and of those that rise more, as many meet something
 /// in a room. Beside a wall outdoors it is half of either, under an awning all above and few to the sides.
@@ -41,7 +41,7 @@ void look_around(Node& n, const RayCaster& caster, const FreeSpace& space) {
     std::uint32_t met = 0, above = 0, met_above = 0, beside = 0, met_beside = 0;
     for (std::uint32_t k = 0; k < looks; ++k) {
         const Vec3 w = sphere_direction(sobol_point(seed, k));
-        const Hit hit = caster.closest({n.at, w, far});
+        const Hit hit = caster.closest({n.at, w, room_reach});
         const bool up = w.y >= 0.5f, side = w.y > 0 && !up;
         above += up;
         beside += side;
@@ -166,7 +166,7 @@ float wall_along(const std::vector<const Node*>& nodes, Vec3 axis, const RayCast
     std::stable_sort(outer.begin(), outer.end(), further);
     std::vector<float> ends;
     for (auto n = outer.begin(); n != outer.begin() + count; ++n) {
-        const Hit hit = caster.closest({(*n)->at, axis, far});
+        const Hit hit = caster.closest({(*n)->at, axis, room_reach});
         if (hit.surface != none) ends.push_back(dot((*n)->at, axis) + hit.distance);
     }
     if (2 * static_cast<std::ptrdiff_t>(ends.size()) < count) return dot(outer.front()->at, axis);

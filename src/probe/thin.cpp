@@ -16,7 +16,7 @@ namespace {
 constexpr std::size_t places_per_task = 128;
 constexpr int most_rounds = 400, most_prunings = 24;
 constexpr std::size_t least_of_a_round = 16;
-constexpr Vec3 looks[6] = {{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, -1}};
+constexpr Vec3 look_directions[6] = {{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, -1}};
 /// Lightness below which differences are held against it instead: a tenth of white's, one percent of its
 /// light.
 constexpr float dark = 10;
@@ -56,18 +56,18 @@ float white_of(const BakeSet& set, const ProbeLight& light) {
     return std::max(*at, 1e-6f);
 }
 
-LightDifference::LightDifference(const LitPlaces& lit, Job& job) : lit_(lit) {
+LightnessDifference::LightnessDifference(const LitPlaces& lit, Job& job) : lit_(lit) {
     lightness_.resize(lit.size() * stride());
     job.parallel(lit.size(), places_per_task, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)
             for (std::size_t s = 0; s < lit.light.size(); ++s)
                 for (std::size_t n = 0; n < normals; ++n)
                     lightness_[i * stride() + s * normals + n] =
-                        lightness(sh_irradiance(lit.light[s][i], looks[n]), lit.white[s]);
+                        lightness(sh_irradiance(lit.light[s][i], look_directions[n]), lit.white[s]);
     });
 }
 
-float LightDifference::between(std::size_t a, std::size_t b) const {
+float LightnessDifference::between(std::size_t a, std::size_t b) const {
     float most = 0;
     for (std::size_t s = 0; s < lit_.light.size(); ++s) {
         float off = 0, whole = 0;
@@ -81,7 +81,7 @@ float LightDifference::between(std::size_t a, std::size_t b) const {
     return most;
 }
 
-float LightDifference::of_answer(std::size_t place, const ProbeWeights& weights,
+float LightnessDifference::of_answer(std::size_t place, const ProbeWeights& weights,
                                  const std::vector<std::uint32_t>& which) const {
     if (weights.count == 0) return 1;
     float most = 0;
@@ -94,7 +94,7 @@ float LightDifference::of_answer(std::size_t place, const ProbeWeights& weights,
         float off = 0, whole = 0;
         for (std::size_t n = 0; n < normals; ++n) {
             const Rgb exact = lightness_[place * stride() + s * normals + n];
-            off += square(exact - lightness(sh_irradiance(sum, looks[n]), lit_.white[s]));
+            off += square(exact - lightness(sh_irradiance(sum, look_directions[n]), lit_.white[s]));
             whole += square(exact);
         }
         most = std::max(most, relative(off, whole));
@@ -107,7 +107,7 @@ namespace {
 /// A choice of candidates, and how well it tells the light of all places.
 class Trial {
 public:
-    Trial(const LitPlaces& lit, const LightDifference& difference, Job& job)
+    Trial(const LitPlaces& lit, const LightnessDifference& difference, Job& job)
         : lit_(lit), difference_(difference), job_(job), error(lit.size()), cell(lit.size(), none) {}
 
     void judge(std::vector<std::uint32_t> kept) {
@@ -139,7 +139,7 @@ public:
     Trial(const Trial&) = default;
 
     const LitPlaces& lit_;
-    const LightDifference& difference_;
+    const LightnessDifference& difference_;
     Job& job_;
     std::vector<std::uint32_t> which;
     ProbeNet net;
@@ -400,10 +400,10 @@ void tell(const Trial& t, PlaceFigures& f) {
 
 }  // namespace
 
-std::vector<std::uint32_t> thin(const LitPlaces& lit, const ProbeSettings& settings, float block,
+std::vector<std::uint32_t> thin(const LitPlaces& lit, const ProbeOptions& settings, float block,
                                 PlaceFigures& figures, Job& job) {
     const auto start = std::chrono::steady_clock::now();
-    const LightDifference difference(lit, job);
+    const LightnessDifference difference(lit, job);
     Trial t(lit, difference, job);
     const Goal goal(lit, settings.tolerance, block);
     const std::size_t budget =

@@ -25,9 +25,9 @@ struct LitPlaces {
 /// How far apart light at two places looks, over all sets: root mean square over six normals of the
 /// difference of perceptual lightness (CIE 1976 L*, of each channel), over that of the first's lightness, or
 /// over a tenth of white's where that is less.
-class LightDifference {
+class LightnessDifference {
 public:
-    explicit LightDifference(const LitPlaces& lit, Job& job);
+    explicit LightnessDifference(const LitPlaces& lit, Job& job);
     float between(std::size_t a, std::size_t b) const;
     /// Of a place and what probes answer there, numbers being those of `which`.
     float of_answer(std::size_t place, const ProbeWeights& weights,
@@ -49,7 +49,7 @@ float white_of(const BakeSet& set, const ProbeLight& light);
 /// Which candidates stay, ascending. Starts with those placed by hand and the outermost, and adds the worst
 /// told one of each neighbourhood until 95 of 100 places are told within the tolerance, and three of four in
 /// every block of space (metres a side), or the budget is reached; then leaves out whatever is not needed.
-std::vector<std::uint32_t> thin(const LitPlaces& lit, const ProbeSettings& settings, float block,
+std::vector<std::uint32_t> thin(const LitPlaces& lit, const ProbeOptions& settings, float block,
                                 PlaceFigures& figures, Job& job);
 
 }  // namespace stasigraph

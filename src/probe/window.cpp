@@ -10,14 +10,14 @@ namespace {
 
 constexpr float least_rest = 0.02f;
 constexpr float first_order = 1 - 0.859f, second_order = 1 - 0.9f;
-constexpr int looks = 128;
+constexpr int window_looks = 128;
 
 /// The basis at directions spread evenly over the sphere (Fibonacci spiral).
-const std::array<std::array<float, 9>, looks>& bases() {
+const std::array<std::array<float, 9>, window_looks>& bases() {
     static const auto made = [] {
-        std::array<std::array<float, 9>, looks> out;
-        for (int i = 0; i < looks; ++i) {
-            const float y = 1 - (2 * static_cast<float>(i) + 1) / looks, r = std::sqrt(1 - y * y),
+        std::array<std::array<float, 9>, window_looks> out;
+        for (int i = 0; i < window_looks; ++i) {
+            const float y = 1 - (2 * static_cast<float>(i) + 1) / window_looks, r = std::sqrt(1 - y * y),
                         turn = 2.39996323f * static_cast<float>(i);
             out[static_cast<std::size_t>(i)] = sh_basis({r * std::cos(turn), y, r * std::sin(turn)});
         }

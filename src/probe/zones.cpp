@@ -14,10 +14,10 @@ namespace stasigraph {
 namespace {
 
 constexpr double places_in_box = 256;
-/// Of the heart that a probe has to see. Lower: what looks in through a door belongs to a room. Higher: the
+/// Of the heart that a probe has to see. Lower: what zone_looks in through a door belongs to a room. Higher: the
 /// far end of a room with corners does not.
 constexpr float seen_enough = 0.2f;
-constexpr std::uint32_t looks = 128;  ///< Rays with which a probe finds zones that have no box.
+constexpr std::uint32_t zone_looks = 128;  ///< Rays with which a probe finds zones that have no box.
 /// Of a surface, by probes: with fewer its area decides.
 constexpr std::uint32_t sightings_enough = 64;
 constexpr float near_enough = 0.5f;  ///< Metres from a place to the probe that it means.
@@ -129,17 +129,17 @@ public:
     /// a floor, the other side of a wall.
     Sightings look_around(const std::vector<Vec3>& probes, const std::vector<std::uint32_t>& zone_of) const {
         const std::size_t zones = level_.zones.size();
-        std::vector<std::uint32_t> met(probes.size() * looks, none);
+        std::vector<std::uint32_t> met(probes.size() * zone_looks, none);
         std::vector<std::uint8_t> inside(met.size(), 0);
         job_.parallel(probes.size(), 8, [&](std::size_t begin, std::size_t end) {
             for (std::size_t p = begin; p < end; ++p)
-                for (std::uint32_t i = 0; i < looks && zone_of[p] != none; ++i) {
+                for (std::uint32_t i = 0; i < zone_looks && zone_of[p] != none; ++i) {
                     const Vec3 way = sphere_direction(sobol_point(0, i));
                     const Hit hit = caster_.closest({probes[p], way});
                     if (hit.surface == none || hit.back) continue;
-                    met[p * looks + i] = hit.surface;
+                    met[p * zone_looks + i] = hit.surface;
                     // A little before it, so that what lies in a box's rim is in it.
-                    inside[p * looks + i] = in_boxes(level_.zones[zone_of[p]],
+                    inside[p * zone_looks + i] = in_boxes(level_.zones[zone_of[p]],
                                                      probes[p] + way * std::max(0.0f, hit.distance - 0.02f));
                 }
         });
@@ -147,7 +147,7 @@ public:
                       std::vector<std::uint32_t>(level_.surfaces.size() * zones, 0)};
         for (std::size_t i = 0; i < met.size(); ++i) {
             if (met[i] == none) continue;
-            const std::size_t at = met[i] * zones + zone_of[i / looks];
+            const std::size_t at = met[i] * zones + zone_of[i / zone_looks];
             ++out.all[at];
             out.inside[at] += inside[i];
         }
@@ -219,7 +219,7 @@ private:
     std::uint32_t looked_up(Vec3 place, const std::vector<std::uint32_t>& by_surface) const {
         std::vector<std::uint32_t> met(level_.zones.size(), 0);
         std::uint32_t all = 0;
-        for (std::uint32_t i = 0; i < looks; ++i) {
+        for (std::uint32_t i = 0; i < zone_looks; ++i) {
             const Hit hit = caster_.closest({place, sphere_direction(sobol_point(0, i))});
             if (hit.surface == none) continue;
             ++all;

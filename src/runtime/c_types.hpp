@@ -8,7 +8,7 @@
 #include "stasigraph/game.h"
 #include "stasigraph/game.hpp"
 
-struct sg_game {
+struct sgraph_game {
     stasigraph::runtime::Game game;
 };
 
@@ -22,10 +22,10 @@ inline void copy(Color c, float rgb[3]) {
     rgb[1] = c.g;
     rgb[2] = c.b;
 }
-inline void copy(const Pixels& p, sg_pixels* out) {
+inline void copy(const Pixels& p, sgraph_pixels* out) {
     *out = {p.data, p.size, p.side, p.exponent, static_cast<std::uint32_t>(p.format)};
 }
-inline Weights weights(const sg_weights* w) {
+inline Weights weights(const sgraph_weights* w) {
     Weights out;
     out.count = w->count;
     out.beyond = w->beyond;
@@ -36,7 +36,7 @@ inline Weights weights(const sg_weights* w) {
 
 /// Makes an object for C and opens it: `open` answers a status, `message` what went wrong.
 template <class T, class Open, class Message>
-sg_status opened(T** out, char* message, std::size_t message_size, Open open, Message said) {
+sgraph_status opened(T** out, char* message, std::size_t message_size, Open open, Message said) {
     *out = nullptr;
     const auto tell = [&](const char* text) {
         if (message && message_size > 0) std::snprintf(message, message_size, "%s", text);
@@ -44,16 +44,16 @@ sg_status opened(T** out, char* message, std::size_t message_size, Open open, Me
     T* made = new (std::nothrow) T;
     if (!made) {
         tell("needs more memory than there is");
-        return SG_NO_MEMORY;
+        return SGRAPH_NO_MEMORY;
     }
     const Status status = open(*made);
     if (status != Status::ok) {
         tell(said(*made));
         delete made;
-        return static_cast<sg_status>(status);
+        return static_cast<sgraph_status>(status);
     }
     *out = made;
-    return SG_OK;
+    return SGRAPH_OK;
 }
 
 }  // namespace stasigraph::runtime::c

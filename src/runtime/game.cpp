@@ -13,6 +13,12 @@
 
 namespace stasigraph::runtime {
 
+namespace {
+
+constexpr float no_light[27] = {};  ///< The coefficients of what is not there.
+
+}  // namespace
+
 Game::~Game() {
     delete data_;
 }
@@ -86,6 +92,7 @@ std::uint32_t Game::chunk_count() const noexcept {
     return data_ ? data_->chunks.count : 0;
 }
 ChunkInfo Game::chunk(std::uint32_t number) const noexcept {
+    if (number >= chunk_count()) return {};
     return {data_->tags[number], static_cast<std::size_t>(data_->chunks[number].size)};
 }
 
@@ -93,7 +100,7 @@ std::uint32_t Game::set_count() const noexcept {
     return data_ ? data_->sets.count : 0;
 }
 const char* Game::set_name(std::uint32_t set) const noexcept {
-    return data_->name(data_->sets[set].name);
+    return set < set_count() ? data_->name(data_->sets[set].name) : "";
 }
 std::uint32_t Game::find_set(const char* name) const noexcept {
     for (std::uint32_t i = 0; i < set_count(); ++i)
@@ -105,9 +112,10 @@ std::uint32_t Game::group_count() const noexcept {
     return data_ ? data_->groups.count : 0;
 }
 const char* Game::group_name(std::uint32_t group) const noexcept {
-    return data_->name(data_->groups[group]);
+    return group < group_count() ? data_->name(data_->groups[group]) : "";
 }
 Color Game::gain(std::uint32_t set, std::uint32_t group) const noexcept {
+    if (set >= set_count() || group >= group_count()) return {};
     const float* g = data_->gains.data + 3 * (std::size_t{set} * data_->groups.count + group);
     return {g[0], g[1], g[2]};
 }
@@ -116,6 +124,7 @@ std::uint32_t Game::surface_count() const noexcept {
     return data_ ? data_->surfaces.count : 0;
 }
 SurfaceInfo Game::surface(std::uint32_t number) const noexcept {
+    if (number >= surface_count()) return {};
     const format::Surface& s = data_->surfaces[number];
     return {data_->name(s.name), data_->name(s.node),      s.page,
             data_->zone(s.zone), {s.scale[0], s.scale[1]}, {s.offset[0], s.offset[1]}};
@@ -130,7 +139,7 @@ std::uint32_t Game::zone_count() const noexcept {
     return data_ ? data_->zones.count : 0;
 }
 const char* Game::zone_name(std::uint32_t zone) const noexcept {
-    return data_->name(data_->zones[zone]);
+    return zone < zone_count() ? data_->name(data_->zones[zone]) : "";
 }
 std::uint32_t Game::find_zone(const char* name) const noexcept {
     for (std::uint32_t i = 0; i < zone_count(); ++i)
@@ -138,16 +147,17 @@ std::uint32_t Game::find_zone(const char* name) const noexcept {
     return nothing;
 }
 std::uint32_t Game::probe_zone(std::uint32_t probe) const noexcept {
-    return data_->probe_zones.count > 0 ? data_->probe_zones[probe] : nothing;
+    return data_ && probe < data_->probe_zones.count ? data_->probe_zones[probe] : nothing;
 }
 std::uint32_t Game::reflection_zone(std::uint32_t reflection) const noexcept {
-    return data_->zone(data_->reflections[reflection].zone);
+    return reflection < reflection_count() ? data_->zone(data_->reflections[reflection].zone) : nothing;
 }
 
 std::uint32_t Game::layer_count() const noexcept {
     return data_ ? data_->layers.count : 0;
 }
 Layer Game::layer(std::uint32_t number) const noexcept {
+    if (number >= layer_count()) return {};
     return {data_->layers[number].group, data_->layers[number].set};
 }
 std::uint32_t Game::find_layer(const char* group) const noexcept {
@@ -160,7 +170,7 @@ std::uint32_t Game::series_count() const noexcept {
     return data_ ? data_->series.count : 0;
 }
 const char* Game::series_name(std::uint32_t series) const noexcept {
-    return data_->name(data_->series[series].name);
+    return series < series_count() ? data_->name(data_->series[series].name) : "";
 }
 std::uint32_t Game::find_series(const char* name) const noexcept {
     for (std::uint32_t i = 0; i < series_count(); ++i)
@@ -168,9 +178,10 @@ std::uint32_t Game::find_series(const char* name) const noexcept {
     return nothing;
 }
 std::uint32_t Game::series_length(std::uint32_t series) const noexcept {
-    return data_->series[series].count;
+    return series < series_count() ? data_->series[series].count : 0;
 }
 SeriesStep Game::series_step(std::uint32_t series, std::uint32_t step) const noexcept {
+    if (step >= series_length(series)) return {};
     const format::Step& s = data_->steps[data_->series[series].first + step];
     return {s.set, s.hour};
 }
@@ -179,10 +190,10 @@ std::uint32_t Game::page_count() const noexcept {
     return data_ ? data_->pages.count : 0;
 }
 std::uint32_t Game::page_side(std::uint32_t page) const noexcept {
-    return data_->pages[page];
+    return page < page_count() ? data_->pages[page] : 0;
 }
 Pixels Game::page(std::uint32_t set, std::uint32_t page, std::uint32_t part) const noexcept {
-    return data_->page(set, page, part);
+    return set < set_count() && page < page_count() && part < 4 ? data_->page(set, page, part) : Pixels{};
 }
 
 Color Game::page_light(std::uint32_t set, std::uint32_t page, float x, float y) const noexcept {
@@ -218,6 +229,7 @@ Weights Game::weights(Vector p, std::uint32_t& hint) const noexcept {
     return out;
 }
 const float* Game::coefficients(std::uint32_t set, std::uint32_t probe) const noexcept {
+    if (set >= set_count() || probe >= probe_count()) return no_light;
     return data_->light.data + 27 * (std::size_t{set} * data_->net.count + probe);
 }
 Color Game::irradiance(std::uint32_t set, const Weights& w, Vector n) const noexcept {
@@ -228,7 +240,8 @@ Color Game::irradiance(std::uint32_t set, const Weights& w, Vector n) const noex
 }
 void Game::coefficients(std::uint32_t set, const Weights& w, float out[27]) const noexcept {
     LightSum sum;
-    for (int k = 0; k < w.count; ++k) sum.add(coefficients(set, w.probe[k]), w.weight[k]);
+    for (int k = 0; k < std::min(w.count, Weights::most); ++k)
+        sum.add(coefficients(set, w.probe[k]), w.weight[k]);
     sum.get(out);
 }
 
@@ -236,12 +249,13 @@ std::uint32_t Game::reflection_count() const noexcept {
     return data_ ? data_->reflections.count : 0;
 }
 const char* Game::reflection_name(std::uint32_t reflection) const noexcept {
-    return data_->name(data_->reflections[reflection].name);
+    return reflection < reflection_count() ? data_->name(data_->reflections[reflection].name) : "";
 }
 std::uint32_t Game::reflection_levels(std::uint32_t reflection) const noexcept {
-    return data_->reflections[reflection].levels;
+    return reflection < reflection_count() ? data_->reflections[reflection].levels : 0;
 }
 Pixels Game::reflection_map(std::uint32_t set, std::uint32_t reflection, std::uint32_t level) const noexcept {
+    if (set >= set_count() || level >= reflection_levels(reflection)) return {};
     const std::uint32_t number = data_->map_of[std::size_t{set} * data_->reflections.count + reflection];
     if (number == nothing) return {};
     const format::Map& m = data_->maps[number];
@@ -263,6 +277,7 @@ Reflections Game::reflections(Vector at, Vector normal) const noexcept {
     return out;
 }
 Vector Game::reflection_direction(std::uint32_t reflection, Vector at, Vector direction) const noexcept {
+    if (reflection >= reflection_count()) return direction;
     const Point p = reflection_lookup(data_->places[reflection], point(at), point(direction));
     return {p.x, p.y, p.z};
 }

@@ -91,14 +91,14 @@ const char* Game::Data::read_net() {
     if (n.map_side < 1 || n.map_side > 64 || n.stand_ins > 3 || n.dimension > 3) return "has a damaged net";
     const std::uint64_t points = std::uint64_t{n.probes} + n.stand_ins,
                         map = std::uint64_t{n.map_side} * n.map_side;
-    Part<float> position, validity, clearance, reach, distance, inverse;
+    Part<float> position, front_share, clearance, reach, distance, inverse;
     Part<std::uint32_t> vertex, beside;
-    if (!take("POSITION", position, 12) || !take("VALIDITY", validity) || !take("CLEARANC", clearance) ||
+    if (!take("POSITION", position, 12) || !take("VALIDITY", front_share) || !take("CLEARANC", clearance) ||
         !take("REACH", reach) || !take("DISTANCE", distance, static_cast<std::uint32_t>(8 * map)) ||
         !take("VERTEX", vertex, 16) || !take("BESIDE", beside, 16) || !take("INVERSE", inverse, 36) ||
         !take("PROBELIT", light, 108))
         return "has probes of another kind";
-    if (position.count != points || validity.count != n.probes || clearance.count != n.probes ||
+    if (position.count != points || front_share.count != n.probes || clearance.count != n.probes ||
         reach.count != n.probes || distance.count != n.probes || vertex.count != n.cells ||
         beside.count != n.cells || inverse.count != n.cells ||
         light.count != std::uint64_t{n.probes} * sets.count)
@@ -114,7 +114,7 @@ const char* Game::Data::read_net() {
     net.count = n.probes;
     net.cells = n.cells;
     net.position = position.data;
-    net.validity = validity.data;
+    net.front_share = front_share.data;
     net.clearance = clearance.data;
     net.reach = reach.data;
     net.distance = distance.data;
@@ -150,7 +150,7 @@ const char* Game::Data::read_reflections() {
         p.radius = m.radius;
         p.blend = m.blend;
         p.capture = point(m.capture);
-        p.projected = m.projected != 0;
+        p.parallax = m.parallax != 0;
         p.room_middle = point(m.room_middle);
         p.room_half = point(m.room_half);
     }
@@ -222,6 +222,7 @@ const char* Game::Data::read_layers() {
 }
 
 Pixels Game::Data::page(std::uint32_t set, std::uint32_t page, std::uint32_t part) const {
+    if (set >= sets.count || page >= pages.count || part > 3) return {};
     const std::uint32_t number = image_of[(std::size_t{set} * pages.count + page) * 4 + part];
     if (number == nothing) return {};
     const format::Image& m = images[number];

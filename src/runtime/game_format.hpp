@@ -67,7 +67,7 @@ struct Net {
 static_assert(sizeof(Net) == 56);
 
 struct Reflection {
-    std::uint32_t name, shape, projected, side, levels;
+    std::uint32_t name, shape, parallax, side, levels;
     float middle[3], half[3], axis[3][3], radius, blend, capture[3], room_middle[3], room_half[3];
     std::uint32_t zone;  ///< Since minor version 1; nothing that counts where there are no zones.
 };

@@ -9,7 +9,7 @@
 
 namespace stasigraph::runtime {
 
-Mixer::State::State(const Game& g, const Game::Data& d, const MixerSettings& s)
+Mixer::State::State(const Game& g, const Game::Data& d, const MixerOptions& s)
     : game(g),
       data(d),
       settings(s),
@@ -232,7 +232,7 @@ void Mixer::stop() noexcept {
     message_ = "";
 }
 
-Status Mixer::start(const Game& game, const MixerSettings& settings) noexcept try {
+Status Mixer::start(const Game& game, const MixerOptions& settings) noexcept try {
     stop();
     if (!game.data_ || settings.set >= game.set_count()) {
         message_ = game.data_ ? "there is no such set" : "there is no game open";
@@ -357,6 +357,13 @@ std::uint32_t Mixer::changed_count() const noexcept {
 }
 Tile Mixer::changed(std::uint32_t number) const noexcept {
     return number < changed_count() ? state_->changed[number] : Tile{};
+}
+Pixels Mixer::own_page(std::uint32_t copy, std::uint32_t page, std::uint32_t part) const noexcept {
+    if (!state_) return {};
+    const std::uint32_t copies =
+        state_->settings.paging == Paging::pair ? 2 : state_->settings.paging == Paging::composite ? 1 : 0;
+    if (copy >= copies || page >= state_->data.pages.count || part > 3) return {};
+    return state_->composer.page(copy, page, part);
 }
 bool Mixer::whole(std::uint32_t page) const noexcept {
     if (!state_ || page >= state_->data.pages.count) return true;

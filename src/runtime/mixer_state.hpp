@@ -47,7 +47,7 @@ inline Color floored(Color c) {
 struct Mixer::State {
     const Game& game;
     const Game::Data& data;
-    MixerSettings settings;
+    MixerOptions settings;
     std::uint32_t sets, zones, layers;  ///< Zones with what is in none, which comes last.
     Words words;
     Composer composer;
@@ -72,7 +72,7 @@ struct Mixer::State {
     std::size_t changed_count = 0;
     std::uint32_t first_zone = 0;  ///< Whose turn it is.
 
-    State(const Game& g, const Game::Data& d, const MixerSettings& s);
+    State(const Game& g, const Game::Data& d, const MixerOptions& s);
 
     std::uint32_t zone_number(std::uint32_t zone) const { return zone == nothing ? zones - 1 : zone; }
     bool has_zone(std::uint32_t zone) const {

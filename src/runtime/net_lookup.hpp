@@ -12,7 +12,7 @@ namespace stasigraph::runtime {
 inline constexpr std::uint32_t no_cell = 0xffffffffu;
 
 /// Probes with a smaller share of rays that met no back face stand in or behind geometry, and never answer.
-inline constexpr float least_validity = 0.7f;
+inline constexpr float least_front_share = 0.7f;
 
 struct Point {
     float x, y, z;
@@ -38,7 +38,7 @@ inline float dot(Point a, Point b) {
 struct NetView {
     std::uint32_t count = 0, cells = 0;
     const float* position = nullptr;  ///< Three for each point, stand-ins included; metres.
-    const float* validity = nullptr;
+    const float* front_share = nullptr;
     const float* clearance =
         nullptr;                      ///< Metres around a probe in which it sees everything; null: not known.
     const float* reach = nullptr;     ///< Metres up to which a probe's distances are known.
@@ -394,7 +394,7 @@ inline std::uint32_t first_around(const NetView& net, const Located& at) {
 }
 
 inline bool answers(const NetView& net, std::uint32_t p) {
-    return p < net.count && !(net.validity[p] < least_validity);
+    return p < net.count && !(net.front_share[p] < least_front_share);
 }
 
 inline void finish(NetWeights& out, float total) {

@@ -15,7 +15,7 @@ struct ReflectionPlace {
     Point middle{}, half{}, axis[3] = {};
     float radius = 0, blend = 0;
     Point capture{};
-    bool projected = false;
+    bool parallax = false;
     Point room_middle{}, room_half{};
 };
 
@@ -65,7 +65,7 @@ inline bool reflections_full(int count, float left) {
 /// Where to look in a probe's map for what is seen from a point along a direction: towards the place where
 /// that ray leaves the room. Points outside of it count as on its wall. Without a room: the direction itself.
 inline Point reflection_lookup(const ReflectionPlace& p, Point at, Point direction) {
-    if (!p.projected) return direction;
+    if (!p.parallax) return direction;
     const float half[3] = {p.room_half.x, p.room_half.y, p.room_half.z};
     const Point d = at - p.room_middle;
     Point from = p.room_middle;

@@ -42,7 +42,7 @@ bool read_text(const unsigned char* bytes, std::size_t size, std::size_t& at, st
 
 struct Probes::Data {
     NetView net;
-    std::vector<float> values;          ///< Positions with stand-ins, validity, clearance, reach.
+    std::vector<float> values;          ///< Positions with stand-ins, front_share, clearance, reach.
     std::vector<std::uint32_t> cells;   ///< Vertices, then neighbours.
     std::vector<std::uint32_t> starts;  ///< A grid of them.
     std::vector<float> distance, inverse, light;
@@ -127,10 +127,10 @@ Status Probes::connect(std::uint32_t count, std::uint32_t stand_ins, std::uint32
     for (std::size_t i = 0; i < 4 * std::size_t{cells}; ++i) {
         if (vertex[i] >= count + stand_ins) return fail(Status::damaged, "names a probe that is not there");
         if (beside[i] == no_cell) continue;
+        if (beside[i] >= cells) return fail(Status::damaged, "has a damaged net");
         const auto own = static_cast<std::uint32_t>(i / 4);
         const std::uint32_t* back = beside + 4 * std::size_t{beside[i]};
-        if (beside[i] >= cells || std::find(back, back + 4, own) == back + 4)
-            return fail(Status::damaged, "has a damaged net");
+        if (std::find(back, back + 4, own) == back + 4) return fail(Status::damaged, "has a damaged net");
     }
     NetView& net = d.net;
     const std::size_t points = 3 * (std::size_t{count} + stand_ins);
@@ -138,7 +138,7 @@ Status Probes::connect(std::uint32_t count, std::uint32_t stand_ins, std::uint32
     net.count = count;
     net.cells = cells;
     net.position = d.values.data();
-    net.validity = d.values.data() + points;
+    net.front_share = d.values.data() + points;
     net.clearance = d.values.data() + d.clearance;
     net.reach = d.values.data() + points + 2 * std::size_t{count};
     net.distance = d.distance.data();
@@ -176,7 +176,7 @@ std::uint32_t Probes::set_count() const noexcept {
     return data_ ? static_cast<std::uint32_t>(data_->sets.size()) : 0;
 }
 const char* Probes::set_name(std::uint32_t set) const noexcept {
-    return data_->sets[set].c_str();
+    return set < set_count() ? data_->sets[set].c_str() : "";
 }
 
 std::uint32_t Probes::find_set(const char* name) const noexcept {
@@ -186,17 +186,20 @@ std::uint32_t Probes::find_set(const char* name) const noexcept {
 }
 
 Vector Probes::position(std::uint32_t probe) const noexcept {
+    if (probe >= count()) return {};
     const float* p = data_->values.data() + 3 * std::size_t{probe};
     return {p[0], p[1], p[2]};
 }
-float Probes::validity(std::uint32_t probe) const noexcept {
-    return data_->net.validity[probe];
+float Probes::front_share(std::uint32_t probe) const noexcept {
+    return probe < count() ? data_->net.front_share[probe] : 0;
 }
 float Probes::clearance(std::uint32_t probe) const noexcept {
-    return data_->values[data_->clearance + probe];
+    return probe < count() ? data_->values[data_->clearance + probe] : 0;
 }
 
 const float* Probes::coefficients(std::uint32_t set, std::uint32_t probe) const noexcept {
+    static constexpr float no_light[27] = {};
+    if (set >= set_count() || probe >= count()) return no_light;
     return &data_->light[27 * (std::size_t{set} * data_->net.count + probe)];
 }
 
@@ -221,7 +224,7 @@ Weights Probes::weights(Vector p, std::uint32_t& hint) const noexcept {
 
 Color Probes::irradiance(std::uint32_t set, const Weights& weights, Vector n) const noexcept {
     LightSum sum;
-    for (int k = 0; k < weights.count; ++k) sum.add(coefficients(set, weights.probe[k]), weights.weight[k]);
+    for (int k = 0; k < std::min(weights.count, Weights::most); ++k) sum.add(coefficients(set, weights.probe[k]), weights.weight[k]);
     float all[27], rgb[3];
     sum.get(all);
     light_of(all, n.x, n.y, n.z, rgb);
@@ -231,49 +234,49 @@ Color Probes::irradiance(std::uint32_t set, const Weights& weights, Vector n) co
 
 }  // namespace stasigraph::runtime
 
-struct sg_probes {
+struct sgraph_probes {
     stasigraph::runtime::Probes probes;
 };
 
-sg_status sg_probes_load(const char* path, sg_probes** out, char* message, size_t message_size) {
+sgraph_status sgraph_probes_load(const char* path, sgraph_probes** out, char* message, size_t message_size) {
     namespace rt = stasigraph::runtime;
     return rt::c::opened(
-        out, message, message_size, [&](sg_probes& p) { return p.probes.load(path); },
-        [](const sg_probes& p) { return p.probes.message(); });
+        out, message, message_size, [&](sgraph_probes& p) { return p.probes.load(path); },
+        [](const sgraph_probes& p) { return p.probes.message(); });
 }
 
-void sg_probes_free(sg_probes* p) {
+void sgraph_probes_free(sgraph_probes* p) {
     delete p;
 }
-uint32_t sg_probes_count(const sg_probes* p) {
+uint32_t sgraph_probes_count(const sgraph_probes* p) {
     return p->probes.count();
 }
-uint32_t sg_probes_set_count(const sg_probes* p) {
+uint32_t sgraph_probes_set_count(const sgraph_probes* p) {
     return p->probes.set_count();
 }
-const char* sg_probes_set_name(const sg_probes* p, uint32_t set) {
+const char* sgraph_probes_set_name(const sgraph_probes* p, uint32_t set) {
     return p->probes.set_name(set);
 }
-uint32_t sg_probes_find_set(const sg_probes* p, const char* name) {
+uint32_t sgraph_probes_find_set(const sgraph_probes* p, const char* name) {
     return p->probes.find_set(name);
 }
-float sg_probes_validity(const sg_probes* p, uint32_t probe) {
-    return p->probes.validity(probe);
+float sgraph_probes_front_share(const sgraph_probes* p, uint32_t probe) {
+    return p->probes.front_share(probe);
 }
-float sg_probes_clearance(const sg_probes* p, uint32_t probe) {
+float sgraph_probes_clearance(const sgraph_probes* p, uint32_t probe) {
     return p->probes.clearance(probe);
 }
-const float* sg_probes_coefficients(const sg_probes* p, uint32_t set, uint32_t probe) {
+const float* sgraph_probes_coefficients(const sgraph_probes* p, uint32_t set, uint32_t probe) {
     return p->probes.coefficients(set, probe);
 }
 
-void sg_probes_position(const sg_probes* p, uint32_t probe, float xyz[3]) {
+void sgraph_probes_position(const sgraph_probes* p, uint32_t probe, float xyz[3]) {
     const auto v = p->probes.position(probe);
     xyz[0] = v.x;
     xyz[1] = v.y;
     xyz[2] = v.z;
 }
-void sg_probes_irradiance(const sg_probes* p, uint32_t set, uint32_t probe, const float normal[3],
+void sgraph_probes_irradiance(const sgraph_probes* p, uint32_t set, uint32_t probe, const float normal[3],
                           float rgb[3]) {
     const auto c = p->probes.irradiance(set, probe, {normal[0], normal[1], normal[2]});
     rgb[0] = c.r;
@@ -281,7 +284,7 @@ void sg_probes_irradiance(const sg_probes* p, uint32_t set, uint32_t probe, cons
     rgb[2] = c.b;
 }
 
-int sg_probes_weights(const sg_probes* p, const float point[3], uint32_t* hint, uint32_t probes[8],
+int sgraph_probes_weights(const sgraph_probes* p, const float point[3], uint32_t* hint, uint32_t probes[8],
                       float weights[8]) {
     const auto w = p->probes.weights({point[0], point[1], point[2]}, *hint);
     std::copy(w.probe, w.probe + w.count, probes);

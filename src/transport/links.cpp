@@ -12,7 +12,7 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::size_t rows_per_task = 256;
+constexpr std::size_t link_rows_per_task = 256;
 
 }  // namespace
 
@@ -147,9 +147,9 @@ void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const Row
     LinkPiece& piece = links.pieces[number];
     const std::size_t first_row = number * rows_per_piece, rows = piece.rows();
     std::vector<std::uint32_t>& all = piece.words.own();
-    std::vector<std::vector<float>> stray((rows + rows_per_task - 1) / rows_per_task);
-    job.parallel(rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
-        std::vector<float>& most = stray[begin / rows_per_task];
+    std::vector<std::vector<float>> stray((rows + link_rows_per_task - 1) / link_rows_per_task);
+    job.parallel(rows, link_rows_per_task, [&](std::size_t begin, std::size_t end) {
+        std::vector<float>& most = stray[begin / link_rows_per_task];
         for (std::size_t i = begin; i < end; ++i) {
             const std::size_t row = first_row + i;
             std::uint32_t* words = all.data() + piece.start[i];

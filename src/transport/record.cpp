@@ -10,7 +10,7 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::size_t rows_per_task = 256;  // fixed: pieces never depend on the number of threads
+constexpr std::size_t recorded_rows_per_task = 256;  // fixed: pieces never depend on the number of threads
 constexpr std::uint32_t batch = direction_batch;
 
 /// The words of a batch of hits. Three passes, each asking the memory for what the next one reads.
@@ -93,7 +93,7 @@ struct Traced {
 
     Traced(const Level& level, const RayCaster& caster, std::size_t rows)
         : two_sided(level.surfaces.size()), glass(level.surfaces.size()) {
-        const std::size_t tasks = (rows + rows_per_task - 1) / rows_per_task;
+        const std::size_t tasks = (rows + recorded_rows_per_task - 1) / recorded_rows_per_task;
         stray.resize(tasks);
         tints.resize(tasks);
         for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
@@ -124,7 +124,7 @@ void extend_piece(const Level& level, const RayCaster& caster, const TexelSet& t
     if (distances) distances->assign(start[rows], 0);
     Traced traced(level, caster, rows);
     const std::span<const std::uint32_t> had_words = piece.words.all();
-    job.parallel(rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
+    job.parallel(rows, recorded_rows_per_task, [&](std::size_t begin, std::size_t end) {
         Tracer tracer{caster, texels, source, traced.two_sided, traced.glass};
         tracer.stray.assign(texels.grids.size(), 0.0f);
         for (std::size_t i = begin; i < end; ++i) {
@@ -144,13 +144,13 @@ void extend_piece(const Level& level, const RayCaster& caster, const TexelSet& t
                     piece.far[i] = std::max(piece.far[i], far);
                     if (back && k + h < 64) piece.back[i] |= std::uint64_t{1} << (k + h);
                     if (tracer.is_tinted(h, out[k + h]))
-                        traced.tints[begin / rows_per_task].push_back(
+                        traced.tints[begin / recorded_rows_per_task].push_back(
                             {static_cast<std::uint32_t>(i), k + h, tracer.tints[h]});
                     if (distances) (*distances)[start[i] + k + h] = back ? -std::max(far, 1e-6f) : far;
                 }
             }
         }
-        traced.stray[begin / rows_per_task] = std::move(tracer.stray);
+        traced.stray[begin / recorded_rows_per_task] = std::move(tracer.stray);
         job.advance(end - begin);
     });
     piece.start = std::move(start);
@@ -178,7 +178,7 @@ void trace_again(const Level& level, const RayCaster& caster, const TexelSet& te
         if (marks.first[first_row] == marks.first[first_row + rows]) continue;
         std::vector<std::uint32_t>& all = piece.words.own();
         Traced traced(level, caster, rows);
-        job.parallel(rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
+        job.parallel(rows, recorded_rows_per_task, [&](std::size_t begin, std::size_t end) {
             Tracer tracer{caster, texels, source, traced.two_sided, traced.glass};
             tracer.stray.assign(texels.grids.size(), 0.0f);
             std::array<std::uint32_t, batch> words;
@@ -197,12 +197,12 @@ void trace_again(const Level& level, const RayCaster& caster, const TexelSet& te
                         const std::uint64_t bit = k < 64 ? std::uint64_t{1} << k : 0;
                         piece.back[i] = (piece.back[i] & ~bit) | (tracer.is_back(tracer.hits[h]) ? bit : 0);
                         if (tracer.is_tinted(h, words[h]))
-                            traced.tints[begin / rows_per_task].push_back(
+                            traced.tints[begin / recorded_rows_per_task].push_back(
                                 {static_cast<std::uint32_t>(i), k, tracer.tints[h]});
                     }
                 }
             }
-            traced.stray[begin / rows_per_task] = std::move(tracer.stray);
+            traced.stray[begin / recorded_rows_per_task] = std::move(tracer.stray);
         });
         std::vector<TintedLink> old = std::move(piece.tints);
         std::erase_if(old, [&](const TintedLink& t) { return marks.has(first_row + t.row, t.link); });

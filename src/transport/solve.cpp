@@ -12,7 +12,7 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::size_t rows_per_task = 1024;  // fixed: sums are the same for any number of threads
+constexpr std::size_t solved_rows_per_task = 1024;  // fixed: sums are the same for any number of threads
 constexpr double settled_share = 0.001;
 
 /// Adds up the rows that the words name, `blocks` lanes of eight 16-bit floats each.
@@ -87,9 +87,9 @@ void mean_row(const std::uint32_t* words, const RowLengths& lengths, std::size_t
 std::vector<float> largest_shares(const LightField& fresh, const LightField& total,
                                   const std::vector<std::size_t>& of, const std::vector<float>& floor,
                                   Job& job) {
-    std::vector<std::vector<float>> parts((fresh.rows + rows_per_task - 1) / rows_per_task);
-    job.parallel(fresh.rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
-        std::vector<float>& most = parts[begin / rows_per_task];
+    std::vector<std::vector<float>> parts((fresh.rows + solved_rows_per_task - 1) / solved_rows_per_task);
+    job.parallel(fresh.rows, solved_rows_per_task, [&](std::size_t begin, std::size_t end) {
+        std::vector<float>& most = parts[begin / solved_rows_per_task];
         most.assign(of.size(), 0.0f);
         for (std::size_t row = begin; row < end; ++row)
             for (std::size_t k = 0; k < of.size(); ++k)
@@ -115,7 +115,7 @@ LightField kept_groups(const LightField& field, std::vector<std::size_t>& of,
             now.push_back(of[k]);
         }
     LightField out(field.rows, now.size());
-    job.parallel(field.rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
+    job.parallel(field.rows, solved_rows_per_task, [&](std::size_t begin, std::size_t end) {
         for (std::size_t row = begin; row < end; ++row)
             for (std::size_t k = 0; k < now.size(); ++k) out.add(row, k, field.get(row, from[k]));
     });
@@ -124,9 +124,9 @@ LightField kept_groups(const LightField& field, std::vector<std::size_t>& of,
 }
 
 std::vector<double> column_sums(const LightField& field, Job& job) {
-    std::vector<std::vector<double>> parts((field.rows + rows_per_task - 1) / rows_per_task);
-    job.parallel(field.rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
-        std::vector<double>& part = parts[begin / rows_per_task];
+    std::vector<std::vector<double>> parts((field.rows + solved_rows_per_task - 1) / solved_rows_per_task);
+    job.parallel(field.rows, solved_rows_per_task, [&](std::size_t begin, std::size_t end) {
+        std::vector<double>& part = parts[begin / solved_rows_per_task];
         part.assign(field.stride, 0.0);
         for (std::size_t row = begin; row < end; ++row)
             for (std::size_t i = 0; i < field.stride; ++i)
@@ -175,7 +175,7 @@ RowLengths bounce_lengths(const RowLengths& lengths, int bounce) {
 void apply_links(const Links& links, const RowLengths& lengths, const HalfField& from, LightField& to,
                  Job& job) {
     const std::size_t blocks = to.stride / 8;
-    links.for_rows(rows_per_task, job, [&](std::size_t begin, std::size_t end) {
+    links.for_rows(solved_rows_per_task, job, [&](std::size_t begin, std::size_t end) {
         std::vector<float> sum(to.stride);
         for (std::size_t row = begin; row < end; ++row) {
             float* out = &to.values[row * to.stride];
@@ -236,9 +236,9 @@ void link_moments(const std::uint32_t* words, std::size_t count, const HalfField
 
 void reflect(const LightField& light, const std::vector<Rgb>& albedo, HalfField& out, Job& job) {
     const std::size_t rows = light.rows, stride = light.stride;
-    std::vector<std::vector<float>> largest((rows + rows_per_task - 1) / rows_per_task);
-    job.parallel(rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
-        std::vector<float>& most = largest[begin / rows_per_task];
+    std::vector<std::vector<float>> largest((rows + solved_rows_per_task - 1) / solved_rows_per_task);
+    job.parallel(rows, solved_rows_per_task, [&](std::size_t begin, std::size_t end) {
+        std::vector<float>& most = largest[begin / solved_rows_per_task];
         most.assign(stride, 0.0f);
         for (std::size_t row = begin; row < end; ++row)
             for (std::size_t i = 0; i < stride; ++i)
@@ -256,7 +256,7 @@ void reflect(const LightField& light, const std::vector<Rgb>& albedo, HalfField&
     }
     out.last = static_cast<std::uint32_t>(rows);
     out.values.resize((rows + 1) * stride);
-    job.parallel(rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
+    job.parallel(rows, solved_rows_per_task, [&](std::size_t begin, std::size_t end) {
         for (std::size_t row = begin; row < end; ++row) {
             const float a[3] = {albedo[row].r, albedo[row].g, albedo[row].b};
             for (std::size_t i = 0; i < stride; i += 8) {
@@ -357,7 +357,7 @@ SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const s
         here.groups = s.of.size();
         reflect(s.fresh, albedo, reflected, job);
         apply_links(links, here, reflected, s.fresh, job);
-        job.parallel(rows, rows_per_task, [&](std::size_t begin, std::size_t end) {
+        job.parallel(rows, solved_rows_per_task, [&](std::size_t begin, std::size_t end) {
             for (std::size_t row = begin; row < end; ++row)
                 for (std::size_t k = 0; k < s.of.size(); ++k)
                     if (!s.settled[s.of[k]]) s.total.add(row, s.of[k], s.fresh.get(row, k));

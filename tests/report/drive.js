@@ -8,7 +8,7 @@ const url = 'file://' + path.resolve(page_file);
 
 (async () => {
   const browser = await puppeteer.launch({ executablePath: browserPath, headless: true,
-    args: ['--no-sandbox', '--disable-gpu', '--force-color-profile=srgb', '--hide-scrollbars'] });
+    args: ['--no-sandbox', '--disable-gpu', '--overwrite-color-profile=srgb', '--hide-scrollbars'] });
   const out = { errors: [], requests: [] };
   try {
     const page = await browser.newPage();
@@ -77,16 +77,16 @@ const url = 'file://' + path.resolve(page_file);
     // Findings, filtered.
     const visible = () => page.$$eval('#cards .card', (l) => l.filter((c) => !c.hidden).length);
     out.cards = await page.$$eval('#cards .card', (l) => l.length);
-    for (const kind of ['serious', 'warning', 'hint', 'accepted'])
+    for (const kind of ['error', 'warning', 'hint', 'accepted'])
       await page.$eval('#show-' + kind, (e) => { e.checked = true; e.dispatchEvent(new Event('change', { bubbles: true })); });
     out.all = await visible();
     await page.type('#search', 'moving');
     out.found = await visible();
     out.found_text = await text('finding-count');
     await page.$eval('#search', (e) => { e.value = ''; e.dispatchEvent(new Event('input', { bubbles: true })); });
-    for (const kind of ['serious', 'warning', 'hint']) await page.click('#show-' + kind);
+    for (const kind of ['error', 'warning', 'hint']) await page.click('#show-' + kind);
     out.accepted_alone = await visible();
-    await page.click('#show-serious');
+    await page.click('#show-error');
     await page.$eval('#findings', (e) => e.scrollIntoView());
     await shot('report-findings');
 

@@ -9,7 +9,7 @@ namespace stasigraph {
 ///
 /// Rules: (1) the point of a layout's chart c at `uv` texels lies at (uv + shift[c]) * detail pixels. (2)
 /// what no surface covers is filled from what is next to it.
-struct CombinedImage {
+struct PrelitImage {
     struct Spot {
         std::uint32_t surface = 0;
         std::vector<Vec2> shift;  ///< For each chart of its layout, texels.
@@ -24,7 +24,7 @@ struct CombinedImage {
 /// One image for each page, or one for each lightmapped surface. `detail`: pixels along a texel, so that
 /// textures finer than the light are kept; it gives way where a side would pass 16384 pixels. Same bytes for
 /// any number of threads. Cost: about a microsecond a pixel. Memory: 32 bytes a pixel.
-std::vector<CombinedImage> combine(const Level& level, const Atlas& atlas, const BakedSet& set,
-                                   const CombinedSettings& settings, Job& job);
+std::vector<PrelitImage> combine(const Level& level, const Atlas& atlas, const BakedSet& set,
+                                   const PrelitOptions& settings, Job& job);
 
 }  // namespace stasigraph

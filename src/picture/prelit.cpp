@@ -1,4 +1,4 @@
-#include "picture/combined.hpp"
+#include "picture/prelit.hpp"
 
 #include <algorithm>
 #include <numeric>
@@ -23,10 +23,10 @@ public:
             if (s.name == set.name) recipe_ = s;
     }
 
-    void draw(CombinedImage& image, Job& job) const {
+    void draw(PrelitImage& image, Job& job) const {
         const auto pixels = static_cast<std::size_t>(image.width) * static_cast<std::size_t>(image.height);
         image.nit.assign(pixels, {});
-        for (const CombinedImage::Spot& spot : image.spots)
+        for (const PrelitImage::Spot& spot : image.spots)
             if (lets_through(level_.materials[level_.surfaces[spot.surface].material]))
                 image.alpha.assign(pixels, 1.0f);
         std::vector<std::uint8_t> covered(pixels, 0);
@@ -37,7 +37,7 @@ public:
     }
 
 private:
-    void draw_surface(const CombinedImage::Spot& spot, CombinedImage& image,
+    void draw_surface(const PrelitImage::Spot& spot, PrelitImage& image,
                       std::vector<std::uint8_t>& covered) const {
         const auto detail = static_cast<float>(image.detail);
         const Layout& layout = atlas_.layouts[atlas_.surfaces[spot.surface].layout];
@@ -121,7 +121,7 @@ private:
 
     /// Ring by ring from what is covered; what lies further off gets the mean, so that no mip level mixes in
     /// black.
-    static void fill_gaps(CombinedImage& image, std::vector<std::uint8_t>& covered) {
+    static void fill_gaps(PrelitImage& image, std::vector<std::uint8_t>& covered) {
         constexpr int rings = 8;
         const int w = image.width, h = image.height;
         std::vector<std::size_t> edge;
@@ -174,9 +174,9 @@ private:
 };
 
 /// The charts of one surface by themselves, in rows of falling height.
-CombinedImage image_of(const Atlas& atlas, std::uint32_t surface) {
+PrelitImage image_of(const Atlas& atlas, std::uint32_t surface) {
     const Layout& layout = atlas.layouts[atlas.surfaces[surface].layout];
-    CombinedImage image;
+    PrelitImage image;
     image.spots.push_back({surface, std::vector<Vec2>(layout.charts.size())});
     std::vector<std::uint32_t> order(layout.charts.size());
     std::iota(order.begin(), order.end(), 0u);
@@ -213,18 +213,18 @@ CombinedImage image_of(const Atlas& atlas, std::uint32_t surface) {
 
 }  // namespace
 
-std::vector<CombinedImage> combine(const Level& level, const Atlas& atlas, const BakedSet& set,
-                                   const CombinedSettings& settings, Job& job) {
-    std::vector<CombinedImage> images;
-    if (settings.by == CombinedBy::page)
+std::vector<PrelitImage> combine(const Level& level, const Atlas& atlas, const BakedSet& set,
+                                   const PrelitOptions& settings, Job& job) {
+    std::vector<PrelitImage> images;
+    if (settings.by == PrelitBy::page)
         for (const int side : atlas.pages) {
-            CombinedImage& image = images.emplace_back();
+            PrelitImage& image = images.emplace_back();
             image.width = image.height = side;
         }
     for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
         const SurfaceUv& uv = atlas.surfaces[s];
         if (uv.page == none) continue;
-        if (settings.by == CombinedBy::page)
+        if (settings.by == PrelitBy::page)
             images[uv.page].spots.push_back(
                 {s, std::vector<Vec2>(atlas.layouts[uv.layout].charts.size(),
                                       {static_cast<float>(uv.x), static_cast<float>(uv.y)})});
@@ -232,7 +232,7 @@ std::vector<CombinedImage> combine(const Level& level, const Atlas& atlas, const
             images.push_back(image_of(atlas, s));
     }
     const Combiner combiner(level, atlas, set);
-    for (CombinedImage& image : images) {
+    for (PrelitImage& image : images) {
         image.detail = std::clamp(most_pixels / std::max(image.width, image.height), 1, settings.detail);
         image.width *= image.detail;
         image.height *= image.detail;
