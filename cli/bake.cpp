@@ -279,6 +279,9 @@ std::optional<Made> make_in_time(const Options& o, const Level& level, const std
         try {
             best.emplace(make(o, now, sets, why, job));
             reached = tier;
+            left_behind() = fmt::format("{} is written to {}; what was done toward {} is kept, and the same "
+                                        "command goes on from there",
+                                        tier_name(tier), o.out.string(), tier_name(level.quality.tier));
         } catch (const Cancelled&) {
             if (!job.out_of_time()) throw;
             job.limit(0);
@@ -368,6 +371,8 @@ void run(Options& o, Job& job) {
         return;
     }
     if (!why.empty() && !o.common.quiet) job.note("baked because " + reasons_text(why));
+    constexpr const char* goes_on = "what was traced is kept; the same command goes on from there";
+    left_behind() = fmt::format("nothing was written: {} is as it was; {}", o.out.string(), goes_on);
     const std::optional<Made> made = o.time_limit > 0 ? make_in_time(o, level, why, job)
                                                       : std::optional<Made>(make(o, level, sets, why, job));
     if (!made) {

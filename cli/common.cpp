@@ -13,10 +13,12 @@ using namespace stasigraph;
 
 namespace {
 
-std::atomic<Job*> running{nullptr};
+/// Set by the first signal; jobs look at it. A second one ends the tool at once, whatever it hangs in.
+std::atomic<bool> interrupted{false};
+static_assert(std::atomic<bool>::is_always_lock_free, "signal handlers may do no more");
 
 void interrupt(int) {
-    if (Job* job = running.load()) job->cancel();
+    if (interrupted.exchange(true)) _exit(130);
 }
 
 spdlog::logger& log() {
@@ -80,8 +82,11 @@ int guarded(const Common& common, const std::function<void(Job&)>& body) {
     ProgressLine& line = progress_line();
     JobOptions settings{.threads = common.threads,
                          .memory = static_cast<std::uint64_t>(common.memory * 1e9),
+                         .stop = [] { return interrupted.load(std::memory_order_relaxed); },
                          .on_progress = {},
                          .on_note = {}};
+    std::signal(SIGINT, interrupt);
+    std::signal(SIGTERM, interrupt);
     if (!common.quiet || common.watch)
         settings.on_progress = [&](const Progress& p) {
             if (!common.quiet) line.show(p);
@@ -96,11 +101,7 @@ int guarded(const Common& common, const std::function<void(Job&)>& body) {
     int status = 0;
     try {
         Job job(std::move(settings));
-        running = &job;
-        std::signal(SIGINT, interrupt);
-        std::signal(SIGTERM, interrupt);
         body(job);
-        running = nullptr;
         line.clear();
     } catch (const Error& e) {
         line.clear();
@@ -108,7 +109,7 @@ int guarded(const Common& common, const std::function<void(Job&)>& body) {
         status = 1;
     } catch (const Cancelled&) {
         line.clear();
-        log().warn("interrupted; nothing was written");
+        log().warn("interrupted; {}", left_behind());
         status = 130;
     } catch (const std::bad_alloc&) {
         log().error("not enough memory. Lower the density or the tier.");
@@ -117,8 +118,12 @@ int guarded(const Common& common, const std::function<void(Job&)>& body) {
         log().error("{}", e.what());
         status = 1;
     }
-    running = nullptr;
     return exit_status() = status;
+}
+
+std::string& left_behind() {
+    static std::string text = "nothing was written";
+    return text;
 }
 
 void log_note(const std::string& text) {
@@ -198,6 +203,8 @@ Vec3 parse_vec(const std::string& text, const std::string& option) {
     char rest = 0;
     if (std::sscanf(text.c_str(), "%f,%f,%f%c", &v.x, &v.y, &v.z, &rest) != 3 || !is_finite(v))
         throw UsageError{option, "needs three numbers as X,Y,Z, not \"" + text + "\""};
+    if (std::max({std::abs(v.x), std::abs(v.y), std::abs(v.z)}) > farthest_place)
+        throw UsageError{option, "lies farther than 1000 km from the origin: " + text};
     return v;
 }
 

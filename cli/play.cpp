@@ -40,6 +40,7 @@ void run(Options& o, Job& job) {
     const int all = static_cast<int>(script.until * static_cast<double>(script.fps) + 1e-6) + 1,
               shown = std::min(all, most_shown);
     const ContactLayout layout = contact_layout(static_cast<std::size_t>(shown), 1280, 1);
+    left_behind() = "the frames drawn so far are in " + to.string() + "; the same command draws all of them again";
     std::vector<ContactPicture> pictures;
     Json frames = Json::array();
     const PlayResult r = play(

@@ -23,7 +23,8 @@ std::map<std::string, std::string> results(const fs::path& folder) {
     std::map<std::string, std::string> files;
     for (const auto& entry : fs::recursive_directory_iterator(folder)) {
         const std::string name = entry.path().lexically_relative(folder).string();
-        if (!entry.is_regular_file()) continue;
+        // Once under its plain name; the result's own folder holds the same files.
+        if (!entry.is_regular_file() || name.front() == '.') continue;
         files[name] = read_text(entry.path());
     }
     return files;

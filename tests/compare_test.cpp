@@ -103,10 +103,10 @@ SLOW_TEST(Compare, keeps_a_result_with_its_level_and_is_a_gate) {
     const Ran first = tool("bake '" + sheet.string() + "' --json --quiet --keep before");
     ASSERT_EQ(first.status, 0) << first.err;
     EXPECT_EQ(fs::path(first.json()["kept"].get<std::string>()).filename(), "before");
-    const std::string kept_page = read_text(folder / "baked" / "kept" / "before" / "base" / "page-0.exr");
+    const std::string kept_page = read_text(folder / "baked/scene/kept" / "before" / "base" / "page-0.exr");
     write_level(folder, 1000);
     ASSERT_EQ(tool("bake '" + sheet.string() + "' --quiet").status, 0);
-    EXPECT_EQ(read_text(folder / "baked" / "kept" / "before" / "base" / "page-0.exr"), kept_page);
+    EXPECT_EQ(read_text(folder / "baked/scene/kept" / "before" / "base" / "page-0.exr"), kept_page);
     const std::string command =
         "compare '" + sheet.string() + "' --json --quiet --file '" + (folder / "c.png").string() + "'";
     const Ran over = tool(command + " --limit 0.5");
@@ -118,7 +118,7 @@ SLOW_TEST(Compare, keeps_a_result_with_its_level_and_is_a_gate) {
     EXPECT_EQ(tool(command + " --before now --limit 0").status, 0) << "a bake beside itself";
     EXPECT_EQ(read_image(folder / "c.png").width, 1280);
     // The level of that time is what the kept one is drawn with, and loads by itself.
-    const KeptBake kept = kept_bake(folder / "baked", "before");
+    const KeptBake kept = kept_bake(folder / "baked/scene", "before");
     EXPECT_EQ(kept.tier, "glance");
     EXPECT_EQ(load_level(kept.level).sky.radiance.r, 500);
     EXPECT_FALSE(load_bake(kept.folder, load_level(kept.level), "").stale);

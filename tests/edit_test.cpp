@@ -227,6 +227,7 @@ SLOW_TEST(Edits, under_wide_lamps_on_eight_threads_have_the_bytes_of_bakes_from_
     MemoryStore memory;
     Numbers chance(20261129);
     Atlas atlas;
+    std::size_t again = 0;
     bake(yard.level, atlas, job, memory.store());
     for (int i = 0; i < 20; ++i) {
         const std::string what = std::to_string(i) + ": " + yard.edit(chance);
@@ -234,7 +235,9 @@ SLOW_TEST(Edits, under_wide_lamps_on_eight_threads_have_the_bytes_of_bakes_from_
         const Baked by_edit = bake(yard.level, atlas, job, memory.store());
         expect_same(by_edit, bake(yard.level, before, job), what);
         if (HasFatalFailure()) return;
+        again += by_edit.figures.sampled_again;
     }
+    EXPECT_GT(again, 20u);
 }
 
 TEST(Edits, slopes_and_normal_maps_follow) {

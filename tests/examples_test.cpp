@@ -153,7 +153,7 @@ SLOW_TEST(Examples, day_cycle_goes_around_past_midnight) {
     ASSERT_EQ(tool("bake " + sheet + " --quiet").status, 0);
     ASSERT_EQ(tool("pack " + sheet + " --quiet").status, 0);
     const Ran r =
-        run(example("day_cycle") + " " + (folder / "baked" / "game.sgl").string() + " june -15 1.5 3");
+        run(example("day_cycle") + " " + (folder / "baked/hours/game.sgl").string() + " june -15 1.5 3");
     ASSERT_EQ(r.status, 0) << r.out << r.err;
     const auto green = [&](const char* hour) {
         float red = 0, g = 0;

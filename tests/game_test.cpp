@@ -165,9 +165,9 @@ TEST(Game, names_places_gains_and_reflection_probes_come_back) {
         }
     }
     const rt::Pixels level = game.reflection_map(1, 1, 2);
-    ASSERT_EQ(game.reflection_levels(1), 3u);
-    EXPECT_EQ(level.side, 4u);
-    EXPECT_EQ(level.size, 6u * 4 * 4 * 8);
+    ASSERT_EQ(game.reflection_levels(1), 4u);
+    EXPECT_EQ(level.side, 8u);
+    EXPECT_EQ(level.size, 6u * 8 * 8 * 8);
     std::size_t pixels = 0, chunks = 0;
     for (std::uint32_t i = 0; i < game.chunk_count(); ++i) {
         chunks += game.chunk(i).size;
@@ -258,7 +258,7 @@ TEST(Game, is_all_there_for_c) {
     sgraph_game_reflection_direction(c, 0, at, led, way);
     EXPECT_EQ(way[0], game.reflection_direction(0, {0.3f, 1.1f, 0.4f}, {0, 0, 1}).x);
     sgraph_game_reflection_map(c, 0, 0, 1, &pixels);
-    EXPECT_EQ(pixels.side, 8u);
+    EXPECT_EQ(pixels.side, 16u);
     sgraph_game_close(c);
     EXPECT_EQ(sgraph_game_open("/nowhere/game.sgl", &c, text, sizeof text), SGRAPH_NOT_FOUND);
     EXPECT_EQ(c, nullptr);

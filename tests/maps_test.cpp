@@ -116,7 +116,7 @@ struct StripedFloor {
     }
     Ran bake() const { return tool("bake " + sheet.string() + " --tier proof --quiet"); }
     nlohmann::json manifest() const {
-        return nlohmann::json::parse(read_text(folder / "baked/manifest.json"));
+        return nlohmann::json::parse(read_text(folder / "baked/floor/manifest.json"));
     }
 };
 
@@ -136,7 +136,7 @@ TEST(Prelit, is_light_times_base_colour_at_the_exposure_asked_for) {
         ASSERT_EQ(entry["images"].size(), 1u);
         const std::string name = entry["images"][0];
         EXPECT_EQ(name, by == std::string("page") ? "base/prelit-0.png" : "base/prelit/floor.png");
-        const Pixels image = read_image(level.folder / ("baked/" + name));
+        const Pixels image = read_image(level.folder / ("baked/floor/" + name));
         if (by == std::string("page")) {
             EXPECT_EQ(image.width, level.manifest()["pages"][0].get<int>() * 3);
         } else {
@@ -156,7 +156,7 @@ TEST(Prelit, is_light_times_base_colour_at_the_exposure_asked_for) {
 TEST(Prelit, glb_is_valid_names_its_images_and_is_refused_as_a_level) {
     const StripedFloor level("[prelit]\nby = \"surface\"\n");
     ASSERT_EQ(level.bake().status, 0);
-    const std::string glb = read_text(level.folder / "baked/base/prelit.glb");
+    const std::string glb = read_text(level.folder / "baked/floor/base/prelit.glb");
     EXPECT_NE(glb.find("prelit/floor.png"), std::string::npos);
     const Ran checked =
         run(std::string(STASIGRAPH_NODE) +
@@ -165,9 +165,9 @@ TEST(Prelit, glb_is_valid_names_its_images_and_is_refused_as_a_level) {
             "Uint8Array(fs.readFileSync(process.argv[2])), {externalResourceFunction: u => "
             "Promise.resolve(new Uint8Array(fs.readFileSync(p.join(p.dirname(process.argv[2]), "
             "u))))}).then(r => console.log(r.issues.numErrors))\" " +
-            std::string(STASIGRAPH_VALIDATOR) + " " + (level.folder / "baked/base/prelit.glb").string());
+            std::string(STASIGRAPH_VALIDATOR) + " " + (level.folder / "baked/floor/base/prelit.glb").string());
     EXPECT_EQ(checked.out, "0\n") << checked.err;
-    const Ran again = tool("bake " + (level.folder / "baked/base/prelit.glb").string());
+    const Ran again = tool("bake " + (level.folder / "baked/floor/base/prelit.glb").string());
     EXPECT_EQ(again.status, 1);
     EXPECT_NE(again.err.find("the light of a bake is in its colours"), std::string::npos) << again.err;
 }
@@ -177,17 +177,17 @@ TEST(Prelit, files_go_when_they_are_no_longer_asked_for_and_stay_beside_a_bake_o
         "[prelit]\nby = \"surface\"\n[[set]]\nname = \"day\"\n[[set]]\nname = \"half\"\ngain = { sun = 0.5 "
         "}\n");
     ASSERT_EQ(level.bake().status, 0);
-    EXPECT_TRUE(fs::exists(level.folder / "baked/half/prelit/floor.png"));
+    EXPECT_TRUE(fs::exists(level.folder / "baked/floor/half/prelit/floor.png"));
     ASSERT_EQ(tool("bake " + level.sheet.string() + " --tier proof --set day --quiet").status, 0);
-    EXPECT_TRUE(fs::exists(level.folder / "baked/half/prelit/floor.png"));
-    EXPECT_TRUE(fs::exists(level.folder / "baked/half/prelit.glb"));
+    EXPECT_TRUE(fs::exists(level.folder / "baked/floor/half/prelit/floor.png"));
+    EXPECT_TRUE(fs::exists(level.folder / "baked/floor/half/prelit.glb"));
     std::string sheet = read_text(level.sheet);
-    sheet.replace(sheet.find("[prelit]\nby = \"surface\"\n"), 26, "");
+    sheet.replace(sheet.find("[prelit]\nby = \"surface\"\n"), 24, "");
     write_bytes(level.sheet, sheet);
     ASSERT_EQ(level.bake().status, 0);
-    EXPECT_FALSE(fs::exists(level.folder / "baked/half/prelit"));
-    EXPECT_FALSE(fs::exists(level.folder / "baked/day/prelit.glb"));
-    EXPECT_TRUE(fs::exists(level.folder / "baked/day/preview.glb"));
+    EXPECT_FALSE(fs::exists(level.folder / "baked/floor/half/prelit"));
+    EXPECT_FALSE(fs::exists(level.folder / "baked/floor/day/prelit.glb"));
+    EXPECT_TRUE(fs::exists(level.folder / "baked/floor/day/preview.glb"));
 }
 
 TEST(FurtherMaps, refuse_settings_out_of_range_by_name) {
@@ -207,7 +207,7 @@ TEST(FurtherMaps, occlusion_goes_to_a_grey_file_and_is_shown) {
     const StripedFloor level("[occlusion]\n");
     ASSERT_EQ(level.bake().status, 0);
     EXPECT_EQ(level.manifest()["occlusion"]["reach"], 1.5);
-    const Pixels page = read_image(level.folder / "baked/occlusion-0.png");
+    const Pixels page = read_image(level.folder / "baked/floor/occlusion-0.png");
     EXPECT_EQ(page.channels, 1);
     EXPECT_EQ(page.at(page.width / 2, page.height / 2, 0), 1) << "nothing stands on this floor";
     const std::string view = "view " + level.sheet.string() +

@@ -562,7 +562,7 @@ SLOW_TEST(PlaceCommand, tells_what_it_did_and_the_bake_takes_it) {
     const Ran first = tool("place " + level + " --json --quiet");
     ASSERT_EQ(first.status, 0) << first.err;
     const nlohmann::json told = first.json();
-    const auto places = nlohmann::json::parse(read_text(folder / "obs/baked/places.json"));
+    const auto places = nlohmann::json::parse(read_text(folder / "obs/baked/observatory/places.json"));
     EXPECT_EQ(told["kept"], places["probes"].size());
     EXPECT_GE(told["rules"]["hand"]["kept"].get<int>(), 2);
     EXPECT_GT(told["rules"]["explore"]["kept"].get<int>(), 500);
@@ -574,7 +574,7 @@ SLOW_TEST(PlaceCommand, tells_what_it_did_and_the_bake_takes_it) {
     write_bytes(level, other);
     const Ran second = tool("place " + level + " --only roof --json --quiet");
     ASSERT_EQ(second.status, 0) << second.err;
-    const auto now = nlohmann::json::parse(read_text(folder / "obs/baked/places.json"));
+    const auto now = nlohmann::json::parse(read_text(folder / "obs/baked/observatory/places.json"));
     const auto of = [](const nlohmann::json& json, const char* volume) {
         std::set<std::string> out;
         for (const auto& p : json["probes"])
@@ -589,7 +589,7 @@ SLOW_TEST(PlaceCommand, tells_what_it_did_and_the_bake_takes_it) {
     const Ran baked = tool("bake " + level + " --tier glance --quiet --json");
     ASSERT_EQ(baked.status, 0) << baked.err;
     EXPECT_EQ(baked.json()["probes"], now["probes"].size());
-    const auto header = nlohmann::json::parse(read_text(folder / "obs/baked/probes.json"));
+    const auto header = nlohmann::json::parse(read_text(folder / "obs/baked/observatory/probes.json"));
     EXPECT_EQ(header["count"], now["probes"].size());
     const Ran again = tool("bake " + level + " --tier glance --quiet --json");
     EXPECT_EQ(again.json()["up_to_date"], true) << again.out;

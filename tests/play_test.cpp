@@ -17,7 +17,8 @@ struct Scene {
         for (const char* file :
              {"observatory.glb", "observatory.toml", "walk.toml", "washer.ies", "bollard.ies"})
             fs::copy(demo_folder() / file, folder / file);
-        fs::copy(demo_glance(), folder / "baked",
+        fs::create_directories(folder / "baked");
+        fs::copy(demo_glance(), folder / "baked/observatory",
                  fs::copy_options::recursive | fs::copy_options::create_hard_links);
     }
     std::string script() const { return (folder / "walk.toml").string(); }
@@ -116,7 +117,8 @@ SLOW_TEST(Play, plays_the_sheet_as_it_is_now) {
     const Folder folder;
     for (const char* file : {"observatory.glb", "washer.ies", "bollard.ies"})
         fs::copy(demo_folder() / file, folder / file);
-    fs::copy(demo_glance(), folder / "baked",
+    fs::create_directories(folder / "baked");
+        fs::copy(demo_glance(), folder / "baked/observatory",
              fs::copy_options::recursive | fs::copy_options::create_hard_links);
     const std::string sheet = read_text(demo_folder() / "observatory.toml");
     write_bytes(folder / "observatory.toml", sheet);
@@ -125,7 +127,7 @@ SLOW_TEST(Play, plays_the_sheet_as_it_is_now) {
     EXPECT_EQ(tool(command).status, 1) << "there is no such zone yet";
     write_bytes(folder / "observatory.toml", sheet + "[[zone]]\nname = \"pool\"\nmatch = \"pool*\"\n");
     fs::last_write_time(folder / "observatory.toml",
-                        fs::last_write_time(folder / "baked" / "game.sgl") + std::chrono::seconds(2));
+                        fs::last_write_time(folder / "baked/observatory/game.sgl") + std::chrono::seconds(2));
     const Ran r = tool(command);
     EXPECT_EQ(r.status, 0) << r.err;
 }

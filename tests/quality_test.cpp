@@ -314,7 +314,7 @@ TEST(OwnInput, a_level_that_was_baked_bakes_again_as_if_it_never_was) {
                 "[quality]\ntier = \"glance\"\nlinks = 16\ndenoise = \"off\"\nseams = \"off\"\n"
                 "[sky]\nradiance = [500, 600, 700]\n");
     ASSERT_EQ(tool("bake " + (folder / "floor.toml").string() + " --quiet").status, 0);
-    const fs::path baked = folder / "baked";
+    const fs::path baked = folder / "baked/floor";
     const Json manifest = Json::parse(read_text(baked / "manifest.json"));
     EXPECT_EQ(manifest["settings"]["margin"], 8) << "for two halvings";
     EXPECT_EQ(manifest["settings"]["links"], Json({16, 16}));
@@ -326,7 +326,7 @@ TEST(OwnInput, a_level_that_was_baked_bakes_again_as_if_it_never_was) {
     write_bytes(folder / "again/floor.toml", sheet);
     const Ran second = tool("bake " + (folder / "again/floor.toml").string() + " --quiet");
     ASSERT_EQ(second.status, 0) << second.err;
-    const fs::path again = folder / "again/baked";
+    const fs::path again = folder / "again/baked/floor";
     EXPECT_EQ(read_image(baked / "base/page-0.exr").values,
               read_image(again / "base/page-0.exr").values);
     Level level;

@@ -226,13 +226,13 @@ TEST(Tool, captures_beside_the_lightmaps_and_says_what_is_stale) {
     const Ran first = tool("bake " + sheet + " --json");
     ASSERT_EQ(first.status, 0) << first.err;
     EXPECT_EQ(first.json()["reflections"], 3);
-    EXPECT_EQ(first.json()["reflection_rays"], 3 * 6 * 16 * 16);
-    for (const char* file : {"base/mirror-0.ktx2", "base/mirror-2.ktx2", "base/mirror-1.exr"})
-        EXPECT_TRUE(fs::exists(folder / "baked" / file)) << file;
+    EXPECT_EQ(first.json()["reflection_rays"], 3 * 6 * 32 * 32);
+    for (const char* file : {"base/mirror-middle.ktx2", "base/mirror-mirror_floor.ktx2", "base/mirror-ball.exr"})
+        EXPECT_TRUE(fs::exists(folder / "baked/room" / file)) << file;
     // A picture of all around: the sky above, as an open field has it.
-    const Pixels round = read_image(folder / "baked/base/mirror-2.exr");
-    EXPECT_EQ(round.width, 64);
-    EXPECT_EQ(round.height, 32);
+    const Pixels round = read_image(folder / "baked/room/base/mirror-mirror_floor.exr");
+    EXPECT_EQ(round.width, 128);
+    EXPECT_EQ(round.height, 64);
     EXPECT_NEAR(round.at(3, 1, 2), 1500 * std::ldexp(1.0f, -round.exponent), 2);
     EXPECT_TRUE(tool("bake " + sheet + " --json").json()["up_to_date"]);
     // What is asked of them changes, and nothing else.
@@ -250,7 +250,7 @@ TEST(Tool, captures_beside_the_lightmaps_and_says_what_is_stale) {
     const Ran again = tool("bake " + sheet + " --json");
     EXPECT_EQ(again.json()["reflections"], 4);
     EXPECT_EQ(again.json()["links_traced"], 0);
-    EXPECT_EQ(again.json()["reflection_rays"], 6 * 16 * 16) << "of the new one alone";
+    EXPECT_EQ(again.json()["reflection_rays"], 6 * 32 * 32) << "of the new one alone";
     // Read back by the meter's loader and the picture.
     const Ran view =
         tool("view " + sheet + " --show reflections --size 64x40 --file " + (folder / "r.png").string());
@@ -258,12 +258,12 @@ TEST(Tool, captures_beside_the_lightmaps_and_says_what_is_stale) {
     // A part baked alone keeps them, and they go with their entries.
     const Ran only = tool("bake " + sheet + " --only floor");
     EXPECT_EQ(only.status, 0) << only.err;
-    EXPECT_TRUE(fs::exists(folder / "baked/base/mirror-3.ktx2"));
+    EXPECT_TRUE(fs::exists(folder / "baked/room/base/mirror-more.ktx2"));
     write_bytes(folder / "room.toml",
                 read_text(folder / "room.toml").substr(0, std::string(mirrors_sheet).find("[[reflection]]")));
     EXPECT_EQ(tool("bake " + sheet).status, 0);
-    EXPECT_FALSE(fs::exists(folder / "baked/base/mirror-0.ktx2"));
-    EXPECT_FALSE(fs::exists(folder / "baked/base/mirror-3.exr"));
+    EXPECT_FALSE(fs::exists(folder / "baked/room/base/mirror-middle.ktx2"));
+    EXPECT_FALSE(fs::exists(folder / "baked/room/base/mirror-more.exr"));
     EXPECT_NE(tool("view " + sheet + " --show reflections").err.find("no reflection probes"),
               std::string::npos);
 }
@@ -273,10 +273,10 @@ TEST(Tool, a_damaged_map_is_an_error_that_names_it) {
     write_level(folder);
     const std::string sheet = (folder / "room.toml").string();
     ASSERT_EQ(tool("bake " + sheet).status, 0);
-    write_bytes(folder / "baked/base/mirror-1.ktx2", "no");
+    write_bytes(folder / "baked/room/base/mirror-ball.ktx2", "no");
     const Ran r = tool("view " + sheet + " --size 64x40 --file " + (folder / "r.png").string());
     EXPECT_EQ(r.status, 1);
-    EXPECT_NE(r.err.find("mirror-1.ktx2"), std::string::npos) << r.err;
+    EXPECT_NE(r.err.find("mirror-ball.ktx2"), std::string::npos) << r.err;
 }
 
 }  // namespace

@@ -530,7 +530,7 @@ TEST(Places, what_cannot_be_is_refused_early_and_says_what_to_do) {
     EXPECT_NE(one([](ReflectionProbe& p) { p.half.y = 0; }).find("reaches nothing"), std::string::npos);
     EXPECT_NE(one([](ReflectionProbe& p) { p.middle.x = NAN; }).find("not finite"), std::string::npos);
     EXPECT_NE(with([](Level& l) {
-                  l.reflections.assign(20, probe_in({-6, 0, -2.5f}, {0, 3, 2.5f}, 2048));
+                  l.reflections.assign(200, probe_in({-6, 0, -2.5f}, {0, 3, 2.5f}, 1024));
               }).find("million texels"),
               std::string::npos);
     const auto rule = [&](auto change) {

@@ -65,7 +65,7 @@ inline void write_room(const fs::path& folder, float crate_x = 0.6f) {
 /// A folder with the level in it.
 struct Room {
     Folder folder;
-    fs::path sheet = folder / "room.toml", baked = folder / "baked", cache = folder / ".stasigraph";
+    fs::path sheet = folder / "room.toml", baked = folder / "baked" / "room", cache = folder / ".stasigraph";
 
     Room() {
         write_room(folder.path());

@@ -90,13 +90,20 @@ TEST(Tool, an_output_that_cannot_be_written_is_told_before_the_work) {
 
 SLOW_TEST(Bake, writes_what_its_manifest_says_and_nothing_else) {
     const Json m = Json::parse(read_text(demo_glance() / "manifest.json"));
-    EXPECT_EQ(m["version"], 1);
+    EXPECT_EQ(m["version"], 2);
     ASSERT_EQ(m["sets"].size(), 5u) << "four sets and a layer";
     std::set<std::string> listed{"manifest.json"}, found;
-    for (const Json& f : m["files"]) listed.insert(f.get<std::string>());
-    for (const auto& e : fs::recursive_directory_iterator(demo_glance()))
-        if (e.is_regular_file()) found.insert(e.path().lexically_relative(demo_glance()).generic_string());
-    EXPECT_EQ(listed, found);
+    for (const auto& [name, hash] : m["files"].items()) listed.insert(name);
+    // Once under plain names, and once whole in the result's own folder.
+    const fs::path whole = demo_glance() / m["result"].get<std::string>();
+    for (const fs::path& root : {demo_glance(), whole}) {
+        found.clear();
+        for (const auto& e : fs::recursive_directory_iterator(root)) {
+            const std::string name = e.path().lexically_relative(root).generic_string();
+            if (e.is_regular_file() && name.front() != '.') found.insert(name);
+        }
+        EXPECT_EQ(listed, found);
+    }
     for (const Json& set : m["sets"])
         for (const Json& map : set["lightmaps"]) {
             const Pixels p = read_image(demo_glance() / map["file"].get<std::string>());
@@ -116,17 +123,22 @@ SLOW_TEST(Bake, writes_what_its_manifest_says_and_nothing_else) {
 
 SLOW_TEST(Bake, gives_the_same_bytes_with_one_thread_and_with_two) {
     const Folder folder;
-    const Ran r =
-        tool("bake " + demo() + " --tier glance --quiet --threads 1 --out " + (folder / "one").string());
-    ASSERT_EQ(r.status, 0) << r.err;
+    const auto bake = [&](const std::string& threads) {
+        const Ran r = tool("bake " + demo() + " --tier glance --json --quiet --threads " + threads + " --out " +
+                           (folder / threads).string() + " --cache " + (folder / ("cache" + threads)).string());
+        ASSERT_EQ(r.status, 0) << r.err;
+        EXPECT_GT(r.json()["links_traced"].get<double>(), 1e6) << "from nothing";
+    };
+    bake("1");
+    bake("2");
     int files = 0;
-    for (const auto& e : fs::recursive_directory_iterator(demo_glance())) {
+    for (const auto& e : fs::recursive_directory_iterator(folder / "2")) {
         if (!e.is_regular_file()) continue;
-        const fs::path name = e.path().lexically_relative(demo_glance());
-        EXPECT_TRUE(read_text(e.path()) == read_text(folder / "one" / name)) << name;
+        const fs::path name = e.path().lexically_relative(folder / "2");
+        EXPECT_TRUE(read_text(e.path()) == read_text(folder / "1" / name)) << name;
         ++files;
     }
-    EXPECT_GE(files, 9);
+    EXPECT_GE(files, 18);
 }
 
 /// A small level of its own: a floor and a box, quick to bake many times.
@@ -181,13 +193,13 @@ TEST(Bake, leaves_other_files_alone_and_removes_its_own_old_ones) {
     const Folder folder;
     write_small_level(folder, "[[set]]\nname = \"day\"\n[[set]]\nname = \"night\"\n");
     ASSERT_EQ(tool("bake --quiet " + (folder / "level.toml").string()).status, 0);
-    write_bytes(folder / "baked" / "notes.txt", "mine");
-    EXPECT_TRUE(fs::exists(folder / "baked" / "night" / "page-0.exr"));
+    write_bytes(folder / "baked/level" / "notes.txt", "mine");
+    EXPECT_TRUE(fs::exists(folder / "baked/level" / "night" / "page-0.exr"));
     write_small_level(folder, "[[set]]\nname = \"day\"\n");
     ASSERT_EQ(tool("bake --quiet " + (folder / "level.toml").string()).status, 0);
-    EXPECT_EQ(read_text(folder / "baked" / "notes.txt"), "mine");
-    EXPECT_FALSE(fs::exists(folder / "baked" / "night"));
-    EXPECT_TRUE(fs::exists(folder / "baked" / "day" / "page-0.exr"));
+    EXPECT_EQ(read_text(folder / "baked/level" / "notes.txt"), "mine");
+    EXPECT_FALSE(fs::exists(folder / "baked/level" / "night"));
+    EXPECT_TRUE(fs::exists(folder / "baked/level" / "day" / "page-0.exr"));
 }
 
 SLOW_TEST(Bake, of_one_set_leaves_the_others_as_they_were_and_tells_their_age) {
@@ -198,7 +210,7 @@ SLOW_TEST(Bake, of_one_set_leaves_the_others_as_they_were_and_tells_their_age) {
                       level = (folder / "level.toml").string();
     write_small_level(folder, "[sky]\nradiance = [100, 100, 100]\n" + sets);
     ASSERT_EQ(tool("bake --quiet " + level).status, 0);
-    const std::string night = read_text(folder / "baked" / "night" / "page-0.exr");
+    const std::string night = read_text(folder / "baked/level" / "night" / "page-0.exr");
     const auto lux = [&](const std::string& more) {
         return tool("meter --json " + level + " --at 0,0.4,0 --facing 0,1,0 --reach 1 " + more)
             .json()["readings"][0]["irradiance_lux"][1]
@@ -207,7 +219,7 @@ SLOW_TEST(Bake, of_one_set_leaves_the_others_as_they_were_and_tells_their_age) {
     const double night_probes = lux("--set night --from probes");
     write_small_level(folder, "[sky]\nradiance = [700, 700, 700]\n" + sets);
     ASSERT_EQ(tool("bake --quiet --set day " + level).status, 0);
-    EXPECT_TRUE(read_text(folder / "baked" / "night" / "page-0.exr") == night);
+    EXPECT_TRUE(read_text(folder / "baked/level" / "night" / "page-0.exr") == night);
     EXPECT_EQ(lux("--set night --from probes"), night_probes);
     EXPECT_NEAR(lux("--set day"), 700 * 3.14159, 3);
     EXPECT_EQ(tool("meter " + level + " --at 0,0,0 --set day").err.find("out of date"), std::string::npos);
@@ -405,16 +417,16 @@ TEST(Unwrap, a_bake_after_an_edit_keeps_the_texels_of_what_did_not_change) {
     const Folder folder;
     write_small_level(folder, "[sky]\nradiance = [100, 100, 100]\n");
     ASSERT_EQ(tool("bake --quiet " + (folder / "level.toml").string()).status, 0);
-    const std::string charts = read_text(folder / "baked" / "charts-proof.bin");
+    const std::string charts = read_text(folder / "baked/level" / "charts-proof.bin");
     ASSERT_FALSE(charts.empty());
     write_small_level(folder, "[sky]\nradiance = [300, 100, 100]\n");
     ASSERT_EQ(tool("bake --quiet " + (folder / "level.toml").string()).status, 0);
-    EXPECT_TRUE(read_text(folder / "baked" / "charts-proof.bin") == charts);
+    EXPECT_TRUE(read_text(folder / "baked/level" / "charts-proof.bin") == charts);
     ASSERT_EQ(tool("bake --quiet --tier glance " + (folder / "level.toml").string()).status, 0);
-    EXPECT_TRUE(read_text(folder / "baked" / "charts-proof.bin") == charts)
+    EXPECT_TRUE(read_text(folder / "baked/level" / "charts-proof.bin") == charts)
         << "another tier keeps this one's places";
     // A damaged file is told of and left aside; the bake itself cannot be read any more without it.
-    write_bytes(folder / "baked" / "charts-glance.bin", "SGCHARTS and no more");
+    write_bytes(folder / "baked/level" / "charts-glance.bin", "SGCHARTS and no more");
     EXPECT_EQ(tool("meter --at 0,0,0 " + (folder / "level.toml").string()).status, 1);
     const Ran again = tool("bake --tier glance " + (folder / "level.toml").string());
     EXPECT_EQ(again.status, 0) << again.err;

@@ -205,12 +205,12 @@ TEST(Zones, a_bake_packs_them_again_where_they_alone_changed) {
     ASSERT_EQ(tool("pack " + sheet).status, 0);
     const auto zone_of_floor = [&] {
         rt::Game game;
-        EXPECT_EQ(game.open((folder / "baked" / "game.sgl").c_str()), rt::Status::ok) << game.message();
+        EXPECT_EQ(game.open((folder / "baked/s/game.sgl").c_str()), rt::Status::ok) << game.message();
         return game.zone_count() > 0 ? std::string(game.zone_name(game.surface(0).zone)) : "";
     };
     EXPECT_EQ(zone_of_floor(), "");
     write_bytes(sheet, text + "[[zone]]\nname = \"ground floor\"\nmatch = \"floor\"\n");
-    fs::last_write_time(sheet, fs::last_write_time(folder / "baked" / "game.sgl") + std::chrono::seconds(2));
+    fs::last_write_time(sheet, fs::last_write_time(folder / "baked/s/game.sgl") + std::chrono::seconds(2));
     const Ran r = tool("bake " + sheet);
     EXPECT_NE(r.out.find("up to date"), std::string::npos) << r.out << "light is as it was";
     EXPECT_EQ(zone_of_floor(), "ground floor");

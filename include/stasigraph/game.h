@@ -28,6 +28,7 @@ typedef struct sgraph_surface {
     uint32_t page; /* SGRAPH_NOTHING: it has no lightmap */
     uint32_t zone; /* SGRAPH_NOTHING: it is in none */
     float scale[2], offset[2];
+    uint32_t glb_node, glb_primitive; /* in the written .glb; SGRAPH_NOTHING: not there */
 } sgraph_surface;
 
 /* Which answer at a point, at most 8 probes or 4 reflection probes. */

@@ -34,6 +34,9 @@ struct SurfaceInfo {
     std::uint32_t page = nothing;
     std::uint32_t zone = nothing;
     float scale[2] = {1, 1}, offset[2] = {0, 0};
+    /// Numbers of its node in the written `.glb`, and of its primitive in that node's mesh: nodes may share a name.
+    /// `nothing` where it is not in there (bake-only copies), and in levels packed before.
+    std::uint32_t glb_node = nothing, glb_primitive = nothing;
 };
 
 /// A light group that the game may dim, tint and flicker by itself.

@@ -142,6 +142,10 @@ struct Light {
     /// With intensity: lux at normal incidence (sun), candela (point, spot; at the peak of a profile), nit
     /// (rectangle, disc, tube).
     Rgb color{0, 0, 0};
+    /// `color` as it was before the gain, tint and kelvin of a sheet, or before a program's own; black: as color.
+    /// Never shown. Where the lights of a group differ from it by one factor, only that factor has changed, and
+    /// their light is mixed anew instead of made.
+    Rgb unit{0, 0, 0};
     Vec3 position;                ///< Metres; the middle.
     Vec3 direction{0, -1, 0};     ///< The way the light travels, unit length.
     Vec3 across{1, 0, 0};         ///< A rectangle's width, a tube's length, a profile's plane 0; unit length.
@@ -366,6 +370,7 @@ struct Level {
     std::vector<Acceptance> accepted;
     std::vector<Remark> remarks;
     std::vector<std::string> notes;      ///< What was skipped or assumed while loading, one sentence each.
+    std::uint32_t source_nodes = 0;      ///< How many nodes the glTF has.
     std::string name;                    ///< File name without folder and ending.
     std::string scene_hash, sheet_hash;  ///< xxHash3-128 of the files, hex; empty for a level made in code.
 };
@@ -394,7 +399,13 @@ SeriesStep series_step(const Level& level, std::uint32_t sun, Vec3 toward);
 /// The level with the sun and the sky of one of its sets.
 Level as_in_set(const Level& level, std::uint32_t set);
 
-/// Throws Error on the first broken rule: indices in range, finite values, settings within their ranges.
+/// Metres from the origin along any axis, at most, of everything that has a place.
+inline constexpr float farthest_place = 1e6f;
+/// Throws Error naming `where` for a place beyond that, or one that is not finite.
+void check_place(Vec3 place, const std::string& where);
+
+/// Throws Error on the first broken rule: indices in range, finite values, settings within their ranges, names of sets
+/// that can be folders. Safe on any level whatever; so is complete_level() before it.
 void check_level(const Level& level);
 
 /// The set with this name, or the first one for an empty name. Throws Error naming those there are.

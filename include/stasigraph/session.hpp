@@ -31,8 +31,11 @@ public:
     /// Takes the level over and lights what is different. Where it differs in more than light (see
     /// Baker::light) the ground is made anew: from what the store holds, an edit; without a store, all of it.
     /// Throws Error for a level that cannot be baked; then nothing has changed. Returns the pages that are
-    /// not what they were, by set and page.
+    /// not what they were, by set and page; see maps_changed() for maps that belong to no set.
     std::vector<PageRef> update(const Level& level, Job& job);
+
+    /// Pages whose visibility or occlusion the last update made anew; those maps are the same for all sets.
+    const std::vector<std::uint32_t>& maps_changed() const noexcept { return maps_changed_; }
 
     const Level& level() const noexcept { return level_; }
     const Atlas& atlas() const noexcept { return baker_.atlas(); }
@@ -45,6 +48,8 @@ private:
     Level level_;
     Baked baked_;
     std::vector<std::string> keys_;  // of the sets
+    std::string maps_key_;
+    std::vector<std::uint32_t> maps_changed_;
 };
 
 }  // namespace stasigraph

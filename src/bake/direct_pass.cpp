@@ -2,6 +2,7 @@
 // look where glance and look differ.
 
 #include <algorithm>
+#include <atomic>
 #include <chrono>
 #include <cmath>
 #include <iterator>
@@ -182,6 +183,7 @@ public:
             const bool worth_it = field_.worth_a_look(i);
             if (!fresh_[i] && worth_it != !(before_->texels.look[was(i)] < 0)) {
                 fresh_[i] = 1;
+                ++again_;
                 mixed_[i] = glanced(i, scratch);
             }
             if (!fresh_[i])
@@ -199,6 +201,7 @@ public:
                 mixed_[i] = glanced(i, scratch);
                 if (!(field_.look[i] < 0)) look_into(mixed_[i], i, scratch);
                 fresh_[i] = 1;
+                ++again_;
             }
             if (n > 0) mixed_[i].add(light_of(pass_, i, times(glance_, n), long_seed(), scratch), worth(n));
         });
@@ -312,6 +315,7 @@ private:
                                     : fresh_[i] ? mixed_[i].sum.slope
                                                 : before_->texels.slope[slope_row(was(i))]);
         }
+        out.again = again_;
         out.longer = std::move(longer_);
         out.glance = std::move(field_.glance);
         out.look = std::move(field_.look);
@@ -333,6 +337,7 @@ private:
     std::vector<Mixed> mixed_;
     std::vector<std::uint8_t> longer_;
     std::vector<std::uint8_t> fresh_;  ///< Sampled by this pass.
+    std::atomic<std::size_t> again_ = 0;  ///< Of those, touched by nothing.
     std::size_t round_ = 0, row_ = 0;  ///< Where it stands.
     std::chrono::steady_clock::time_point saved_ = std::chrono::steady_clock::now();
 };

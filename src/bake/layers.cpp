@@ -183,7 +183,7 @@ bool load_carried(const Ground& g, Layer& l) {
     return true;
 }
 
-void save(const Ground& g, const Layer& l) {
+void save_layer(const Ground& g, const Layer& l) {
     if (!g.store.save) return;
     BlobWriter out;
     const std::vector<float> noise{l.noise_before, l.noise};
@@ -278,7 +278,7 @@ std::size_t light_layers(const std::vector<LayerToMake>& wanted, Job& job) {
     for (const LayerToMake& w : dark) {
         stay_dark(w.work->ground, *w.layer);
         make_layer_pages(w.work->ground, w.work->lit, *w.layer, job);
-        save(w.work->ground, *w.layer);
+        save_layer(w.work->ground, *w.layer);
         let_go(w);
     }
     if (make.empty()) return dark.size();
@@ -296,7 +296,7 @@ std::size_t light_layers(const std::vector<LayerToMake>& wanted, Job& job) {
         job.advance(1);
     });
     for (const LayerToMake& w : make) {
-        save(making.ground, *w.layer);
+        save_layer(making.ground, *w.layer);
         let_go(w);
     }
     forget_solved(making);

@@ -10,7 +10,7 @@ namespace stasigraph {
 namespace {
 
 /// Above the surface by this share of the way, the ray between two texels looks for walls.
-constexpr float sight_rise = 0.05f;
+constexpr float look_rise = 0.05f;
 constexpr float apart = 4;            ///< So many times brighter one side has to be,
 constexpr float unseen = 0.02f;       ///< and by this share of a set's mean: less is not seen.
 constexpr float sheet_width = 0.05f;  ///< Metres to which the mixed light beside a sheet is to be kept.
@@ -18,7 +18,7 @@ constexpr float sheet_width = 0.05f;  ///< Metres to which the mixed light besid
 /// Where a wall stands between two texels: its thickness; below 0 where there is none.
 float wall_of_texels(const TexelSet& texels, const RayCaster& caster, std::uint32_t a, std::uint32_t b) {
     const float far = length(texels.position[b] - texels.position[a]),
-                up = ray_start_offset + sight_rise * far;
+                up = ray_start_offset + look_rise * far;
     return wall_between(caster, texels.position[a] + texels.face_normal[a] * up,
                         texels.position[b] + texels.face_normal[b] * up);
 }
@@ -26,10 +26,10 @@ float wall_of_texels(const TexelSet& texels, const RayCaster& caster, std::uint3
 /// A texel is enclosed where so few of its first links are longer than that.
 constexpr float room_to_look = 0.5f;  ///< Metres.
 constexpr float enclosed_share = 0.25f;
-constexpr std::uint32_t links_asked = 64;
+constexpr std::uint32_t links_looked_at = 64;
 
 bool enclosed(const TexelSet& texels, const Links& links, std::uint32_t i) {
-    const std::uint32_t count = std::min(links.length(i), links_asked);
+    const std::uint32_t count = std::min(links.length(i), links_looked_at);
     std::uint32_t far = 0;
     for (std::uint32_t k = 0; k < count; ++k) {
         const std::uint32_t word = links.row(i)[k];

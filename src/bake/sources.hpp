@@ -50,6 +50,7 @@ struct DirectTexels {
     std::vector<float> glance, look;   ///< Luminance; look is below 0 where there was none.
     std::vector<std::uint8_t> longer;  ///< Glances' worth of a long look.
     float least = 0;                   ///< Below it noise counted as unseen.
+    std::size_t again = 0;  ///< Texels that an edit did not touch, sampled anew for what is decided of them.
 };
 /// Where a pass keeps what it has so far, for a bake that is stopped.
 struct DirectKept {

@@ -97,7 +97,7 @@ void Job::cancel() noexcept {
     state_->cancel = true;
 }
 bool Job::cancelled() const noexcept {
-    return state_->cancel || out_of_time();
+    return state_->cancel || out_of_time() || (state_->settings.stop && state_->settings.stop());
 }
 void Job::limit(double seconds) noexcept {
     const auto far = std::chrono::duration_cast<Clock::duration>(std::chrono::duration<double>(seconds));

@@ -11,15 +11,15 @@ namespace stasigraph {
 namespace {
 
 /// A region after its border was straightened: most triangles are those of a node of the tree.
-struct Region {
+struct RegionCharts {
     std::uint32_t node;
     std::vector<std::uint32_t> triangles;  ///< Ascending.
 };
 
 /// Splits a region as its node splits. Triangles that came from elsewhere go with a neighbour.
-std::array<Region, 2> split(const MeshGraph& graph, const RegionTree& tree, const Region& region) {
+std::array<RegionCharts, 2> split(const MeshGraph& graph, const RegionTree& tree, const RegionCharts& region) {
     const std::uint32_t node = region.node - static_cast<std::uint32_t>(tree.triangle_count);
-    std::array<Region, 2> halves{Region{tree.left[node], {}}, Region{tree.right[node], {}}};
+    std::array<RegionCharts, 2> halves{RegionCharts{tree.left[node], {}}, RegionCharts{tree.right[node], {}}};
     const std::vector<std::uint32_t> left = tree.triangles(tree.left[node]),
                                      right = tree.triangles(tree.right[node]);
     const auto in = [](const std::vector<std::uint32_t>& list, std::uint32_t t) {
@@ -52,13 +52,13 @@ std::array<Region, 2> split(const MeshGraph& graph, const RegionTree& tree, cons
 }
 
 /// Charts of one region: itself, or what its two halves become.
-std::vector<LooseChart> lay_region(const MeshGraph& graph, const RegionTree& tree, Region whole,
+std::vector<LooseChart> lay_region(const MeshGraph& graph, const RegionTree& tree, RegionCharts whole,
                                    float stretch_limit) {
     std::vector<LooseChart> done;
-    std::vector<Region> open;
+    std::vector<RegionCharts> open;
     open.push_back(std::move(whole));
     while (!open.empty()) {
-        const Region region = std::move(open.back());
+        const RegionCharts region = std::move(open.back());
         open.pop_back();
         if (region.triangles.empty()) continue;
         const Patch patch = make_patch(graph, region.triangles, [](std::uint32_t) { return true; });
@@ -89,7 +89,7 @@ std::vector<LooseChart> lay_region(const MeshGraph& graph, const RegionTree& tre
 /// Cosine of the widest angle between a region's mean normal and a triangle that straightening gives it.
 constexpr float widest_straightened = 0.6f;
 
-std::vector<Region> straightened_regions(const MeshGraph& graph, const RegionTree& tree) {
+std::vector<RegionCharts> straightened_regions(const MeshGraph& graph, const RegionTree& tree) {
     std::vector<std::uint32_t> label(graph.triangle_count(), none), all;
     std::vector<Vec3> mean(tree.roots.size());
     for (std::uint32_t r = 0; r < tree.roots.size(); ++r) {
@@ -107,7 +107,7 @@ std::vector<Region> straightened_regions(const MeshGraph& graph, const RegionTre
             return dot(mean[to], graph.smooth[t]) > widest_straightened;
         },
         label);
-    std::vector<Region> regions;
+    std::vector<RegionCharts> regions;
     for (const std::uint32_t root : tree.roots) regions.push_back({root, {}});
     for (const std::uint32_t t : all) regions[label[t]].triangles.push_back(t);
     return regions;
@@ -116,7 +116,7 @@ std::vector<Region> straightened_regions(const MeshGraph& graph, const RegionTre
 /// A region that is cut is cut along the edges between its parts: those inside a part hold.
 LooseCharts cut_regions(const MeshGraph& graph, const ChartLimits& limits, Job& job) {
     const RegionTree tree = find_regions(graph);
-    std::vector<Region> regions = straightened_regions(graph, tree);
+    std::vector<RegionCharts> regions = straightened_regions(graph, tree);
     std::vector<std::vector<LooseChart>> parts(regions.size());
     job.parallel(parts.size(), 1, [&](std::size_t i, std::size_t) {
         parts[i] = lay_region(graph, tree, std::move(regions[i]), limits.stretch_limit);

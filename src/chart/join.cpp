@@ -17,7 +17,7 @@ namespace {
 constexpr double crease_depth = 3;
 
 /// Pairs this unlike are not worth a try: their normals neither stay together nor turn about one axis.
-constexpr double most_bend = 0.62, most_twist = 0.08;
+constexpr double most_join_bend = 0.62, most_twist = 0.08;
 
 /// Charts of fewer triangles than this share of their neighbour's are fitted to it; others relax together.
 constexpr double fitted_share = 0.25;
@@ -50,7 +50,7 @@ bool may_flatten(const LooseChart& a, const LooseChart& b) {
     const double area = a.area + b.area;
     Eigen::Vector3d n;
     for (int k = 0; k < 3; ++k) n[k] = (a.normal[k] + b.normal[k]) / area;
-    if (1 - n.squaredNorm() <= most_bend) return true;
+    if (1 - n.squaredNorm() <= most_join_bend) return true;
     double p[6];
     for (int k = 0; k < 6; ++k) p[k] = (a.products[k] + b.products[k]) / area;
     Eigen::Matrix3d spread;

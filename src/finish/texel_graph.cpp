@@ -17,7 +17,7 @@ constexpr float border_reach = 1.6f, border_rise = 0.3f;
 /// below what would count as a step.
 constexpr float sight_height = 0.1f;
 constexpr int over_border = 2;
-constexpr std::size_t texels_per_task = 2048;
+constexpr std::size_t graph_texels_per_task = 2048;
 
 struct Connector {
     const TexelSet& texels;
@@ -130,7 +130,7 @@ TexelGraph connect_texels(const TexelSet& texels, const std::vector<std::uint8_t
 
     // Bits 1 and 2: the texels to the right and below are open. 4: on the rim of its chart.
     std::vector<std::uint8_t> found(texels.size(), 0);
-    job.parallel(texels.size(), texels_per_task, [&](std::size_t begin, std::size_t end) {
+    job.parallel(texels.size(), graph_texels_per_task, [&](std::size_t begin, std::size_t end) {
         for (std::size_t k = begin; k < end; ++k) {
             const auto i = static_cast<std::uint32_t>(k);
             if (!wanted[i]) continue;

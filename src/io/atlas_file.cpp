@@ -11,9 +11,9 @@ namespace stasigraph {
 
 namespace {
 
-constexpr char magic[8] = {'S', 'G', 'C', 'H', 'A', 'R', 'T', 'S'};
-constexpr std::uint32_t version = 1;
-constexpr int most_side = 16384;
+constexpr char atlas_magic[8] = {'S', 'G', 'C', 'H', 'A', 'R', 'T', 'S'};
+constexpr std::uint32_t atlas_version = 1;
+constexpr int most_atlas_side = 16384;
 constexpr std::size_t most_cells = std::size_t{1} << 31;
 
 void write_layout(BinaryWriter& w, const Layout& l) {
@@ -61,8 +61,8 @@ Layout read_layout(BinaryReader& r) {
         Chart& c = l.charts.emplace_back();
         c.x = side(r, 0, l.width);
         c.y = side(r, 0, l.height);
-        c.width = side(r, 1, most_side);
-        c.height = side(r, 1, most_side);
+        c.width = side(r, 1, most_atlas_side);
+        c.height = side(r, 1, most_atlas_side);
         if (c.x + c.width > l.width || c.y + c.height > l.height) r.fail();
         cells += static_cast<std::size_t>(c.width) * c.height;
         c.worst_stretch = number(r, 1, 1e30f);
@@ -85,8 +85,8 @@ Layout read_layout(BinaryReader& r) {
 
 void save_atlas(const std::filesystem::path& to, const Atlas& atlas) {
     BinaryWriter w;
-    w.raw(magic, 8);
-    w.word(version);
+    w.raw(atlas_magic, 8);
+    w.word(atlas_version);
     for (const int v : {atlas.margin, atlas.block}) w.word(static_cast<std::uint32_t>(v));
     w.raw(&atlas.density_scale, 4);
     w.raw(&atlas.gave_way, 4);
@@ -115,9 +115,9 @@ Atlas atlas_of(const Bytes& bytes, const std::string& where) {
     BinaryReader r(bytes, where);
     char head[8];
     r.raw(head, 8);
-    if (std::memcmp(head, magic, 8) != 0) r.fail();
-    if (const std::uint32_t v = r.word(); v != version)
-        throw Error{.what = "has a version this program does not read",
+    if (std::memcmp(head, atlas_magic, 8) != 0) r.fail();
+    if (const std::uint32_t v = r.word(); v != atlas_version)
+        throw Error{.what = "has a atlas_version this program does not read",
                     .where = where,
                     .value = std::to_string(v),
                     .remedy = "Bake again."};
@@ -128,7 +128,7 @@ Atlas atlas_of(const Bytes& bytes, const std::string& where) {
     atlas.gave_way = number(r, 1e-6f, 1);
     const std::uint32_t pages = r.word(), layouts = r.word(), surfaces = r.word();
     for (std::uint32_t i = 0; i < pages; ++i) {
-        atlas.pages.push_back(side(r, 16, most_side));
+        atlas.pages.push_back(side(r, 16, most_atlas_side));
         if (atlas.pages.back() & (atlas.pages.back() - 1)) r.fail();
     }
     for (std::uint32_t i = 0; i < layouts; ++i) atlas.layouts.push_back(read_layout(r));

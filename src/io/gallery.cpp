@@ -21,7 +21,7 @@ namespace stasigraph {
 namespace {
 
 /// Pixels; smaller pictures have no room for a legend.
-constexpr int least_width = 440, least_height = 280;
+constexpr int least_mark_width = 440, least_height = 280;
 
 std::string number(double v) {
     char text[32];
@@ -451,7 +451,7 @@ ShownPicture Gallery::show(const ShowRequest& request, Job& job) {
     state_->answer(w);
     const bool linear = w.out.exposure.has_value();
     w.out.rgb = tone_map(w.out.picture, linear ? w.out.exposure : std::nullopt);
-    if (request.legend && !w.out.legend.empty() && w.out.picture.width >= least_width &&
+    if (request.legend && !w.out.legend.empty() && w.out.picture.width >= least_mark_width &&
         w.out.picture.height >= least_height)
         draw_legend(w.out.picture.width, w.out.picture.height, w.out.legend, w.out.rgb);
     return std::move(w.out);

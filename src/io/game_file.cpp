@@ -66,13 +66,13 @@ private:
         return (at + format::alignment - 1) / format::alignment * format::alignment;
     }
     void begin(const char* tag) {
-        format::Chunk& c = chunks_[done_];
+        format::Chunk& c = chunks_.at(done_);
         std::memset(c.tag, 0, sizeof c.tag);
         std::memcpy(c.tag, tag, std::min(std::strlen(tag), sizeof c.tag));
         c.offset = bytes_.size();
     }
     void end(std::size_t stride) {
-        format::Chunk& c = chunks_[done_++];
+        format::Chunk& c = chunks_.at(done_++);
         c.size = bytes_.size() - c.offset;
         c.stride = static_cast<std::uint32_t>(stride);
         c.count = static_cast<std::uint32_t>(c.size / stride);
@@ -86,7 +86,7 @@ private:
 };
 
 /// Texts one after the other, each once.
-class Names {
+class GameNames {
 public:
     std::uint32_t place(const std::string& text) {
         for (const auto& [known, at] : known_)
@@ -120,7 +120,7 @@ struct Packing {
     const Baked& baked;
     const GameOptions& settings;
     const ZoneLinks& links;
-    Names names;
+    GameNames names;
     std::vector<format::Image> images;
     std::vector<format::Map> maps;
 
@@ -340,9 +340,12 @@ void save_game(const std::filesystem::path& to, const Level& level, const Atlas&
     for (const Zone& zone : level.zones) zones.push_back(p.names.place(zone.name));
     for (const SeriesStep& step : level.series) p.names.place(step.series);
     const PageZones page_zones = zones_of_pages(atlas, links.surface);
-    Packer packer(28);
+    Packer packer(29);
     packer.add("NAMES", p.names.all());
     packer.add("SURFACES", surfaces);
+    std::vector<format::GlbPlace> places;
+    for (const GlbPlace at : glb_places(level)) places.push_back({at.node, at.primitive});
+    packer.add("GLBPLACE", places);
     packer.add("PAGES", pages);
     packer.add("GROUPS", groups);
     packer.add("SETS", sets);

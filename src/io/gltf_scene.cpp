@@ -45,6 +45,7 @@ public:
         read_meshes();
         const JsonPlace nodes = root_["nodes"];
         visited_.assign(nodes.size(), 0);
+        level_.source_nodes = static_cast<std::uint32_t>(nodes.size());
         find_animated();
         for (const std::uint32_t node : root_nodes()) visit(node, {}, {});
         for (const auto& [text, count] : skipped_) level_.notes.push_back(std::to_string(count) + " " + text);

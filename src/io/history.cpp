@@ -11,7 +11,7 @@ namespace stasigraph {
 
 namespace {
 
-constexpr const char* file_name = "history.json";
+constexpr const char* history_file = "history.json";
 constexpr std::size_t most_records = 200;
 
 Json to_json(const BakeRecord& r) {
@@ -53,9 +53,9 @@ BakeRecord from_json(const Json& j) {
 std::vector<BakeRecord> bake_history(const fs::path& folder) {
     std::vector<BakeRecord> records;
     std::error_code bad;
-    if (!fs::is_regular_file(folder / file_name, bad)) return records;
+    if (!fs::is_regular_file(folder / history_file, bad)) return records;
     try {
-        const Bytes bytes = read_file(folder / file_name);
+        const Bytes bytes = read_file(folder / history_file);
         const Json json = Json::parse(bytes.begin(), bytes.end());
         for (const Json& r : json.at("bakes")) records.push_back(from_json(r));
     } catch (const nlohmann::json::exception&) {
@@ -74,7 +74,7 @@ void add_to_history(const fs::path& folder, BakeRecord record) {
     Json list = Json::array();
     for (const BakeRecord& r : records) list.push_back(to_json(r));
     write_text(
-        folder / file_name,
+        folder / history_file,
         Json{{"format", "stasigraph history"}, {"version", 1}, {"bakes", std::move(list)}}.dump(1) + "\n");
 }
 

@@ -6,6 +6,7 @@
 #include <string>
 
 #include "stasigraph/error.hpp"
+#include "stasigraph/math.hpp"
 
 namespace stasigraph {
 
@@ -92,5 +93,10 @@ private:
     const Json* value_;
     std::string where_;
 };
+
+/// A place or a direction as three numbers.
+inline Json vec(Vec3 v) {
+    return Json::array({v.x, v.y, v.z});
+}
 
 }  // namespace stasigraph

@@ -18,7 +18,7 @@ constexpr std::array<std::uint8_t, 12> identifier = {0xab, 'K',  'T',  'X',  ' '
                                                      '0',  0xbb, '\r', '\n', 0x1a, '\n'};
 constexpr std::uint32_t rgba_half = 97;  ///< VK_FORMAT_R16G16B16A16_SFLOAT.
 constexpr std::size_t header_size = 80, level_size = 24, texel_size = 8;
-constexpr std::uint32_t most_levels = 16, most_side = 16384;
+constexpr std::uint32_t most_levels = 16, most_cube_side = 16384;
 constexpr const char* exponent_key = "stasigraph:exponent";
 
 /// Four signed half floats, linear, Rec. 709 primaries.
@@ -77,9 +77,9 @@ void put_texels(const CubeMap& map, float scale, Bytes& to) {
 }
 
 /// A file that is checked bit by bit.
-class Reader {
+class KtxReader {
 public:
-    Reader(const Bytes& bytes, std::string where) : bytes_(bytes), where_(std::move(where)) {}
+    KtxReader(const Bytes& bytes, std::string where) : bytes_(bytes), where_(std::move(where)) {}
 
     ReflectionMap map() const {
         if (bytes_.size() < header_size || !std::equal(identifier.begin(), identifier.end(), bytes_.begin()))
@@ -87,7 +87,7 @@ public:
         const std::uint32_t side = word(20), levels = word(40);
         if (word(12) != rgba_half || word(44) != 0) fail("is not of plain half floats, four to a texel");
         if (word(36) != 6 || word(32) != 0 || word(28) != 0 || word(24) != side) fail("is no cube map");
-        if (side == 0 || side > most_side || levels == 0 || levels > most_levels || side >> (levels - 1) == 0)
+        if (side == 0 || side > most_cube_side || levels == 0 || levels > most_levels || side >> (levels - 1) == 0)
             fail("has a size that no cube map of ours has");
         if (bytes_.size() < header_size + level_size * levels) fail("is truncated");
         const float scale = std::ldexp(1.0f, exponent());
@@ -187,7 +187,7 @@ void save_reflection(const std::filesystem::path& to, const ReflectionMap& map) 
 }
 
 ReflectionMap reflection_of(const Bytes& bytes, const std::string& where) {
-    return Reader(bytes, where).map();
+    return KtxReader(bytes, where).map();
 }
 
 ReflectionMap load_reflection(const std::filesystem::path& from) {

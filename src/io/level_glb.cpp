@@ -155,7 +155,7 @@ private:
                            m.origin.y, m.origin.z, 1}}};
             node["extras"]["rig_copy"] = true;
             if (mapped) add_place(node, 0, s);
-            const std::size_t number = out_.json["nodes"].size();
+            const std::size_t number = out_.json["nodes"].size();  // as glb_places() counts
             out_.json["nodes"].push_back(std::move(node));
             if (out_.json.contains("scenes") && !out_.json["scenes"].empty())
                 out_.json["scenes"][out_.json.value("scene", std::size_t{0})]["nodes"].push_back(number);
@@ -221,6 +221,20 @@ private:
 };
 
 }  // namespace
+
+std::vector<GlbPlace> glb_places(const Level& level) {
+    std::vector<GlbPlace> out;
+    std::uint32_t next = level.source_nodes;
+    for (const Surface& s : level.surfaces) {
+        GlbPlace& place = out.emplace_back();
+        if (s.copy_of == none) {
+            place = {s.source_node, level.meshes[s.mesh].source_primitive};
+        } else if (s.part != Part::bake_only) {
+            place = {next++, 0};
+        }
+    }
+    return out;
+}
 
 void write_level_glb(const fs::path& to, const fs::path& level_file, const Level& level, const Atlas& atlas) {
     const GltfFile file = read_gltf(scene_of(level_file));

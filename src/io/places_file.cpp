@@ -15,9 +15,6 @@ namespace {
 constexpr int places_version = 1;
 constexpr const char* file_name = "places.json";
 
-Json vec(Vec3 v) {
-    return Json::array({v.x, v.y, v.z});
-}
 
 Json figures_json(const PlaceFigures& f) {
     Json rules = Json::object();

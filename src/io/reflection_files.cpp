@@ -1,6 +1,7 @@
 // Reflection probes in files: what the manifest says of them, maps, and pictures of maps.
 
 #include <algorithm>
+#include <cctype>
 #include <cmath>
 
 #include "base/hash.hpp"
@@ -10,9 +11,6 @@ namespace stasigraph {
 
 namespace {
 
-Json vec(Vec3 v) {
-    return Json::array({v.x, v.y, v.z});
-}
 
 Vec3 vec(const JsonPlace& place) {
     if (!place) place.fail("is missing");
@@ -112,11 +110,37 @@ std::vector<Rgb> unrolled(const CubeMap& map, int width) {
     return out;
 }
 
-void write_reflections(const std::filesystem::path& folder, const BakedSet& set, const std::string& made_from,
-                       Json& entry, std::vector<std::string>& names) {
+namespace {
+
+/// mirror-<name> for each probe: what no file system minds, and each once whatever case it is read in.
+std::vector<std::string> mirror_names(const std::vector<ReflectionProbe>& probes) {
+    std::vector<std::string> names, taken;
+    for (const ReflectionProbe& p : probes) {
+        std::string name = "mirror-";
+        for (const unsigned char c : p.name.substr(0, 80))
+            name += std::isalnum(c) || c == '-' || c == '.' || c >= 0x80 ? static_cast<char>(c) : '_';
+        const auto lower = [](std::string text) {
+            for (char& c : text) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+            return text;
+        };
+        std::string free = name;
+        for (int n = 2; std::find(taken.begin(), taken.end(), lower(free)) != taken.end(); ++n)
+            free = name + "-" + std::to_string(n);
+        taken.push_back(lower(free));
+        names.push_back(std::move(free));
+    }
+    return names;
+}
+
+}  // namespace
+
+void write_reflections(const std::filesystem::path& folder, const std::vector<ReflectionProbe>& probes,
+                       const BakedSet& set, const std::string& made_from, Json& entry,
+                       std::vector<std::string>& names) {
+    const std::vector<std::string> mirrors = mirror_names(probes);
     for (std::size_t i = 0; i < set.reflections.size(); ++i) {
         const ReflectionMap& map = set.reflections[i];
-        const std::string name = set.name + "/reflection-" + std::to_string(i);
+        const std::string name = set.name + "/" + mirrors[i];
         save_reflection(folder / (name + ".ktx2"), map);
         const int width = std::min(4 * map.levels[0].side, 2048);
         const std::vector<Rgb> picture = unrolled(map.levels[0], width);

@@ -19,12 +19,10 @@ namespace {
 Json vec(Vec2 v) {
     return Json::array({v.x, v.y});
 }
-Json vec(Vec3 v) {
-    return Json::array({v.x, v.y, v.z});
-}
 
 Json surfaces_json(const Level& level, const Atlas& atlas) {
     Json list = Json::array();
+    const std::vector<GlbPlace> places = glb_places(level);
     for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
         const SurfaceUv& uv = atlas.surfaces[s];
         if (uv.page == none) continue;
@@ -35,7 +33,25 @@ Json surfaces_json(const Level& level, const Atlas& atlas) {
                         {"scale", vec(atlas.scale(s))},
                         {"offset", vec(atlas.offset(s))},
                         {"texels", Json::array({layout.width, layout.height})},
-                        {"density", uv.density}});
+                        {"density", uv.density},
+                        {"glb_node", places[s].node},
+                        {"glb_primitive", places[s].primitive}});
+    }
+    return list;
+}
+
+/// Surfaces that have no lightmap and are in the game: lit by probes, or by nothing.
+Json unmapped_json(const Level& level, const Atlas& atlas) {
+    Json list = Json::array();
+    const std::vector<GlbPlace> places = glb_places(level);
+    for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
+        const Surface& surface = level.surfaces[s];
+        if (atlas.surfaces[s].page != none || places[s].node == none || surface.part == Part::bake_only) continue;
+        list.push_back({{"name", surface.name},
+                        {"node", surface.node},
+                        {"lit_by", surface.lit_by == LitBy::nothing ? "nothing" : "probes"},
+                        {"glb_node", places[s].node},
+                        {"glb_primitive", places[s].primitive}});
     }
     return list;
 }
@@ -423,8 +439,8 @@ SavedSet Saving::save_set(std::size_t number) const {
         saved.entry = write_light(number, set, saved.written);
         if (whole() && !set.reflections.empty()) {
             std::vector<std::string> names;
-            write_reflections(saved.written.folder, set, captures_key(inputs.keys, number), saved.entry,
-                              names);
+            write_reflections(saved.written.folder, baked.reflections, set, captures_key(inputs.keys, number),
+                              saved.entry, names);
             for (const std::string& file : names) saved.written.add(file);
             saved.entry["reflections_inputs"] = inputs_file;
             saved.entry["reflection_places"] = reflection_places;
@@ -510,6 +526,7 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
     }
     saving.add_sets(manifest);
     manifest["surfaces"] = surfaces_json(level, atlas);
+    manifest["surfaces_without_lightmap"] = unmapped_json(level, atlas);
     if (saving.whole()) write_maps(level, baked, manifest, written);
     if (options.surfaces.empty() && baked.probes.size() > 0) {
         write_places(folder, level, baked, options, written);

@@ -286,11 +286,10 @@ struct Sheet::State {
     }
 
     static void check_set_name(const Entry& e, const Level& level, const std::string& name) {
-        for (const char c : name)
-            if (!(std::isalnum(static_cast<unsigned char>(c)) || c == '-' || c == '_' || c == ' ' ||
-                  c == '.') ||
-                name.front() == '.')
-                e.fail("name", "cannot be the name of a folder", "Use letters, digits, spaces, - and _.");
+        if (name.front() == '.' || !std::all_of(name.begin(), name.end(), [](unsigned char c) {
+                return std::isalnum(c) || c == '-' || c == '_' || c == ' ' || c == '.' || c >= 0x80;
+            }))
+            e.fail("name", "cannot be the name of a folder", "Use letters, digits, spaces, - and _.");
         for (const BakeSet& other : level.sets)
             if (other.name == name)
                 e.fail("name", "is the name of another set too", "Names of sets must differ.");

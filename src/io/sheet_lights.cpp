@@ -46,8 +46,10 @@ const char* unit_of(const Light& light) {
 
 /// The light's colour at another luminance; white where it has none.
 void set_strength(Light& light, float value) {
-    const float now = luminance(light.color);
-    light.color = (now > 0 ? light.color * (1 / now) : Rgb{1, 1, 1}) * value;
+    for (Rgb* color : {&light.color, &light.unit}) {
+        const float now = luminance(*color);
+        *color = (now > 0 ? *color * (1 / now) : Rgb{1, 1, 1}) * value;
+    }
 }
 
 void apply_color(const Entry& e, Light& light) {
@@ -175,11 +177,13 @@ void apply_strength(const Entry& e, const SheetFiles& files, const Level& level,
                               })->second;
         const auto tilt = static_cast<float>(std::acos(std::clamp(-light.direction.y, -1.0f, 1.0f)) / exact_degree);
         light.color = light.color * file.tilt_factor(tilt);
+        light.unit = light.unit * file.tilt_factor(tilt);
     }
     if (const auto v = e.number("gain", 0, 1e6)) light.color = light.color * static_cast<float>(*v);
 }
 
 void apply_light(const Entry& e, const Affine& frame, SheetFiles& files, Light& light, Level& level) {
+    if (!(max_channel(light.unit) > 0)) light.unit = light.color;
     if (const auto group = e.text("group")) light.group = group_index(level, *group);
     apply_color(e, light);
     apply_size(e, light);

@@ -15,11 +15,11 @@ namespace {
 
 using namespace plotting;
 
-constexpr double gap = 60, error_height = 150;
+constexpr double walk_gap = 60, error_height = 150;
 constexpr Ink exact_ink{0.95, 0.95, 0.95}, probe_ink{0.35, 0.75, 1}, plain_ink{0.55, 0.45, 0.3},
     jump_ink{1, 0.3, 0.25};
 
-double lux(Rgb c) {
+double walk_lux(Rgb c) {
     return static_cast<double>(luminance(c));
 }
 
@@ -31,7 +31,7 @@ void write_walk_plot(const fs::path& to, const std::string& title, const std::ve
     std::size_t jumps = 0;
     float worst = 0;
     for (const WalkStep& s : steps) {
-        for (const double v : {lux(s.probes), lux(s.exact)}) {
+        for (const double v : {walk_lux(s.probes), walk_lux(s.exact)}) {
             low = std::min(low, v);
             high = std::max(high, v);
         }
@@ -43,7 +43,7 @@ void write_walk_plot(const fs::path& to, const std::string& title, const std::ve
     const double far = std::max(1e-3, static_cast<double>(steps.back().distance));
     const bool logarithmic = high / low > 8;
     Frame2 light{
-        plot_left, plot_width - plot_right,     plot_height - plot_bottom - error_height - gap, plot_top,
+        plot_left, plot_width - plot_right,     plot_height - plot_bottom - error_height - walk_gap, plot_top,
         far,       logarithmic ? low / 1.3 : 0, logarithmic ? high * 1.3 : high * 1.1,          logarithmic};
     Frame2 error{plot_left,
                  plot_width - plot_right,
@@ -55,7 +55,7 @@ void write_walk_plot(const fs::path& to, const std::string& title, const std::ve
     Plot plot;
     plot.text(plot_left, 30, 18, title, 0, exact_ink);
     const double key = 54;
-    plot.text(plot_left, key, 13, "lux", 0, words);
+    plot.text(plot_left, key, 13, "walk_lux", 0, words);
     plot.line(160, key - 4, 190, key - 4, 3, exact_ink);
     plot.text(196, key, 13, "exact", 0, words);
     plot.line(260, key - 4, 290, key - 4, 2, probe_ink);
@@ -79,11 +79,11 @@ void write_walk_plot(const fs::path& to, const std::string& title, const std::ve
             thick, ink);
     };
     curve(
-        light, [](const WalkStep& s) { return lux(s.uncorrected); }, 1.5, plain_ink);
+        light, [](const WalkStep& s) { return walk_lux(s.uncorrected); }, 1.5, plain_ink);
     curve(
-        light, [](const WalkStep& s) { return lux(s.exact); }, 3, exact_ink);
+        light, [](const WalkStep& s) { return walk_lux(s.exact); }, 3, exact_ink);
     curve(
-        light, [](const WalkStep& s) { return lux(s.probes); }, 2, probe_ink);
+        light, [](const WalkStep& s) { return walk_lux(s.probes); }, 2, probe_ink);
     plot.text(plot_left, error.y1 - 10, 13, "error, % of lightness", 0, words);
     curve(
         error, [](const WalkStep& s) { return 100 * static_cast<double>(s.error); }, 2, probe_ink);

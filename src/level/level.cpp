@@ -4,8 +4,6 @@
 #include <string>
 
 #include "base/text.hpp"
-#include "level/reflection_rules.hpp"
-#include "level/volume_rules.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -66,244 +64,19 @@ std::uint32_t group_index(Level& level, const std::string& name) {
 
 void complete_level(Level& level) {
     for (Light& light : level.lights)
+        if (!(max_channel(light.unit) > 0)) light.unit = light.color;
+    for (Light& light : level.lights)
         if (light.group == none)
             light.group = group_index(level, light.kind == LightKind::sun ? "sun" : "lamps");
     if (level.sky.group == none && max_channel(level.sky.radiance) > 0)
         level.sky.group = group_index(level, "sky");
     for (Surface& s : level.surfaces)
-        if (s.group == none && max_channel(level.materials[s.material].emission) > 0)
+        if (s.group == none && s.material < level.materials.size() &&
+            max_channel(level.materials[s.material].emission) > 0)
             s.group = group_index(level, "glow");
     if (level.sets.empty())
         level.sets.push_back({.name = "base", .gains = {}, .tints = {}, .exposure = {}, .step = none});
     for (BakeSet& set : level.sets) set.gains.resize(level.groups.size(), 1.0f);
-}
-
-namespace {
-
-void check_range(float value, float low, float high, const std::string& where, const char* what,
-                 const char* remedy) {
-    if (!(value >= low && value <= high))
-        throw Error{.what = what, .where = where, .value = to_text(value), .remedy = remedy};
-}
-
-void check_mesh(const Mesh& mesh) {
-    const auto fail = [&](const char* what, std::size_t at) {
-        throw Error{.what = what,
-                    .where = "mesh " + mesh.name,
-                    .value = "vertex or index " + std::to_string(at),
-                    .remedy = "export the mesh again"};
-    };
-    if (mesh.normals.size() != mesh.positions.size())
-        fail("normals and positions differ in number", mesh.normals.size());
-    if (!mesh.uv0.empty() && mesh.uv0.size() != mesh.positions.size())
-        fail("TEXCOORD_0 has the wrong length", mesh.uv0.size());
-    if (!mesh.uv1.empty() && mesh.uv1.size() != mesh.positions.size())
-        fail("TEXCOORD_1 has the wrong length", mesh.uv1.size());
-    if (!mesh.tangents.empty() && mesh.tangents.size() != mesh.positions.size())
-        fail("TANGENT has the wrong length", mesh.tangents.size());
-    for (std::size_t i = 0; i < mesh.positions.size(); ++i)
-        if (!is_finite(mesh.positions[i]) || !is_finite(mesh.normals[i]))
-            fail("a position or normal is not finite", i);
-    for (std::size_t i = 0; i < mesh.indices.size(); ++i)
-        if (mesh.indices[i] >= mesh.positions.size()) fail("an index is out of range", i);
-}
-
-void check_lightmap(const LightmapOptions& s) {
-    check_range(s.density, 1e-3f, 4096, "lightmap.density", "density is out of range",
-                "Use 0.001 to 4096 texels per metre.");
-    if (s.page < 16 || s.page > 16384 || (s.page & (s.page - 1)) != 0)
-        throw Error{.what = "page size is no power of two between 16 and 16384",
-                    .where = "lightmap.page",
-                    .value = std::to_string(s.page),
-                    .remedy = "Use 512, 1024, 2048 or 4096."};
-    check_range(static_cast<float>(s.margin), 1, 64, "lightmap.margin", "margin is out of range",
-                "Use 1 to 64 texels.");
-    check_range(s.stretch_limit, 1.01f, 10, "lightmap.stretch_limit", "largest stretch is out of range",
-                "Use 1.01 to 10, e.g. 1.5.");
-    if (s.block != 1 && s.block != 4 && s.block != 8)
-        throw Error{.what = "block size is not that of any block-compressed texture",
-                    .where = "lightmap.block",
-                    .value = std::to_string(s.block),
-                    .remedy = "Use 4, or 8 to keep one mipmap level apart too; 1 is none."};
-    if (s.pages < 0 || s.pages > 4096)
-        throw Error{.what = "number of pages is out of range",
-                    .where = "lightmap.pages",
-                    .value = std::to_string(s.pages),
-                    .remedy = "Use 1 to 4096; leave it out for as many as it takes."};
-    if (s.page < 4 * s.margin)
-        throw Error{.what = "margin leaves no room on the page",
-                    .where = "lightmap.margin",
-                    .value = std::to_string(s.margin),
-                    .remedy = "Use a larger page or a smaller margin."};
-}
-
-void check_light(const Level& level, const Light& light) {
-    const float top = max_channel(light.color), low = std::min({light.color.r, light.color.g, light.color.b});
-    if (!(low >= 0 && top < 1e12f))
-        throw Error{.what = "a light's intensity is negative or not finite",
-                    .where = light.name,
-                    .value = to_text(top),
-                    .remedy = "Use lux for suns, candela for lamps and nit for areas, 0 or more."};
-    check_range(light.radius, 0, 1e4f, light.name, "light radius is out of range", "Use metres, 0 or more.");
-    check_range(light.edge, 1e-3f, 16, light.name, "exponent of a spot's edge is out of range",
-                "Use 0.001 to 16; 2 is glTF's.");
-    const bool sized = light.kind == LightKind::rectangle ? light.width > 0 && light.height > 0
-                       : light.kind == LightKind::disc    ? light.radius > 0
-                       : light.kind == LightKind::tube    ? light.radius > 0 && light.width > 0
-                                                          : true;
-    if (!sized || !(light.width < 1e4f && light.height < 1e4f))
-        throw Error{.what = "a light has no size, or one that is not finite",
-                    .where = light.name,
-                    .value = to_text(light.width) + " by " + to_text(light.height) + ", radius " +
-                             to_text(light.radius),
-                    .remedy = "Rectangles need width and height, discs a radius, tubes length and radius."};
-    const bool crossed =
-        light.kind == LightKind::rectangle || light.kind == LightKind::disc || light.profile != none;
-    if (!is_finite(light.position) || !(std::abs(length(light.direction) - 1) < 1e-3f) ||
-        !(std::abs(length(light.across) - 1) < 1e-3f) ||
-        (crossed && !(std::abs(dot(light.across, light.direction)) < 1e-3f)))
-        throw Error{.what = "a light's place or axes are broken",
-                    .where = light.name,
-                    .value = "",
-                    .remedy =
-                        "direction and across must be unit vectors; of rectangles, discs and profiles square "
-                        "to each other."};
-    if (light.profile != none && light.profile >= level.profiles.size())
-        throw Error{.what = "a light names a profile that does not exist",
-                    .where = light.name,
-                    .value = "",
-                    .remedy = ""};
-    if (light.group >= level.groups.size())
-        throw Error{.what = "a light has no group",
-                    .where = light.name,
-                    .value = "",
-                    .remedy = "Call complete_level()."};
-}
-
-void check_sky(const Sky& sky) {
-    const auto fail = [](const char* what, const std::string& value, const char* remedy) {
-        throw Error{.what = what, .where = "the sky", .value = value, .remedy = remedy};
-    };
-    const auto bad = [](Rgb c) { return !(std::min({c.r, c.g, c.b}) >= 0 && max_channel(c) < 1e12f); };
-    if (bad(sky.radiance) || bad(sky.below))
-        fail("radiance is negative or not finite", to_text(max_channel(sky.radiance)), "Use nit, 0 or more.");
-    if (sky.kind == SkyKind::standard && (sky.type < 1 || sky.type > 15))
-        fail("there is no such standard sky", std::to_string(sky.type), "Use 1 to 15.");
-    if (sky.kind != SkyKind::image) return;
-    if (sky.width < 1 || sky.height < 1 ||
-        sky.pixels.size() != static_cast<std::size_t>(sky.width) * static_cast<std::size_t>(sky.height))
-        fail("the image's size and pixels disagree", std::to_string(sky.pixels.size()), "");
-    for (std::size_t i = 0; i < sky.pixels.size(); ++i)
-        if (bad(sky.pixels[i]))
-            fail("a pixel is negative or not finite", "pixel " + std::to_string(i), "Repair the image.");
-}
-
-}  // namespace
-
-namespace {
-
-void check_zones(const Level& level) {
-    const auto fail = [](const Zone& z, const char* what, const char* remedy) {
-        throw Error{.what = what, .where = "zone " + z.name, .value = "", .remedy = remedy};
-    };
-    if (level.zones.size() > most_zones)
-        throw Error{.what = "there are more than 254 zones",
-                    .where = level.name,
-                    .value = std::to_string(level.zones.size()),
-                    .remedy = "Let some of them share a name: they then switch together."};
-    for (std::size_t z = 0; z < level.zones.size(); ++z) {
-        const Zone& zone = level.zones[z];
-        if (zone.name.empty()) fail(zone, "a zone has no name", "Games switch it by its name.");
-        for (std::size_t other = 0; other < z; ++other)
-            if (level.zones[other].name == zone.name) fail(zone, "two zones have this name", "Join them.");
-        for (const Volume& box : zone.boxes)
-            if (box.shape != VolumeShape::box || !(box.half.x > 0 && box.half.y > 0 && box.half.z > 0) ||
-                !is_finite(box.middle) || !is_finite(box.half))
-                fail(zone, "holds what is no box with a volume", "");
-        for (const auto* list : {&zone.listed, &zone.left_out})
-            for (const std::uint32_t s : *list)
-                if (s >= level.surfaces.size()) fail(zone, "lists a surface that is not there", "");
-    }
-}
-
-}  // namespace
-
-void check_level(const Level& level) {
-    check_lightmap(level.lightmap);
-    for (const Mesh& mesh : level.meshes) check_mesh(mesh);
-    for (const Surface& s : level.surfaces) {
-        if (s.mesh >= level.meshes.size() || s.material >= level.materials.size())
-            throw Error{.what = "a surface names a mesh or material that does not exist",
-                        .where = s.name,
-                        .value = "",
-                        .remedy = ""};
-        check_range(s.density, 1e-4f, 64, s.name, "density factor is out of range", "Use 0.0001 to 64.");
-        check_range(s.emission_gain, 0, 1e9f, s.name, "emission gain is out of range", "Use 0 or more.");
-    }
-    for (const Material& m : level.materials) {
-        check_range(m.alpha, 0, 1e6f, "material " + m.name, "alpha is out of range", "Use 0 to 1.");
-        check_range(m.transmission, 0, 1, "material " + m.name, "transmission is out of range",
-                    "Use 0 to 1.");
-        check_range(m.normal_scale, -100, 100, "material " + m.name,
-                    "scale of the normal map is out of range", "Use -100 to 100, 1 for the map as it is.");
-        for (const TextureUse* use : {&m.base_texture, &m.emission_texture, &m.transmission_texture,
-                                      &m.normal_texture, &m.roughness_texture})
-            if (use->image != none && use->image >= level.images.size())
-                throw Error{.what = "a material names an image that does not exist",
-                            .where = "material " + m.name,
-                            .value = std::to_string(use->image),
-                            .remedy = ""};
-    }
-    if (level.occlusion.reach != 0)
-        check_range(level.occlusion.reach, 0.01f, 1000, "occlusion.reach", "reach is out of range",
-                    "Use 0.01 to 1000 metres.");
-    if (level.prelit.detail < 1 || level.prelit.detail > 16)
-        throw Error{.what = "detail of prelit textures is out of range",
-                    .where = "prelit.detail",
-                    .value = std::to_string(level.prelit.detail),
-                    .remedy = "Use 1 to 16 pixels along a texel."};
-    for (const Light& light : level.lights) check_light(level, light);
-    check_sky(level.sky);
-    for (const SeriesStep& step : level.series) {
-        check_sky(step.sky);
-        if (step.light != none) check_light(level, step.sun);
-        if (step.light != none && step.light >= level.lights.size())
-            throw Error{.what = "a series moves a light that is not there",
-                        .where = level.name,
-                        .value = std::to_string(step.light),
-                        .remedy = "Name the series' sun anew."};
-    }
-    for (const BakeSet& set : level.sets)
-        if (set.step != none && set.step >= level.series.size())
-            throw Error{.what = "a set is of a step that no series has",
-                        .where = set.name,
-                        .value = std::to_string(set.step),
-                        .remedy = "Fill in Level::series."};
-    for (const BakeSet& set : level.sets)
-        if (set.layer != none && set.layer >= level.groups.size())
-            throw Error{.what = "a layer is of a light group that is not there",
-                        .where = set.name,
-                        .value = std::to_string(set.layer),
-                        .remedy = "Name one of Level::groups."};
-    check_zones(level);
-    if (level.quality.bounces && (*level.quality.bounces < 0 || *level.quality.bounces > 1000))
-        throw Error{.what = "number of bounces is out of range",
-                    .where = "quality.bounces",
-                    .value = std::to_string(*level.quality.bounces),
-                    .remedy = "Use 0 to 1000, or \"settle\"."};
-    if (level.quality.links != 0 && (level.quality.links < 8 || level.quality.links > 4096))
-        throw Error{.what = "number of links is out of range",
-                    .where = "quality.links",
-                    .value = std::to_string(level.quality.links),
-                    .remedy = "Use 8 to 4096, or 0 for the tier's own."};
-    check_range(level.quality.bounce_gain, 0, 4, "quality.bounce_gain", "gain of bounces is out of range",
-                "Use 0 to 4; 1 is physical.");
-    check_range(level.quality.saturation, 0, 4, "quality.saturation",
-                "saturation of bounced light is out of range", "Use 0 to 4; 1 is physical.");
-    check_range(level.quality.noise, 0, 1, "quality.noise", "noise target is out of range",
-                "Use 0.001 to 1, e.g. 0.02.");
-    check_volumes(level);
-    check_reflections(level);
 }
 
 std::uint32_t set_index(const Level& level, const std::string& name) {

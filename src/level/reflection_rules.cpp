@@ -49,6 +49,7 @@ void check_probe(const ReflectionProbe& p) {
     need(is_finite(p.middle) && is_finite(p.half) && is_finite(p.capture) && is_finite(p.room_middle) &&
              is_finite(p.room_half),
          p.name, "a reflection probe is not finite", "", "");
+    for (const Vec3 place : {p.middle, p.capture, p.room_middle}) check_place(place, "reflection " + p.name);
     need(sphere ? p.radius > 0 : p.half.x > 0 && p.half.y > 0 && p.half.z > 0, p.name, "reaches nothing", "",
          "Its low corner must lie below its high corner on every axis, a radius above 0.");
     need(!p.parallax || (p.room_half.x > 0 && p.room_half.y > 0 && p.room_half.z > 0), p.name,

@@ -35,7 +35,10 @@ void check_volume(const Level& level, const Volume& v) {
              "Its low corner must lie below its high corner on every axis.");
     else
         need(v.radius > 0, v, "a volume is empty", to_text(v.radius), "Its radius must be above 0.");
-    need(is_finite(v.middle) && is_finite(v.end) && is_finite(v.half), v, "a volume is not finite", "", "");
+    need(is_finite(v.half) && std::isfinite(v.radius) && length(v.half) <= farthest_place && v.radius <= farthest_place,
+         v, "a volume is larger than 1000 km, or not finite", "", "");
+    check_place(v.middle, "volume " + v.name);
+    check_place(v.end, "volume " + v.name);
     const Figure& f = v.figure;
     need(within(f.height, 0.2f, 20) && within(f.radius, 0.05f, 5) && within(f.step, 0, 5) &&
              within(f.slope, 0, pi / 2 * 0.999f),

@@ -204,6 +204,8 @@ ReferenceDifference compare_with_reference(const LitLevel& after, const Referenc
 
 Picture reference_view(const Level& level, std::uint32_t set, const Camera& camera, int width, int height,
                        int paths, Job& job) {
+    check_place(camera.eye, "camera " + camera.name);
+    check_place(camera.toward, "camera " + camera.name);
     const SeenLevel seen(level, [](const Surface& s) { return s.part != Part::moving; });
     const PathTracer tracer(level, set, seen.textures, seen.caster);
     Atlas atlas;

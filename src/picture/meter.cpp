@@ -69,6 +69,7 @@ void look_at_surface(const Level& level, std::uint32_t index, const MeterPoint& 
 
 std::vector<MeterReading> meter_lightmap(const Level& level, const Atlas& atlas, const BakedSet& set,
                                          const std::vector<MeterPoint>& points, float reach, Job& job) {
+    for (const MeterPoint& p : points) check_place(p.at, "a point");
     std::vector<Vec3> low(level.surfaces.size()), high(level.surfaces.size());
     for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
         low[s] = {1e30f, 1e30f, 1e30f};

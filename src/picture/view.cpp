@@ -94,6 +94,8 @@ Picture draw(const Shot& shot, const ViewOptions& settings, Job& job) {
 
 Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, const Camera& camera,
              const ViewOptions& settings, Job& job) {
+    check_place(camera.eye, "camera " + camera.name);
+    check_place(camera.toward, "camera " + camera.name);
     if (settings.width < 8 || settings.height < 8 || settings.width > 8192 || settings.height > 8192)
         throw Error{.what = "picture size is out of range",
                     .where = "--size",

@@ -13,12 +13,12 @@ namespace stasigraph {
 namespace {
 
 constexpr std::size_t nodes_per_task = 64;
-constexpr std::uint32_t looks = 96, seed = 0x726f6f6du;
+constexpr std::uint32_t room_looks = 96, room_seed = 0x726f6f6du;
 constexpr float room_reach = 40;            ///< Metres up to which walls make a room.
-constexpr float most_clearance = 6;  ///< Metres; wider places are equally wide.
-/// Of all looks, of those that rise by up to 30 degrees and of those that rise more, as many meet something
+constexpr float most_room_clearance = 6;  ///< Metres; wider places are equally wide.
+/// Of all room_looks, of those that rise by up to 30 degrees and of those that rise more, as many meet something
 /// in a room. Beside a wall outdoors it is half of either, under an awning all above and few to the sides.
-constexpr float least_met = 0.85f, least_beside = 0.7f, least_above = 0.75f;
+constexpr float least_walls_met = 0.85f, least_beside = 0.7f, least_above = 0.75f;
 /// Two wide places are one room if the way between them is not narrower than this share of the narrower one.
 constexpr float same_room = 0.65f;
 /// Nor much narrower than the wider one, unless the other is but a niche of it: a corridor is no part of a
@@ -37,10 +37,10 @@ struct Node {
 };
 
 void look_around(Node& n, const RayCaster& caster, const FreeSpace& space) {
-    n.clearance = space.clearance(n.at, most_clearance);
+    n.clearance = space.clearance(n.at, most_room_clearance);
     std::uint32_t met = 0, above = 0, met_above = 0, beside = 0, met_beside = 0;
-    for (std::uint32_t k = 0; k < looks; ++k) {
-        const Vec3 w = sphere_direction(sobol_point(seed, k));
+    for (std::uint32_t k = 0; k < room_looks; ++k) {
+        const Vec3 w = sphere_direction(sobol_point(room_seed, k));
         const Hit hit = caster.closest({n.at, w, room_reach});
         const bool up = w.y >= 0.5f, side = w.y > 0 && !up;
         above += up;
@@ -57,7 +57,7 @@ void look_around(Node& n, const RayCaster& caster, const FreeSpace& space) {
     const auto most = [](std::uint32_t part, float share, std::uint32_t all) {
         return static_cast<float>(part) >= share * static_cast<float>(all);
     };
-    n.inside = most(met, least_met, looks) && most(met_beside, least_beside, beside) &&
+    n.inside = most(met, least_walls_met, room_looks) && most(met_beside, least_beside, beside) &&
                most(met_above, least_above, above);
 }
 

@@ -13,7 +13,7 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::size_t places_per_task = 128;
+constexpr std::size_t thinned_per_task = 128;
 constexpr int most_rounds = 400, most_prunings = 24;
 constexpr std::size_t least_of_a_round = 16;
 constexpr Vec3 look_directions[6] = {{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, -1}};
@@ -58,7 +58,7 @@ float white_of(const BakeSet& set, const ProbeLight& light) {
 
 LightnessDifference::LightnessDifference(const LitPlaces& lit, Job& job) : lit_(lit) {
     lightness_.resize(lit.size() * stride());
-    job.parallel(lit.size(), places_per_task, [&](std::size_t begin, std::size_t end) {
+    job.parallel(lit.size(), thinned_per_task, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)
             for (std::size_t s = 0; s < lit.light.size(); ++s)
                 for (std::size_t n = 0; n < normals; ++n)
@@ -118,7 +118,7 @@ public:
         measure_probes(lit_.rows, lit_.distances, lit_.links, which, net, job_);
         std::vector<std::uint8_t> is_kept(lit_.size(), 0);
         for (const std::uint32_t k : which) is_kept[k] = 1;
-        job_.parallel(lit_.size(), places_per_task, [&](std::size_t begin, std::size_t end) {
+        job_.parallel(lit_.size(), thinned_per_task, [&](std::size_t begin, std::size_t end) {
             for (std::size_t i = begin; i < end; ++i) {
                 // From where it was found last would depend on the rounds before: cells are other ones now.
                 std::uint32_t hint = i > begin ? cell[i - 1] : none;

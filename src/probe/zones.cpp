@@ -2,6 +2,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <string>
+#include <tuple>
 
 #include "base/random.hpp"
 #include "base/text.hpp"
@@ -69,33 +72,63 @@ std::uint32_t listed_in(const Level& level, std::uint32_t s) {
     return none;
 }
 
-std::uint32_t zone_of_surface(const Level& level, std::uint32_t s, const Sightings& seen) {
+/// The zone of surfaces that go together, and that the sheet lists in none.
+std::uint32_t zone_of(const Level& level, const std::vector<std::uint32_t>& together, const Sightings& seen) {
     const auto zones = static_cast<std::uint32_t>(level.zones.size());
-    if (const std::uint32_t z = listed_in(level, s); z != none) return z;
+    const auto left_out = [&](std::uint32_t z) {
+        return std::any_of(together.begin(), together.end(),
+                           [&](std::uint32_t s) { return has(level.zones[z].left_out, s); });
+    };
     std::uint32_t best = none, most = sightings_enough - 1, any = 0;
     for (std::uint32_t z = 0; z < zones; ++z) {
-        const std::size_t at = std::size_t{s} * zones + z;
-        any += seen.all[at];
-        if (has(level.zones[z].left_out, s) || 2 * seen.inside[at] <= seen.all[at] || seen.inside[at] <= most)
-            continue;
-        most = seen.inside[at];
+        std::uint32_t all = 0, inside = 0;
+        for (const std::uint32_t s : together) {
+            all += seen.all[std::size_t{s} * zones + z];
+            inside += seen.inside[std::size_t{s} * zones + z];
+        }
+        any += all;
+        if (left_out(z) || 2 * inside <= all || inside <= most) continue;
+        most = inside;
         best = z;
     }
     if (any >= sightings_enough) return best;
-    const Surface& surface = level.surfaces[s];
-    const Mesh& mesh = level.meshes[surface.mesh];
     for (std::uint32_t z = zones; z-- > 0;) {
         const Zone& zone = level.zones[z];
-        if (zone.boxes.empty() || has(zone.left_out, s)) continue;
+        if (zone.boxes.empty() || left_out(z)) continue;
         Share share(zone);
-        const auto corner = [&](std::size_t i) {
-            return transform_point(surface.to_world, mesh.positions[mesh.indices[i]]);
-        };
-        for (std::size_t i = 0; i + 2 < mesh.indices.size(); i += 3)
-            share.add(corner(i), corner(i + 1), corner(i + 2));
+        for (const std::uint32_t s : together) {
+            const Surface& surface = level.surfaces[s];
+            const Mesh& mesh = level.meshes[surface.mesh];
+            const auto corner = [&](std::size_t i) {
+                return transform_point(surface.to_world, mesh.positions[mesh.indices[i]]);
+            };
+            for (std::size_t i = 0; i + 2 < mesh.indices.size(); i += 3)
+                share.add(corner(i), corner(i + 1), corner(i + 2));
+        }
         if (share.most()) return z;
     }
     return none;
+}
+
+/// Surfaces by the thing they are part of: primitives of one node, or of one copy that a rig made, switch together,
+/// so that a tree's bark is never in another zone than its needles. A surface that the sheet puts somewhere, or
+/// leaves out of somewhere, goes by itself.
+std::vector<std::vector<std::uint32_t>> things(const Level& level) {
+    std::map<std::tuple<std::uint32_t, bool, std::string>, std::size_t> by_node;
+    std::vector<std::vector<std::uint32_t>> out;
+    for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
+        const Surface& surface = level.surfaces[s];
+        const bool alone =
+            surface.source_node == none || listed_in(level, s) != none ||
+            std::any_of(level.zones.begin(), level.zones.end(), [&](const Zone& z) { return has(z.left_out, s); });
+        const bool copy = surface.copy_of != none;
+        const auto [at, fresh] =
+            alone ? std::pair(by_node.end(), true)
+                  : by_node.try_emplace({surface.source_node, copy, copy ? surface.node : ""}, out.size());
+        if (fresh) out.emplace_back();
+        (fresh ? out.back() : out[at->second]).push_back(s);
+    }
+    return out;
 }
 
 /// Places spread evenly through a box.
@@ -292,9 +325,13 @@ ZoneLinks link_zones(const Level& level, const std::vector<Vec3>& probes,
         }
     }
     const Sightings seen = linker.look_around(probes, out.probe);
-    job.parallel(out.surface.size(), 8, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t s = begin; s < end; ++s)
-            out.surface[s] = zone_of_surface(level, static_cast<std::uint32_t>(s), seen);
+    const std::vector<std::vector<std::uint32_t>> all_things = things(level);
+    job.parallel(all_things.size(), 8, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+            const std::uint32_t listed_zone = listed_in(level, all_things[i].front());
+            const std::uint32_t zone = listed_zone != none ? listed_zone : zone_of(level, all_things[i], seen);
+            for (const std::uint32_t s : all_things[i]) out.surface[s] = zone;
+        }
     });
     return out;
 }

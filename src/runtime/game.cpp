@@ -126,8 +126,13 @@ std::uint32_t Game::surface_count() const noexcept {
 SurfaceInfo Game::surface(std::uint32_t number) const noexcept {
     if (number >= surface_count()) return {};
     const format::Surface& s = data_->surfaces[number];
-    return {data_->name(s.name), data_->name(s.node),      s.page,
-            data_->zone(s.zone), {s.scale[0], s.scale[1]}, {s.offset[0], s.offset[1]}};
+    SurfaceInfo info{data_->name(s.name), data_->name(s.node),      s.page,
+                     data_->zone(s.zone), {s.scale[0], s.scale[1]}, {s.offset[0], s.offset[1]}};
+    if (number < data_->glb_places.count) {
+        info.glb_node = data_->glb_places[number].node;
+        info.glb_primitive = data_->glb_places[number].primitive;
+    }
+    return info;
 }
 std::uint32_t Game::find_surface(const char* name) const noexcept {
     for (std::uint32_t i = 0; i < surface_count(); ++i)

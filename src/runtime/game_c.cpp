@@ -107,7 +107,8 @@ uint32_t sgraph_game_surface_count(const sgraph_game* g) {
 }
 void sgraph_game_surface(const sgraph_game* g, uint32_t number, sgraph_surface* out) {
     const rt::SurfaceInfo s = g->game.surface(number);
-    *out = {s.name, s.node, s.page, s.zone, {s.scale[0], s.scale[1]}, {s.offset[0], s.offset[1]}};
+    *out = {s.name, s.node, s.page, s.zone, {s.scale[0], s.scale[1]}, {s.offset[0], s.offset[1]},
+            s.glb_node, s.glb_primitive};
 }
 uint32_t sgraph_game_find_surface(const sgraph_game* g, const char* name) {
     return g->game.find_surface(name);

@@ -57,6 +57,7 @@ struct Game::Data {
     std::uint32_t* image_of = nullptr;  ///< (set * pages + page) * 4 + part: its number.
     NetView net;
     Part<float> light;
+    Part<format::GlbPlace> glb_places;
     Part<format::Reflection> reflections;
     Part<format::Map> maps;
     std::uint32_t* map_of = nullptr;  ///< set * reflections + reflection.
