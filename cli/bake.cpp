@@ -15,6 +15,8 @@ namespace cli {
 
 using namespace stasigraph;
 
+namespace bake_command {
+
 namespace {
 
 Json shared_json(const std::vector<SharedTexels>& shared) {
@@ -213,22 +215,30 @@ Made make(const Options& o, Level level, std::vector<std::string> sets, std::vec
         options.surfaces = surfaces_named(m.level, o.only);
     if (!o.repack) m.atlas = earlier_atlas(m.level, atlas_folders(o.common, o.out), job);
     const BakeStore store = open_store(cache, [&](const std::string& text) { job.note(text); });
+    std::vector<Job::StageTime> before;
+    double told = 0;
+    const auto stage = [&](const char* name) {
+        before.push_back({name, seconds() - told});
+        told = seconds();
+    };
+    stage("load");
     if (has_probes(m.level)) m.level.placed = load_places(o.out, m.level);
     if (has_probes(m.level) && !m.level.placed) {
         const PlacedProbes placed = place_probes(m.level, job, store);
         m.level.placed = placed.places;
         options.placing = m.placing = placed.figures;
+        stage("place probes");
     }
     // Before the long work, since a place to capture from may lie in a wall.
     const std::vector<ReflectionProbe> reflections = place_reflections(m.level, job, store);
-    const double loaded = seconds();
+    if (has_reflections(m.level)) stage("place reflections");
     std::vector<std::uint32_t> places;
     for (const std::string& set : m.sets) places.push_back(set_index(m.level, set));
     m.baked = bake(m.level, m.atlas, job, store, places);
     if (o.only.empty()) m.captures = capture_reflections(m.level, m.atlas, reflections, m.baked, job, store);
     job.limit(0);  // what is made is written
     m.times = job.times();
-    m.times.insert(m.times.begin(), {"load", loaded});
+    m.times.insert(m.times.begin(), before.begin(), before.end());
     options.times = m.times;
     options.cache = cache;
     const double made = seconds();
@@ -396,6 +406,7 @@ void run(Options& o, Job& job) {
         return;
     }
     if (m.placing) print(*m.placing);
+    if (m.baked.probes.size() == 0 && !o.common.quiet) warn_unlit(m.level);
     print(o, m.baked, m.captures, m.times);
     if (!o.only.empty() && !why.empty())
         say("only {} was baked; everything else is as it was, and out of date: {}\n", o.only,
@@ -406,7 +417,10 @@ void run(Options& o, Job& job) {
 
 }  // namespace
 
+}  // namespace bake_command
+
 void add_bake(const Command& app) {
+    using namespace bake_command;
     auto o = std::make_shared<Options>();
     const Command c =
         app.add_subcommand("bake", "bake what is out of date of the lightmaps and probes of every set");
@@ -449,6 +463,7 @@ void add_bake(const Command& app) {
                 "pack the pages anew, instead of keeping the places of what is unchanged");
     c.add_option("--cache", o->cache,
                   "where links and layers are kept; `.stasigraph` beside the level unless given");
+    c.renamed("--afresh", "--rebake");
     c.add_flag("--rebake", o->rebake, "write everything, also what is up to date");
     c.callback([o] {
         if (!o->bounces.empty() && o->bounces != "settle" &&

@@ -9,6 +9,8 @@ namespace cli {
 
 using namespace stasigraph;
 
+namespace check_command {
+
 namespace {
 
 constexpr int picture_width = 640, picture_height = 400;
@@ -152,7 +154,10 @@ bool run(const Options& o, Job& job) {
 
 }  // namespace
 
+}  // namespace check_command
+
 void add_check(const Command& app) {
+    using namespace check_command;
     auto o = std::make_shared<Options>();
     const Command c =
         app.add_subcommand("check", "what is likely to be wrong, before any bake; exit 3 on errors");

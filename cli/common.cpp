@@ -6,6 +6,7 @@
 
 #include <atomic>
 #include <csignal>
+#include <fstream>
 
 namespace cli {
 
@@ -78,6 +79,18 @@ void add_common(const Command& app, Common& common, const std::string& example, 
     app.footer("Example:\n  " + example);
 }
 
+void add_tier(const Command& app, Common& common) {
+    app.add_option("--tier", common.tier, "glance, proof or final; the one baked last unless given")
+        .check(one_of({"glance", "proof", "final"}));
+}
+
+void look_at_tier(const Common& common, const fs::path& folder, Level& level) {
+    if (!common.tier.empty())
+        level.quality.tier = tier_named(common.tier);
+    else if (const std::optional<Tier> baked = baked_tier(folder))
+        level.quality.tier = *baked;
+}
+
 int guarded(const Common& common, const std::function<void(Job&)>& body) {
     ProgressLine& line = progress_line();
     JobOptions settings{.threads = common.threads,
@@ -131,10 +144,39 @@ void log_note(const std::string& text) {
     log().info("{}", text);
 }
 
+namespace {
+
+/// Notes that were told of this level before: what stays as it is need not be read again with every command.
+std::vector<std::string> news(const fs::path& level_file, const std::vector<std::string>& notes) {
+    const fs::path file = default_cache(level_file) / ("told-" + level_file.filename().string() + ".txt");
+    std::vector<std::string> told, fresh;
+    std::ifstream in(file);
+    for (std::string line; std::getline(in, line);) told.push_back(line);
+    std::string all;
+    for (const std::string& note : notes) {
+        if (std::find(told.begin(), told.end(), note) == told.end()) fresh.push_back(note);
+        all += note + "\n";
+    }
+    if (!fresh.empty() || told.size() != notes.size()) try {
+            write_text(file, all);
+        } catch (const Error&) {
+            // Then they are told again.
+        }
+    return fresh;
+}
+
+}  // namespace
+
+void tell(const Common& common, const Level& level) {
+    if (common.quiet) return;
+    clear_progress();
+    for (const std::string& warning : level.warnings) log().warn("{}", warning);
+    for (const std::string& note : news(common.level, level.notes)) log().info("{}", note);
+}
+
 Level load(const Common& common) {
     Level level = load_level(common.level);
-    if (!common.quiet)
-        for (const std::string& note : level.notes) log().info("{}", note);
+    tell(common, level);
     return level;
 }
 
@@ -264,8 +306,22 @@ void warn_stale(const SavedBake& bake) {
                bake.because.empty() ? "surfaces changed since it was baked" : reasons_text(bake.because));
 }
 
+void warn_unlit(const Level& level) {
+    std::string names;
+    std::size_t count = 0;
+    for (const Surface& s : level.surfaces)
+        if (s.part != Part::bake_only && (s.part == Part::moving || s.lit_by == LitBy::probes) && ++count <= 3)
+            names += (names.empty() ? "" : ", ") + s.name;
+    if (count == 0) return;
+    clear_progress();
+    log().warn("{}{} black: there are no probes to light {}. Add a [[volume]] to the sheet and bake.", names,
+               count > 3 ? fmt::format(" and {} more are", count - 3) : count > 1 ? " are" : " is",
+               count > 1 ? "them" : "it");
+}
+
 BakedLevel load_baked(const Common& common, const fs::path& folder, const std::string& set) {
     BakedLevel b{.level = load(common), .bake = {}};
+    look_at_tier(common, folder, b.level);
     b.bake = load_bake(folder, b.level, set);
     if (b.bake.stale && !common.quiet) warn_stale(b.bake);
     return b;

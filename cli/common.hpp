@@ -22,13 +22,19 @@ struct Common {
     fs::path level;
     bool json = false, quiet = false;
     unsigned threads = 0;
-    double memory = 0;                                       ///< GB; 0: any.
+    std::string tier;   ///< Asked for; empty: the sheet's, or of what looks at results the one baked last.
+    double memory = 0;  ///< GB; 0: any.
     std::function<void(const stasigraph::Progress&)> watch;  ///< Called with every step of the work, if set.
 };
 
 /// LEVEL, --json, --quiet, --threads, and an example under the help.
 void add_common(const Command& app, Common& common, const std::string& example,
                 const std::string& level = "a bake sheet (.toml), a .gltf or a .glb");
+
+/// --tier, of a command that looks at results: the one baked last unless given.
+void add_tier(const Command& app, Common& common);
+/// Gives the level the tier to look at: the one asked for, else that of the folder's results, else its own.
+void look_at_tier(const Common& common, const fs::path& folder, stasigraph::Level& level);
 
 /// Runs a command's body: errors to standard error, exit status as the contract says.
 int guarded(const Common& common, const std::function<void(stasigraph::Job&)>& body);
@@ -39,7 +45,9 @@ std::string& left_behind();
 /// Exit status of the command that ran; main returns it.
 int& exit_status();
 
-/// Loads and tells what was left out or assumed.
+/// Tells of a level's sheet what does nothing, and, once for each level, what was left out or assumed.
+void tell(const Common& common, const stasigraph::Level& level);
+/// Loads and tells.
 stasigraph::Level load(const Common& common);
 
 /// A note on standard error, as those of loading.
@@ -92,6 +100,9 @@ BakedLevel load_baked(const Common& common, const fs::path& folder, const std::s
 
 /// Says on standard error that a bake is out of date, and because of what.
 void warn_stale(const stasigraph::SavedBake& bake);
+
+/// Says that what probes would light is drawn black, where a level has such things and its bake no probes.
+void warn_unlit(const stasigraph::Level& level);
 
 /// The atlas of the level's tier that the first of these folders holds; an empty one where none does. A
 /// damaged one is told of and left aside.

@@ -11,6 +11,8 @@ namespace cli {
 
 using namespace stasigraph;
 
+namespace compare_command {
+
 namespace {
 
 constexpr const char* now_name = "now";
@@ -348,7 +350,10 @@ void check_options(const Options& o) {
 
 }  // namespace
 
+}  // namespace compare_command
+
 void add_compare(const Command& app) {
+    using namespace compare_command;
     auto o = std::make_shared<Options>();
     const Command c = app.add_subcommand("compare", "two results side by side, with difference and figures");
     add_common(c, o->common,

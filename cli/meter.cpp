@@ -7,6 +7,8 @@ namespace cli {
 
 using namespace stasigraph;
 
+namespace meter_command {
+
 namespace {
 
 struct Options {
@@ -204,7 +206,10 @@ void walk(const Options& o, Job& job) {
 
 }  // namespace
 
+}  // namespace meter_command
+
 void add_meter(const Command& app) {
+    using namespace meter_command;
     auto o = std::make_shared<Options>();
     const Command c =
         app.add_subcommand("meter", "a light meter: illuminance at points, from lightmap or probes");
@@ -218,6 +223,7 @@ void add_meter(const Command& app) {
     c.add_option("--from", o->from, "lightmap or probes").check(one_of({"lightmap", "probes"}));
     c.add_option("--reach", o->reach, "how far from the point a surface may be, metres")
         .check(range(0.0, 1000.0));
+    add_tier(c, o->common);
     c.add_option("--out", o->out, "the folder of the bake; `baked/LEVEL` beside it unless given");
     const Argument path = c.add_option(
         "--walk", o->walk,

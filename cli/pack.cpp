@@ -6,6 +6,8 @@ namespace cli {
 
 using namespace stasigraph;
 
+namespace pack_command {
+
 namespace {
 
 struct Options {
@@ -85,6 +87,8 @@ void run(Options& o, Job& job) {
 
 }  // namespace
 
+}  // namespace pack_command
+
 void pack_game(const fs::path& file, const Level& level, const SavedBake& bake,
                const GameOptions& settings) {
     Baked baked{.sets = bake.sets,
@@ -104,7 +108,8 @@ void refresh_game(const Common& common, const fs::path& folder, Job& job) {
     before.open(file.c_str());
     const bool small = before.page_count() > 0 && before.set_count() > 0 &&
                        before.page(0, 0).format == runtime::PixelFormat::rgb9e5;
-    const Level level = load_level(common.level);
+    Level level = load_level(common.level);
+    look_at_tier(common, folder, level);
     SavedBake bake;
     try {
         bake = load_bake(folder, level, "");
@@ -116,11 +121,13 @@ void refresh_game(const Common& common, const fs::path& folder, Job& job) {
 }
 
 void add_pack(const Command& app) {
+    using namespace pack_command;
     auto o = std::make_shared<Options>();
     const Command c = app.add_subcommand("pack", "a bake as one file that a game maps into memory");
     add_common(c, o->common, "stasigraph pack observatory.toml --pixels rgb9e5");
     c.add_option("--pixels", o->pixels, "half: four half floats a texel; rgb9e5: half the bytes")
         .check(one_of({"half", "rgb9e5"}));
+    add_tier(c, o->common);
     c.add_option("--out", o->out, "the folder of the bake; `baked/LEVEL` beside it unless given");
     c.add_option("--file", o->file, "the file to write; game.sgl in that folder unless given");
     c.callback([o] { guarded(o->common, [&](Job& job) { run(*o, job); }); });

@@ -7,6 +7,8 @@ namespace cli {
 
 using namespace stasigraph;
 
+namespace place_command {
+
 namespace {
 
 struct Options {
@@ -156,7 +158,10 @@ void run(Options& o, Job& job) {
 
 }  // namespace
 
+}  // namespace place_command
+
 void add_place(const Command& app) {
+    using namespace place_command;
     auto o = std::make_shared<Options>();
     const Command c = app.add_subcommand(
         "place",

@@ -6,6 +6,8 @@ namespace cli {
 
 using namespace stasigraph;
 
+namespace play_command {
+
 namespace {
 
 struct Options {
@@ -88,7 +90,10 @@ void run(Options& o, Job& job) {
 
 }  // namespace
 
+}  // namespace play_command
+
 void add_play(const Command& app) {
+    using namespace play_command;
     auto o = std::make_shared<Options>();
     const Command c = app.add_subcommand("play", "a walk through the level while sets change, frame by frame");
     add_common(c, o->common, "stasigraph play walk.toml --until 12 --fps 4",
@@ -97,6 +102,7 @@ void add_play(const Command& app) {
         .check(range(0.0, 3600.0));
     c.add_option("--fps", o->fps, "frames drawn a second; the script's unless given")
         .check(range(0.01, 120.0));
+    add_tier(c, o->common);
     c.add_option("--out", o->out, "the folder of the bake; `baked/LEVEL` beside it unless given");
     c.add_option("--to", o->to, "the folder for frames; play/NAME in that of the bake unless given");
     c.callback([o] { guarded(o->common, [&](Job& job) { run(*o, job); }); });

@@ -14,6 +14,7 @@ void add_start(const Command& app) {
     const Command c = app.add_subcommand("start", "write a commented bake sheet for a scene");
     add_common(c, o->common, "stasigraph start observatory.glb");
     c.add_option("--out", o->out, "the sheet to write; the scene's name with .toml unless given");
+    c.renamed("--force", "--overwrite");
     c.add_flag("--overwrite", o->force, "overwrite a sheet that is there");
     c.callback([o] {
         guarded(o->common, [&](Job&) {

@@ -4,6 +4,8 @@ namespace cli {
 
 using namespace stasigraph;
 
+namespace status_command {
+
 namespace {
 
 Json to_json(const BakeStatus& s) {
@@ -59,7 +61,10 @@ void print(const BakeStatus& s) {
 
 }  // namespace
 
+}  // namespace status_command
+
 void add_status(const Command& app) {
+    using namespace status_command;
     struct Options {
         Common common;
         fs::path out;
@@ -67,16 +72,27 @@ void add_status(const Command& app) {
     auto o = std::make_shared<Options>();
     const Command c = app.add_subcommand("status", "what is up to date, what is not, and because of what");
     add_common(c, o->common, "stasigraph status observatory.toml");
+    add_tier(c, o->common);
     c.add_option("--out", o->out, "the folder of the bake; `baked/LEVEL` beside it unless given");
     c.callback([o] {
         guarded(o->common, [&](Job&) {
-            const Level level = load(o->common);
-            const BakeStatus status = bake_status(o->out.empty() ? default_output(o->common.level) : o->out,
-                                                  level, default_cache(o->common.level));
-            if (o->common.json)
-                say("{}\n", to_json(status).dump(1));
-            else
-                print(status);
+            Level level = load(o->common);
+            const fs::path folder = o->out.empty() ? default_output(o->common.level) : o->out;
+            const Tier asked = level.quality.tier;
+            look_at_tier(o->common, folder, level);
+            const BakeStatus status = bake_status(folder, level, default_cache(o->common.level));
+            if (o->common.json) {
+                Json j = to_json(status);
+                j["tier"] = tier_name(level.quality.tier);
+                j["tier_of_sheet"] = tier_name(asked);
+                say("{}\n", j.dump(1));
+                return;
+            }
+            say("{}, tier {}{}\n", level.name, tier_name(level.quality.tier),
+                asked == level.quality.tier
+                    ? std::string()
+                    : fmt::format("; the sheet asks for {}, which `bake` makes", tier_name(asked)));
+            print(status);
         });
     });
 }

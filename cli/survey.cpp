@@ -4,6 +4,8 @@ namespace cli {
 
 using namespace stasigraph;
 
+namespace survey_command {
+
 namespace {
 
 Json to_json(const Survey& s) {
@@ -36,7 +38,7 @@ Json to_json(const Survey& s) {
 }
 
 void print(const Level& level, const Survey& s) {
-    say("{}\n", level.name);
+    say("{}, tier {}\n", level.name, tier_name(level.quality.tier));
     say("  surfaces   {} with lightmaps, {} that only bounce, {} moving; {} triangles ({} without "
         "instances)\n",
         s.lightmapped, s.patched, s.moving, s.triangles, s.own_triangles);
@@ -60,7 +62,7 @@ void print(const Level& level, const Survey& s) {
         say("  group      {:<14} {} lights, {} emissive surfaces{}\n", g.name, g.lights, g.emitters,
             g.sky ? ", the sky" : "");
     say("  a bake     about {} and {} of memory\n\n", seconds_text(s.seconds), bytes_text(s.memory));
-    say("  {:<32} {:>9} {:>9} {:>9} {:>8}\n", "dearest surfaces", "texels", "share", "m2", "per m");
+    say("  {:<32} {:>9} {:>9} {:>9} {:>8}\n", "costliest surfaces", "texels", "share", "m2", "per m");
     std::size_t shown = 0;
     for (const auto& c : s.surfaces) {
         if (c.texels == 0 || ++shown > 12) break;
@@ -71,18 +73,27 @@ void print(const Level& level, const Survey& s) {
 
 }  // namespace
 
+}  // namespace survey_command
+
 void add_survey(const Command& app) {
+    using namespace survey_command;
     auto o = std::make_shared<Common>();
     const Command c = app.add_subcommand("survey", "what is in the level and what its bake will cost");
     add_common(c, *o, "stasigraph survey observatory.toml");
+    c.add_option("--tier", o->tier, "glance, proof or final; the sheet's unless given")
+        .check(one_of({"glance", "proof", "final"}));
     c.callback([o] {
         guarded(*o, [&](Job& job) {
-            const Level level = load(*o);
+            Level level = load(*o);
+            if (!o->tier.empty()) level.quality.tier = tier_named(o->tier);
             const Survey s = survey(level, job);
-            if (o->json)
-                say("{}\n", to_json(s).dump(1));
-            else
+            if (o->json) {
+                Json j = to_json(s);
+                j["tier"] = tier_name(level.quality.tier);
+                say("{}\n", j.dump(1));
+            } else {
                 print(level, s);
+            }
         });
     });
 }

@@ -6,6 +6,8 @@ namespace cli {
 
 using namespace stasigraph;
 
+namespace unwrap_command {
+
 namespace {
 
 struct Options {
@@ -144,7 +146,10 @@ void run(const Options& o, Job& job) {
 
 }  // namespace
 
+}  // namespace unwrap_command
+
 void add_unwrap(const Command& app) {
+    using namespace unwrap_command;
     auto o = std::make_shared<Options>();
     const Command c = app.add_subcommand("unwrap", "lightmap UVs and pages only");
     add_common(c, o->common, "stasigraph unwrap observatory.toml --out unwrapped");

@@ -8,6 +8,8 @@ namespace cli {
 
 using namespace stasigraph;
 
+namespace vary_command {
+
 namespace {
 
 struct Options {
@@ -37,21 +39,20 @@ struct Tried {
     double seconds = 0;
     std::size_t traced = 0, layers_made = 0, layers = 0;
     double mean = 0, dark = 0, middle = 0,
-           bright = 0;  ///< Lux over valid texels; 5, 50 and 95 % are under it.
+           bright = 0;  ///< Lux on what the picture shows; 5, 50 and 95 % are under it.
     float noise = 0;
     Picture picture;
     std::optional<float> exposure;
 };
 
-void measure(const BakedSet& set, Tried& t) {
+/// `light`: the camera's view of light on white, nit: lux over pi.
+void measure(const Picture& light_on_white, Tried& t) {
     std::vector<float> light;
     double sum = 0;
-    for (const PageImage& page : set.pages)
-        for (std::size_t i = 0; i < page.texels.size(); ++i)
-            if (page.state[i] == 1) {
-                light.push_back(luminance(page.texels[i]));
-                sum += static_cast<double>(light.back());
-            }
+    for (const Rgb c : light_on_white.pixels) {
+        light.push_back(luminance(c) * pi);
+        sum += static_cast<double>(light.back());
+    }
     if (light.empty()) return;
     t.mean = sum / static_cast<double>(light.size());
     const auto at = [&](double share) {
@@ -72,7 +73,7 @@ std::vector<std::string> lines_of(const Tried& t) {
     const std::string rays =
         t.traced > 0 ? count_text(static_cast<double>(t.traced)) + " links traced" : "no link traced";
     return {
-        fmt::format("mean {} lux; 5 % under {}, half under {}, 95 % under {}", lux_text(t.mean),
+        fmt::format("mean {} lux in the picture; 5 % under {}, half under {}, 95 % under {}", lux_text(t.mean),
                     lux_text(t.dark), lux_text(t.middle), lux_text(t.bright)),
         fmt::format("noise about {:.1f} %; {}; {}, {} of {} groups lit", static_cast<double>(t.noise) * 100,
                     seconds_text(t.seconds), rays, t.layers_made, t.layers)};
@@ -107,13 +108,15 @@ public:
         t.layers_made = baked.figures.layers_made;
         t.layers = baked.figures.layers;
         t.noise = baked.figures.noise;
-        measure(baked.sets[0], t);
         const Level shown = as_in_set(level, wanted);
         t.picture = view(
             shown, baker.atlas(),
             {&baked.sets[0], &baked.probes, &baked.visibility, &baked.occlusion, &baked.reflections},
             camera_of(level),
             {.width = width, .height = height, .show = o_.show == "light" ? Show::light : Show::lit}, job_);
+        measure(view(shown, baker.atlas(), {&baked.sets[0], &baked.probes, &baked.visibility, &baked.occlusion, {}},
+                     camera_of(level), {.width = 160, .height = 100, .samples = 1, .show = Show::light}, job_),
+                t);
         t.exposure = level.sets[wanted].exposure;
         return t;
     }
@@ -190,7 +193,10 @@ void run(const Options& o, Job& job) {
 
 }  // namespace
 
+}  // namespace vary_command
+
 void add_vary(const Command& app) {
+    using namespace vary_command;
     auto o = std::make_shared<Options>();
     const Command c =
         app.add_subcommand("vary", "one setting over several values, as one labelled sheet of pictures");

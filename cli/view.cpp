@@ -5,6 +5,8 @@ namespace cli {
 
 using namespace stasigraph;
 
+namespace view_command {
+
 namespace {
 
 struct Options {
@@ -30,9 +32,9 @@ void run(const Options& o, ViewOptions settings, Job& job) {
     settings.moving = o.probes == "on";
     settings.net = o.net;
     settings.mirror = o.reflections == "on";
-    Gallery gallery(o.common.level, o.folder);
-    if (!o.common.quiet)
-        for (const std::string& note : gallery.level().notes) log_note(note);
+    Gallery gallery(o.common.level, o.folder, {},
+                    o.common.tier.empty() ? std::nullopt : std::optional(tier_named(o.common.tier)));
+    tell(o.common, gallery.level());
     const Camera camera = camera_of(o.camera, gallery.level());
     ShowRequest request{.what = o.show,
                         .camera = camera,
@@ -45,6 +47,8 @@ void run(const Options& o, ViewOptions settings, Job& job) {
     if (o.ev != "auto") request.exposure = std::stof(o.ev);
     const ShownPicture shown = gallery.show(request, job);
     if (shown.stale && !o.common.quiet) warn_stale(gallery.bake(shown.set));
+    if (!o.common.quiet && settings.moving && o.show == "game" && gallery.bake(shown.set).probes.size() == 0)
+        warn_unlit(gallery.level());
     const fs::path file =
         !o.file.empty() ? o.file
                         : fs::path(camera.name + (shown.set.empty() ? "" : "-" + shown.set) +
@@ -61,6 +65,7 @@ void run(const Options& o, ViewOptions settings, Job& job) {
         if (!shown.set.empty()) {
             j["set"] = shown.set;
             j["stale"] = shown.stale;
+            j["tier"] = tier_name(gallery.level().quality.tier);
         }
         if (shown.exposure) j["exposure_ev"] = *shown.exposure;
         for (const LegendLine& l : shown.legend) j["legend"].push_back(l.text);
@@ -68,28 +73,36 @@ void run(const Options& o, ViewOptions settings, Job& job) {
         return;
     }
     say("wrote {}{}\n", file.string(),
-        shown.exposure ? fmt::format(" (set {}, {} EV {:.1f})", shown.set,
+        shown.exposure ? fmt::format(" (set {} at {}, {} EV {:.1f})", shown.set,
+                                     tier_name(gallery.level().quality.tier),
                                      shown.metered ? "automatic exposure" : "exposure", *shown.exposure)
                        : "");
 }
 
 }  // namespace
 
+}  // namespace view_command
+
 void add_view(const Command& app) {
+    using namespace view_command;
     auto o = std::make_shared<Options>();
     const Command c = app.add_subcommand("view", "a picture of the level from a camera");
     add_common(c, o->common, "stasigraph view observatory.toml --camera dome --set noon --file dome.png");
     add_camera(c, o->camera);
+    add_tier(c, o->common);
     c.add_option("--show", o->show, "what the picture answers: " + known_questions())
         .check([](const std::string& name) {
             for (const Question& q : questions())
                 if (name == q.name) return std::string();
+            if (name == "lit") return std::string("lit is called game now");
+            if (name == "validity") return std::string("validity is called filled now");
             return "there is no \"" + name + "\"; there are: " + known_questions();
         });
     c.add_option("--legend", o->legend, "on writes into the picture what its colours mean")
         .check(one_of({"on", "off"}));
     c.add_option("--lux", o->lux, "with --show lux: the ends of the scale, LOW,HIGH");
     c.add_flag("--tetrahedra", o->net, "with --show probes: the tetrahedra between them as well");
+    c.renamed("--net", "--tetrahedra");
     c.add_option("--set", o->set, "the bake set; the first unless given");
     c.add_option("--exposure", o->ev, "exposure value at ISO 100, or auto: the set's own, else metered");
     c.add_option("--size", o->size, "WIDTHxHEIGHT in pixels");

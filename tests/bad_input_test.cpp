@@ -322,7 +322,8 @@ TEST(Sheet, later_entries_win_and_unmatched_ones_are_said) {
                           &level),
               "");
     EXPECT_EQ(level.surfaces[0].density, 0.5f);
-    EXPECT_NE(level.notes[0].find("nobody"), std::string::npos);
+    ASSERT_EQ(level.warnings.size(), 1u);
+    EXPECT_NE(level.warnings[0].find("nobody"), std::string::npos);
 }
 
 TEST(Sheet, the_design_example_of_settings_is_understood) {

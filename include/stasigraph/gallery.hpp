@@ -44,10 +44,11 @@ struct ShownPicture {
 /// Threads: one call at a time.
 class Gallery {
 public:
-    /// `folder`: of results; `cache`: of the level. Both as their defaults where empty. Throws Error where
-    /// the level does not load.
+    /// `folder`: of results; `cache`: of the level. Both as their defaults where empty. `tier`: to be looked at;
+    /// empty: the one baked last, or the level's own where nothing was baked. Throws Error where the level does
+    /// not load.
     explicit Gallery(const std::filesystem::path& level_file, const std::filesystem::path& folder = {},
-                     const std::filesystem::path& cache = {});
+                     const std::filesystem::path& cache = {}, std::optional<Tier> tier = {});
     ~Gallery();
     Gallery(const Gallery&) = delete;
     Gallery& operator=(const Gallery&) = delete;

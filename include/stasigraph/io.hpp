@@ -51,6 +51,8 @@ void check_output(const std::filesystem::path& folder, const Level& level,
                   const std::filesystem::path& level_file);
 /// Throws Error where a file is there that must not be written over: what this level or another one is made of.
 void check_target(const std::filesystem::path& target, const std::filesystem::path& level_file);
+/// The tier of the results in a folder; empty where there are none.
+std::optional<Tier> baked_tier(const std::filesystem::path& folder);
 /// Takes away what a killed bake left in a folder of results, and puts right what it left half done; save_bake() does
 /// it as well. For one who holds its lock.
 void mend_results(const std::filesystem::path& folder);

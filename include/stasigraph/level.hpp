@@ -370,6 +370,7 @@ struct Level {
     std::vector<Acceptance> accepted;
     std::vector<Remark> remarks;
     std::vector<std::string> notes;      ///< What was skipped or assumed while loading, one sentence each.
+    std::vector<std::string> warnings;   ///< What in the sheet does nothing as it stands, one sentence each.
     std::uint32_t source_nodes = 0;      ///< How many nodes the glTF has.
     std::string name;                    ///< File name without folder and ending.
     std::string scene_hash, sheet_hash;  ///< xxHash3-128 of the files, hex; empty for a level made in code.

@@ -1,6 +1,7 @@
 #include "stasigraph/check.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <array>
 #include <tuple>
 
@@ -75,6 +76,45 @@ void accept(const Level& level, Findings& findings) {
     }
 }
 
+/// From so many of one kind on they most likely have one cause, and are told as one: the worst of them, with the names
+/// and the number of all.
+constexpr std::size_t alike = 8;
+
+void join_alike(std::vector<Finding>& findings) {
+    std::vector<Finding> out;
+    std::vector<std::uint8_t> done(findings.size(), 0);
+    for (std::size_t i = 0; i < findings.size(); ++i) {
+        if (done[i]) continue;
+        std::vector<std::size_t> same;
+        for (std::size_t k = i; k < findings.size(); ++k)
+            if (findings[k].id == findings[i].id && findings[k].severity == findings[i].severity &&
+                findings[k].accepted == findings[i].accepted)
+                same.push_back(k);
+        if (same.size() < alike) {
+            out.push_back(findings[i]);
+            continue;
+        }
+        const auto off = [&](std::size_t k) {
+            const Finding& f = findings[k];
+            return f.limit != 0 ? std::abs(f.measure / f.limit - 1) : static_cast<double>(f.places);
+        };
+        std::stable_sort(same.begin(), same.end(), [&](std::size_t a, std::size_t b) { return off(a) > off(b); });
+        Finding joined = findings[same[0]];
+        joined.names.clear();
+        joined.places = 0;
+        for (const std::size_t k : same) {
+            done[k] = 1;
+            joined.places += findings[k].places;
+            for (const std::string& name : findings[k].names)
+                if (std::find(joined.names.begin(), joined.names.end(), name) == joined.names.end())
+                    joined.names.push_back(name);
+        }
+        joined.what = std::to_string(same.size()) + " times; the worst: " + joined.what;
+        out.push_back(std::move(joined));
+    }
+    findings = std::move(out);
+}
+
 }  // namespace
 
 const char* to_text(Severity severity) {
@@ -99,6 +139,7 @@ Checked check(const Level& level, Job& job) {
         job.advance(1);
     }
     accept(level, c.findings);
+    join_alike(c.findings);
     const auto order = [](const Finding& f) {
         const auto kind =
             std::find_if(kinds.begin(), kinds.end(), [&](const FindingKind& k) { return f.id == k.id; });

@@ -429,12 +429,15 @@ struct Gallery::State {
     }
 };
 
-Gallery::Gallery(const fs::path& level_file, const fs::path& folder, const fs::path& cache)
+Gallery::Gallery(const fs::path& level_file, const fs::path& folder, const fs::path& cache,
+                 std::optional<Tier> tier)
     : state_(std::make_unique<State>()) {
     state_->file = level_file;
     state_->folder = folder.empty() ? default_output(level_file) : folder;
     state_->cache = cache.empty() ? default_cache(level_file) : cache;
     state_->level = load_level(level_file);
+    if (!tier) tier = baked_tier(state_->folder);
+    if (tier) state_->level.quality.tier = *tier;
 }
 Gallery::~Gallery() = default;
 

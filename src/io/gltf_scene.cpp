@@ -467,6 +467,12 @@ private:
         if (light.kind == LightKind::sun) light.angular_diameter = 0.53f * pi / 180;
         if (const JsonPlace extras = l["extras"]; extras && extras.json().is_object())
             light.radius = static_cast<float>(extras["radius"].number(0));
+        // Nodes may share a name; lights are told apart by theirs.
+        const auto taken = [&](const std::string& name) {
+            return std::any_of(level_.lights.begin(), level_.lights.end(),
+                               [&](const Light& other) { return other.name == name; });
+        };
+        for (int n = 2; taken(light.name); ++n) light.name = node + " " + std::to_string(n);
         level_.lights.push_back(std::move(light));
     }
 

@@ -122,6 +122,18 @@ SavedBake read_bake(const ResultFiles& result, const fs::path& folder, const Lev
 
 }  // namespace
 
+std::optional<Tier> baked_tier(const fs::path& folder) {
+    try {
+        const ResultFiles result(folder);
+        const std::string name = JsonPlace(result.manifest(), "manifest.json:")["settings"]["tier"].text("");
+        for (const Tier tier : {Tier::glance, Tier::proof, Tier::final})
+            if (name == tier_name(tier)) return tier;
+    } catch (const Error&) {
+        // None, or one that says nothing.
+    }
+    return {};
+}
+
 SavedBake load_bake(const fs::path& folder, const Level& level, const std::string& only) {
     return read_result(folder,
                        [&](const ResultFiles& result) { return read_bake(result, folder, level, only); });

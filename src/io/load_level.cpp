@@ -46,6 +46,19 @@ void note_bright_materials(Level& level) {
                               (count > 6 ? " and " + std::to_string(count - 6) + " more" : ""));
 }
 
+/// Hidden emitters are meant most often: what emits nothing is said to block only.
+void note_dark_helpers(Level& level) {
+    std::string names;
+    std::size_t count = 0;
+    for (const Surface& s : level.surfaces)
+        if (s.part == Part::bake_only &&
+            !(max_channel(level.materials[s.material].emission) * s.emission_gain > 0) && ++count <= 6)
+            names += (names.empty() ? "" : ", ") + s.name;
+    if (count > 0)
+        level.notes.push_back("bake-only and without emission, so only in the way of light: " + names +
+                              (count > 6 ? " and " + std::to_string(count - 6) + " more" : ""));
+}
+
 }  // namespace
 
 fs::path scene_of(const fs::path& path) {
@@ -96,6 +109,7 @@ Level load(const fs::path& path, const std::vector<SheetChange>& changes, bool j
         keep_suns(level, 1);
     }
     note_bright_materials(level);
+    note_dark_helpers(level);
     if (!has_light(level)) {
         level.sky.radiance = default_sky;
         level.notes.push_back("there is no light in the level: it gets an overcast sky of 1000 nit");

@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <chrono>
 #include <cstring>
 
 #include "io/bake_files.hpp"
@@ -149,10 +150,11 @@ void add_keys(const LevelInputs& inputs, Json& manifest) {
 }
 
 /// Keeps what a bake from nothing takes. Not in the manifest, which is the same for the same level.
-void remember_times(const SaveOptions& options, const std::string& costs, const BakeFigures& figures) {
+void remember_times(const SaveOptions& options, const std::string& costs, const BakeFigures& figures,
+                    double writing) {
     const bool all_made = figures.traced == figures.links && figures.layers_made == figures.layers;
     if (options.cache.empty() || options.times.empty() || !all_made) return;
-    Json seconds = Json::object();
+    Json seconds = {{"write", writing}};
     for (const Job::StageTime& t : options.times) seconds[t.name] = seconds.value(t.name, 0.0) + t.seconds;
     try {
         write_text(options.cache / "times.json", Json{{"costs", costs}, {"seconds", seconds}}.dump(1) + "\n");
@@ -469,6 +471,7 @@ void Saving::add_sets(Json& manifest) {
 
 std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_file, const Level& given,
                                 const Atlas& atlas, const Baked& baked, const SaveOptions& options) {
+    const auto start = std::chrono::steady_clock::now();
     check_writable(folder);
     check_output(folder, given, level_file);
     std::optional<Level> placed;
@@ -550,7 +553,8 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
             files.push_back(name);
     writer.commit(std::move(manifest), files);
     written.now.push_back("manifest.json");
-    remember_times(options, saving.inputs.keys.costs, baked.figures);
+    remember_times(options, saving.inputs.keys.costs, baked.figures,
+                   std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
     std::vector<fs::path> paths;
     for (const std::string& name : written.now) paths.push_back(folder / name);
     return paths;

@@ -24,6 +24,15 @@ struct Sheet::State {
     mutable int suns = 1;
     bool judged = false;
 
+    static std::string example_of(const std::string& table) {
+        return table == "light"     ? ", then match = \"lamp_*\" and gain = 1.5"
+               : table == "surface" ? ", then match = \"crate_*\" and density = 0.5"
+               : table == "set"     ? ", then name = \"noon\" and gain = { sun = 1.0 }"
+               : table == "group"   ? ", then name = \"night lamps\" and match = \"lamp_*\""
+               : table == "camera"  ? ", then name, eye and toward"
+                                    : "";
+    }
+
     void check_tables() const {
         const std::vector<std::string_view> known = sheet_tables();
         for (const auto& [key, value] : table) {
@@ -44,7 +53,9 @@ struct Sheet::State {
                 throw Error{.what = "must be written as a table",
                             .where = where,
                             .value = name,
-                            .remedy = single ? "Write [" + name + "]." : "Write [[" + name + "]]."};
+                            .remedy = single ? "Write [" + name + "], once."
+                                             : "Write it with two brackets, once for each: [[" + name + "]]" +
+                                                   example_of(name) + "."};
             each(name, [](const Entry&) {});
         }
     }
@@ -203,7 +214,7 @@ struct Sheet::State {
                 if (const auto v = e.number("gain", 0, 1e9)) s.emission_gain = static_cast<float>(*v);
                 if (const auto v = e.text("group")) s.group = group_index(level, *v);
             }
-            if (!any) note_unmatched(level, e, match);
+            if (!any) note_unmatched(level, e, match, surface_names(level));
         });
     }
 
@@ -224,7 +235,11 @@ struct Sheet::State {
                     s.group = group;
                     any = true;
                 }
-            if (!any) note_unmatched(level, e, match);
+            if (!any) {
+                std::vector<std::string_view> names = light_names(level);
+                for (const std::string_view name : surface_names(level)) names.push_back(name);
+                note_unmatched(level, e, match, names);
+            }
         });
     }
 
@@ -238,15 +253,19 @@ struct Sheet::State {
                    key == std::string("gain") ? "Write gain = { sun = 0.5, sky = 1.0 }."
                                               : "Write tint = { sun = [1.0, 0.9, 0.8] }.");
         for (const auto& [name, value] : *gains) {
-            const std::string where = file + ":" + std::to_string(name.source().begin.line) + ": set." + key;
+            const std::string where = file + ":" + std::to_string(name.source().begin.line) + ": " +
+                                      (e.has("name") ? "set \"" + e.needed_text("name") + "\", " : "") + key;
             const auto at = std::find(level.groups.begin(), level.groups.end(), name.str());
             std::string all;
+            const std::vector<std::string_view> known(level.groups.begin(), level.groups.end());
+            const std::string near = nearest_word(name.str(), known);
             for (const std::string& k : level.groups) all += (all.empty() ? "" : ", ") + k;
             if (at == level.groups.end())
                 throw Error{.what = "there is no such light group",
                             .where = where,
                             .value = std::string(name.str()),
-                            .remedy = "The level has: " + all + "."};
+                            .remedy = near.empty() ? "The level has: " + all + "."
+                                                   : "Did you mean \"" + near + "\"?"};
             const std::string wrong = take(static_cast<std::size_t>(at - level.groups.begin()), value);
             if (!wrong.empty())
                 throw Error{.what = wrong, .where = where, .value = std::string(name.str()), .remedy = ""};

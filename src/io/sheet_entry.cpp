@@ -105,7 +105,8 @@ std::string Entry::where(std::string_view key) const {
 void Entry::fail(std::string_view key, const std::string& what, const std::string& remedy) const {
     std::ostringstream value;
     if (const toml::node* node = table_.get(key)) node->visit([&](const auto& v) { value << v; });
-    const std::string_view now = new_word(value.str());
+    const toml::node* at = table_.get(key);
+    const std::string_view now = new_word(at ? at->value<std::string>().value_or("") : "");
     throw Error{.what = what,
                 .where = where(key),
                 .value = value.str(),
@@ -168,9 +169,55 @@ std::filesystem::path SheetFiles::open(const Entry& e, std::string_view key) {
     return path;
 }
 
-void note_unmatched(Level& level, const Entry& e, const std::string& pattern, const char* key) {
-    const std::string text = e.where(key) + ": \"" + pattern + "\" matches nothing";
-    level.notes.push_back(text);
+std::vector<std::string_view> surface_names(const Level& level) {
+    std::vector<std::string_view> names;
+    for (const Surface& s : level.surfaces) {
+        names.push_back(s.node);
+        names.push_back(s.name);
+    }
+    return names;
+}
+std::vector<std::string_view> light_names(const Level& level) {
+    std::vector<std::string_view> names;
+    for (const Light& l : level.lights) names.push_back(l.name);
+    return names;
+}
+std::vector<std::string_view> place_names(const Level& level) {
+    std::vector<std::string_view> names;
+    for (const Place& p : level.places) names.push_back(p.name);
+    return names;
+}
+
+namespace {
+
+/// The names nearest to a pattern, at most three: those that are as near as the nearest without its stars.
+std::string nearest_names(const std::string& pattern, std::vector<std::string_view> candidates) {
+    std::string bare;
+    for (const char c : pattern)
+        if (c != '*' && c != '?') bare += c;
+    std::string list;
+    for (int k = 0; k < 3; ++k) {
+        const std::string near = nearest_word(bare, candidates);
+        if (near.empty()) break;
+        list += (list.empty() ? "" : ", ") + near;
+        std::erase(candidates, near);
+    }
+    // A part of a name is meant more often than another spelling of the whole.
+    for (const std::string_view name : candidates)
+        if (list.empty() && !bare.empty() && (name.find(bare) != std::string_view::npos ||
+                                              (name.size() > 2 && bare.find(name) != std::string::npos)))
+            list = name;
+    return list;
+}
+
+}  // namespace
+
+void note_unmatched(Level& level, const Entry& e, const std::string& pattern,
+                    const std::vector<std::string_view>& candidates, const char* key) {
+    const std::string near = nearest_names(pattern, candidates),
+                      text = e.where(key) + ": \"" + pattern + "\" matches nothing" +
+                             (near.empty() ? "" : "; nearest: " + near);
+    level.warnings.push_back(text);
     level.remarks.push_back({.finding = "sheet-no-match", .name = pattern, .text = text});
 }
 

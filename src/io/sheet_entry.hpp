@@ -48,7 +48,13 @@ struct SheetFiles {
     std::filesystem::path open(const Entry& e, std::string_view key);
 };
 
-/// Says that nothing has such a name, as a note and as a remark.
-void note_unmatched(Level& level, const Entry& e, const std::string& pattern, const char* key = "match");
+/// Says that nothing has such a name, and which names come nearest: as a warning and as a remark. `candidates`: the
+/// names that could have been meant.
+void note_unmatched(Level& level, const Entry& e, const std::string& pattern,
+                    const std::vector<std::string_view>& candidates, const char* key = "match");
+/// Names of surfaces and their nodes; of lights; of nodes.
+std::vector<std::string_view> surface_names(const Level& level);
+std::vector<std::string_view> light_names(const Level& level);
+std::vector<std::string_view> place_names(const Level& level);
 
 }  // namespace stasigraph

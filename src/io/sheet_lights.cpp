@@ -288,10 +288,17 @@ void apply_light_entry(const Entry& e, SheetFiles& files, Level& level) {
     if (e.has("kind") || (e.has("name") && !e.has("match"))) {
         if (e.has("match"))
             e.fail("match", "stands beside kind", "Change lights with match, add one with kind.");
+        const auto add = [&](Light light) {
+            for (const Light& other : level.lights)
+                if (other.name == light.name)
+                    e.fail("name", "there is a light \"" + light.name + "\" already",
+                           "Give this one another name, or change that one with match.");
+            level.lights.push_back(std::move(light));
+        };
         if (!e.has("node")) {
             Light light = new_light(e, down);
             apply_light(e, world, files, light, level);
-            level.lights.push_back(std::move(light));
+            add(std::move(light));
             return;
         }
         const std::string pattern = e.needed_text("node");
@@ -300,7 +307,7 @@ void apply_light_entry(const Entry& e, SheetFiles& files, Level& level) {
             Light light = new_light(e, level.places[i].to_world);
             if (found.size() > 1) light.name = level.places[i].name + "/" + light.name;
             apply_light(e, level.places[i].to_world, files, light, level);
-            level.lights.push_back(std::move(light));
+            add(std::move(light));
         }
         if (found.empty()) e.fail("node", "matches no node", "The light has no place; check the name.");
         return;
@@ -313,7 +320,7 @@ void apply_light_entry(const Entry& e, SheetFiles& files, Level& level) {
             any = true;
             apply_light(e, world, files, light, level);
         }
-    if (!any) note_unmatched(level, e, match);
+    if (!any) note_unmatched(level, e, match, light_names(level));
 }
 
 void apply_rig(const Entry& e, SheetFiles& files, Level& level) {
@@ -338,7 +345,7 @@ void apply_rig(const Entry& e, SheetFiles& files, Level& level) {
     if (lamps.empty() && model == none)
         e.fail("name", "has neither lamps nor a model", "Add [[rig.light]] tables, or model = \"node\".");
     const std::vector<std::uint32_t> found = places_matching(level, match);
-    if (found.empty()) return note_unmatched(level, e, match);
+    if (found.empty()) return note_unmatched(level, e, match, place_names(level));
     if (model != none) forget_copies(level, found);
     const std::vector<std::uint32_t> parts = surfaces_below(level, model);
     for (const std::uint32_t i : found) {

@@ -71,6 +71,8 @@ void apply_volume(const Entry& e, Level& level) {
     v.floor = e.text("floor").value_or("");
     v.around = e.text("around").value_or(v.around);
     v.seeds = vectors(e, "seeds");
+    for (const Vec3 s : v.seeds)
+        if (!holds(v, s)) e.fail("seeds", "a seed lies outside of the volume", "Move it in, or make the volume larger.");
     read_fill(e, v);
     read_figure(e, v);
     read_heights(e, v);
@@ -80,7 +82,7 @@ void apply_volume(const Entry& e, Level& level) {
             std::none_of(level.surfaces.begin(), level.surfaces.end(), [&](const Surface& s) {
                 return glob_match(pattern, s.node) || glob_match(pattern, s.name);
             }))
-            note_unmatched(level, e, pattern, key);
+            note_unmatched(level, e, pattern, surface_names(level), key);
     level.volumes.push_back(std::move(v));
 }
 

@@ -36,7 +36,7 @@ void note_glob(const Entry& e, const char* key, const std::string& pattern, Leve
     if (pattern != "*" && std::none_of(level.surfaces.begin(), level.surfaces.end(), [&](const Surface& s) {
             return glob_match(pattern, s.node) || glob_match(pattern, s.name);
         }))
-        note_unmatched(level, e, pattern, key);
+        note_unmatched(level, e, pattern, surface_names(level), key);
 }
 
 void read_fill(const Entry& e, ReflectionRule& r) {

@@ -19,7 +19,7 @@ void select(const Entry& e, const char* key, Level& level, std::vector<std::uint
                 to.push_back(s);
                 any = true;
             }
-        if (!any) note_unmatched(level, e, pattern);
+        if (!any) note_unmatched(level, e, pattern, surface_names(level));
     }
     std::sort(to.begin(), to.end());
     to.erase(std::unique(to.begin(), to.end()), to.end());

@@ -73,7 +73,7 @@ Json read_json(const fs::path& path) {
 
 /// What is left to do, priced by what the stages of the last bake from nothing took.
 double forecast(const Json& manifest, const Json& known, const LevelInputs& now, const BakeStatus& status,
-                bool ground) {
+                bool ground, bool placed) {
     if (status.up_to_date()) return 0;
     // Another tier or density costs something else altogether.
     if (!known.is_object() || known.value("costs", "") != now.keys.costs) return -1;
@@ -90,7 +90,12 @@ double forecast(const Json& manifest, const Json& known, const LevelInputs& now,
         changed += layers.value(layer.name, "") == layer.key ? 0 : 1;
     const double share =
         static_cast<double>(changed) / static_cast<double>(std::max<std::size_t>(1, now.keys.layers.size()));
-    return of("load") + of("write") + of("finish") +
+    const auto stale = [&](const char* what) {
+        return std::any_of(status.results.begin(), status.results.end(),
+                           [&](const ResultStatus& r) { return r.what == what && r.stale; });
+    };
+    return of("load") + of("write") + of("finish") + (placed ? 0 : of("place probes")) +
+           (stale("reflections") ? of("place reflections") + of("reflections") : 0) +
            share * (of("direct light") + of("noise") + of("more links") + of("bounces") + of("denoise") +
                     of("pages"));
 }
@@ -182,7 +187,8 @@ BakeStatus status_of(const fs::path& folder, const Level& given, const Json& man
          [](const Change& c) { return c.visibility || c.ground; });
     maps("occlusion", now.keys.occlusion, level.occlusion.reach > 0,
          [](const Change& c) { return c.occlusion || c.ground; });
-    status.forecast_seconds = forecast(manifest, times, now, status, ground);
+    status.forecast_seconds = forecast(manifest, times, now, status, ground,
+                                       !has_probes(level) || level.placed.has_value());
     return status;
 }
 
