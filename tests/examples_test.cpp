@@ -110,7 +110,7 @@ SLOW_TEST(Examples, switch_sets_fades_one_zone_and_leaves_the_others) {
     EXPECT_EQ(run(example("switch_sets") + " " + demo_game() + " cellar dusk blackout").status, 1);
 }
 
-TEST(Examples, switch_sets_c_writes_pages_within_its_budget) {
+SLOW_TEST(Examples, switch_sets_c_writes_pages_within_its_budget) {
     const Ran r = run(example("switch_sets_c") + " " + demo_game() + " hall noon observing");
     ASSERT_EQ(r.status, 0) << r.out << r.err;
     const std::size_t at = r.out.find("settled after ");
@@ -126,7 +126,7 @@ TEST(Examples, switch_sets_c_writes_pages_within_its_budget) {
     EXPECT_LE(megabytes, static_cast<float>(frames) * 0.2622f);
 }
 
-TEST(Examples, flicker_ends_dark_and_comes_back_red) {
+SLOW_TEST(Examples, flicker_ends_dark_and_comes_back_red) {
     const Ran r = run(example("flicker") + " " + demo_game() + " \"vault lamps\" dusk");
     ASSERT_EQ(r.status, 0) << r.out << r.err;
     const auto row = [&](const char* time) {

@@ -71,7 +71,7 @@ SLOW_TEST(Play, draws_numbered_frames_a_sheet_and_a_plot_of_the_demo_walk) {
     EXPECT_LT(lux_at(j, 31), 0.2f * lux_at(j, 20));
 }
 
-TEST(Play, light_on_the_figure_is_the_mix_that_was_asked_for) {
+SLOW_TEST(Play, light_on_the_figure_is_the_mix_that_was_asked_for) {
     const Ran r = scene().play(head,
                                "[[play.change]]\nat = 1\nset = \"dusk\"\nseconds = 2\ncurve = \"linear\"\n"
                                "[[play.change]]\nat = 4\nset = \"observing\"\nzone = \"vault\"\n",

@@ -134,7 +134,8 @@ TEST(Only, probes_alone_are_lit_and_lightmaps_stay_out_of_date) {
     ASSERT_EQ(only.status, 0) << only.err;
     EXPECT_FALSE(read_text(room.baked / "probes.bin") == probes);
     EXPECT_TRUE(read_text(room.baked / "night/page-0.exr") == night);
-    for (const auto& result : room.status()["results"])
+    const nlohmann::json status = room.status();
+    for (const auto& result : status["results"])
         EXPECT_EQ(result["stale"].get<bool>(), result["what"] == "lightmaps" && result["set"] == "night")
             << result;
     const std::string alone = read_text(room.baked / "probes.bin");

@@ -108,7 +108,7 @@ TEST(Words, vary_measures_what_its_pictures_show) {
     const Ran r = tool("vary " + room.sheet.string() + " --what light.lamp.gain=1,8 --camera under --set night --json --quiet --file " +
                        (room.folder / "v.png").string());
     ASSERT_EQ(r.status, 0) << r.err;
-    const auto values = r.json()["values"];
+    const auto values = r.json()["tried"];
     const double one = values[0]["mean_lux"], eight = values[1]["mean_lux"];
     EXPECT_GT(eight, 7 * one) << "under the lamp all light is the lamp's";
 }

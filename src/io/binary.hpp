@@ -37,7 +37,7 @@ public:
     BinaryReader(const Bytes& bytes, std::string where) : bytes_(bytes), where_(std::move(where)) {}
     void raw(void* out, std::size_t size) {
         if (size > bytes_.size() - at_) fail();
-        std::memcpy(out, bytes_.data() + at_, size);
+        if (size > 0) std::memcpy(out, bytes_.data() + at_, size);
         at_ += size;
     }
     std::uint32_t word() {
