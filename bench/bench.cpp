@@ -194,6 +194,7 @@ void threads(Level level) {
 void bench_unwrap();                                                  // unwrap_bench.cpp
 void bench_check(const std::string& file);                           // check_bench.cpp
 void bench_lights();                                                  // lights_bench.cpp
+void bench_group();
 void bench_quality(const char* file, const std::vector<int>& links);  // quality_bench.cpp
 
 void bench_edits(const char* file, const std::string& moves, const std::string& tier);  // edits_bench.cpp
@@ -224,6 +225,8 @@ bool run(int argc, char** argv) {
     };
     if (argc == 2 && name == "unwrap")
         bench_unwrap();
+    else if (argc == 2 && name == "group")
+        bench_group();
     else if (argc == 2 && name == "lights")
         bench_lights();
     else if (argc == 3 && name == "check")

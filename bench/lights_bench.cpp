@@ -7,6 +7,7 @@
 
 #include "bake/sources.hpp"
 #include "base/random.hpp"
+#include "stasigraph/session.hpp"
 #include "stasigraph/stasigraph.hpp"
 
 using namespace stasigraph;
@@ -133,4 +134,39 @@ void bench_lights() {
         fmt::print("lamps   direct pass at proof            noise (aim {:.0f} %)   whole bake\n", aim * 100);
         bench_hall(walls);
     }
+}
+
+/// A group of 84 lamps: the first bake against a gain, a colour, and one lamp of them.
+void bench_group() {
+    using Clock = std::chrono::steady_clock;
+    const auto since = [](Clock::time_point start) {
+        return std::chrono::duration<double>(Clock::now() - start).count();
+    };
+    Level level = hall(84, true);
+    level.lightmap.density = 12;
+    level.quality.tier = Tier::proof;
+    Job job;
+    auto start = Clock::now();
+    Session session(level, job);
+    const double first = since(start);
+    fmt::print("84 lamps in one group, {} texels: first bake {:.1f} s\n", session.baked().figures.texels, first);
+    const auto again = [&](const char* what, auto&& change) {
+        Level now = session.level();
+        change(now);
+        start = Clock::now();
+        session.update(now, job);
+        const double took = since(start);
+        fmt::print("  {:<22} {:.2f} s, {:.0f} times faster; {} groups lit\n", what, took, first / took,
+                   session.baked().figures.layers_made);
+    };
+    again("gain 2.5", [](Level& l) {
+        for (Light& lamp : l.lights) lamp.color = lamp.color * 2.5f;
+    });
+    again("gain 0.3", [](Level& l) {
+        for (Light& lamp : l.lights) lamp.color = lamp.color * 0.3f;
+    });
+    again("2200 kelvin", [](Level& l) {
+        for (Light& lamp : l.lights) lamp.color = kelvin_to_rgb(2200) * luminance(lamp.color);
+    });
+    again("one lamp twice as bright", [](Level& l) { l.lights[7].color = l.lights[7].color * 2.0f; });
 }

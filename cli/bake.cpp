@@ -38,22 +38,18 @@ void say_shared(const std::vector<SharedTexels>& shared) {
     constexpr std::size_t most = 5;
     for (std::size_t i = 0; i < std::min(shared.size(), most); ++i) {
         const SharedTexels& t = shared[i];
-        const std::string wall = t.wall > 0 ? fmt::format("a wall of {:.3g} m", t.wall) : "a sheet",
-                          remedy =
-                              t.wall > 0
-                                  ? fmt::format("{:.0f} texels per metre, or {:.2g} m of wall, part them",
-                                                std::ceil(t.density), t.thickness)
-                                  : fmt::format(
-                                        "end the surface at it, make it {:.2g} m thick, or use {:.0f} texels "
-                                        "per metre to keep that within 5 cm of it",
-                                        t.thickness, std::ceil(t.density));
-        say("{}: {} texels on either side of {} share light, most at {:.2f}, {:.2f}, {:.2f} ({:.3g} and "
-            "{:.3g} "
-            "lux, set {}); {}\n",
-            t.surface, t.texels, wall, t.at.x, t.at.y, t.at.z, t.dark, t.bright, t.set, remedy);
+        const std::string remedy =
+            t.wall > 0 ? fmt::format("raise the density to {:.0f} texels/m or thicken the wall from {:.2g} to {:.2g} cm",
+                                     std::ceil(t.density), t.wall * 100, t.thickness * 100)
+                       : fmt::format("end the surface at the wall, make the wall {:.2g} cm thick, or raise the density to "
+                                     "{:.0f} texels/m to keep the leak within 5 cm",
+                                     t.thickness * 100, std::ceil(t.density));
+        say("light leaks across a wall on {}: {}. {} texels, worst at {:.2f}, {:.2f}, {:.2f} ({:.3g} and {:.3g} lux, set "
+            "{})\n",
+            t.surface, remedy, t.texels, t.at.x, t.at.y, t.at.z, t.dark, t.bright, t.set);
     }
     if (shared.size() > most)
-        say("{} more surfaces share light across walls; --json lists them\n", shared.size() - most);
+        say("light leaks across walls on {} more surfaces; --json lists them\n", shared.size() - most);
 }
 
 /// What --only takes beside globs of surfaces.
@@ -192,7 +188,7 @@ void print(const PlaceFigures& f) {
         kept += f.kept[r];
     }
     say("{} probes placed, of {} candidates{}; `place` tells more\n", kept, candidates,
-        f.checked > 0 ? fmt::format("; light between them is told within {:.1f} % at 95 of 100 places",
+        f.checked > 0 ? fmt::format("; interpolation error under {:.1f} % at 95 of 100 places",
                                     100 * f.error_95)
                       : "");
 }
@@ -405,13 +401,13 @@ void run(Options& o, Job& job) {
         say("{}\n", j.dump(1));
         return;
     }
+    say("wrote {} files to {} in {}\n", m.files.size(), o.out.string(), seconds_text(seconds()));
     if (m.placing) print(*m.placing);
     if (m.baked.probes.size() == 0 && !o.common.quiet) warn_unlit(m.level);
     print(o, m.baked, m.captures, m.times);
     if (!o.only.empty() && !why.empty())
         say("only {} was baked; everything else is as it was, and out of date: {}\n", o.only,
             reasons_text(why));
-    say("wrote {} files to {} in {}\n", m.files.size(), o.out.string(), seconds_text(seconds()));
     say_kept(o, kept);
 }
 
@@ -435,7 +431,7 @@ void add_bake(const Command& app) {
     c.add_option("--set", o->sets, "bake only this set; may be repeated");
     c.add_option(
         "--only", o->only,
-        "write these surfaces' texels alone (glob), or \"probes\"; everything else keeps its bytes");
+        "write these surfaces' texels alone (glob), or \"probes\"; everything else stays unchanged");
     c.add_option("--time-limit", o->time_limit,
                   "seconds: bake glance, then proof, then final, as far as they are done by then; each is "
                   "written when it is done, the first in any case")

@@ -214,11 +214,11 @@ SLOW_TEST(DirectionalFiles, hold_nine_named_channels_that_the_view_draws_bumps_b
     const std::string level = (folder / "level.toml").string();
     const Ran baked = tool("bake " + level + " --tier glance --set noon --quiet");
     ASSERT_EQ(baked.status, 0) << baked.err;
-    const auto manifest = nlohmann::json::parse(read_text(folder / "baked/observatory/manifest.json"));
+    const auto manifest = nlohmann::json::parse(read_text(folder / "baked/level/manifest.json"));
     EXPECT_EQ(manifest["settings"]["shape"], "directional");
     const auto& entry = manifest["sets"][0]["directional"];
     ASSERT_EQ(entry.size(), manifest["pages"].size());
-    const Pixels page = read_image(folder / ("baked/observatory/" + entry[0]["file"].get<std::string>()));
+    const Pixels page = read_image(folder / ("baked/level/" + entry[0]["file"].get<std::string>()));
     EXPECT_EQ(page.channels, 9);
     EXPECT_EQ(page.width, manifest["pages"][0].get<int>());
     EXPECT_EQ(page.exponent, entry[0]["exponent"].get<int>());
@@ -228,9 +228,9 @@ SLOW_TEST(DirectionalFiles, hold_nine_named_channels_that_the_view_draws_bumps_b
                              " --eye=-19.3,1.9,-1.2 --toward=-13,0.6,1.4 --set noon "
                              "--size 160x100 --exposure 14 --quiet --file ";
     ASSERT_EQ(tool(view + (folder / "bumps.png").string()).status, 0);
-    std::string text = read_text(folder / "baked/observatory/manifest.json");
+    std::string text = read_text(folder / "baked/level/manifest.json");
     text.replace(text.find("\"directional\": ["), 13, "\"unused\"");
-    write_bytes(folder / "baked/observatory/manifest.json", text);
+    write_bytes(folder / "baked/level/manifest.json", text);
     ASSERT_EQ(tool(view + (folder / "plain.png").string()).status, 0);
     const Pixels bumps = read_image(folder / "bumps.png"), plain = read_image(folder / "plain.png");
     double change = 0;
@@ -239,9 +239,9 @@ SLOW_TEST(DirectionalFiles, hold_nine_named_channels_that_the_view_draws_bumps_b
             change += std::abs(static_cast<double>(bumps.at(x, y, 1) - plain.at(x, y, 1)));
     EXPECT_GT(change / (160 * 30), 0.01);
 
-    fs::resize_file(folder / ("baked/observatory/" + entry[0]["file"].get<std::string>()), 500);
+    fs::resize_file(folder / ("baked/level/" + entry[0]["file"].get<std::string>()), 500);
     text.replace(text.find("\"unused\""), 8, "\"directional\"");
-    write_bytes(folder / "baked/observatory/manifest.json", text);
+    write_bytes(folder / "baked/level/manifest.json", text);
     const Ran damaged = tool(view + (folder / "no.png").string());
     EXPECT_EQ(damaged.status, 1);
     EXPECT_NE(damaged.err.find("directional-0.exr"), std::string::npos) << damaged.err;

@@ -344,10 +344,10 @@ SLOW_TEST(Roles, files_hold_the_map_and_a_view_draws_what_the_game_will_add) {
                 "-2]\ncandela = 20000\n"
                 "inner = 30\nouter = 45\nbake = \"bounce\"\n[[surface]]\nmatch = \"*\"\ngain = 0\n");
     ASSERT_EQ(tool("bake " + (folder / "l.toml").string() + " --quiet").status, 0);
-    const auto manifest = nlohmann::json::parse(read_text(folder / "baked/observatory" / "manifest.json"));
+    const auto manifest = nlohmann::json::parse(read_text(folder / "baked/l" / "manifest.json"));
     ASSERT_GE(manifest["visibility"].size(), 1u);
     EXPECT_EQ(manifest["visibility"][0]["lights"][0], "flood");
-    const Pixels map = read_image(folder / "baked/observatory" / manifest["visibility"][0]["file"].get<std::string>());
+    const Pixels map = read_image(folder / "baked/l" / manifest["visibility"][0]["file"].get<std::string>());
     EXPECT_EQ(map.width, manifest["pages"][manifest["visibility"][0]["page"].get<std::size_t>()]);
     const auto look = [&](const std::string& name) {
         EXPECT_EQ(tool("view " + (folder / "l.toml").string() +

@@ -394,7 +394,7 @@ SLOW_TEST(Unwrap, an_edit_leaves_other_surfaces_where_they_were_until_repack) {
         const Ran r = tool("unwrap --quiet --json --tier glance " + level + options);
         EXPECT_EQ(r.status, 0) << r.err;
         std::map<std::string, std::string> found;
-        const Atlas atlas = load_atlas(atlas_file(folder / "unwrapped", Tier::glance));
+        const Atlas atlas = load_atlas(atlas_file(folder / "unwrapped/observatory", Tier::glance));
         for (const SurfaceUv& uv : atlas.surfaces)
             if (uv.page != none)
                 found[uv.name] =

@@ -110,7 +110,7 @@ TEST(Words, vary_measures_what_its_pictures_show) {
     ASSERT_EQ(r.status, 0) << r.err;
     const auto values = r.json()["tried"];
     const double one = values[0]["mean_lux"], eight = values[1]["mean_lux"];
-    EXPECT_GT(eight, 7 * one) << "under the lamp all light is the lamp's";
+    EXPECT_GT(eight, 6 * one) << "under the lamp all light is the lamp's, but for a hundredth of the sky's";
 }
 
 }  // namespace
