@@ -9,7 +9,9 @@
 #include <algorithm>
 #include <atomic>
 #include <chrono>
+#include <exception>
 #include <mutex>
+#include <thread>
 
 #include "base/forecast.hpp"
 #include "stasigraph/error.hpp"
@@ -174,6 +176,32 @@ const std::vector<Job::StageTime>& Job::times() const noexcept {
 void Job::parallel(std::size_t count, std::size_t grain,
                    const std::function<void(std::size_t, std::size_t)>& body) {
     const std::size_t pieces = (count + grain - 1) / grain;
+#ifdef __SANITIZE_THREAD__
+    // The sanitizer does not see how oneTBB's library hands work over, and would take everything for a race: threads
+    // that it knows, started and joined here.
+    std::atomic<std::size_t> next{0};
+    std::exception_ptr thrown;
+    std::mutex lock;
+    const auto work = [&] {
+        const FlushToZero guard;
+        try {
+            for (std::size_t i = next++; i < pieces; i = next++) {
+                if (cancelled()) throw Cancelled{};
+                body(i * grain, std::min(count, (i + 1) * grain));
+            }
+        } catch (...) {
+            const std::lock_guard hold(lock);
+            thrown = std::current_exception();
+            next = pieces;
+        }
+    };
+    std::vector<std::thread> workers;
+    for (unsigned t = 1; t < std::min<std::size_t>(threads(), pieces); ++t) workers.emplace_back(work);
+    work();
+    for (std::thread& worker : workers) worker.join();
+    if (thrown) std::rethrow_exception(thrown);
+    return;
+#endif
     state_->arena.execute([&] {
         tbb::parallel_for(tbb::blocked_range<std::size_t>(0, pieces, 1), [&](const auto& range) {
             const FlushToZero guard;
