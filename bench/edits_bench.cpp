@@ -43,7 +43,7 @@ struct EditRun {
 
 /// A bake with what the place keeps; files are written where the level came from one.
 EditRun bake_in(const TemporaryFolder& place, const Level& level, Atlas& atlas, const char* file,
-            double memory = 0) {
+                double memory = 0) {
     EditRun run;
     std::mutex lock;
     JobOptions settings;

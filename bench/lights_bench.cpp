@@ -149,7 +149,8 @@ void bench_group() {
     auto start = Clock::now();
     Session session(level, job);
     const double first = since(start);
-    fmt::print("84 lamps in one group, {} texels: first bake {:.1f} s\n", session.baked().figures.texels, first);
+    fmt::print("84 lamps in one group, {} texels: first bake {:.1f} s\n", session.baked().figures.texels,
+               first);
     const auto again = [&](const char* what, auto&& change) {
         Level now = session.level();
         change(now);

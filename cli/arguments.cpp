@@ -2,7 +2,6 @@
 
 #include <CLI/CLI.hpp>
 
-
 namespace cli {
 
 Check range(double low, double high) {

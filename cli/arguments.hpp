@@ -1,6 +1,6 @@
 #pragma once
-// The command line as commands and their options. CLI11 reads it; it is named in arguments.cpp alone, since merely
-// including it costs three seconds of compiling.
+// The command line as commands and their options. CLI11 reads it; it is named in arguments.cpp alone, since
+// merely including it costs three seconds of compiling.
 
 #include <filesystem>
 #include <functional>
@@ -70,8 +70,8 @@ private:
     CLI::App* app_;
 };
 
-/// Reads the command line with the commands that `add` puts there, and runs the one that is asked for. Returns 0, or 2
-/// for wrong use, which is told on standard error.
+/// Reads the command line with the commands that `add` puts there, and runs the one that is asked for.
+/// Returns 0, or 2 for wrong use, which is told on standard error.
 int run_tool(int argc, char** argv, const std::function<void(const Command&)>& add);
 
 }  // namespace cli

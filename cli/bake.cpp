@@ -39,12 +39,16 @@ void say_shared(const std::vector<SharedTexels>& shared) {
     for (std::size_t i = 0; i < std::min(shared.size(), most); ++i) {
         const SharedTexels& t = shared[i];
         const std::string remedy =
-            t.wall > 0 ? fmt::format("raise the density to {:.0f} texels/m or thicken the wall from {:.2g} to {:.2g} cm",
-                                     std::ceil(t.density), t.wall * 100, t.thickness * 100)
-                       : fmt::format("end the surface at the wall, make the wall {:.2g} cm thick, or raise the density to "
-                                     "{:.0f} texels/m to keep the leak within 5 cm",
-                                     t.thickness * 100, std::ceil(t.density));
-        say("light leaks across a wall on {}: {}. {} texels, worst at {:.2f}, {:.2f}, {:.2f} ({:.3g} and {:.3g} lux, set "
+            t.wall > 0
+                ? fmt::format(
+                      "raise the density to {:.0f} texels/m or thicken the wall from {:.2g} to {:.2g} cm",
+                      std::ceil(t.density), t.wall * 100, t.thickness * 100)
+                : fmt::format(
+                      "end the surface at the wall, make the wall {:.2g} cm thick, or raise the density to "
+                      "{:.0f} texels/m to keep the leak within 5 cm",
+                      t.thickness * 100, std::ceil(t.density));
+        say("light leaks across a wall on {}: {}. {} texels, worst at {:.2f}, {:.2f}, {:.2f} ({:.3g} and "
+            "{:.3g} lux, set "
             "{})\n",
             t.surface, remedy, t.texels, t.at.x, t.at.y, t.at.z, t.dark, t.bright, t.set);
     }
@@ -188,9 +192,9 @@ void print(const PlaceFigures& f) {
         kept += f.kept[r];
     }
     say("{} probes placed, of {} candidates{}; `place` tells more\n", kept, candidates,
-        f.checked > 0 ? fmt::format("; interpolation error under {:.1f} % at 95 of 100 places",
-                                    100 * f.error_95)
-                      : "");
+        f.checked > 0
+            ? fmt::format("; interpolation error under {:.1f} % at 95 of 100 places", 100 * f.error_95)
+            : "");
 }
 
 /// Bakes what is stale at a tier and writes it.
@@ -285,9 +289,10 @@ std::optional<Made> make_in_time(const Options& o, const Level& level, const std
         try {
             best.emplace(make(o, now, sets, why, job));
             reached = tier;
-            left_behind() = fmt::format("{} is written to {}; what was done toward {} is kept, and the same "
-                                        "command goes on from there",
-                                        tier_name(tier), o.out.string(), tier_name(level.quality.tier));
+            left_behind() = fmt::format(
+                "{} is written to {}; what was done toward {} is kept, and the same "
+                "command goes on from there",
+                tier_name(tier), o.out.string(), tier_name(level.quality.tier));
         } catch (const Cancelled&) {
             if (!job.out_of_time()) throw;
             job.limit(0);
@@ -426,15 +431,14 @@ void add_bake(const Command& app) {
         .check(one_of({"glance", "proof", "final"}));
     c.add_option("--bounces", o->bounces, "a whole number, or settle; the sheet's unless given");
     c.add_option("--noise", o->noise,
-                  "relative standard error to aim for; the sheet's or the tier's unless given")
+                 "relative standard error to aim for; the sheet's or the tier's unless given")
         .check(range(0.001, 1.0));
     c.add_option("--set", o->sets, "bake only this set; may be repeated");
-    c.add_option(
-        "--only", o->only,
-        "write these surfaces' texels alone (glob), or \"probes\"; everything else stays unchanged");
+    c.add_option("--only", o->only,
+                 "write these surfaces' texels alone (glob), or \"probes\"; everything else stays unchanged");
     c.add_option("--time-limit", o->time_limit,
-                  "seconds: bake glance, then proof, then final, as far as they are done by then; each is "
-                  "written when it is done, the first in any case")
+                 "seconds: bake glance, then proof, then final, as far as they are done by then; each is "
+                 "written when it is done, the first in any case")
         .check([](const std::string& text) {
             char* end = nullptr;
             const double seconds = std::strtod(text.c_str(), &end);
@@ -442,10 +446,9 @@ void add_bake(const Command& app) {
                        ? std::string()
                        : "needs a number of seconds over 0, not \"" + text + "\"";
         });
-    c.add_option(
-         "--memory", o->common.memory,
-         "GB that the bake may take; links past it stay on disk, and a level that needs more besides "
-         "them is refused. Never changes a result")
+    c.add_option("--memory", o->common.memory,
+                 "GB that the bake may take; links past it stay on disk, and a level that needs more besides "
+                 "them is refused. Never changes a result")
         .check([](const std::string& text) {
             char* end = nullptr;
             const double size = std::strtod(text.c_str(), &end);
@@ -453,19 +456,17 @@ void add_bake(const Command& app) {
                        ? std::string()
                        : "needs a number of GB from 0.001 on, not \"" + text + "\"";
         });
-    c.add_option("--keep", o->keep,
-                  "keep the result, and the level, under this name, to compare with later");
+    c.add_option("--keep", o->keep, "keep the result, and the level, under this name, to compare with later");
     c.add_flag("--repack", o->repack,
-                "pack the pages anew, instead of keeping the places of what is unchanged");
+               "pack the pages anew, instead of keeping the places of what is unchanged");
     c.add_option("--cache", o->cache,
-                  "where links and layers are kept; `.stasigraph` beside the level unless given");
+                 "where links and layers are kept; `.stasigraph` beside the level unless given");
     c.renamed("--afresh", "--rebake");
     c.add_flag("--rebake", o->rebake, "write everything, also what is up to date");
     c.callback([o] {
         if (!o->bounces.empty() && o->bounces != "settle" &&
             (o->bounces.size() > 4 || o->bounces.find_first_not_of("0123456789") != std::string::npos))
-            throw UsageError{"--bounces",
-                                       "needs a whole number or settle, not \"" + o->bounces + "\""};
+            throw UsageError{"--bounces", "needs a whole number or settle, not \"" + o->bounces + "\""};
         if (o->time_limit > 0 && !o->only.empty())
             throw UsageError{"--time-limit", "does not go with --only"};
         o->common.watch = [held = o->held](const Progress& p) {

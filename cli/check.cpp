@@ -71,8 +71,8 @@ std::string counted(std::size_t n, const char* one, const char* many) {
 
 std::string summary(const Checked& c) {
     std::string text =
-        fmt::format("{}, {}, {}", counted(c.errors, "error", "errors"), counted(c.warnings, "warning", "warnings"),
-                    counted(c.hints, "hint", "hints"));
+        fmt::format("{}, {}, {}", counted(c.errors, "error", "errors"),
+                    counted(c.warnings, "warning", "warnings"), counted(c.hints, "hint", "hints"));
     if (c.accepted > 0) text += fmt::format("; {} accepted", c.accepted);
     return text;
 }
@@ -163,7 +163,7 @@ void add_check(const Command& app) {
         app.add_subcommand("check", "what is likely to be wrong, before any bake; exit 3 on errors");
     add_common(c, o->common, "stasigraph check observatory.toml --pictures findings");
     c.add_option("--pictures", o->pictures,
-                  "a folder for a picture of each finding that has a place, the place ringed");
+                 "a folder for a picture of each finding that has a place, the place ringed");
     c.callback([o] {
         bool errors = false;
         if (guarded(o->common, [&](Job& job) { errors = run(*o, job); }) == 0 && errors) exit_status() = 3;

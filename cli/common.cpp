@@ -94,10 +94,10 @@ void look_at_tier(const Common& common, const fs::path& folder, Level& level) {
 int guarded(const Common& common, const std::function<void(Job&)>& body) {
     ProgressLine& line = progress_line();
     JobOptions settings{.threads = common.threads,
-                         .memory = static_cast<std::uint64_t>(common.memory * 1e9),
-                         .stop = [] { return interrupted.load(std::memory_order_relaxed); },
-                         .on_progress = {},
-                         .on_note = {}};
+                        .memory = static_cast<std::uint64_t>(common.memory * 1e9),
+                        .stop = [] { return interrupted.load(std::memory_order_relaxed); },
+                        .on_progress = {},
+                        .on_note = {}};
     std::signal(SIGINT, interrupt);
     std::signal(SIGTERM, interrupt);
     if (!common.quiet || common.watch)
@@ -274,12 +274,14 @@ std::vector<fs::path> atlas_folders(const Common& common, const fs::path& out) {
 }
 
 void add_camera(const Command& app, CameraOptions& o) {
-    const Argument camera = app.add_option("--camera", o.camera, "a camera of the level; the first unless given");
-    const Argument eye = app.add_option("--eye", o.eye, "where to look from, X,Y,Z in metres").excludes(camera);
-    const Argument toward = app.add_option("--toward", o.toward, "what to look at, X,Y,Z in metres").needs(eye);
+    const Argument camera =
+        app.add_option("--camera", o.camera, "a camera of the level; the first unless given");
+    const Argument eye =
+        app.add_option("--eye", o.eye, "where to look from, X,Y,Z in metres").excludes(camera);
+    const Argument toward =
+        app.add_option("--toward", o.toward, "what to look at, X,Y,Z in metres").needs(eye);
     eye.needs(toward);
-    app.add_option("--fov", o.fov, "vertical field of view with --eye, degrees")
-        .check(range(1.0, 170.0));
+    app.add_option("--fov", o.fov, "vertical field of view with --eye, degrees").check(range(1.0, 170.0));
 }
 
 void check_camera(const CameraOptions& o) {
@@ -310,12 +312,15 @@ void warn_unlit(const Level& level) {
     std::string names;
     std::size_t count = 0;
     for (const Surface& s : level.surfaces)
-        if (s.part != Part::bake_only && (s.part == Part::moving || s.lit_by == LitBy::probes) && ++count <= 3)
+        if (s.part != Part::bake_only && (s.part == Part::moving || s.lit_by == LitBy::probes) &&
+            ++count <= 3)
             names += (names.empty() ? "" : ", ") + s.name;
     if (count == 0) return;
     clear_progress();
     log().warn("{}{} black: there are no probes to light {}. Add a [[volume]] to the sheet and bake.", names,
-               count > 3 ? fmt::format(" and {} more are", count - 3) : count > 1 ? " are" : " is",
+               count > 3   ? fmt::format(" and {} more are", count - 3)
+               : count > 1 ? " are"
+                           : " is",
                count > 1 ? "them" : "it");
 }
 

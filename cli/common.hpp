@@ -39,7 +39,8 @@ void look_at_tier(const Common& common, const fs::path& folder, stasigraph::Leve
 /// Runs a command's body: errors to standard error, exit status as the contract says.
 int guarded(const Common& common, const std::function<void(stasigraph::Job&)>& body);
 
-/// What is said of a command that is stopped now: what it wrote so far, and how it goes on. Commands keep it true.
+/// What is said of a command that is stopped now: what it wrote so far, and how it goes on. Commands keep it
+/// true.
 std::string& left_behind();
 
 /// Exit status of the command that ran; main returns it.

@@ -159,8 +159,8 @@ Pictures draw_both(const Options& o, const Side* before, const Side& after, int 
         // The reference's noise goes down with paths alone: few pixels with many say more.
         const int part = before ? 1 : reference_part;
         ViewOptions settings{.width = width / part,
-                              .height = height / part,
-                              .show = o.show == "light" ? Show::light : Show::lit};
+                             .height = height / part,
+                             .show = o.show == "light" ? Show::light : Show::lit};
         if (before) {
             p.before = picture_of(*before, camera, settings, job);
         } else {
@@ -356,11 +356,10 @@ void add_compare(const Command& app) {
     using namespace compare_command;
     auto o = std::make_shared<Options>();
     const Command c = app.add_subcommand("compare", "two results side by side, with difference and figures");
-    add_common(c, o->common,
-               "stasigraph compare observatory.toml --before monday --camera dome --limit 0.1");
+    add_common(c, o->common, "stasigraph compare observatory.toml --before monday --camera dome --limit 0.1");
     const Argument before =
         c.add_option("--before", o->before,
-                      "a result that `bake --keep NAME` kept, or now; the last one kept unless given");
+                     "a result that `bake --keep NAME` kept, or now; the last one kept unless given");
     c.add_option("--after", o->after, "likewise; now, the last bake, unless given");
     const Argument set = c.add_option("--set", o->set, "the bake set of both; the first unless given");
     const Argument sets =
@@ -383,12 +382,11 @@ void add_compare(const Command& app) {
         .check(one_of({"game", "light"}))
         .excludes(reference);
     c.add_option("--range", o->range,
-                  "stops at the ends of the difference's scale; by what differs unless given")
+                 "stops at the ends of the difference's scale; by what differs unless given")
         .check(range(0.01, 32.0));
     c.add_option("--exposure", o->ev, "exposure value at ISO 100, or auto");
     c.add_option("--size", o->size, "WIDTHxHEIGHT of a split or a difference, pixels");
-    c.add_option("--limit", o->limit, "stops: exit with 3 where more has changed")
-        .check(range(0.0, 64.0));
+    c.add_option("--limit", o->limit, "stops: exit with 3 where more has changed").check(range(0.0, 64.0));
     c.add_option("--of", o->of, "what the limit is held against: mean, p95 or largest")
         .check(one_of({"mean", "p95", "largest"}));
     c.add_option("--file", o->file, "the picture to write; compare.png unless given");

@@ -216,23 +216,22 @@ void add_meter(const Command& app) {
     add_common(c, o->common, "stasigraph meter observatory.toml --at 0,0,2 --facing 0,1,0 --set noon");
     const Argument at = c.add_option("--at", o->at, "a point, X,Y,Z in metres");
     const Argument points = c.add_option("--points", o->points,
-                                 "a JSON file: an array of {\"at\": [x,y,z], \"facing\": [x,y,z]}");
+                                         "a JSON file: an array of {\"at\": [x,y,z], \"facing\": [x,y,z]}");
     c.add_option("--facing", o->facing,
-                  "the way the surface faces, X,Y,Z; any surface unless given (probes: 0,1,0)");
+                 "the way the surface faces, X,Y,Z; any surface unless given (probes: 0,1,0)");
     c.add_option("--set", o->set, "the bake set; the first unless given");
     c.add_option("--from", o->from, "lightmap or probes").check(one_of({"lightmap", "probes"}));
     c.add_option("--reach", o->reach, "how far from the point a surface may be, metres")
         .check(range(0.0, 1000.0));
     add_tier(c, o->common);
     c.add_option("--out", o->out, "the folder of the bake; `baked/LEVEL` beside it unless given");
-    const Argument path = c.add_option(
-        "--walk", o->walk,
-        "compare probes with exact light along a path of points, \"X,Y,Z X,Y,Z ...\"; plots it");
+    const Argument path =
+        c.add_option("--walk", o->walk,
+                     "compare probes with exact light along a path of points, \"X,Y,Z X,Y,Z ...\"; plots it");
     c.add_option("--step", o->step, "with --walk: metres between readings")
         .check(range(0.001, 100.0))
         .needs(path);
-    c.add_option("--file", o->file, "with --walk: the plot to write; walk-SET.png unless given")
-        .needs(path);
+    c.add_option("--file", o->file, "with --walk: the plot to write; walk-SET.png unless given").needs(path);
     at.excludes(points).excludes(path);
     path.excludes(points);
     c.callback([o, at, points, path] {

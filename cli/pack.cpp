@@ -89,8 +89,7 @@ void run(Options& o, Job& job) {
 
 }  // namespace pack_command
 
-void pack_game(const fs::path& file, const Level& level, const SavedBake& bake,
-               const GameOptions& settings) {
+void pack_game(const fs::path& file, const Level& level, const SavedBake& bake, const GameOptions& settings) {
     Baked baked{.sets = bake.sets,
                 .visibility = {},
                 .occlusion = {},

@@ -170,7 +170,7 @@ void add_place(const Command& app) {
     c.add_option("--only", o->only, "place these volumes anew; the others keep what they have");
     c.add_option("--out", o->out, "the folder of the bake; `baked/LEVEL` beside it unless given");
     c.add_option("--cache", o->cache,
-                  "what is kept between runs; `.stasigraph` beside the level unless given");
+                 "what is kept between runs; `.stasigraph` beside the level unless given");
     c.callback([o] { guarded(o->common, [&](Job& job) { run(*o, job); }); });
 }
 

@@ -42,7 +42,8 @@ void run(Options& o, Job& job) {
     const int all = static_cast<int>(script.until * static_cast<double>(script.fps) + 1e-6) + 1,
               shown = std::min(all, most_shown);
     const ContactLayout layout = contact_layout(static_cast<std::size_t>(shown), 1280, 1);
-    left_behind() = "the frames drawn so far are in " + to.string() + "; the same command draws all of them again";
+    left_behind() =
+        "the frames drawn so far are in " + to.string() + "; the same command draws all of them again";
     std::vector<ContactPicture> pictures;
     Json frames = Json::array();
     const PlayResult r = play(
@@ -95,11 +96,11 @@ void run(Options& o, Job& job) {
 void add_play(const Command& app) {
     using namespace play_command;
     auto o = std::make_shared<Options>();
-    const Command c = app.add_subcommand("play", "a walk through the level while sets change, frame by frame");
+    const Command c =
+        app.add_subcommand("play", "a walk through the level while sets change, frame by frame");
     add_common(c, o->common, "stasigraph play walk.toml --until 12 --fps 4",
                "a script of a walk (TOML), which names the level");
-    c.add_option("--until", o->until, "seconds; to the last step unless given")
-        .check(range(0.0, 3600.0));
+    c.add_option("--until", o->until, "seconds; to the last step unless given").check(range(0.0, 3600.0));
     c.add_option("--fps", o->fps, "frames drawn a second; the script's unless given")
         .check(range(0.01, 120.0));
     add_tier(c, o->common);

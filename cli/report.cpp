@@ -19,10 +19,9 @@ void add_report(const Command& app) {
     c.add_option("--file", o->file, "the page to write; report.html unless given");
     c.add_option("--size", o->size, "WIDTHxHEIGHT of its pictures in pixels");
     c.add_option("--probe-places", o->settings.probe_places,
-                  "places at which light between probes is held against exact light; 0 for none")
+                 "places at which light between probes is held against exact light; 0 for none")
         .check(range(0, 4096));
-    c.add_option("--out", o->settings.folder,
-                  "the folder of the bake; `baked/LEVEL` beside it unless given");
+    c.add_option("--out", o->settings.folder, "the folder of the bake; `baked/LEVEL` beside it unless given");
     c.callback([o] {
         char rest = 0;
         if (std::sscanf(o->size.c_str(), "%dx%d%c", &o->settings.width, &o->settings.height, &rest) != 2)

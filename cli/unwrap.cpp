@@ -157,7 +157,7 @@ void add_unwrap(const Command& app) {
     c.add_option("--tier", o->tier, "glance, proof or final; the sheet's unless given")
         .check(one_of({"glance", "proof", "final"}));
     c.add_flag("--repack", o->repack,
-                "pack the pages anew, instead of keeping the places of what is unchanged");
+               "pack the pages anew, instead of keeping the places of what is unchanged");
     c.callback([o] { guarded(o->common, [&](Job& job) { run(*o, job); }); });
 }
 

@@ -73,8 +73,8 @@ std::vector<std::string> lines_of(const Tried& t) {
     const std::string rays =
         t.traced > 0 ? count_text(static_cast<double>(t.traced)) + " links traced" : "no link traced";
     return {
-        fmt::format("mean {} lux in the picture; 5 % under {}, half under {}, 95 % under {}", lux_text(t.mean),
-                    lux_text(t.dark), lux_text(t.middle), lux_text(t.bright)),
+        fmt::format("mean {} lux in the picture; 5 % under {}, half under {}, 95 % under {}",
+                    lux_text(t.mean), lux_text(t.dark), lux_text(t.middle), lux_text(t.bright)),
         fmt::format("noise about {:.1f} %; {}; {}, {} of {} groups lit", static_cast<double>(t.noise) * 100,
                     seconds_text(t.seconds), rays, t.layers_made, t.layers)};
 }
@@ -114,9 +114,11 @@ public:
             {&baked.sets[0], &baked.probes, &baked.visibility, &baked.occlusion, &baked.reflections},
             camera_of(level),
             {.width = width, .height = height, .show = o_.show == "light" ? Show::light : Show::lit}, job_);
-        measure(view(shown, baker.atlas(), {&baked.sets[0], &baked.probes, &baked.visibility, &baked.occlusion, {}},
-                     camera_of(level), {.width = 160, .height = 100, .samples = 1, .show = Show::light}, job_),
-                t);
+        measure(
+            view(shown, baker.atlas(),
+                 {&baked.sets[0], &baked.probes, &baked.visibility, &baked.occlusion, {}}, camera_of(level),
+                 {.width = 160, .height = 100, .samples = 1, .show = Show::light}, job_),
+            t);
         t.exposure = level.sets[wanted].exposure;
         return t;
     }
@@ -211,15 +213,16 @@ void add_vary(const Command& app) {
     c.add_option("--set", o->set, "the bake set; the first unless given");
     c.add_option("--tier", o->tier, "glance, proof or final; the sheet's unless given")
         .check(one_of({"glance", "proof", "final"}));
-    c.add_option("--show", o->show, "game: as the player sees it; light: on white").check(one_of({"game", "light"}));
+    c.add_option("--show", o->show, "game: as the player sees it; light: on white")
+        .check(one_of({"game", "light"}));
     c.add_option("--exposure", o->ev,
-                  "exposure value at ISO 100 of all pictures, or auto: that of the middle one");
+                 "exposure value at ISO 100 of all pictures, or auto: that of the middle one");
     c.add_option("--width", o->width, "of the sheet, pixels").check(range(320, 8192));
     c.add_option("--file", o->file, "the picture to write; named by the key unless given");
     c.add_option("--cache", o->cache,
-                  "where links and layers are kept; `.stasigraph` beside the level unless given");
+                 "where links and layers are kept; `.stasigraph` beside the level unless given");
     c.add_option("--out", o->folder,
-                  "the folder of a bake whose charts are kept; `baked/LEVEL` beside it unless given");
+                 "the folder of a bake whose charts are kept; `baked/LEVEL` beside it unless given");
     c.callback([o] {
         const std::size_t equals = o->what.find('=');
         if (equals == std::string::npos || equals == 0 || equals + 1 == o->what.size())

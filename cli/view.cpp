@@ -73,10 +73,10 @@ void run(const Options& o, ViewOptions settings, Job& job) {
         return;
     }
     say("wrote {}{}\n", file.string(),
-        shown.exposure ? fmt::format(" (set {} at {}, {} EV {:.1f})", shown.set,
-                                     tier_name(gallery.level().quality.tier),
-                                     shown.metered ? "automatic exposure" : "exposure", *shown.exposure)
-                       : "");
+        shown.exposure
+            ? fmt::format(" (set {} at {}, {} EV {:.1f})", shown.set, tier_name(gallery.level().quality.tier),
+                          shown.metered ? "automatic exposure" : "exposure", *shown.exposure)
+            : "");
 }
 
 }  // namespace
@@ -111,7 +111,7 @@ void add_view(const Command& app) {
     c.add_option("--probes", o->probes, "on draws moving things lit by probes, off leaves them out")
         .check(one_of({"on", "off"}));
     c.add_option("--reflections", o->reflections,
-                  "off shows shiny surfaces without what reflection probes captured")
+                 "off shows shiny surfaces without what reflection probes captured")
         .check(one_of({"on", "off"}));
     c.add_flag("--linear", o->linear, "write linear light as EXR");
     c.add_option("--file", o->file, "the picture to write; named by camera and set unless given");

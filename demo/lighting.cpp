@@ -6,7 +6,6 @@ namespace demo {
 
 namespace {
 
-
 void add_windbreak(Scene& s, int steel) {
     const Color colors[3] = {{0.93, 0.22, 0.16}, {0.95, 0.66, 0.14}, {0.16, 0.36, 0.9}};
     const char* names[3] = {"rose", "amber", "blue"};

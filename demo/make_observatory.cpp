@@ -20,7 +20,6 @@ namespace demo {
 
 namespace {
 
-
 Point around(double radius, double y, double angle) {
     return {radius * std::cos(angle), y, radius * std::sin(angle)};
 }

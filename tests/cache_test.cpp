@@ -239,7 +239,8 @@ SLOW_TEST(Cache, a_bake_that_is_killed_goes_on_and_ends_with_the_same_bytes) {
         for (const auto& entry : fs::recursive_directory_iterator(folder))
             EXPECT_TRUE(entry.path().filename().string()[0] != '.' ||
                         entry.path().filename().string() ==
-                            nlohmann::json::parse(read_text(room.baked / "manifest.json"))["result"].get<std::string>())
+                            nlohmann::json::parse(read_text(room.baked / "manifest.json"))["result"]
+                                .get<std::string>())
                 << "left over: " << entry.path();
 }
 

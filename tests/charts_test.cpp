@@ -23,8 +23,8 @@ Unwrapped unwrap_all(Level level, unsigned threads = 0, const Atlas* previous = 
     Unwrapped u{.level = std::move(level)};
     complete_level(u.level);
     Job job(JobOptions{.threads = threads, .on_progress = {}, .on_note = [&](std::string_view n) {
-                            u.notes += std::string(n) + "\n";
-                        }});
+                           u.notes += std::string(n) + "\n";
+                       }});
     u.atlas = unwrap(u.level, 1, job, previous);
     u.figures = measure_atlas(u.level, u.atlas);
     return u;

@@ -96,7 +96,8 @@ struct Yard {
         level.quality.tier = Tier::proof;
         complete_level(level);
     }
-    /// Lamps of every kind that are wide: what is not quite between their middles and a texel hides them, too.
+    /// Lamps of every kind that are wide: what is not quite between their middles and a texel hides them,
+    /// too.
     void add_wide_lamps() {
         level.lights[0].radius = 0.7f;
         level.lights[1].radius = 0.3f;
@@ -190,7 +191,8 @@ void expect_same(const Baked& a, const Baked& b, const std::string& what) {
         }
         ASSERT_TRUE(a.sets[s].probes == b.sets[s].probes) << what;
     }
-    ASSERT_TRUE(a.probes.front_share == b.probes.front_share && a.probes.clearance == b.probes.clearance) << what;
+    ASSERT_TRUE(a.probes.front_share == b.probes.front_share && a.probes.clearance == b.probes.clearance)
+        << what;
     ASSERT_EQ(a.figures.buried, b.figures.buried) << what;
     ASSERT_EQ(a.figures.hidden, b.figures.hidden) << what;
     ASSERT_EQ(a.visibility.size(), b.visibility.size());
@@ -229,7 +231,7 @@ SLOW_TEST(Edits, under_wide_lamps_on_eight_threads_have_the_bytes_of_bakes_from_
     Atlas atlas;
     std::size_t again = 0;
     bake(yard.level, atlas, job, memory.store());
-    for (int i = 0; i < 20; ++i) {
+    for (int i = 0; i < 12; ++i) {
         const std::string what = std::to_string(i) + ": " + yard.edit(chance);
         Atlas before = atlas;
         const Baked by_edit = bake(yard.level, atlas, job, memory.store());
@@ -237,7 +239,7 @@ SLOW_TEST(Edits, under_wide_lamps_on_eight_threads_have_the_bytes_of_bakes_from_
         if (HasFatalFailure()) return;
         again += by_edit.figures.sampled_again;
     }
-    EXPECT_GT(again, 20u);
+    EXPECT_GT(again, 10u);
 }
 
 TEST(Edits, slopes_and_normal_maps_follow) {

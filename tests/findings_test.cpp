@@ -119,8 +119,9 @@ SLOW_TEST(Findings, the_twin_has_each_mistake_in_its_place) {
                            << " is not found in its place; of that kind there are:\n"
                            << seen;
     }
-    for (const auto& [file, id] :
-         {std::pair{"dark.toml", "no-light"}, {"moving.toml", "no-static"}, {"realtime.toml", "all-realtime"}}) {
+    for (const auto& [file, id] : {std::pair{"dark.toml", "no-light"},
+                                   {"moving.toml", "no-static"},
+                                   {"realtime.toml", "all-realtime"}}) {
         const Ran other = tool("check '" + (folder / file).string() + "' --json --quiet");
         EXPECT_EQ(other.status, 3) << file;
         EXPECT_EQ(of(other.json(), id).size(), 1u) << file;
@@ -208,8 +209,8 @@ SLOW_TEST(Findings, have_pictures_of_their_own_and_leave_other_files_alone) {
     fs::create_directories(shots);
     write_bytes(shots / "01-mine.png", "mine");
     write_bytes(shots / "77-gap.png", "of an earlier run");
-    const auto answer = tool("check '" + (folder / "realtime.toml").string() + "' --json --quiet --pictures '" +
-                             shots.string() + "'")
+    const auto answer = tool("check '" + (folder / "realtime.toml").string() +
+                             "' --json --quiet --pictures '" + shots.string() + "'")
                             .json();
     std::size_t pictures = 0;
     for (const auto& f : answer["findings"]) {

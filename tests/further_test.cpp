@@ -1,4 +1,5 @@
-// Single promises: what a result is made of, what a session tells, whose zone a thing is in, what a gain costs.
+// Single promises: what a result is made of, what a session tells, whose zone a thing is in, what a gain
+// costs.
 
 #include <gtest/gtest.h>
 
@@ -36,8 +37,9 @@ TEST(Method, changes_with_code_that_makes_results_and_with_nothing_else) {
     EXPECT_EQ(with("include/stasigraph/level.hpp", "\n// A comment.\n\n/* and another */\n"), first);
     EXPECT_EQ(with("src/io/exr.cpp", "\nint more;\n"), first);
     EXPECT_EQ(with("src/inspect/check.cpp", "\nint more;\n"), first);
-    for (const char* file : {"src/runtime/net_lookup.hpp", "src/runtime/reflection_lookup.hpp", "src/picture/capture.cpp",
-                             "src/picture/prelit.cpp", "src/bake/layers.cpp", "include/stasigraph/level.hpp"})
+    for (const char* file :
+         {"src/runtime/net_lookup.hpp", "src/runtime/reflection_lookup.hpp", "src/picture/capture.cpp",
+          "src/picture/prelit.cpp", "src/bake/layers.cpp", "include/stasigraph/level.hpp"})
         EXPECT_NE(with(file, "\nint more();\n"), first) << file;
 }
 
@@ -97,7 +99,8 @@ TEST(Gain, of_a_whole_group_is_a_mix_from_the_first_time_on_for_any_number) {
     Level level = lit_room();
     Numbers chance(5);
     for (int i = 0; i < 84; ++i) {
-        Light l{.name = "l" + std::to_string(i), .color = Rgb{1, 0.7f + 0.3f * chance.next(), 0.5f} * (10 + 90 * chance.next())};
+        Light l{.name = "l" + std::to_string(i),
+                .color = Rgb{1, 0.7f + 0.3f * chance.next(), 0.5f} * (10 + 90 * chance.next())};
         l.position = {chance.next() - 0.5f, 0.2f + 0.6f * chance.next(), chance.next() - 0.5f};
         level.lights.push_back(l);
     }
@@ -109,7 +112,8 @@ TEST(Gain, of_a_whole_group_is_a_mix_from_the_first_time_on_for_any_number) {
         session.update(now, job);
         EXPECT_EQ(session.baked().figures.layers_made, 0u) << gain;
         Baker fresh(now, job);
-        EXPECT_TRUE(session.baked().sets[0].pages[0].texels == fresh.light(now, job).sets[0].pages[0].texels) << gain;
+        EXPECT_TRUE(session.baked().sets[0].pages[0].texels == fresh.light(now, job).sets[0].pages[0].texels)
+            << gain;
     }
     // One lamp alone is another matter.
     Level now = session.level();
@@ -133,8 +137,10 @@ TEST(Gain, kelvin_and_tint_of_imported_lamps_in_a_sheet_are_mixes) {
     gltf["extensions"]["KHR_lights_punctual"]["lights"] = lights;
     write_bytes(folder / "a.gltf", gltf.dump());
     const auto bake = [&](const std::string& lamp) {
-        write_bytes(folder / "a.toml", "[level]\nscene = \"a.gltf\"\n[lightmap]\ndensity = 6\npage = 64\n[quality]\ntier = "
-                                       "\"glance\"\n[[light]]\nmatch = \"lamp*\"\n" + lamp);
+        write_bytes(folder / "a.toml",
+                    "[level]\nscene = \"a.gltf\"\n[lightmap]\ndensity = 6\npage = 64\n[quality]\ntier = "
+                    "\"glance\"\n[[light]]\nmatch = \"lamp*\"\n" +
+                        lamp);
         const Ran r = tool("bake --json --quiet " + (folder / "a.toml").string());
         EXPECT_EQ(r.status, 0) << r.err;
         return r.json()["layers_made"].get<int>();
@@ -175,9 +181,10 @@ SLOW_TEST(GlbPlaces, name_the_node_and_the_primitive_of_every_surface_in_the_wri
     for (const char* list : {"surfaces", "surfaces_without_lightmap"})
         for (const Json& s : m[list]) {
             const std::uint32_t node = s["glb_node"], primitive = s["glb_primitive"];
-            const auto at = std::find_if(written.surfaces.begin(), written.surfaces.end(), [&](const Surface& w) {
-                return w.source_node == node && written.meshes[w.mesh].source_primitive == primitive;
-            });
+            const auto at =
+                std::find_if(written.surfaces.begin(), written.surfaces.end(), [&](const Surface& w) {
+                    return w.source_node == node && written.meshes[w.mesh].source_primitive == primitive;
+                });
             ASSERT_NE(at, written.surfaces.end()) << s;
             // A rig's copies are nodes of their own, named as the surface is.
             EXPECT_TRUE(at->node == s["node"] || at->node == s["name"]) << s << " is " << at->node;
@@ -253,7 +260,7 @@ TEST(Mixer, a_renderer_that_uploads_what_it_is_told_when_it_is_told_is_right_in_
     int waited = 0, uploads = 0, bound = 0;
     for (int frame = 0; frame < 240; ++frame) {
         if (frame == 5) mixer.request(1, 0, 0.5f);
-        if (frame == 20) mixer.request(2, 0, 0.5f);   // a third set, in mid-fade
+        if (frame == 20) mixer.request(2, 0, 0.5f);  // a third set, in mid-fade
         if (frame == 60) mixer.request(0, 0, 0.3f);
         if (frame == 70) mixer.request(1, 0, 0.2f);
         mixer.advance(1.0 / 60);
@@ -267,7 +274,8 @@ TEST(Mixer, a_renderer_that_uploads_what_it_is_told_when_it_is_told_is_right_in_
             const std::size_t texel = p.format == rt::PixelFormat::half4 ? 8 : 4;
             for (std::uint32_t y = t.y; y < t.y + t.height; ++y) {
                 const std::size_t at = (std::size_t{y} * p.side + t.x) * texel;
-                std::memcpy(texture.data() + at, static_cast<const unsigned char*>(p.data) + at, t.width * texel);
+                std::memcpy(texture.data() + at, static_cast<const unsigned char*>(p.data) + at,
+                            t.width * texel);
             }
             ++uploads;
         }
@@ -288,12 +296,15 @@ TEST(Mixer, a_renderer_that_uploads_what_it_is_told_when_it_is_told_is_right_in_
                 // This surface's own texels; other zones' may lie on the same page.
                 const std::size_t texel = own.format == rt::PixelFormat::half4 ? 8 : 4;
                 const auto px = [&](float uv, int axis) {
-                    return static_cast<std::uint32_t>((uv * info.scale[axis] + info.offset[axis]) * static_cast<float>(own.side));
+                    return static_cast<std::uint32_t>((uv * info.scale[axis] + info.offset[axis]) *
+                                                      static_cast<float>(own.side));
                 };
                 for (const float u : {0.3f, 0.5f, 0.7f}) {
                     const std::size_t byte = (std::size_t{px(u, 1)} * own.side + px(u, 0)) * texel;
                     if (byte + texel > own.size) continue;
-                    EXPECT_EQ(std::memcmp(at->second.data() + byte, static_cast<const unsigned char*>(own.data) + byte, texel), 0)
+                    EXPECT_EQ(std::memcmp(at->second.data() + byte,
+                                          static_cast<const unsigned char*>(own.data) + byte, texel),
+                              0)
                         << "frame " << frame;
                 }
             }
@@ -312,9 +323,11 @@ TEST(Mixer, a_renderer_that_uploads_what_it_is_told_when_it_is_told_is_right_in_
 SLOW_TEST(Package, the_runtime_alone_is_configured_and_installed_without_any_package) {
     const Folder folder;
     const std::string build = (folder / "build").string(), to = (folder / "to").string();
-    const Ran configured = run("cmake -S " STASIGRAPH_SOURCE " -B " + build +
-                               " -DSTASIGRAPH_CORE=OFF -DCMAKE_DISABLE_FIND_PACKAGE_embree=ON -DCMAKE_DISABLE_FIND_PACKAGE_TBB=ON"
-                               " -DCMAKE_DISABLE_FIND_PACKAGE_Eigen3=ON -DCMAKE_INSTALL_PREFIX=" + to);
+    const Ran configured = run(
+        "cmake -S " STASIGRAPH_SOURCE " -B " + build +
+        " -DSTASIGRAPH_CORE=OFF -DCMAKE_DISABLE_FIND_PACKAGE_embree=ON -DCMAKE_DISABLE_FIND_PACKAGE_TBB=ON"
+        " -DCMAKE_DISABLE_FIND_PACKAGE_Eigen3=ON -DCMAKE_INSTALL_PREFIX=" +
+        to);
     ASSERT_EQ(configured.status, 0) << configured.err;
     ASSERT_EQ(run("cmake --build " + build + " -j 2").status, 0);
     ASSERT_EQ(run("cmake --install " + build).status, 0);

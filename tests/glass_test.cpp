@@ -276,7 +276,8 @@ Level lamp_room(BakeRole role) {
 
 SLOW_TEST(Roles, bounce_bakes_everything_but_the_direct_light_and_live_nothing) {
     const Bake whole = bake_level(lamp_room(BakeRole::whole)),
-               bounce = bake_level(lamp_room(BakeRole::bounce)), live = bake_level(lamp_room(BakeRole::realtime));
+               bounce = bake_level(lamp_room(BakeRole::bounce)),
+               live = bake_level(lamp_room(BakeRole::realtime));
     for (const float x : {-1.5f, -0.9f, 1.2f}) {
         const Vec3 at{x, 0, 0.3f};
         const Vec3 d = Vec3{0, 2, 0} - at;

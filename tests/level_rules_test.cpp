@@ -1,5 +1,5 @@
-// What check_level() refuses: one broken field at a time, on a level that is sound otherwise. Under the address
-// sanitizer nothing may be read or written where it should not.
+// What check_level() refuses: one broken field at a time, on a level that is sound otherwise. Under the
+// address sanitizer nothing may be read or written where it should not.
 
 #include <gtest/gtest.h>
 
@@ -11,7 +11,8 @@
 namespace test::level_rules_tests {
 namespace {
 
-constexpr float nan = std::numeric_limits<float>::quiet_NaN(), infinity = std::numeric_limits<float>::infinity();
+constexpr float nan = std::numeric_limits<float>::quiet_NaN(),
+                infinity = std::numeric_limits<float>::infinity();
 
 Level sound() {
     Level level;
@@ -26,7 +27,8 @@ Level sound() {
     complete_profile(p);
     level.profiles.push_back(p);
     level.lights.push_back({.name = "lamp", .color = {50, 50, 50}, .position = {0, 1.5f, 0}});
-    level.lights.push_back({.name = "spot", .kind = LightKind::spot, .color = {50, 50, 50}, .position = {1, 1.5f, 0}});
+    level.lights.push_back(
+        {.name = "spot", .kind = LightKind::spot, .color = {50, 50, 50}, .position = {1, 1.5f, 0}});
     level.lights[1].profile = 0;
     level.lights.push_back({.name = "sun", .kind = LightKind::sun, .color = {50000, 50000, 50000}});
     level.sky.radiance = {100, 100, 100};
@@ -55,7 +57,10 @@ TEST(LevelRules, each_broken_field_is_refused_and_named) {
         {"profile", [](Level& l) { l.lights[1].profile = 3; }},
         {"profile", [](Level& l) { l.profiles[0].candela.pop_back(); }},
         {"profile", [](Level& l) { l.profiles[0].candela[0] = nan; }},
-        {"ascend", [](Level& l) { l.profiles[0].angle = {0, 3, 1}; }},
+        {"ascend",
+         [](Level& l) {
+             l.profiles[0].angle = {0, 3, 1};
+         }},
         {"whole number of triangles", [](Level& l) { l.meshes[0].indices.pop_back(); }},
         {"out of range", [](Level& l) { l.meshes[0].indices[0] = 1u << 30; }},
         {"differ in number", [](Level& l) { l.meshes[0].normals.pop_back(); }},
@@ -77,7 +82,10 @@ TEST(LevelRules, each_broken_field_is_refused_and_named) {
         {"1000 km", [](Level& l) { l.cameras[0].eye.z = 1e19f; }},
         {"1000 km", [](Level& l) { l.hand_probes[0].x = -1e19f; }},
         {"intensity", [](Level& l) { l.lights[0].color.r = nan; }},
-        {"axes", [](Level& l) { l.lights[1].direction = {0, 0, 0}; }},
+        {"axes",
+         [](Level& l) {
+             l.lights[1].direction = {0, 0, 0};
+         }},
         {"inner cone", [](Level& l) { l.lights[1].inner_cone = 3; }},
         {"radius", [](Level& l) { l.lights[0].radius = -1; }},
         {"kind of light", [](Level& l) { l.lights[0].kind = static_cast<LightKind>(77); }},
@@ -85,7 +93,10 @@ TEST(LevelRules, each_broken_field_is_refused_and_named) {
         {"turn", [](Level& l) { l.sky.turn = nan; }},
         {"radiance", [](Level& l) { l.sky.radiance.b = -3; }},
         {"gain", [](Level& l) { l.sets = {{.name = "a", .gains = {nan}}}; }},
-        {"two sets", [](Level& l) { l.sets = {{.name = "a"}, {.name = "a"}}; }},
+        {"two sets",
+         [](Level& l) {
+             l.sets = {{.name = "a"}, {.name = "a"}};
+         }},
         {"no series", [](Level& l) { l.sets = {{.name = "a", .step = 4}}; }},
     };
     for (const Break& broken : breaks) {
@@ -108,16 +119,34 @@ TEST(LevelRules, each_broken_field_is_refused_and_named) {
 }
 
 TEST(LevelRules, set_names_are_those_of_folders) {
-    for (const std::string name : {"", ".", "..", "a/b", "a\\b", "../up", ".hidden", "kept", "play", "manifest.json", "probes.bin",
-                                   "places.json", "game.sgl", "charts-proof.bin", "visibility-0.png", "sound.glb", "a\nb", "tab\t",
-                                   "what?", "end.", " space"}) {
+    for (const std::string name : {"",
+                                   ".",
+                                   "..",
+                                   "a/b",
+                                   "a\\b",
+                                   "../up",
+                                   ".hidden",
+                                   "kept",
+                                   "play",
+                                   "manifest.json",
+                                   "probes.bin",
+                                   "places.json",
+                                   "game.sgl",
+                                   "charts-proof.bin",
+                                   "visibility-0.png",
+                                   "sound.glb",
+                                   "a\nb",
+                                   "tab\t",
+                                   "what?",
+                                   "end.",
+                                   " space"}) {
         Level level = sound();
         level.sets = {{.name = name}};
         complete_level(level);
         EXPECT_THROW(check_level(level), Error) << name;
     }
-    for (const std::string& name : {std::string("noon"), std::string("layer-vault lamps"), std::string("d\xc3\xa4mmerung"),
-                                    std::string(100, 'a')}) {
+    for (const std::string& name : {std::string("noon"), std::string("layer-vault lamps"),
+                                    std::string("d\xc3\xa4mmerung"), std::string(100, 'a')}) {
         Level level = sound();
         level.sets = {{.name = name}};
         complete_level(level);
@@ -142,7 +171,8 @@ TEST(LevelRules, places_of_every_kind_end_at_a_thousand_kilometres) {
     complete_level(level);
     Job job;
     const Atlas atlas;
-    EXPECT_THROW(view(level, atlas, {}, {.name = "far", .eye = {1e19f, 0, 0}}, {.show = Show::albedo}, job), Error);
+    EXPECT_THROW(view(level, atlas, {}, {.name = "far", .eye = {1e19f, 0, 0}}, {.show = Show::albedo}, job),
+                 Error);
     const Folder folder;
     write_bytes(folder / "a.gltf", good_gltf().dump());
     const std::string level_file = (folder / "a.gltf").string();

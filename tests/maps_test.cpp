@@ -158,14 +158,14 @@ TEST(Prelit, glb_is_valid_names_its_images_and_is_refused_as_a_level) {
     ASSERT_EQ(level.bake().status, 0);
     const std::string glb = read_text(level.folder / "baked/floor/base/prelit.glb");
     EXPECT_NE(glb.find("prelit/floor.png"), std::string::npos);
-    const Ran checked =
-        run(std::string(STASIGRAPH_NODE) +
-            " -e \"const v = require(process.argv[1] + '/node_modules/gltf-validator'), fs = "
-            "require('fs'), p = require('path'); v.validateBytes(new "
-            "Uint8Array(fs.readFileSync(process.argv[2])), {externalResourceFunction: u => "
-            "Promise.resolve(new Uint8Array(fs.readFileSync(p.join(p.dirname(process.argv[2]), "
-            "u))))}).then(r => console.log(r.issues.numErrors))\" " +
-            std::string(STASIGRAPH_VALIDATOR) + " " + (level.folder / "baked/floor/base/prelit.glb").string());
+    const Ran checked = run(
+        std::string(STASIGRAPH_NODE) +
+        " -e \"const v = require(process.argv[1] + '/node_modules/gltf-validator'), fs = "
+        "require('fs'), p = require('path'); v.validateBytes(new "
+        "Uint8Array(fs.readFileSync(process.argv[2])), {externalResourceFunction: u => "
+        "Promise.resolve(new Uint8Array(fs.readFileSync(p.join(p.dirname(process.argv[2]), "
+        "u))))}).then(r => console.log(r.issues.numErrors))\" " +
+        std::string(STASIGRAPH_VALIDATOR) + " " + (level.folder / "baked/floor/base/prelit.glb").string());
     EXPECT_EQ(checked.out, "0\n") << checked.err;
     const Ran again = tool("bake " + (level.folder / "baked/floor/base/prelit.glb").string());
     EXPECT_EQ(again.status, 1);

@@ -221,14 +221,14 @@ TEST(Progress, only_ever_moves_forward_and_names_its_stages) {
     double last = 0;
     std::string stages;
     Job job(JobOptions{.threads = 2,
-                        .on_progress =
-                            [&](const Progress& p) {
-                                EXPECT_GE(p.done, last - 1e-9) << p.stage;
-                                EXPECT_LE(p.done, 1 + 1e-9) << p.stage;
-                                last = p.done;
-                                stages += std::string(p.stage) + " ";
-                            },
-                        .on_note = {}});
+                       .on_progress =
+                           [&](const Progress& p) {
+                               EXPECT_GE(p.done, last - 1e-9) << p.stage;
+                               EXPECT_LE(p.done, 1 + 1e-9) << p.stage;
+                               last = p.done;
+                               stages += std::string(p.stage) + " ";
+                           },
+                       .on_note = {}});
     Atlas atlas;
     bake(level, atlas, job);
     EXPECT_GT(last, 0.95);

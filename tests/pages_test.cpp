@@ -14,8 +14,8 @@ namespace {
 Atlas unwrap_level(Level& level, std::string* notes = nullptr, const Atlas* previous = nullptr) {
     complete_level(level);
     Job job(JobOptions{.threads = 0, .on_progress = {}, .on_note = [&](std::string_view n) {
-                            if (notes) *notes += std::string(n) + "\n";
-                        }});
+                           if (notes) *notes += std::string(n) + "\n";
+                       }});
     return unwrap(level, 1, job, previous);
 }
 

@@ -118,7 +118,7 @@ SLOW_TEST(Play, plays_the_sheet_as_it_is_now) {
     for (const char* file : {"observatory.glb", "washer.ies", "bollard.ies"})
         fs::copy(demo_folder() / file, folder / file);
     fs::create_directories(folder / "baked");
-        fs::copy(demo_glance(), folder / "baked/observatory",
+    fs::copy(demo_glance(), folder / "baked/observatory",
              fs::copy_options::recursive | fs::copy_options::create_hard_links);
     const std::string sheet = read_text(demo_folder() / "observatory.toml");
     write_bytes(folder / "observatory.toml", sheet);

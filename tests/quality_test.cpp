@@ -327,8 +327,7 @@ TEST(OwnInput, a_level_that_was_baked_bakes_again_as_if_it_never_was) {
     const Ran second = tool("bake " + (folder / "again/floor.toml").string() + " --quiet");
     ASSERT_EQ(second.status, 0) << second.err;
     const fs::path again = folder / "again/baked/floor";
-    EXPECT_EQ(read_image(baked / "base/page-0.exr").values,
-              read_image(again / "base/page-0.exr").values);
+    EXPECT_EQ(read_image(baked / "base/page-0.exr").values, read_image(again / "base/page-0.exr").values);
     Level level;
     EXPECT_EQ(load_outcome(again / "floor.glb", &level), "");
     const std::string text = read_text(again / "floor.glb");

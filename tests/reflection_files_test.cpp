@@ -227,7 +227,8 @@ TEST(Tool, captures_beside_the_lightmaps_and_says_what_is_stale) {
     ASSERT_EQ(first.status, 0) << first.err;
     EXPECT_EQ(first.json()["reflections"], 3);
     EXPECT_EQ(first.json()["reflection_rays"], 3 * 6 * 32 * 32);
-    for (const char* file : {"base/mirror-middle.ktx2", "base/mirror-mirror_floor.ktx2", "base/mirror-ball.exr"})
+    for (const char* file :
+         {"base/mirror-middle.ktx2", "base/mirror-mirror_floor.ktx2", "base/mirror-ball.exr"})
         EXPECT_TRUE(fs::exists(folder / "baked/room" / file)) << file;
     // A picture of all around: the sky above, as an open field has it.
     const Pixels round = read_image(folder / "baked/room/base/mirror-mirror_floor.exr");

@@ -25,12 +25,15 @@ struct Field {
     fs::path sheet = folder / "field.toml", baked = folder / "baked/field";
     Field() { write_bytes(folder / "field.gltf", good_gltf().dump()); }
     void write(int radiance, int density) const {
-        write_bytes(sheet, "[level]\nscene = \"field.gltf\"\n[lightmap]\npage = 64\ndensity = " +
-                               std::to_string(density) + "\n[quality]\ntier = \"glance\"\n[sky]\nradiance = [" +
-                               std::to_string(radiance) + ", " + std::to_string(radiance) + ", " +
-                               std::to_string(radiance) + "]\n");
+        write_bytes(
+            sheet,
+            "[level]\nscene = \"field.gltf\"\n[lightmap]\npage = 64\ndensity = " + std::to_string(density) +
+                "\n[quality]\ntier = \"glance\"\n[sky]\nradiance = [" + std::to_string(radiance) + ", " +
+                std::to_string(radiance) + ", " + std::to_string(radiance) + "]\n");
     }
-    Ran bake(const std::string& more = "") const { return tool("bake --quiet " + more + " " + sheet.string()); }
+    Ran bake(const std::string& more = "") const {
+        return tool("bake --quiet " + more + " " + sheet.string());
+    }
     std::size_t results() const {
         std::size_t count = 0;
         for (const auto& e : fs::directory_iterator(baked))
@@ -81,7 +84,8 @@ TEST(Results, a_bake_killed_anywhere_leaves_the_old_or_the_new_one_and_what_othe
         const pid_t child = fork();
         if (child == 0) {
             if (std::freopen("/dev/null", "w", stdout))
-                execl(STASIGRAPH_TOOL_PATH, STASIGRAPH_TOOL_PATH, "bake", "--quiet", field.sheet.c_str(), nullptr);
+                execl(STASIGRAPH_TOOL_PATH, STASIGRAPH_TOOL_PATH, "bake", "--quiet", field.sheet.c_str(),
+                      nullptr);
             _exit(1);
         }
         usleep(static_cast<useconds_t>(4000 * (i + 1)));
@@ -105,7 +109,8 @@ TEST(Results, what_a_killed_bake_left_is_cleared_also_where_all_is_up_to_date) {
     fs::create_directories(field.baked / ".result-0123456789abcdef/base");
     write_bytes(field.baked / ".result-0123456789abcdef/base/page-0.exr", "half done");
     fs::remove(field.baked / "base/page-0.exr");
-    fs::create_hard_link(field.baked / ".result-0123456789abcdef/base/page-0.exr", field.baked / "base/page-0.exr");
+    fs::create_hard_link(field.baked / ".result-0123456789abcdef/base/page-0.exr",
+                         field.baked / "base/page-0.exr");
     write_bytes(field.baked / ".new-17/x", "");
     fs::create_directories(field.baked / ".new-18");
     EXPECT_NEAR(metered(field.sheet), 314.2, 1) << "the manifest's own files";
@@ -157,7 +162,8 @@ TEST(Results, never_take_the_place_of_what_a_level_is_made_of) {
     write_bytes(folder / "sky.png", "not looked at");
     for (const std::string& command :
          {"bake " + at + "/hall.glb --tier glance --out " + at, "unwrap " + at + "/hall.toml --out " + at,
-          "pack " + at + "/hall.toml --file " + at + "/hall.glb", "view " + at + "/hall.toml --show albedo --file " + at + "/hall.toml",
+          "pack " + at + "/hall.toml --file " + at + "/hall.glb",
+          "view " + at + "/hall.toml --show albedo --file " + at + "/hall.toml",
           "view " + at + "/hall.toml --show albedo --file " + at + "/hall.glb",
           "view " + at + "/hall.toml --show albedo --size 64x40 --file " + at + "/sky.png"}) {
         const Ran r = tool(command);
@@ -179,7 +185,8 @@ TEST(Results, of_a_lower_tier_are_looked_at_as_what_they_are) {
     const Ran status = tool("status " + field.sheet.string());
     EXPECT_NE(status.out.find("tier glance; the sheet asks for proof"), std::string::npos) << status.out;
     EXPECT_NE(status.out.find("up to date"), std::string::npos) << status.out;
-    const std::string view = "view " + field.sheet.string() + " --size 64x40 --file " + (field.folder / "p.png").string();
+    const std::string view =
+        "view " + field.sheet.string() + " --size 64x40 --file " + (field.folder / "p.png").string();
     const Ran seen = tool(view), filled = tool(view + " --show filled");
     EXPECT_EQ(seen.err.find("out of date"), std::string::npos) << seen.err;
     EXPECT_NE(seen.out.find("glance"), std::string::npos) << seen.out;
@@ -188,7 +195,8 @@ TEST(Results, of_a_lower_tier_are_looked_at_as_what_they_are) {
 }
 
 /// The tool as a child that signals are sent to: its exit status and what it said.
-Ran signalled(const std::vector<std::string>& arguments, const std::vector<std::pair<int, useconds_t>>& signals) {
+Ran signalled(const std::vector<std::string>& arguments,
+              const std::vector<std::pair<int, useconds_t>>& signals) {
     const Folder folder;
     const fs::path err = folder / "err";
     const pid_t child = fork();
@@ -216,7 +224,8 @@ SLOW_TEST(Signals, a_second_one_ends_the_tool_at_once_and_the_first_says_what_is
         if (file.is_regular_file()) fs::copy(file, folder / file.path().filename().string());
     for (const int number : {SIGINT, SIGTERM}) {
         // One stops at the next step of the work, and says that it can go on.
-        const Ran one = signalled({"bake", sheet.string(), "--tier", "final", "--rebake"}, {{number, 1500000}});
+        const Ran one =
+            signalled({"bake", sheet.string(), "--tier", "final", "--rebake"}, {{number, 1500000}});
         EXPECT_EQ(one.status, 130);
         EXPECT_NE(one.err.find("nothing was written"), std::string::npos) << one.err;
         EXPECT_NE(one.err.find("goes on from there"), std::string::npos) << one.err;
@@ -229,7 +238,8 @@ SLOW_TEST(Signals, a_second_one_ends_the_tool_at_once_and_the_first_says_what_is
     const std::string err = (folder / "err").string();
     if (child == 0) {
         if (!std::freopen(err.c_str(), "w", stderr) || !std::freopen("/dev/null", "w", stdout)) _exit(1);
-        execl(STASIGRAPH_TOOL_PATH, STASIGRAPH_TOOL_PATH, "bake", sheet.c_str(), "--time-limit", "500", nullptr);
+        execl(STASIGRAPH_TOOL_PATH, STASIGRAPH_TOOL_PATH, "bake", sheet.c_str(), "--time-limit", "500",
+              nullptr);
         _exit(1);
     }
     for (int i = 0; i < 1200 && !fs::exists(folder / "baked/observatory/manifest.json"); ++i) usleep(50000);

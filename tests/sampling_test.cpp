@@ -373,7 +373,8 @@ TEST(Boxes, are_met_by_rays_that_have_a_point_in_them) {
     int met = 0, missed = 0;
     for (std::uint32_t i = 0; i < 20000; ++i) {
         const Vec2 p = sobol_point(1, i), q = sobol_point(2, i);
-        const Vec3 origin{3 * p.x - 1.7f, 3 * p.y + 1, 3 * q.x - 0.3f}, way = sphere_direction(sobol_point(3, i));
+        const Vec3 origin{3 * p.x - 1.7f, 3 * p.y + 1, 3 * q.x - 0.3f},
+            way = sphere_direction(sobol_point(3, i));
         const float far = 6 * q.y;
         bool inside = false;
         for (int s = 0; s <= 400; ++s)

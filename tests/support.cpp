@@ -152,7 +152,8 @@ const fs::path& demo_folder() {
     // Under ctest one copy, with one bake, serves all tests.
     static const Folder own;
     static const fs::path folder = [] {
-        if (const char* made = std::getenv("STASIGRAPH_DEMO"); made && fs::exists(made)) return fs::path(made);
+        if (const char* made = std::getenv("STASIGRAPH_DEMO"); made && fs::exists(made))
+            return fs::path(made);
         for (const auto& file : fs::directory_iterator(demo_source()))
             if (file.is_regular_file()) fs::copy(file, own / file.path().filename().string());
         return own.path();

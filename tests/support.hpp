@@ -8,7 +8,8 @@
 #include "stasigraph/io.hpp"
 #include "stasigraph/stasigraph.hpp"
 
-/// A test that takes over a second, or needs the demo level's bake: apart from those that run after every change.
+/// A test that takes over a second, or needs the demo level's bake: apart from those that run after every
+/// change.
 #define SLOW_TEST(suite, name) TEST(suite, name)
 #define SLOW_TEST_P(suite, name) TEST_P(suite, name)
 

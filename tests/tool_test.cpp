@@ -124,8 +124,9 @@ SLOW_TEST(Bake, writes_what_its_manifest_says_and_nothing_else) {
 SLOW_TEST(Bake, gives_the_same_bytes_with_one_thread_and_with_two) {
     const Folder folder;
     const auto bake = [&](const std::string& threads) {
-        const Ran r = tool("bake " + demo() + " --tier glance --json --quiet --threads " + threads + " --out " +
-                           (folder / threads).string() + " --cache " + (folder / ("cache" + threads)).string());
+        const Ran r =
+            tool("bake " + demo() + " --tier glance --json --quiet --threads " + threads + " --out " +
+                 (folder / threads).string() + " --cache " + (folder / ("cache" + threads)).string());
         ASSERT_EQ(r.status, 0) << r.err;
         EXPECT_GT(r.json()["links_traced"].get<double>(), 1e6) << "from nothing";
     };

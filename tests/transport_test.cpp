@@ -196,11 +196,11 @@ TEST(Job, stops_a_bake_when_it_is_cancelled) {
     Level level = mixed_room();
     Job* running = nullptr;
     Job job(JobOptions{.threads = 2,
-                        .on_progress =
-                            [&](const Progress& p) {
-                                if (p.stage == "links") running->cancel();
-                            },
-                        .on_note = {}});
+                       .on_progress =
+                           [&](const Progress& p) {
+                               if (p.stage == "links") running->cancel();
+                           },
+                       .on_note = {}});
     running = &job;
     level.lightmap.density = 64;
     EXPECT_THROW(Baker(level, job), Cancelled);

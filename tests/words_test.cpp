@@ -33,8 +33,10 @@ TEST(Words, an_old_one_is_an_error_that_names_the_new_one) {
     }
     const Room room;
     const std::string sheet = room.sheet.string();
-    for (const auto& [command, word] : {std::pair{"bake --afresh ", "--rebake"}, {"start --force ", "--overwrite"},
-                                        {"view --net ", "--tetrahedra"}, {"view --show lit ", "game"},
+    for (const auto& [command, word] : {std::pair{"bake --afresh ", "--rebake"},
+                                        {"start --force ", "--overwrite"},
+                                        {"view --net ", "--tetrahedra"},
+                                        {"view --show lit ", "game"},
                                         {"view --show validity ", "filled"}}) {
         const Ran r = tool(command + sheet);
         EXPECT_EQ(r.status, 2) << command;
@@ -44,15 +46,18 @@ TEST(Words, an_old_one_is_an_error_that_names_the_new_one) {
 
 TEST(Words, what_matches_nothing_is_a_warning_with_the_nearest_names) {
     Level level;
-    ASSERT_EQ(sheet_outcome("[[surface]]\nmatch = \"flor\"\ndensity = 2\n[[light]]\nname = \"desk_lamp\"\nkind = \"point\"\n"
-                            "[[light]]\nmatch = \"desk_lmp\"\ngain = 2\n",
-                            &level),
-              "");
+    ASSERT_EQ(
+        sheet_outcome(
+            "[[surface]]\nmatch = \"flor\"\ndensity = 2\n[[light]]\nname = \"desk_lamp\"\nkind = \"point\"\n"
+            "[[light]]\nmatch = \"desk_lmp\"\ngain = 2\n",
+            &level),
+        "");
     ASSERT_EQ(level.warnings.size(), 2u);
     EXPECT_NE(level.warnings[0].find("nearest: floor"), std::string::npos) << level.warnings[0];
     EXPECT_NE(level.warnings[1].find("nearest: desk_lamp"), std::string::npos) << level.warnings[1];
     const Room room;
-    room.edit("[[light]]\nname = \"lamp\"", "[[surface]]\nmatch = \"crat\"\ndensity = 2\n[[light]]\nname = \"lamp\"");
+    room.edit("[[light]]\nname = \"lamp\"",
+              "[[surface]]\nmatch = \"crat\"\ndensity = 2\n[[light]]\nname = \"lamp\"");
     const Ran r = tool("status " + room.sheet.string());
     EXPECT_NE(r.err.find("warning: "), std::string::npos) << r.err;
     EXPECT_NE(r.err.find("nearest: crate"), std::string::npos) << r.err;
@@ -60,7 +65,8 @@ TEST(Words, what_matches_nothing_is_a_warning_with_the_nearest_names) {
 
 TEST(Words, lights_of_one_name_gains_of_no_group_and_single_brackets_are_errors_that_help) {
     const std::string lamp = "[[light]]\nname = \"a\"\nkind = \"point\"\n";
-    EXPECT_NE(sheet_outcome(lamp + lamp).find("\"a\" already"), std::string::npos) << sheet_outcome(lamp + lamp);
+    EXPECT_NE(sheet_outcome(lamp + lamp).find("\"a\" already"), std::string::npos)
+        << sheet_outcome(lamp + lamp);
     const std::string gain = sheet_outcome(lamp + "[[set]]\nname = \"noon\"\ngain = { lmaps = 0.5 }\n");
     EXPECT_NE(gain.find("set \"noon\", gain"), std::string::npos) << gain;
     EXPECT_NE(gain.find("Did you mean \"lamps\"?"), std::string::npos) << gain;
@@ -86,7 +92,8 @@ TEST(Words, a_bake_only_thing_that_does_not_emit_is_said) {
     Level level;
     ASSERT_EQ(sheet_outcome("[[surface]]\nmatch = \"crate\"\npart = \"bake-only\"\n", &level), "");
     bool said = false;
-    for (const std::string& note : level.notes) said = said || note.find("without emission") != std::string::npos;
+    for (const std::string& note : level.notes)
+        said = said || note.find("without emission") != std::string::npos;
     EXPECT_TRUE(said);
 }
 
@@ -98,14 +105,17 @@ TEST(Words, moving_things_without_probes_are_said_to_be_black) {
     write_bytes(room.sheet, text + "[[surface]]\nmatch = \"crate\"\npart = \"moving\"\n");
     const Ran bake = room.bake();
     EXPECT_NE(bake.err.find("crate is black"), std::string::npos) << bake.err;
-    const Ran view = tool("view " + room.sheet.string() + " --size 64x40 --file " + (room.folder / "p.png").string());
+    const Ran view =
+        tool("view " + room.sheet.string() + " --size 64x40 --file " + (room.folder / "p.png").string());
     EXPECT_NE(view.err.find("crate is black"), std::string::npos) << view.err;
 }
 
 TEST(Words, vary_measures_what_its_pictures_show) {
     const Room room;
-    room.edit("[[camera]]", "[[camera]]\nname = \"under\"\neye = [0.5, 0.9, 0.2]\ntoward = [0.5, 0.0, 0.21]\n[[camera]]");
-    const Ran r = tool("vary " + room.sheet.string() + " --what light.lamp.gain=1,8 --camera under --set night --json --quiet --file " +
+    room.edit("[[camera]]",
+              "[[camera]]\nname = \"under\"\neye = [0.5, 0.9, 0.2]\ntoward = [0.5, 0.0, 0.21]\n[[camera]]");
+    const Ran r = tool("vary " + room.sheet.string() +
+                       " --what light.lamp.gain=1,8 --camera under --set night --json --quiet --file " +
                        (room.folder / "v.png").string());
     ASSERT_EQ(r.status, 0) << r.err;
     const auto values = r.json()["tried"];

@@ -75,8 +75,8 @@ struct BakeFigures {
     std::size_t moved = 0;   ///< Their middle is inside geometry; sampled in the part that is not.
     std::size_t links = 0;   ///< Recorded for texels and patches.
     std::size_t traced = 0;  ///< Of them, by this Baker; the others came from a store.
-    /// Texels and patches that an edit did not touch and whose light was sampled again all the same, since what
-    /// lies around them tells of more noise or less.
+    /// Texels and patches that an edit did not touch and whose light was sampled again all the same, since
+    /// what lies around them tells of more noise or less.
     std::size_t sampled_again = 0;
     std::size_t layers = 0, layers_made = 0;  ///< Light groups; those that were solved in this call.
     std::size_t probes = 0, buried_probes = 0;

@@ -23,7 +23,7 @@ const std::vector<Question>& questions();
 struct ShowRequest {
     std::string what = "lit";  ///< One of questions().
     Camera camera;
-    ViewOptions settings;            ///< Its `show` and the range of lux are filled in.
+    ViewOptions settings;             ///< Its `show` and the range of lux are filled in.
     std::string set;                  ///< The bake set; empty: the first.
     std::optional<float> exposure;    ///< Exposure value at ISO 100; empty: the set's own, else metered.
     float lux_low = 0, lux_high = 0;  ///< Of `lux`; 0: by what is there.
@@ -44,9 +44,9 @@ struct ShownPicture {
 /// Threads: one call at a time.
 class Gallery {
 public:
-    /// `folder`: of results; `cache`: of the level. Both as their defaults where empty. `tier`: to be looked at;
-    /// empty: the one baked last, or the level's own where nothing was baked. Throws Error where the level does
-    /// not load.
+    /// `folder`: of results; `cache`: of the level. Both as their defaults where empty. `tier`: to be looked
+    /// at; empty: the one baked last, or the level's own where nothing was baked. Throws Error where the
+    /// level does not load.
     explicit Gallery(const std::filesystem::path& level_file, const std::filesystem::path& folder = {},
                      const std::filesystem::path& cache = {}, std::optional<Tier> tier = {});
     ~Gallery();

@@ -44,7 +44,7 @@ typedef struct sgraph_weights {
    unchanged until then. */
 sgraph_status sgraph_game_open(const char* path, sgraph_game** out, char* message, size_t message_size);
 sgraph_status sgraph_game_open_memory(const void* data, size_t size, sgraph_game** out, char* message,
-                              size_t message_size);
+                                      size_t message_size);
 void sgraph_game_close(sgraph_game* game);
 /* 1 where every byte is what was written. */
 int sgraph_game_verify(const sgraph_game* game);
@@ -73,7 +73,8 @@ uint32_t sgraph_game_series_count(const sgraph_game* game);
 const char* sgraph_game_series_name(const sgraph_game* game, uint32_t series);
 uint32_t sgraph_game_find_series(const sgraph_game* game, const char* name);
 uint32_t sgraph_game_series_length(const sgraph_game* game, uint32_t series);
-void sgraph_game_series_step(const sgraph_game* game, uint32_t series, uint32_t step, uint32_t* set, float* hour);
+void sgraph_game_series_step(const sgraph_game* game, uint32_t series, uint32_t step, uint32_t* set,
+                             float* hour);
 
 uint32_t sgraph_game_surface_count(const sgraph_game* game);
 void sgraph_game_surface(const sgraph_game* game, uint32_t number, sgraph_surface* out);
@@ -81,24 +82,28 @@ uint32_t sgraph_game_find_surface(const sgraph_game* game, const char* name);
 
 uint32_t sgraph_game_page_count(const sgraph_game* game);
 uint32_t sgraph_game_page_side(const sgraph_game* game, uint32_t page);
-void sgraph_game_page(const sgraph_game* game, uint32_t set, uint32_t page, uint32_t part, sgraph_pixels* out);
-void sgraph_game_page_light(const sgraph_game* game, uint32_t set, uint32_t page, float x, float y, float rgb[3]);
+void sgraph_game_page(const sgraph_game* game, uint32_t set, uint32_t page, uint32_t part,
+                      sgraph_pixels* out);
+void sgraph_game_page_light(const sgraph_game* game, uint32_t set, uint32_t page, float x, float y,
+                            float rgb[3]);
 
 uint32_t sgraph_game_probe_count(const sgraph_game* game);
 void sgraph_game_weights(const sgraph_game* game, const float point[3], uint32_t* hint, sgraph_weights* out);
 const float* sgraph_game_coefficients(const sgraph_game* game, uint32_t set, uint32_t probe);
-void sgraph_game_irradiance(const sgraph_game* game, uint32_t set, const sgraph_weights* weights, const float normal[3],
-                        float rgb[3]);
-void sgraph_game_mixed_coefficients(const sgraph_game* game, uint32_t set, const sgraph_weights* weights, float out[27]);
+void sgraph_game_irradiance(const sgraph_game* game, uint32_t set, const sgraph_weights* weights,
+                            const float normal[3], float rgb[3]);
+void sgraph_game_mixed_coefficients(const sgraph_game* game, uint32_t set, const sgraph_weights* weights,
+                                    float out[27]);
 
 uint32_t sgraph_game_reflection_count(const sgraph_game* game);
 const char* sgraph_game_reflection_name(const sgraph_game* game, uint32_t reflection);
 uint32_t sgraph_game_reflection_levels(const sgraph_game* game, uint32_t reflection);
 void sgraph_game_reflection_map(const sgraph_game* game, uint32_t set, uint32_t reflection, uint32_t level,
-                            sgraph_pixels* out);
-void sgraph_game_reflections(const sgraph_game* game, const float point[3], const float normal[3], sgraph_weights* out);
+                                sgraph_pixels* out);
+void sgraph_game_reflections(const sgraph_game* game, const float point[3], const float normal[3],
+                             sgraph_weights* out);
 void sgraph_game_reflection_direction(const sgraph_game* game, uint32_t reflection, const float point[3],
-                                  const float direction[3], float out[3]);
+                                      const float direction[3], float out[3]);
 
 #ifdef __cplusplus
 }

@@ -34,8 +34,8 @@ struct SurfaceInfo {
     std::uint32_t page = nothing;
     std::uint32_t zone = nothing;
     float scale[2] = {1, 1}, offset[2] = {0, 0};
-    /// Numbers of its node in the written `.glb`, and of its primitive in that node's mesh: nodes may share a name.
-    /// `nothing` where it is not in there (bake-only copies), and in levels packed before.
+    /// Numbers of its node in the written `.glb`, and of its primitive in that node's mesh: nodes may share a
+    /// name. `nothing` where it is not in there (bake-only copies), and in levels packed before.
     std::uint32_t glb_node = nothing, glb_primitive = nothing;
 };
 
@@ -65,8 +65,8 @@ struct ChunkInfo {
 };
 
 /// A packed level. Files are mapped where the system can, and read where it cannot. Any number may be asked
-/// for, `nothing` too and also while nothing is open: what is not there has the name "", the number `nothing`,
-/// no pixels, and is dark.
+/// for, `nothing` too and also while nothing is open: what is not there has the name "", the number
+/// `nothing`, no pixels, and is dark.
 ///
 /// Threads: const members are safe from any number of threads. Owner: owns the mapping; everything it points
 /// to is valid until close() or the end of it. Memory: allocates while opening only.

@@ -45,16 +45,17 @@ std::string starter_sheet(const Level& level, const std::string& scene_file);
 std::filesystem::path default_output(const std::filesystem::path& level_file);
 /// Where `unwrap` writes unless told otherwise: `unwrapped/<name of its file>` beside it.
 std::filesystem::path unwrap_output(const std::filesystem::path& level_file);
-/// Throws Error where a folder holds the results of another level, which would be lost, or where the level that is
-/// written there would take the place of a scene. Call before long work.
+/// Throws Error where a folder holds the results of another level, which would be lost, or where the level
+/// that is written there would take the place of a scene. Call before long work.
 void check_output(const std::filesystem::path& folder, const Level& level,
                   const std::filesystem::path& level_file);
-/// Throws Error where a file is there that must not be written over: what this level or another one is made of.
+/// Throws Error where a file is there that must not be written over: what this level or another one is made
+/// of.
 void check_target(const std::filesystem::path& target, const std::filesystem::path& level_file);
 /// The tier of the results in a folder; empty where there are none.
 std::optional<Tier> baked_tier(const std::filesystem::path& folder);
-/// Takes away what a killed bake left in a folder of results, and puts right what it left half done; save_bake() does
-/// it as well. For one who holds its lock.
+/// Takes away what a killed bake left in a folder of results, and puts right what it left half done;
+/// save_bake() does it as well. For one who holds its lock.
 void mend_results(const std::filesystem::path& folder);
 
 /// Where a level's cache lies: `.stasigraph` beside its file. Deleting it costs time and nothing else.

@@ -21,8 +21,8 @@ struct JobOptions {
     /// Bytes that a bake may take; 0: any number. Links past it stay in the files of its store until they are
     /// read; a level whose texels alone take more is refused. Never changes a result.
     std::uint64_t memory = 0;
-    /// Asked often, from any worker: whether to stop, as cancel() does. For a program whose signal handlers or
-    /// windows set a flag of their own. Empty: never.
+    /// Asked often, from any worker: whether to stop, as cancel() does. For a program whose signal handlers
+    /// or windows set a flag of their own. Empty: never.
     std::function<bool()> stop;
     std::function<void(const Progress&)> on_progress;  ///< Called from any worker, one at a time.
     std::function<void(std::string_view)> on_note;     ///< Things the user should know, one sentence each.

@@ -142,9 +142,9 @@ struct Light {
     /// With intensity: lux at normal incidence (sun), candela (point, spot; at the peak of a profile), nit
     /// (rectangle, disc, tube).
     Rgb color{0, 0, 0};
-    /// `color` as it was before the gain, tint and kelvin of a sheet, or before a program's own; black: as color.
-    /// Never shown. Where the lights of a group differ from it by one factor, only that factor has changed, and
-    /// their light is mixed anew instead of made.
+    /// `color` as it was before the gain, tint and kelvin of a sheet, or before a program's own; black: as
+    /// color. Never shown. Where the lights of a group differ from it by one factor, only that factor has
+    /// changed, and their light is mixed anew instead of made.
     Rgb unit{0, 0, 0};
     Vec3 position;                ///< Metres; the middle.
     Vec3 direction{0, -1, 0};     ///< The way the light travels, unit length.
@@ -301,8 +301,8 @@ enum class PrelitBy : std::uint8_t { nothing, page, surface };
 /// Light times base colour as ordinary textures, for what cannot draw lightmaps.
 struct PrelitOptions {
     PrelitBy by = PrelitBy::nothing;  ///< nothing: none are made.
-    int detail = 2;                       ///< Pixels along a texel. Range [1, 16].
-    std::optional<float> exposure;        ///< Exposure value at ISO 100; empty: metered, set by set.
+    int detail = 2;                   ///< Pixels along a texel. Range [1, 16].
+    std::optional<float> exposure;    ///< Exposure value at ISO 100; empty: metered, set by set.
 };
 
 /// What a tier stands for.
@@ -405,8 +405,8 @@ inline constexpr float farthest_place = 1e6f;
 /// Throws Error naming `where` for a place beyond that, or one that is not finite.
 void check_place(Vec3 place, const std::string& where);
 
-/// Throws Error on the first broken rule: indices in range, finite values, settings within their ranges, names of sets
-/// that can be folders. Safe on any level whatever; so is complete_level() before it.
+/// Throws Error on the first broken rule: indices in range, finite values, settings within their ranges,
+/// names of sets that can be folders. Safe on any level whatever; so is complete_level() before it.
 void check_level(const Level& level);
 
 /// The set with this name, or the first one for an empty name. Throws Error naming those there are.

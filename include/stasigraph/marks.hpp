@@ -1,5 +1,6 @@
 #pragma once
-// What texels are marked with in pictures: overlaps, what was filled in, light that leaks, what is out of date.
+// What texels are marked with in pictures: overlaps, what was filled in, light that leaks, what is out of
+// date.
 
 #include <string>
 #include <vector>

@@ -40,24 +40,28 @@ typedef struct sgraph_tile {
 } sgraph_tile;
 
 /* settings: NULL for pairs, set 0 and 4 MB. The game has to stay open until sgraph_mixer_stop(). */
-sgraph_status sgraph_mixer_start(const sgraph_game* game, const sgraph_mixer_options* settings, sgraph_mixer** out,
-                         char* message, size_t message_size);
+sgraph_status sgraph_mixer_start(const sgraph_game* game, const sgraph_mixer_options* settings,
+                                 sgraph_mixer** out, char* message, size_t message_size);
 void sgraph_mixer_stop(sgraph_mixer* mixer);
 
 /* 1, or 0 where there is no such set, series, layer or zone. */
 int sgraph_mixer_request(sgraph_mixer* mixer, uint32_t set, uint32_t zone, float seconds, sgraph_curve curve);
-int sgraph_mixer_follow(sgraph_mixer* mixer, uint32_t series, uint32_t zone, float seconds, sgraph_curve curve);
+int sgraph_mixer_follow(sgraph_mixer* mixer, uint32_t series, uint32_t zone, float seconds,
+                        sgraph_curve curve);
 int sgraph_mixer_set_layer(sgraph_mixer* mixer, uint32_t layer, const float scale[3], const float add[3]);
 void sgraph_mixer_set_clock(sgraph_mixer* mixer, double hour, double hours_a_second);
 double sgraph_mixer_clock(const sgraph_mixer* mixer);
 void sgraph_mixer_advance(sgraph_mixer* mixer, double seconds);
 
-void sgraph_mixer_pages(const sgraph_mixer* mixer, uint32_t zone, uint32_t page, uint32_t part, sgraph_page_pair* out);
-void sgraph_mixer_surface_pages(const sgraph_mixer* mixer, uint32_t surface, uint32_t part, sgraph_page_pair* out);
+void sgraph_mixer_pages(const sgraph_mixer* mixer, uint32_t zone, uint32_t page, uint32_t part,
+                        sgraph_page_pair* out);
+void sgraph_mixer_surface_pages(const sgraph_mixer* mixer, uint32_t surface, uint32_t part,
+                                sgraph_page_pair* out);
 uint32_t sgraph_mixer_changed_count(const sgraph_mixer* mixer);
 void sgraph_mixer_changed(const sgraph_mixer* mixer, uint32_t number, sgraph_tile* out);
 /* The mixer's own page that a tile is of; no pixels where there is none. */
-void sgraph_mixer_own_page(const sgraph_mixer* mixer, uint32_t copy, uint32_t page, uint32_t part, sgraph_pixels* out);
+void sgraph_mixer_own_page(const sgraph_mixer* mixer, uint32_t copy, uint32_t page, uint32_t part,
+                           sgraph_pixels* out);
 int sgraph_mixer_whole(const sgraph_mixer* mixer, uint32_t page);
 float sgraph_mixer_progress(const sgraph_mixer* mixer, uint32_t zone);
 int sgraph_mixer_waits(const sgraph_mixer* mixer, uint32_t zone);
@@ -66,12 +70,14 @@ int sgraph_mixer_waits(const sgraph_mixer* mixer, uint32_t zone);
 uint32_t sgraph_mixer_terms(const sgraph_mixer* mixer, uint32_t zone, sgraph_term* out, uint32_t most);
 void sgraph_mixer_layer_gain(const sgraph_mixer* mixer, uint32_t layer, uint32_t zone, float rgb[3]);
 void sgraph_mixer_gain(const sgraph_mixer* mixer, uint32_t group, uint32_t zone, float rgb[3]);
-void sgraph_mixer_sample(const sgraph_mixer* mixer, const float point[3], const float normal[3], uint32_t* hint,
-                     float rgb[3]);
-void sgraph_mixer_sample_coefficients(const sgraph_mixer* mixer, const float point[3], uint32_t* hint, float out[27]);
-void sgraph_mixer_sample_weights(const sgraph_mixer* mixer, const sgraph_weights* weights, const float normal[3],
-                             float rgb[3]);
-void sgraph_mixer_weights_coefficients(const sgraph_mixer* mixer, const sgraph_weights* weights, float out[27]);
+void sgraph_mixer_sample(const sgraph_mixer* mixer, const float point[3], const float normal[3],
+                         uint32_t* hint, float rgb[3]);
+void sgraph_mixer_sample_coefficients(const sgraph_mixer* mixer, const float point[3], uint32_t* hint,
+                                      float out[27]);
+void sgraph_mixer_sample_weights(const sgraph_mixer* mixer, const sgraph_weights* weights,
+                                 const float normal[3], float rgb[3]);
+void sgraph_mixer_weights_coefficients(const sgraph_mixer* mixer, const sgraph_weights* weights,
+                                       float out[27]);
 void sgraph_mixer_surface_light(const sgraph_mixer* mixer, uint32_t surface, float u, float v, float rgb[3]);
 
 #ifdef __cplusplus

@@ -77,9 +77,9 @@ struct ViewLight {
     const std::vector<BakedSet>* groups = nullptr;
 };
 
-/// Draws a level from a camera. Lights with bake = "bounce" and "realtime" shine as they will in the game: the
-/// first through their visibility map where there is one, the others with shadows of their own. Glass shows
-/// what is behind it. Deterministic for any number of threads.
+/// Draws a level from a camera. Lights with bake = "bounce" and "realtime" shine as they will in the game:
+/// the first through their visibility map where there is one, the others with shadows of their own. Glass
+/// shows what is behind it. Deterministic for any number of threads.
 Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, const Camera& camera,
              const ViewOptions& settings, Job& job);
 

@@ -36,9 +36,9 @@ struct ProbeNet {
     std::vector<ProbeRule> rule;
     std::vector<std::uint32_t> volume;  ///< Into `volumes`; none: placed by hand.
     std::vector<std::string> volumes;   ///< Names.
-    std::vector<float> front_share;   ///< Share of rays that met no back face, 0 to 1. Below 0.7 it is unused.
-    std::vector<float> clearance;  ///< Metres to the nearest surface.
-    std::vector<float> reach;      ///< Metres up to which distances are told apart.
+    std::vector<float> front_share;  ///< Share of rays that met no back face, 0 to 1. Below 0.7 it is unused.
+    std::vector<float> clearance;    ///< Metres to the nearest surface.
+    std::vector<float> reach;        ///< Metres up to which distances are told apart.
     std::vector<Vec2>
         distance;  ///< probe_map_side^2 for each probe: mean and mean square, metres, to 16 bits.
 

@@ -19,8 +19,8 @@ typedef enum sgraph_status {
     SGRAPH_NO_MEMORY = 4
 } sgraph_status;
 
-/* Reads probes.bin. On success *out is a new object for sgraph_probes_free(); else it is NULL and message, where
-   it is not NULL, receives at most message_size bytes of text, zero-terminated. */
+/* Reads probes.bin. On success *out is a new object for sgraph_probes_free(); else it is NULL and message,
+   where it is not NULL, receives at most message_size bytes of text, zero-terminated. */
 sgraph_status sgraph_probes_load(const char* path, sgraph_probes** out, char* message, size_t message_size);
 void sgraph_probes_free(sgraph_probes* probes);
 
@@ -33,13 +33,13 @@ float sgraph_probes_front_share(const sgraph_probes* probes, uint32_t probe);
 float sgraph_probes_clearance(const sgraph_probes* probes, uint32_t probe);
 const float* sgraph_probes_coefficients(const sgraph_probes* probes, uint32_t set, uint32_t probe);
 /* E at a unit normal, lux. */
-void sgraph_probes_irradiance(const sgraph_probes* probes, uint32_t set, uint32_t probe, const float normal[3],
-                          float rgb[3]);
+void sgraph_probes_irradiance(const sgraph_probes* probes, uint32_t set, uint32_t probe,
+                              const float normal[3], float rgb[3]);
 
 /* The probes that answer at a point, and their weights; returns how many, at most 8. *hint: any number at
    first; keep it with what moves, and pass it again. */
-int sgraph_probes_weights(const sgraph_probes* probes, const float point[3], uint32_t* hint, uint32_t numbers[8],
-                      float weights[8]);
+int sgraph_probes_weights(const sgraph_probes* probes, const float point[3], uint32_t* hint,
+                          uint32_t numbers[8], float weights[8]);
 
 #ifdef __cplusplus
 }

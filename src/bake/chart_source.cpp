@@ -145,10 +145,11 @@ std::shared_ptr<Unfolded> ChartSource::unfold(std::uint32_t s, const Wish& w) {
         job_.note("surface " + surface.name + " brings no TEXCOORD_1 to keep; a new unwrap is made");
     }
     if (!made->given())
-        made->charts = cut_charts(
-            made->graph,
-            {.stretch_limit = map_.stretch_limit, .margin = map_.margin, .longest = static_cast<float>(limit)},
-            job_);
+        made->charts = cut_charts(made->graph,
+                                  {.stretch_limit = map_.stretch_limit,
+                                   .margin = map_.margin,
+                                   .longest = static_cast<float>(limit)},
+                                  job_);
     for (const float a : made->graph.area) made->area += static_cast<double>(a);
     return at->second = made;
 }

@@ -148,9 +148,9 @@ struct Field {
 
 /// The pass over the texels of a level, from nothing or from what an edit left.
 ///
-/// A round reads what the rounds before it found around a texel, and writes nothing that another texel of the same
-/// round reads. What of an edit is sampled again in rounds one and two keeps the glance and the look it had: none
-/// of its rays met what moved, so they are the same to the bit, and only its mix is wanted.
+/// A round reads what the rounds before it found around a texel, and writes nothing that another texel of the
+/// same round reads. What of an edit is sampled again in rounds one and two keeps the glance and the look it
+/// had: none of its rays met what moved, so they are the same to the bit, and only its mix is wanted.
 class TexelPass {
 public:
     TexelPass(const DirectPass& pass, const TexelSet& texels, const std::vector<std::uint8_t>& valid,
@@ -336,9 +336,9 @@ private:
     Field field_;
     std::vector<Mixed> mixed_;
     std::vector<std::uint8_t> longer_;
-    std::vector<std::uint8_t> fresh_;  ///< Sampled by this pass.
+    std::vector<std::uint8_t> fresh_;     ///< Sampled by this pass.
     std::atomic<std::size_t> again_ = 0;  ///< Of those, touched by nothing.
-    std::size_t round_ = 0, row_ = 0;  ///< Where it stands.
+    std::size_t round_ = 0, row_ = 0;     ///< Where it stands.
     std::chrono::steady_clock::time_point saved_ = std::chrono::steady_clock::now();
 };
 

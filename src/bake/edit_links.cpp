@@ -167,7 +167,8 @@ LinkMarks touched_links(const Edit& edit, const TexelSet& texels, const RowSourc
                     if (touched) out.push_back(from + k);
                 }
             }
-            pieces.count[begin / edited_rows_per_task].push_back(static_cast<std::uint32_t>(out.size() - had));
+            pieces.count[begin / edited_rows_per_task].push_back(
+                static_cast<std::uint32_t>(out.size() - had));
         }
     });
     return pieces.join(rows.size());
@@ -212,7 +213,8 @@ LinkMarks misled_links(const Edit& edit, const std::vector<Vec3>& position_befor
             const std::uint32_t* words = links.row(i);
             for (std::uint32_t k = 0; k < length_here; ++k)
                 if (meets_texel(words[k]) && near[words[k]] && !marked.has(i, k)) out.push_back(k);
-            pieces.count[begin / edited_rows_per_task].push_back(static_cast<std::uint32_t>(out.size() - had));
+            pieces.count[begin / edited_rows_per_task].push_back(
+                static_cast<std::uint32_t>(out.size() - had));
         }
     });
     return pieces.join(count);

@@ -18,14 +18,16 @@ std::string maps_key(const Level& level) {
 
 bool is_other(const BakedSet& before, const BakedSet& now, std::uint32_t page) {
     const auto differs = [&](const auto& a, const auto& b) {
-        return (page < a.size()) != (page < b.size()) || (page < a.size() && a[page].texels != b[page].texels);
+        return (page < a.size()) != (page < b.size()) ||
+               (page < a.size() && a[page].texels != b[page].texels);
     };
     return differs(before.pages, now.pages) || differs(before.directional, now.directional);
 }
 
 bool is_other(const Baked& before, const Baked& now, std::uint32_t page) {
     const auto differs = [&](const auto& a, const auto& b) {
-        return (page < a.size()) != (page < b.size()) || (page < a.size() && a[page].texels != b[page].texels);
+        return (page < a.size()) != (page < b.size()) ||
+               (page < a.size() && a[page].texels != b[page].texels);
     };
     return differs(before.occlusion, now.occlusion) || differs(before.visibility, now.visibility);
 }

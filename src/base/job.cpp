@@ -177,8 +177,8 @@ void Job::parallel(std::size_t count, std::size_t grain,
                    const std::function<void(std::size_t, std::size_t)>& body) {
     const std::size_t pieces = (count + grain - 1) / grain;
 #ifdef __SANITIZE_THREAD__
-    // The sanitizer does not see how oneTBB's library hands work over, and would take everything for a race: threads
-    // that it knows, started and joined here.
+    // The sanitizer does not see how oneTBB's library hands work over, and would take everything for a race:
+    // threads that it knows, started and joined here.
     std::atomic<std::size_t> next{0};
     std::exception_ptr thrown;
     std::mutex lock;

@@ -17,7 +17,8 @@ struct RegionCharts {
 };
 
 /// Splits a region as its node splits. Triangles that came from elsewhere go with a neighbour.
-std::array<RegionCharts, 2> split(const MeshGraph& graph, const RegionTree& tree, const RegionCharts& region) {
+std::array<RegionCharts, 2> split(const MeshGraph& graph, const RegionTree& tree,
+                                  const RegionCharts& region) {
     const std::uint32_t node = region.node - static_cast<std::uint32_t>(tree.triangle_count);
     std::array<RegionCharts, 2> halves{RegionCharts{tree.left[node], {}}, RegionCharts{tree.right[node], {}}};
     const std::vector<std::uint32_t> left = tree.triangles(tree.left[node]),
@@ -64,7 +65,8 @@ std::vector<LooseChart> lay_region(const MeshGraph& graph, const RegionTree& tre
         const Patch patch = make_patch(graph, region.triangles, [](std::uint32_t) { return true; });
         std::vector<Vec2> flat = flatten(patch);
         const FlatMeasure measure = measure_flat(patch, flat);
-        const bool good = measure.turned_over == 0 && measure.worst <= stretch_limit && lies_clear(patch, flat);
+        const bool good =
+            measure.turned_over == 0 && measure.worst <= stretch_limit && lies_clear(patch, flat);
         if (!good && region.triangles.size() > 1) {
             if (region.node >= tree.triangle_count) {
                 auto [left, right] = split(graph, tree, region);

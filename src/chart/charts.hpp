@@ -8,8 +8,8 @@ namespace stasigraph {
 
 struct ChartLimits {
     float stretch_limit = 1.5f;  ///< Of any triangle that a texel can show.
-    int margin = 4;            ///< Texels; what a border costs on a page.
-    float longest = 1016;      ///< Texels; a chart must fit on a page.
+    int margin = 4;              ///< Texels; what a border costs on a page.
+    float longest = 1016;        ///< Texels; a chart must fit on a page.
 };
 
 /// Rules: (1) every triangle with an area lies in exactly one chart, the others have chart `none`. (2) no

@@ -1,8 +1,8 @@
 #include "stasigraph/check.hpp"
 
 #include <algorithm>
-#include <cmath>
 #include <array>
+#include <cmath>
 #include <tuple>
 
 #include "base/text.hpp"
@@ -76,8 +76,8 @@ void accept(const Level& level, Findings& findings) {
     }
 }
 
-/// From so many of one kind on they most likely have one cause, and are told as one: the worst of them, with the names
-/// and the number of all.
+/// From so many of one kind on they most likely have one cause, and are told as one: the worst of them, with
+/// the names and the number of all.
 constexpr std::size_t alike = 8;
 
 void join_alike(std::vector<Finding>& findings) {
@@ -98,7 +98,8 @@ void join_alike(std::vector<Finding>& findings) {
             const Finding& f = findings[k];
             return f.limit != 0 ? std::abs(f.measure / f.limit - 1) : static_cast<double>(f.places);
         };
-        std::stable_sort(same.begin(), same.end(), [&](std::size_t a, std::size_t b) { return off(a) > off(b); });
+        std::stable_sort(same.begin(), same.end(),
+                         [&](std::size_t a, std::size_t b) { return off(a) > off(b); });
         Finding joined = findings[same[0]];
         joined.names.clear();
         joined.places = 0;
@@ -149,7 +150,7 @@ Checked check(const Level& level, Job& job) {
                      [&](const Finding& a, const Finding& b) { return order(a) < order(b); });
     for (const Finding& f : c.findings)
         ++(!f.accepted.empty()               ? c.accepted
-           : f.severity == Severity::error ? c.errors
+           : f.severity == Severity::error   ? c.errors
            : f.severity == Severity::warning ? c.warnings
                                              : c.hints);
     job.finish();

@@ -252,11 +252,12 @@ void check_whole(const CheckScene& scene, Findings& out) {
                        .what = "No surface is static: no lightmap is made, and probes see no light bounce.",
                        .remedy = "Give what does not move part = \"static\"."});
     if (!any_baked && any_live)
-        out.push_back({.id = "all-realtime",
-                       .severity = Severity::error,
-                       .names = {level.name},
-                       .what = "Every light is realtime: nothing of it is baked, and the lightmaps stay black.",
-                       .remedy = "Give lights that stay as they are bake = \"whole\" or \"bounce\"."});
+        out.push_back(
+            {.id = "all-realtime",
+             .severity = Severity::error,
+             .names = {level.name},
+             .what = "Every light is realtime: nothing of it is baked, and the lightmaps stay black.",
+             .remedy = "Give lights that stay as they are bake = \"whole\" or \"bounce\"."});
     const bool told = std::any_of(level.remarks.begin(), level.remarks.end(),
                                   [](const Remark& r) { return r.finding == "no-light"; });
     if (!any_baked && !any_live && !told)

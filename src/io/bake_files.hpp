@@ -41,8 +41,8 @@ Bytes encode_png_rgba(int width, int height, const std::vector<std::uint8_t>& rg
 /// One channel that is no colour.
 Bytes encode_png_grey(int width, int height, const std::vector<std::uint8_t>& grey);
 
-/// Where a surface stands in the level as it is written: its node, and its primitive in that node's mesh; none where it
-/// is not in there.
+/// Where a surface stands in the level as it is written: its node, and its primitive in that node's mesh;
+/// none where it is not in there.
 struct GlbPlace {
     std::uint32_t node = none, primitive = none;
 };
@@ -79,8 +79,8 @@ Json reflections_json(const std::vector<ReflectionProbe>& probes);
 std::vector<ReflectionProbe> reflections_of(const JsonPlace& list);
 /// Level 0 as it would be seen on a globe: rows from the zenith, the middle column looking north (-Z).
 std::vector<Rgb> unrolled(const CubeMap& map, int width);
-/// A set's maps and pictures of them, mirror-<name of the probe>: adds both to an entry of the manifest, and their names
-/// to `names`.
+/// A set's maps and pictures of them, mirror-<name of the probe>: adds both to an entry of the manifest, and
+/// their names to `names`.
 void write_reflections(const std::filesystem::path& folder, const std::vector<ReflectionProbe>& probes,
                        const BakedSet& set, const std::string& made_from, Json& entry,
                        std::vector<std::string>& names);

@@ -3,8 +3,8 @@
 #include <ImfChannelList.h>
 #include <ImfFrameBuffer.h>
 #include <ImfHeader.h>
-#include <ImfInputFile.h>
 #include <ImfIO.h>
+#include <ImfInputFile.h>
 #include <ImfIntAttribute.h>
 #include <ImfOutputFile.h>
 #include <ImfStringAttribute.h>
@@ -227,10 +227,8 @@ std::vector<Rgb> read_scaled_exr(const Bytes& bytes, const std::string& where, i
 LayeredImage read_layered_exr(const Bytes& bytes, const std::string& where, int side,
                               std::vector<std::string> layers) {
     const auto fail = [&](const std::string& why) {
-        throw Error{.what = "a baked page cannot be read",
-                    .where = where,
-                    .value = why,
-                    .remedy = "Bake again."};
+        throw Error{
+            .what = "a baked page cannot be read", .where = where, .value = why, .remedy = "Bake again."};
     };
     FloatImage read;
     int exponent = 0;

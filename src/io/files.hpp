@@ -14,8 +14,8 @@ using Bytes = std::vector<std::uint8_t>;
 Bytes read_file(const std::filesystem::path& path);
 void write_file(const std::filesystem::path& to, std::span<const std::uint8_t> bytes);
 
-/// Calls write with a temporary name beside `to` (same ending), then renames, with its bytes on disk; on any failure removes it and
-/// throws.
+/// Calls write with a temporary name beside `to` (same ending), then renames, with its bytes on disk; on any
+/// failure removes it and throws.
 void write_beside(const std::filesystem::path& to,
                   const std::function<void(const std::filesystem::path&)>& write);
 

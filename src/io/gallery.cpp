@@ -349,9 +349,10 @@ struct Gallery::State {
         constexpr std::size_t most = 8;
         for (std::size_t k = 0; k < marks.size() && k < most; ++k) {
             const Finding& f = checked->findings[marks[k].finding];
-            w.out.legend.push_back({std::to_string(marks[k].finding + 1) + " " + f.id + ": " + f.names[0] +
-                                        (marks[k].hidden ? " (hidden)" : ""),
-                                    f.accepted.empty() ? severity_color(f.severity) : Rgb{0.45f, 0.45f, 0.45f}});
+            w.out.legend.push_back(
+                {std::to_string(marks[k].finding + 1) + " " + f.id + ": " + f.names[0] +
+                     (marks[k].hidden ? " (hidden)" : ""),
+                 f.accepted.empty() ? severity_color(f.severity) : Rgb{0.45f, 0.45f, 0.45f}});
         }
         if (marks.size() > most)
             w.out.legend.push_back(

@@ -4,8 +4,8 @@
 #include <cctype>
 
 #include "io/result_folder.hpp"
-#include "stasigraph/io.hpp"
 #include "stasigraph/error.hpp"
+#include "stasigraph/io.hpp"
 
 namespace fs = std::filesystem;
 

@@ -87,7 +87,8 @@ public:
         const std::uint32_t side = word(20), levels = word(40);
         if (word(12) != rgba_half || word(44) != 0) fail("is not of plain half floats, four to a texel");
         if (word(36) != 6 || word(32) != 0 || word(28) != 0 || word(24) != side) fail("is no cube map");
-        if (side == 0 || side > most_cube_side || levels == 0 || levels > most_levels || side >> (levels - 1) == 0)
+        if (side == 0 || side > most_cube_side || levels == 0 || levels > most_levels ||
+            side >> (levels - 1) == 0)
             fail("has a size that no cube map of ours has");
         if (bytes_.size() < header_size + level_size * levels) fail("is truncated");
         const float scale = std::ldexp(1.0f, exponent());

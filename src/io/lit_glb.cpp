@@ -260,8 +260,8 @@ private:
     GlbBuilder out_;
     float ev_ = 0;
     std::vector<std::string> files_;
-    std::vector<PrelitImage> images_;  ///< Once drawn, without their pixels.
-    std::vector<std::size_t> texture_;   ///< Of each image.
+    std::vector<PrelitImage> images_;   ///< Once drawn, without their pixels.
+    std::vector<std::size_t> texture_;  ///< Of each image.
     std::map<std::uint32_t, std::pair<std::size_t, std::size_t>> place_;  ///< Image and spot of a surface.
     std::map<std::tuple<std::size_t, AlphaMode, float, bool>, std::size_t> image_material_;
     std::map<std::uint32_t, std::size_t> probed_material_;

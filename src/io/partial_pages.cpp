@@ -41,8 +41,8 @@ std::vector<std::uint32_t> texel_owners(const Atlas& atlas, std::uint32_t page) 
 
 }  // namespace
 
-void keep_other_texels(const Atlas& atlas, const std::vector<std::uint8_t>& chosen,
-                       const ResultFiles& result, const Json& entry, BakedSet& set) {
+void keep_other_texels(const Atlas& atlas, const std::vector<std::uint8_t>& chosen, const ResultFiles& result,
+                       const Json& entry, BakedSet& set) {
     const JsonPlace place(entry, "manifest.json: set " + set.name);
     const auto file = [&](const char* maps, std::size_t p) { return place[maps][p]["file"].text(""); };
     for (std::uint32_t p = 0; p < set.pages.size(); ++p) {
@@ -54,9 +54,9 @@ void keep_other_texels(const Atlas& atlas, const std::vector<std::uint8_t>& chos
             if (owner[i] == none || !chosen[owner[i]]) page.texels[i] = before[i];
         if (p >= set.directional.size()) continue;
         DirectionalPage& slopes = set.directional[p];
-        const LayeredImage old = read_layered_exr(result.read(file("directional", p)),
-                                                  result.place(file("directional", p)).string(), slopes.side,
-                                                  directional_layers);
+        const LayeredImage old =
+            read_layered_exr(result.read(file("directional", p)),
+                             result.place(file("directional", p)).string(), slopes.side, directional_layers);
         for (std::size_t i = 0; i < owner.size(); ++i)
             for (std::size_t c = 0; c < 3 && (owner[i] == none || !chosen[owner[i]]); ++c)
                 slopes.texels[i][c] = old.values[3 * i + c];

@@ -15,7 +15,6 @@ namespace {
 constexpr int places_version = 1;
 constexpr const char* file_name = "places.json";
 
-
 Json figures_json(const PlaceFigures& f) {
     Json rules = Json::object();
     for (int r = 0; r < probe_rules; ++r)

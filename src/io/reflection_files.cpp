@@ -11,7 +11,6 @@ namespace stasigraph {
 
 namespace {
 
-
 Vec3 vec(const JsonPlace& place) {
     if (!place) place.fail("is missing");
     float v[3];

@@ -99,8 +99,8 @@ private:
                 for (const std::string& set : sets_)
                     if (std::any_of(before_->level().sets.begin(), before_->level().sets.end(),
                                     [&](const BakeSet& s) { return s.name == set; }))
-                        all.push_back(
-                            {"kept:" + set, set + ", as kept in \"" + kept[0].name + "\"", "game", set, true});
+                        all.push_back({"kept:" + set, set + ", as kept in \"" + kept[0].name + "\"", "game",
+                                       set, true});
             } catch (const Error& e) {
                 job_.note("the kept result " + kept[0].name + " is left out: " + e.text());
             }

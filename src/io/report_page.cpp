@@ -335,7 +335,8 @@ document.body.dataset.ready = 'yes';
 
 std::string escaped(const std::string& text) {
     std::string out;
-    for (const char c : text) out += c == '<' ? "&lt;" : c == '&' ? "&amp;" : c == '"' ? "&quot;" : std::string(1, c);
+    for (const char c : text)
+        out += c == '<' ? "&lt;" : c == '&' ? "&amp;" : c == '"' ? "&quot;" : std::string(1, c);
     return out;
 }
 
@@ -344,10 +345,12 @@ std::string escaped(const std::string& text) {
 std::string report_page(const std::string& name, const std::string& data) {
     return "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n"
            "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n"
-           "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; img-src data:; style-src 'unsafe-inline'; "
+           "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; img-src data:; "
+           "style-src 'unsafe-inline'; "
            "script-src 'unsafe-inline'\">\n<link rel=\"icon\" href=\"data:,\">\n<title>" +
            escaped(name) + ": light</title>\n<style>" + style + "</style>\n</head>\n<body>" + markup +
-           "<script id=\"data\" type=\"application/json\">" + data + "</script>\n<script>" + script + "</script>\n</body>\n</html>\n";
+           "<script id=\"data\" type=\"application/json\">" + data + "</script>\n<script>" + script +
+           "</script>\n</body>\n</html>\n";
 }
 
 }  // namespace stasigraph

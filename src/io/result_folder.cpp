@@ -20,8 +20,7 @@ constexpr const char *fresh_prefix = ".new-", *result_prefix = ".result-", *mani
 
 /// Nothing that names another folder: a manifest is a file like any other.
 bool stays_in(const fs::path& name) {
-    return !name.empty() && !name.is_absolute() &&
-           std::find(name.begin(), name.end(), "..") == name.end();
+    return !name.empty() && !name.is_absolute() && std::find(name.begin(), name.end(), "..") == name.end();
 }
 
 [[noreturn]] void fail_to_write(const fs::path& path, const std::string& why) {
@@ -217,7 +216,8 @@ void ResultWriter::commit(Json manifest, const std::vector<std::string>& files) 
     for (const std::string& name : files) show(now / name, folder_ / name);
     show(now / manifest_file, folder_ / manifest_file);
     flush_to_disk(folder_);
-    // From here on the new result is the current one; what follows is done by the next bake where this one ends.
+    // From here on the new result is the current one; what follows is done by the next bake where this one
+    // ends.
     for (const std::string& name : listed_)
         if (std::find(files.begin(), files.end(), name) == files.end()) hide(folder_, name);
     for (const fs::directory_entry& entry : fs::directory_iterator(folder_, bad))

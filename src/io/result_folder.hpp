@@ -1,10 +1,11 @@
 #pragma once
 // The folder of a level's results, as it is read and as it is replaced.
 //
-// Every result lies whole in a folder of its own, `.result-<hash>`, that never changes; `manifest.json` names it
-// and is replaced by one rename. So a reader sees the old result or the new one, whatever happens meanwhile. The
-// same files stand beside the manifest under their plain names, as hard links, for people and for programs that
-// want nothing but a page. Whatever else lies there is somebody else's and is never touched.
+// Every result lies whole in a folder of its own, `.result-<hash>`, that never changes; `manifest.json` names
+// it and is replaced by one rename. So a reader sees the old result or the new one, whatever happens
+// meanwhile. The same files stand beside the manifest under their plain names, as hard links, for people and
+// for programs that want nothing but a page. Whatever else lies there is somebody else's and is never
+// touched.
 
 #include <filesystem>
 #include <string>
@@ -53,8 +54,8 @@ auto read_result(const std::filesystem::path& folder, Read&& read) {
 /// The names of a manifest's files; empty where it has none that stay in their folder.
 std::vector<std::string> file_names(const Json& manifest);
 
-/// A result being written: files go into a folder of their own, and commit() makes all of them current at once.
-/// Without commit() nothing has changed. For one who holds the folder's lock.
+/// A result being written: files go into a folder of their own, and commit() makes all of them current at
+/// once. Without commit() nothing has changed. For one who holds the folder's lock.
 class ResultWriter {
 public:
     explicit ResultWriter(std::filesystem::path folder);

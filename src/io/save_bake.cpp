@@ -47,7 +47,8 @@ Json unmapped_json(const Level& level, const Atlas& atlas) {
     const std::vector<GlbPlace> places = glb_places(level);
     for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
         const Surface& surface = level.surfaces[s];
-        if (atlas.surfaces[s].page != none || places[s].node == none || surface.part == Part::bake_only) continue;
+        if (atlas.surfaces[s].page != none || places[s].node == none || surface.part == Part::bake_only)
+            continue;
         list.push_back({{"name", surface.name},
                         {"node", surface.node},
                         {"lit_by", surface.lit_by == LitBy::nothing ? "nothing" : "probes"},

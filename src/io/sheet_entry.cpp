@@ -48,10 +48,10 @@ const std::map<std::string_view, Keys>& schema() {
         {"volume", {"name",   "shape", "low",  "high",    "turn",     "node",    "at",
                     "radius", "from",  "to",   "except",  "priority", "spacing", "clearance",
                     "near",   "floor", "fill", "heights", "figure",   "seeds",   "around"}},
-        {"reflection", {"name",     "shape",     "low",        "high",    "turn",   "node",    "at",
-                        "radius",   "normal",    "size",       "on",      "blend",  "capture", "parallax",
-                        "room_low", "room_high", "resolution", "near",    "sky_beyond",    "sees",    "priority",
-                        "fill",     "volume",    "seeds",      "spacing", "height", "floor"}},
+        {"reflection", {"name",     "shape",     "low",        "high",    "turn",       "node",    "at",
+                        "radius",   "normal",    "size",       "on",      "blend",      "capture", "parallax",
+                        "room_low", "room_high", "resolution", "near",    "sky_beyond", "sees",    "priority",
+                        "fill",     "volume",    "seeds",      "spacing", "height",     "floor"}},
         {"zone", {"name", "low", "high", "turn", "node", "match", "except", "probes", "with", "without"}},
         {"probe", {"at", "node"}},
         {"probes", {"tolerance", "budget", "merge"}},
@@ -204,8 +204,9 @@ std::string nearest_names(const std::string& pattern, std::vector<std::string_vi
     }
     // A part of a name is meant more often than another spelling of the whole.
     for (const std::string_view name : candidates)
-        if (list.empty() && !bare.empty() && (name.find(bare) != std::string_view::npos ||
-                                              (name.size() > 2 && bare.find(name) != std::string::npos)))
+        if (list.empty() && !bare.empty() &&
+            (name.find(bare) != std::string_view::npos ||
+             (name.size() > 2 && bare.find(name) != std::string::npos)))
             list = name;
     return list;
 }

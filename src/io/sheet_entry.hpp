@@ -48,8 +48,8 @@ struct SheetFiles {
     std::filesystem::path open(const Entry& e, std::string_view key);
 };
 
-/// Says that nothing has such a name, and which names come nearest: as a warning and as a remark. `candidates`: the
-/// names that could have been meant.
+/// Says that nothing has such a name, and which names come nearest: as a warning and as a remark.
+/// `candidates`: the names that could have been meant.
 void note_unmatched(Level& level, const Entry& e, const std::string& pattern,
                     const std::vector<std::string_view>& candidates, const char* key = "match");
 /// Names of surfaces and their nodes; of lights; of nodes.

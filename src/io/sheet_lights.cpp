@@ -11,7 +11,6 @@ namespace stasigraph {
 
 namespace {
 
-
 Vec3 sun_travel(double azimuth, double elevation) {
     // Azimuth clockwise from north (-Z) as seen from above; the light travels from there to the level.
     const double a = azimuth * exact_degree, e = elevation * exact_degree;
@@ -83,7 +82,8 @@ void apply_size(const Entry& e, Light& light) {
     size("height", flat, false, light.height);
     size("length", tube, false, light.width);
     if (const auto v = e.number("range", 0, far)) light.range = static_cast<float>(*v);
-    if (const auto v = e.number("diameter", 0, 90)) light.angular_diameter = static_cast<float>(*v * exact_degree);
+    if (const auto v = e.number("diameter", 0, 90))
+        light.angular_diameter = static_cast<float>(*v * exact_degree);
     if (const auto v = e.number("inner", 0, 90)) light.inner_cone = static_cast<float>(*v * exact_degree);
     if (const auto v = e.number("outer", 0, 90)) light.outer_cone = static_cast<float>(*v * exact_degree);
     if (const auto v = e.number("edge", 0.001, 16)) light.edge = static_cast<float>(*v);
@@ -175,7 +175,8 @@ void apply_strength(const Entry& e, const SheetFiles& files, const Level& level,
         const IesFile& file = std::find_if(files.profiles.begin(), files.profiles.end(), [&](const auto& p) {
                                   return p.second.profile.name == level.profiles[light.profile].name;
                               })->second;
-        const auto tilt = static_cast<float>(std::acos(std::clamp(-light.direction.y, -1.0f, 1.0f)) / exact_degree);
+        const auto tilt =
+            static_cast<float>(std::acos(std::clamp(-light.direction.y, -1.0f, 1.0f)) / exact_degree);
         light.color = light.color * file.tilt_factor(tilt);
         light.unit = light.unit * file.tilt_factor(tilt);
     }

@@ -72,7 +72,8 @@ void apply_volume(const Entry& e, Level& level) {
     v.around = e.text("around").value_or(v.around);
     v.seeds = vectors(e, "seeds");
     for (const Vec3 s : v.seeds)
-        if (!holds(v, s)) e.fail("seeds", "a seed lies outside of the volume", "Move it in, or make the volume larger.");
+        if (!holds(v, s))
+            e.fail("seeds", "a seed lies outside of the volume", "Move it in, or make the volume larger.");
     read_fill(e, v);
     read_figure(e, v);
     read_heights(e, v);

@@ -11,7 +11,6 @@ namespace stasigraph {
 
 namespace {
 
-
 /// The fifteen types of the standard in its order and nearly its words.
 constexpr std::string_view standard_names[15] = {"overcast",
                                                  "overcast, brighter toward the sun",

@@ -187,8 +187,8 @@ BakeStatus status_of(const fs::path& folder, const Level& given, const Json& man
          [](const Change& c) { return c.visibility || c.ground; });
     maps("occlusion", now.keys.occlusion, level.occlusion.reach > 0,
          [](const Change& c) { return c.occlusion || c.ground; });
-    status.forecast_seconds = forecast(manifest, times, now, status, ground,
-                                       !has_probes(level) || level.placed.has_value());
+    status.forecast_seconds =
+        forecast(manifest, times, now, status, ground, !has_probes(level) || level.placed.has_value());
     return status;
 }
 

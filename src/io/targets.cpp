@@ -88,14 +88,16 @@ void check_output(const fs::path& folder, const Level& level, const fs::path& le
         throw Error{.what = "holds the results of another level",
                     .where = folder.string(),
                     .value = manifest["level"].get<std::string>(),
-                    .remedy = "Give another folder with --out, or delete this one. Without --out each level has "
-                              "a folder of its own."};
+                    .remedy =
+                        "Give another folder with --out, or delete this one. Without --out each level has "
+                        "a folder of its own."};
     const fs::path written = folder / (level.name + ".glb");
     if (!fs::exists(written, bad)) return;
     const std::vector<std::string> ours = file_names(manifest);
     if (std::find(ours.begin(), ours.end(), written.filename().string()) == ours.end() && !is_ours(written))
         refuse(written, "no bake wrote it");
-    if (fs::exists(level_file, bad) && (same_file(written, level_file) || same_file(written, scene_of(level_file))))
+    if (fs::exists(level_file, bad) &&
+        (same_file(written, level_file) || same_file(written, scene_of(level_file))))
         refuse(written, level_file.filename().string() + " reads it");
 }
 

@@ -42,9 +42,14 @@ void write_walk_plot(const fs::path& to, const std::string& title, const std::ve
     low = std::max(low, high * 1e-5);
     const double far = std::max(1e-3, static_cast<double>(steps.back().distance));
     const bool logarithmic = high / low > 8;
-    Frame2 light{
-        plot_left, plot_width - plot_right,     plot_height - plot_bottom - error_height - walk_gap, plot_top,
-        far,       logarithmic ? low / 1.3 : 0, logarithmic ? high * 1.3 : high * 1.1,          logarithmic};
+    Frame2 light{plot_left,
+                 plot_width - plot_right,
+                 plot_height - plot_bottom - error_height - walk_gap,
+                 plot_top,
+                 far,
+                 logarithmic ? low / 1.3 : 0,
+                 logarithmic ? high * 1.3 : high * 1.1,
+                 logarithmic};
     Frame2 error{plot_left,
                  plot_width - plot_right,
                  plot_height - plot_bottom,

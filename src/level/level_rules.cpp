@@ -22,7 +22,7 @@ void check_range(float value, float low, float high, const std::string& where, c
 }
 
 [[noreturn]] void fail(const char* what, const std::string& where, const std::string& value = "",
-                      const char* remedy = "") {
+                       const char* remedy = "") {
     throw Error{.what = what, .where = where, .value = value, .remedy = remedy};
 }
 
@@ -42,7 +42,8 @@ void check_image(const Image& image) {
     if (image.width < 1 || image.height < 1 || image.width > 65536 || image.height > 65536)
         fail("an image has no size, or one over 65536", where,
              std::to_string(image.width) + " x " + std::to_string(image.height));
-    if (image.rgba.size() != 4 * static_cast<std::size_t>(image.width) * static_cast<std::size_t>(image.height))
+    if (image.rgba.size() !=
+        4 * static_cast<std::size_t>(image.width) * static_cast<std::size_t>(image.height))
         fail("an image's size and pixels disagree", where, std::to_string(image.rgba.size()) + " bytes",
              "Give four bytes for each pixel.");
 }
@@ -51,9 +52,11 @@ void check_material(const Level& level, const Material& m) {
     const std::string where = "material " + m.name;
     if (!finite(m.base_color) || std::min({m.base_color.r, m.base_color.g, m.base_color.b}) < 0 ||
         max_channel(m.base_color) > 1e6f)
-        fail("base colour is negative or not finite", where, to_text(max_channel(m.base_color)), "Use 0 to 1.");
+        fail("base colour is negative or not finite", where, to_text(max_channel(m.base_color)),
+             "Use 0 to 1.");
     if (!is_light(m.emission))
-        fail("emission is negative or not finite", where, to_text(max_channel(m.emission)), "Use nit, 0 or more.");
+        fail("emission is negative or not finite", where, to_text(max_channel(m.emission)),
+             "Use nit, 0 or more.");
     check_range(m.alpha, 0, 1e6f, where, "alpha is out of range", "Use 0 to 1.");
     check_range(m.alpha_cutoff, 0, 1e6f, where, "alpha cutoff is out of range", "Use 0 to 1.");
     check_range(m.metallic, 0, 1, where, "metallic is out of range", "Use 0 to 1.");
@@ -87,7 +90,8 @@ void check_surface(const Level& level, const Surface& s, const std::vector<std::
     if (level.meshes[s.mesh].positions.empty()) return check_place(m.origin, s.name);
     const auto& [low, high] = bounds[s.mesh];
     for (int corner = 0; corner < 8; ++corner)
-        check_place(transform_point(m, {corner & 1 ? high.x : low.x, corner & 2 ? high.y : low.y, corner & 4 ? high.z : low.z}),
+        check_place(transform_point(m, {corner & 1 ? high.x : low.x, corner & 2 ? high.y : low.y,
+                                        corner & 4 ? high.z : low.z}),
                     s.name);
 }
 
@@ -100,33 +104,41 @@ std::array<Vec3, 2> bounds_of(const Mesh& mesh) {
 
 /// A set's name is that of a folder among the files of a bake, on every system.
 void check_set_name(const Level& level, const std::string& name) {
-    const auto like = [&](const char* start, const char* end) { return name.starts_with(start) && name.ends_with(end); };
+    const auto like = [&](const char* start, const char* end) {
+        return name.starts_with(start) && name.ends_with(end);
+    };
     const auto bad_letter = [](unsigned char c) {
-        return c < 0x20 || c == 0x7f || std::string_view("/\\:*?\"<>|").find(static_cast<char>(c)) != std::string_view::npos;
+        return c < 0x20 || c == 0x7f ||
+               std::string_view("/\\:*?\"<>|").find(static_cast<char>(c)) != std::string_view::npos;
     };
     constexpr const char* remedy = "Use up to 100 letters, digits, spaces, - and _.";
-    if (name.empty() || name.size() > 100 || name.front() == '.' || name.front() == ' ' || name.back() == '.' ||
-        name.back() == ' ' || std::any_of(name.begin(), name.end(), bad_letter))
+    if (name.empty() || name.size() > 100 || name.front() == '.' || name.front() == ' ' ||
+        name.back() == '.' || name.back() == ' ' || std::any_of(name.begin(), name.end(), bad_letter))
         fail("cannot be the name of a folder", "set", name, remedy);
-    if (name == "kept" || name == "play" || name == "views" || name == "manifest.json" || name == "game.sgl" ||
-        name == "places.json" || name == "probes.bin" || name == "probes.json" || name == level.name + ".glb" ||
-        like("charts-", ".bin") || like("inputs-", ".json") || like("visibility-", ".png") ||
-        like("occlusion-", ".png"))
+    if (name == "kept" || name == "play" || name == "views" || name == "manifest.json" ||
+        name == "game.sgl" || name == "places.json" || name == "probes.bin" || name == "probes.json" ||
+        name == level.name + ".glb" || like("charts-", ".bin") || like("inputs-", ".json") ||
+        like("visibility-", ".png") || like("occlusion-", ".png"))
         fail("is the name of a file or folder that a bake writes beside the sets", "set", name,
              "Choose another name.");
 }
 
 void check_set(const Level& level, const BakeSet& set) {
     check_set_name(level, set.name);
-    if (std::count_if(level.sets.begin(), level.sets.end(), [&](const BakeSet& s) { return s.name == set.name; }) > 1)
+    if (std::count_if(level.sets.begin(), level.sets.end(),
+                      [&](const BakeSet& s) { return s.name == set.name; }) > 1)
         fail("two sets have this name", "set", set.name, "Names of sets must differ.");
-    for (const float gain : set.gains) check_range(gain, 0, 1e9f, "set " + set.name, "a gain is out of range", "Use 0 or more.");
+    for (const float gain : set.gains)
+        check_range(gain, 0, 1e9f, "set " + set.name, "a gain is out of range", "Use 0 or more.");
     for (const Rgb tint : set.tints)
-        if (!is_light(tint)) fail("a tint is negative or not finite", "set " + set.name, to_text(max_channel(tint)));
+        if (!is_light(tint))
+            fail("a tint is negative or not finite", "set " + set.name, to_text(max_channel(tint)));
     if (set.exposure)
-        check_range(*set.exposure, -20, 30, "set " + set.name, "exposure is out of range", "Use -20 to 30 EV.");
+        check_range(*set.exposure, -20, 30, "set " + set.name, "exposure is out of range",
+                    "Use -20 to 30 EV.");
     if (set.step != none && set.step >= level.series.size())
-        fail("a set is of a step that no series has", set.name, std::to_string(set.step), "Fill in Level::series.");
+        fail("a set is of a step that no series has", set.name, std::to_string(set.step),
+             "Fill in Level::series.");
     if (set.layer != none && set.layer >= level.groups.size())
         fail("a layer is of a light group that is not there", set.name, std::to_string(set.layer),
              "Name one of Level::groups.");
@@ -147,7 +159,9 @@ void check_profile(const Profile& p) {
 
 /// Numbers that choose one of an enumeration may come from anywhere.
 void check_choices(const Level& level) {
-    const auto within = [](auto value, auto last) { return static_cast<unsigned>(value) <= static_cast<unsigned>(last); };
+    const auto within = [](auto value, auto last) {
+        return static_cast<unsigned>(value) <= static_cast<unsigned>(last);
+    };
     if (!within(level.quality.tier, Tier::final)) fail("there is no such tier", "quality.tier");
     for (const Light& l : level.lights)
         if (!within(l.kind, LightKind::tube) || !within(l.role, BakeRole::realtime))
@@ -221,11 +235,14 @@ void check_light(const Level& level, const Light& light) {
     check_range(light.radius, 0, 1e4f, light.name, "light radius is out of range", "Use metres, 0 or more.");
     check_range(light.edge, 1e-3f, 16, light.name, "exponent of a spot's edge is out of range",
                 "Use 0.001 to 16; 2 is glTF's.");
-    check_range(light.range, 0, 1e9f, light.name, "a light's range is out of range", "Use metres; 0 is unlimited.");
-    check_range(light.angular_diameter, 0, pi, light.name, "a sun's diameter is out of range", "Use 0 to 180 degrees.");
-    check_range(light.outer_cone, 0, pi, light.name, "a spot's cone is out of range", "Use 0 to 180 degrees.");
-    check_range(light.inner_cone, 0, light.outer_cone, light.name, "a spot's inner cone is wider than its outer one",
-                "Use 0 up to the outer cone.");
+    check_range(light.range, 0, 1e9f, light.name, "a light's range is out of range",
+                "Use metres; 0 is unlimited.");
+    check_range(light.angular_diameter, 0, pi, light.name, "a sun's diameter is out of range",
+                "Use 0 to 180 degrees.");
+    check_range(light.outer_cone, 0, pi, light.name, "a spot's cone is out of range",
+                "Use 0 to 180 degrees.");
+    check_range(light.inner_cone, 0, light.outer_cone, light.name,
+                "a spot's inner cone is wider than its outer one", "Use 0 up to the outer cone.");
     check_place(light.position, light.name);
     const bool sized = light.kind == LightKind::rectangle ? light.width > 0 && light.height > 0
                        : light.kind == LightKind::disc    ? light.radius > 0
@@ -268,7 +285,8 @@ void check_sky(const Sky& sky) {
         fail("radiance is negative or not finite", to_text(max_channel(sky.radiance)), "Use nit, 0 or more.");
     if (sky.kind == SkyKind::standard && (sky.type < 1 || sky.type > 15))
         fail("there is no such standard sky", std::to_string(sky.type), "Use 1 to 15.");
-    if (sky.kind == SkyKind::standard && !is_unit(sky.sun)) fail("the way to its sun is no unit vector", "", "");
+    if (sky.kind == SkyKind::standard && !is_unit(sky.sun))
+        fail("the way to its sun is no unit vector", "", "");
     if (sky.kind != SkyKind::image) return;
     if (sky.width < 1 || sky.height < 1 ||
         sky.pixels.size() != static_cast<std::size_t>(sky.width) * static_cast<std::size_t>(sky.height))

@@ -36,8 +36,8 @@ void check_capture(const T& r) {
          "Use 64, 128 or 256.");
     need(within(r.sky_beyond, 1e-3f, 1e6f), r.name, "sky_beyond is out of range", to_text(r.sky_beyond),
          "Use up to 1000000 metres.");
-    need(r.near >= 0 && r.near < r.sky_beyond, r.name, "near does not lie between 0 and sky_beyond", to_text(r.near),
-         "Use 0.05 metres.");
+    need(r.near >= 0 && r.near < r.sky_beyond, r.name, "near does not lie between 0 and sky_beyond",
+         to_text(r.near), "Use 0.05 metres.");
     need(within(r.blend, 0, 1000), r.name, "blend is out of range", to_text(r.blend),
          "Use 0 to 1000 metres.");
     need(std::isfinite(r.priority), r.name, "priority is not finite", "", "");

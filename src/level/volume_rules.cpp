@@ -35,7 +35,8 @@ void check_volume(const Level& level, const Volume& v) {
              "Its low corner must lie below its high corner on every axis.");
     else
         need(v.radius > 0, v, "a volume is empty", to_text(v.radius), "Its radius must be above 0.");
-    need(is_finite(v.half) && std::isfinite(v.radius) && length(v.half) <= farthest_place && v.radius <= farthest_place,
+    need(is_finite(v.half) && std::isfinite(v.radius) && length(v.half) <= farthest_place &&
+             v.radius <= farthest_place,
          v, "a volume is larger than 1000 km, or not finite", "", "");
     check_place(v.middle, "volume " + v.name);
     check_place(v.end, "volume " + v.name);

@@ -242,7 +242,8 @@ bool LightTree::passes(const Receiver& receiver, float reach, float size, const 
         const Node& n = nodes_[number];
         if (!(weight(n, receiver) > 0)) continue;
         // All ways from around the receiver into a node lie this near the way between the middles.
-        const Vec3 half = (n.high - n.low) * 0.5f, near{reach, reach, reach}, by = max(half + Vec3{size, size, size}, near),
+        const Vec3 half = (n.high - n.low) * 0.5f, near{reach, reach, reach},
+                   by = max(half + Vec3{size, size, size}, near),
                    way = (n.low + n.high) * 0.5f - receiver.position;
         const float far = length(way);
         const Box wide{box.low - by, box.high + by};

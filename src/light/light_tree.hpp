@@ -52,8 +52,8 @@ public:
     /// ray. Sources that can light it lie in exactly one part each.
     void cut(const Receiver& receiver, const LightEffort& effort, Cut& cut) const;
 
-    /// Whether light that a source sends to a place within `reach` of the receiver may pass through the box. `size`:
-    /// metres by which sources reach beyond their bounds.
+    /// Whether light that a source sends to a place within `reach` of the receiver may pass through the box.
+    /// `size`: metres by which sources reach beyond their bounds.
     bool passes(const Receiver& receiver, float reach, float size, const Box& box) const;
 
     bool is_leaf(std::uint32_t node) const { return nodes_[node].second == none; }

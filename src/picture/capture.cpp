@@ -102,10 +102,11 @@ SeenHits send_rays(const Viewer& viewer, const ReflectionProbe& p, int samples, 
                 Rgb through{1, 1, 1};
                 float share = 0;
                 bool on = true;
-                const bool sky = viewer.meet(p.capture + w * p.near, w, p.sky_beyond - p.near, [&](const Hit& hit) {
-                    out.push_back({hit.surface | (hit.back ? back_bit : 0u), hit.triangle, hit.u, hit.v});
-                    return on = viewer.passes(hit, through, share);
-                });
+                const bool sky =
+                    viewer.meet(p.capture + w * p.near, w, p.sky_beyond - p.near, [&](const Hit& hit) {
+                        out.push_back({hit.surface | (hit.back ? back_bit : 0u), hit.triangle, hit.u, hit.v});
+                        return on = viewer.passes(hit, through, share);
+                    });
                 if (sky)
                     out.push_back({.surface = none, .triangle = sky_ends});
                 else if (on)

@@ -14,7 +14,7 @@ constexpr std::uint32_t ways = 96;  ///< Directions from which a place may be lo
 constexpr float fov = 50 * pi / 180;
 constexpr float nearest = 0.45f, farthest = 60;  ///< Metres from eye to place.
 constexpr Rgb accepted_color{0.45f, 0.45f, 0.45f};
-constexpr float least_ring = 11;                 ///< Pixels.
+constexpr float least_ring = 11;  ///< Pixels.
 
 std::shared_ptr<const SeenLevel> seen_of(const Level& level) {
     return std::make_shared<const SeenLevel>(level,
@@ -103,7 +103,8 @@ FindingMark mark(const Viewer& viewer, const Shot& shot, const Finding& f, std::
     m.y = p.y;
     m.radius =
         std::clamp(p.pixels_per_metre * f.size * 0.5f, least_ring, 0.3f * static_cast<float>(picture.height));
-    ring(picture, m.x, m.y, m.radius, f.accepted.empty() ? severity_color(f.severity) : accepted_color, m.hidden);
+    ring(picture, m.x, m.y, m.radius, f.accepted.empty() ? severity_color(f.severity) : accepted_color,
+         m.hidden);
     return m;
 }
 

@@ -214,7 +214,7 @@ PrelitImage image_of(const Atlas& atlas, std::uint32_t surface) {
 }  // namespace
 
 std::vector<PrelitImage> combine(const Level& level, const Atlas& atlas, const BakedSet& set,
-                                   const PrelitOptions& settings, Job& job) {
+                                 const PrelitOptions& settings, Job& job) {
     std::vector<PrelitImage> images;
     if (settings.by == PrelitBy::page)
         for (const int side : atlas.pages) {

@@ -25,6 +25,6 @@ struct PrelitImage {
 /// textures finer than the light are kept; it gives way where a side would pass 16384 pixels. Same bytes for
 /// any number of threads. Cost: about a microsecond a pixel. Memory: 32 bytes a pixel.
 std::vector<PrelitImage> combine(const Level& level, const Atlas& atlas, const BakedSet& set,
-                                   const PrelitOptions& settings, Job& job);
+                                 const PrelitOptions& settings, Job& job);
 
 }  // namespace stasigraph

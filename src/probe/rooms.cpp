@@ -14,10 +14,11 @@ namespace {
 
 constexpr std::size_t nodes_per_task = 64;
 constexpr std::uint32_t room_looks = 96, room_seed = 0x726f6f6du;
-constexpr float room_reach = 40;            ///< Metres up to which walls make a room.
+constexpr float room_reach = 40;          ///< Metres up to which walls make a room.
 constexpr float most_room_clearance = 6;  ///< Metres; wider places are equally wide.
-/// Of all room_looks, of those that rise by up to 30 degrees and of those that rise more, as many meet something
-/// in a room. Beside a wall outdoors it is half of either, under an awning all above and few to the sides.
+/// Of all room_looks, of those that rise by up to 30 degrees and of those that rise more, as many meet
+/// something in a room. Beside a wall outdoors it is half of either, under an awning all above and few to the
+/// sides.
 constexpr float least_walls_met = 0.85f, least_beside = 0.7f, least_above = 0.75f;
 /// Two wide places are one room if the way between them is not narrower than this share of the narrower one.
 constexpr float same_room = 0.65f;

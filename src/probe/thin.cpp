@@ -82,7 +82,7 @@ float LightnessDifference::between(std::size_t a, std::size_t b) const {
 }
 
 float LightnessDifference::of_answer(std::size_t place, const ProbeWeights& weights,
-                                 const std::vector<std::uint32_t>& which) const {
+                                     const std::vector<std::uint32_t>& which) const {
     if (weights.count == 0) return 1;
     float most = 0;
     for (std::size_t s = 0; s < lit_.light.size(); ++s) {

@@ -17,8 +17,8 @@ namespace stasigraph {
 namespace {
 
 constexpr double places_in_box = 256;
-/// Of the heart that a probe has to see. Lower: what zone_looks in through a door belongs to a room. Higher: the
-/// far end of a room with corners does not.
+/// Of the heart that a probe has to see. Lower: what zone_looks in through a door belongs to a room. Higher:
+/// the far end of a room with corners does not.
 constexpr float seen_enough = 0.2f;
 constexpr std::uint32_t zone_looks = 128;  ///< Rays with which a probe finds zones that have no box.
 /// Of a surface, by probes: with fewer its area decides.
@@ -110,17 +110,17 @@ std::uint32_t zone_of(const Level& level, const std::vector<std::uint32_t>& toge
     return none;
 }
 
-/// Surfaces by the thing they are part of: primitives of one node, or of one copy that a rig made, switch together,
-/// so that a tree's bark is never in another zone than its needles. A surface that the sheet puts somewhere, or
-/// leaves out of somewhere, goes by itself.
+/// Surfaces by the thing they are part of: primitives of one node, or of one copy that a rig made, switch
+/// together, so that a tree's bark is never in another zone than its needles. A surface that the sheet puts
+/// somewhere, or leaves out of somewhere, goes by itself.
 std::vector<std::vector<std::uint32_t>> things(const Level& level) {
     std::map<std::tuple<std::uint32_t, bool, std::string>, std::size_t> by_node;
     std::vector<std::vector<std::uint32_t>> out;
     for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
         const Surface& surface = level.surfaces[s];
-        const bool alone =
-            surface.source_node == none || listed_in(level, s) != none ||
-            std::any_of(level.zones.begin(), level.zones.end(), [&](const Zone& z) { return has(z.left_out, s); });
+        const bool alone = surface.source_node == none || listed_in(level, s) != none ||
+                           std::any_of(level.zones.begin(), level.zones.end(),
+                                       [&](const Zone& z) { return has(z.left_out, s); });
         const bool copy = surface.copy_of != none;
         const auto [at, fresh] =
             alone ? std::pair(by_node.end(), true)
@@ -172,8 +172,8 @@ public:
                     if (hit.surface == none || hit.back) continue;
                     met[p * zone_looks + i] = hit.surface;
                     // A little before it, so that what lies in a box's rim is in it.
-                    inside[p * zone_looks + i] = in_boxes(level_.zones[zone_of[p]],
-                                                     probes[p] + way * std::max(0.0f, hit.distance - 0.02f));
+                    inside[p * zone_looks + i] = in_boxes(
+                        level_.zones[zone_of[p]], probes[p] + way * std::max(0.0f, hit.distance - 0.02f));
                 }
         });
         Sightings out{std::vector<std::uint32_t>(level_.surfaces.size() * zones, 0),
@@ -329,7 +329,8 @@ ZoneLinks link_zones(const Level& level, const std::vector<Vec3>& probes,
     job.parallel(all_things.size(), 8, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             const std::uint32_t listed_zone = listed_in(level, all_things[i].front());
-            const std::uint32_t zone = listed_zone != none ? listed_zone : zone_of(level, all_things[i], seen);
+            const std::uint32_t zone =
+                listed_zone != none ? listed_zone : zone_of(level, all_things[i], seen);
             for (const std::uint32_t s : all_things[i]) out.surface[s] = zone;
         }
     });

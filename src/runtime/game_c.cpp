@@ -23,7 +23,7 @@ sgraph_status sgraph_game_open(const char* path, sgraph_game** out, char* messag
         out, message, message_size, [&](sgraph_game& g) { return g.game.open(path); }, said);
 }
 sgraph_status sgraph_game_open_memory(const void* data, size_t size, sgraph_game** out, char* message,
-                              size_t message_size) {
+                                      size_t message_size) {
     return rt::c::opened(
         out, message, message_size, [&](sgraph_game& g) { return g.game.open(data, size); }, said);
 }
@@ -97,7 +97,8 @@ uint32_t sgraph_game_find_series(const sgraph_game* g, const char* name) {
 uint32_t sgraph_game_series_length(const sgraph_game* g, uint32_t series) {
     return g->game.series_length(series);
 }
-void sgraph_game_series_step(const sgraph_game* g, uint32_t series, uint32_t step, uint32_t* set, float* hour) {
+void sgraph_game_series_step(const sgraph_game* g, uint32_t series, uint32_t step, uint32_t* set,
+                             float* hour) {
     const rt::SeriesStep s = g->game.series_step(series, step);
     *set = s.set;
     *hour = s.hour;
@@ -107,7 +108,7 @@ uint32_t sgraph_game_surface_count(const sgraph_game* g) {
 }
 void sgraph_game_surface(const sgraph_game* g, uint32_t number, sgraph_surface* out) {
     const rt::SurfaceInfo s = g->game.surface(number);
-    *out = {s.name, s.node, s.page, s.zone, {s.scale[0], s.scale[1]}, {s.offset[0], s.offset[1]},
+    *out = {s.name,     s.node,         s.page, s.zone, {s.scale[0], s.scale[1]}, {s.offset[0], s.offset[1]},
             s.glb_node, s.glb_primitive};
 }
 uint32_t sgraph_game_find_surface(const sgraph_game* g, const char* name) {
@@ -122,7 +123,8 @@ uint32_t sgraph_game_page_side(const sgraph_game* g, uint32_t page) {
 void sgraph_game_page(const sgraph_game* g, uint32_t set, uint32_t page, uint32_t part, sgraph_pixels* out) {
     copy(g->game.page(set, page, part), out);
 }
-void sgraph_game_page_light(const sgraph_game* g, uint32_t set, uint32_t page, float x, float y, float rgb[3]) {
+void sgraph_game_page_light(const sgraph_game* g, uint32_t set, uint32_t page, float x, float y,
+                            float rgb[3]) {
     copy(g->game.page_light(set, page, x, y), rgb);
 }
 uint32_t sgraph_game_probe_count(const sgraph_game* g) {
@@ -138,11 +140,12 @@ void sgraph_game_weights(const sgraph_game* g, const float point[3], uint32_t* h
 const float* sgraph_game_coefficients(const sgraph_game* g, uint32_t set, uint32_t probe) {
     return g->game.coefficients(set, probe);
 }
-void sgraph_game_irradiance(const sgraph_game* g, uint32_t set, const sgraph_weights* w, const float normal[3],
-                        float rgb[3]) {
+void sgraph_game_irradiance(const sgraph_game* g, uint32_t set, const sgraph_weights* w,
+                            const float normal[3], float rgb[3]) {
     copy(g->game.irradiance(set, weights(w), vector(normal)), rgb);
 }
-void sgraph_game_mixed_coefficients(const sgraph_game* g, uint32_t set, const sgraph_weights* w, float out[27]) {
+void sgraph_game_mixed_coefficients(const sgraph_game* g, uint32_t set, const sgraph_weights* w,
+                                    float out[27]) {
     g->game.coefficients(set, weights(w), out);
 }
 uint32_t sgraph_game_reflection_count(const sgraph_game* g) {
@@ -155,10 +158,11 @@ uint32_t sgraph_game_reflection_levels(const sgraph_game* g, uint32_t reflection
     return g->game.reflection_levels(reflection);
 }
 void sgraph_game_reflection_map(const sgraph_game* g, uint32_t set, uint32_t reflection, uint32_t level,
-                            sgraph_pixels* out) {
+                                sgraph_pixels* out) {
     copy(g->game.reflection_map(set, reflection, level), out);
 }
-void sgraph_game_reflections(const sgraph_game* g, const float point[3], const float normal[3], sgraph_weights* out) {
+void sgraph_game_reflections(const sgraph_game* g, const float point[3], const float normal[3],
+                             sgraph_weights* out) {
     const rt::Reflections m = g->game.reflections(vector(point), vector(normal));
     *out = {};
     out->count = m.count;
@@ -166,7 +170,7 @@ void sgraph_game_reflections(const sgraph_game* g, const float point[3], const f
     std::copy(m.weight, m.weight + 4, out->weight);
 }
 void sgraph_game_reflection_direction(const sgraph_game* g, uint32_t reflection, const float point[3],
-                                  const float direction[3], float out[3]) {
+                                      const float direction[3], float out[3]) {
     const rt::Vector v = g->game.reflection_direction(reflection, vector(point), vector(direction));
     out[0] = v.x;
     out[1] = v.y;

@@ -53,7 +53,8 @@ const char* Game::Data::read_lists() {
     for (std::uint32_t i = 0; i < pages.count; ++i)
         if (pages[i] == 0 || pages[i] > most_side) return "has a page without a size";
     if (!take("GLBPLACE", glb_places)) return "has places of another kind";
-    if (glb_places.count != 0 && glb_places.count != surfaces.count) return "has not a place for each surface";
+    if (glb_places.count != 0 && glb_places.count != surfaces.count)
+        return "has not a place for each surface";
     for (std::uint32_t i = 0; i < groups.count; ++i)
         if (!has_name(groups[i])) return "has a group without a name";
     for (std::uint32_t i = 0; i < sets.count; ++i)

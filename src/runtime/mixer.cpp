@@ -360,8 +360,9 @@ Tile Mixer::changed(std::uint32_t number) const noexcept {
 }
 Pixels Mixer::own_page(std::uint32_t copy, std::uint32_t page, std::uint32_t part) const noexcept {
     if (!state_) return {};
-    const std::uint32_t copies =
-        state_->settings.paging == Paging::pair ? 2 : state_->settings.paging == Paging::composite ? 1 : 0;
+    const std::uint32_t copies = state_->settings.paging == Paging::pair        ? 2
+                                 : state_->settings.paging == Paging::composite ? 1
+                                                                                : 0;
     if (copy >= copies || page >= state_->data.pages.count || part > 3) return {};
     return state_->composer.page(copy, page, part);
 }

@@ -32,8 +32,8 @@ rt::Curve curve_of(sgraph_curve c) {
 
 }  // namespace
 
-sgraph_status sgraph_mixer_start(const sgraph_game* game, const sgraph_mixer_options* settings, sgraph_mixer** out,
-                         char* message, size_t message_size) {
+sgraph_status sgraph_mixer_start(const sgraph_game* game, const sgraph_mixer_options* settings,
+                                 sgraph_mixer** out, char* message, size_t message_size) {
     rt::MixerOptions s;
     if (settings)
         s = {static_cast<rt::Paging>(settings->paging), settings->set, settings->bytes,
@@ -63,10 +63,12 @@ double sgraph_mixer_clock(const sgraph_mixer* m) {
 void sgraph_mixer_advance(sgraph_mixer* m, double seconds) {
     m->mixer.advance(seconds);
 }
-void sgraph_mixer_pages(const sgraph_mixer* m, uint32_t zone, uint32_t page, uint32_t part, sgraph_page_pair* out) {
+void sgraph_mixer_pages(const sgraph_mixer* m, uint32_t zone, uint32_t page, uint32_t part,
+                        sgraph_page_pair* out) {
     copy(m->mixer.pages(zone, page, part), out);
 }
-void sgraph_mixer_surface_pages(const sgraph_mixer* m, uint32_t surface, uint32_t part, sgraph_page_pair* out) {
+void sgraph_mixer_surface_pages(const sgraph_mixer* m, uint32_t surface, uint32_t part,
+                                sgraph_page_pair* out) {
     copy(m->mixer.surface_pages(surface, part), out);
 }
 uint32_t sgraph_mixer_changed_count(const sgraph_mixer* m) {
@@ -76,7 +78,8 @@ void sgraph_mixer_changed(const sgraph_mixer* m, uint32_t number, sgraph_tile* o
     const rt::Tile t = m->mixer.changed(number);
     *out = {t.page, t.copy, t.x, t.y, t.width, t.height};
 }
-void sgraph_mixer_own_page(const sgraph_mixer* m, uint32_t number, uint32_t page, uint32_t part, sgraph_pixels* out) {
+void sgraph_mixer_own_page(const sgraph_mixer* m, uint32_t number, uint32_t page, uint32_t part,
+                           sgraph_pixels* out) {
     copy(m->mixer.own_page(number, page, part), out);
 }
 int sgraph_mixer_whole(const sgraph_mixer* m, uint32_t page) {
@@ -100,13 +103,15 @@ void sgraph_mixer_gain(const sgraph_mixer* m, uint32_t group, uint32_t zone, flo
     copy(m->mixer.gain(group, zone), rgb);
 }
 void sgraph_mixer_sample(const sgraph_mixer* m, const float point[3], const float normal[3], uint32_t* hint,
-                     float rgb[3]) {
+                         float rgb[3]) {
     copy(m->mixer.sample(vector(point), vector(normal), *hint), rgb);
 }
-void sgraph_mixer_sample_coefficients(const sgraph_mixer* m, const float point[3], uint32_t* hint, float out[27]) {
+void sgraph_mixer_sample_coefficients(const sgraph_mixer* m, const float point[3], uint32_t* hint,
+                                      float out[27]) {
     m->mixer.sample(vector(point), *hint, out);
 }
-void sgraph_mixer_sample_weights(const sgraph_mixer* m, const sgraph_weights* w, const float normal[3], float rgb[3]) {
+void sgraph_mixer_sample_weights(const sgraph_mixer* m, const sgraph_weights* w, const float normal[3],
+                                 float rgb[3]) {
     copy(m->mixer.sample(weights(w), vector(normal)), rgb);
 }
 void sgraph_mixer_weights_coefficients(const sgraph_mixer* m, const sgraph_weights* w, float out[27]) {

@@ -224,7 +224,8 @@ Weights Probes::weights(Vector p, std::uint32_t& hint) const noexcept {
 
 Color Probes::irradiance(std::uint32_t set, const Weights& weights, Vector n) const noexcept {
     LightSum sum;
-    for (int k = 0; k < std::min(weights.count, Weights::most); ++k) sum.add(coefficients(set, weights.probe[k]), weights.weight[k]);
+    for (int k = 0; k < std::min(weights.count, Weights::most); ++k)
+        sum.add(coefficients(set, weights.probe[k]), weights.weight[k]);
     float all[27], rgb[3];
     sum.get(all);
     light_of(all, n.x, n.y, n.z, rgb);
@@ -277,7 +278,7 @@ void sgraph_probes_position(const sgraph_probes* p, uint32_t probe, float xyz[3]
     xyz[2] = v.z;
 }
 void sgraph_probes_irradiance(const sgraph_probes* p, uint32_t set, uint32_t probe, const float normal[3],
-                          float rgb[3]) {
+                              float rgb[3]) {
     const auto c = p->probes.irradiance(set, probe, {normal[0], normal[1], normal[2]});
     rgb[0] = c.r;
     rgb[1] = c.g;
@@ -285,7 +286,7 @@ void sgraph_probes_irradiance(const sgraph_probes* p, uint32_t set, uint32_t pro
 }
 
 int sgraph_probes_weights(const sgraph_probes* p, const float point[3], uint32_t* hint, uint32_t probes[8],
-                      float weights[8]) {
+                          float weights[8]) {
     const auto w = p->probes.weights({point[0], point[1], point[2]}, *hint);
     std::copy(w.probe, w.probe + w.count, probes);
     std::copy(w.weight, w.weight + w.count, weights);

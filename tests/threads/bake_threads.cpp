@@ -1,5 +1,5 @@
-// A small level baked on eight threads, edited, and baked again from what the first bake left: run under the thread
-// sanitizer. Exit status 1 where the edit has other bytes than a bake from nothing.
+// A small level baked on eight threads, edited, and baked again from what the first bake left: run under the
+// thread sanitizer. Exit status 1 where the edit has other bytes than a bake from nothing.
 
 #include <cmath>
 #include <cstdio>
@@ -69,7 +69,8 @@ int main() {
             return 1;
         }
     }
-    std::printf("six edits: %zu of %zu links traced, %zu texels sampled again beside others that are looked at\n", traced,
-                whole, again);
+    std::printf(
+        "six edits: %zu of %zu links traced, %zu texels sampled again beside others that are looked at\n",
+        traced, whole, again);
     return traced > 0 && traced < whole ? 0 : 1;
 }
