@@ -231,7 +231,6 @@ Made make(const Options& o, Level level, std::vector<std::string> sets, std::vec
     }
     // Before the long work, since a place to capture from may lie in a wall.
     const std::vector<ReflectionProbe> reflections = place_reflections(m.level, job, store);
-    if (has_reflections(m.level)) stage("place reflections");
     std::vector<std::uint32_t> places;
     for (const std::string& set : m.sets) places.push_back(set_index(m.level, set));
     m.baked = bake(m.level, m.atlas, job, store, places);

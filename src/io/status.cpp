@@ -95,7 +95,7 @@ double forecast(const Json& manifest, const Json& known, const LevelInputs& now,
                            [&](const ResultStatus& r) { return r.what == what && r.stale; });
     };
     return of("load") + of("write") + of("finish") + (placed ? 0 : of("place probes")) +
-           (stale("reflections") ? of("place reflections") + of("reflections") : 0) +
+           (stale("reflections") ? of("reflection places") + of("reflections") : 0) +
            share * (of("direct light") + of("noise") + of("more links") + of("bounces") + of("denoise") +
                     of("pages"));
 }
