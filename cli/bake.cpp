@@ -223,6 +223,7 @@ Made make(const Options& o, Level level, std::vector<std::string> sets, std::vec
     };
     stage("load");
     if (has_probes(m.level)) m.level.placed = load_places(o.out, m.level);
+    plan_bake(m.level, job);
     if (has_probes(m.level) && !m.level.placed) {
         const PlacedProbes placed = place_probes(m.level, job, store);
         m.level.placed = placed.places;

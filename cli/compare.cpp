@@ -373,6 +373,7 @@ void add_compare(const Command& app) {
         .check(range(1, 65536))
         .needs(reference);
     add_camera(c, o->camera);
+    add_tier(c, o->common);
     c.add_option("--page", o->page, "compare this lightmap page instead of a camera's picture")
         .check(range(0, 4096))
         .excludes(reference);

@@ -21,12 +21,14 @@ void add_report(const Command& app) {
     c.add_option("--probe-places", o->settings.probe_places,
                  "places at which light between probes is held against exact light; 0 for none")
         .check(range(0, 4096));
+    add_tier(c, o->common);
     c.add_option("--out", o->settings.folder, "the folder of the bake; `baked/LEVEL` beside it unless given");
     c.callback([o] {
         char rest = 0;
         if (std::sscanf(o->size.c_str(), "%dx%d%c", &o->settings.width, &o->settings.height, &rest) != 2)
             throw UsageError{"--size", "needs WIDTHxHEIGHT, not \"" + o->size + "\""};
         guarded(o->common, [&](Job& job) {
+            if (!o->common.tier.empty()) o->settings.tier = tier_named(o->common.tier);
             check_target(o->file, o->common.level);
             const ReportFigures f = write_report(o->file, o->common.level, o->settings, job);
             if (o->common.json)

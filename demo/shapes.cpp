@@ -47,8 +47,7 @@ void Shape::box(Point l, Point h, const char* faces) {
 
 void Shape::lathe(const std::vector<std::array<double, 2>>& profile, int segments) {
     for (std::size_t p = 0; p + 1 < profile.size(); ++p) {
-        const auto [r0, y0] = profile[p];
-        const auto [r1, y1] = profile[p + 1];
+        const double r0 = profile[p][0], y0 = profile[p][1], r1 = profile[p + 1][0], y1 = profile[p + 1][1];
         const double l = std::hypot(r1 - r0, y1 - y0);
         // The slope at each end: this piece's own, or the mean with its neighbour where they bend little.
         const auto slope = [&](std::size_t neighbour, bool exists) {

@@ -9,6 +9,8 @@
 
 #include "base/forecast.hpp"
 #include "stasigraph/job.hpp"
+#include "shapes.hpp"
+#include "stasigraph/stasigraph.hpp"
 #include "support.hpp"
 
 namespace test::forecast_tests {
@@ -72,6 +74,37 @@ TEST(Forecast, stages_without_a_cost_say_nothing_of_the_others) {
     f.finished("odd", 100);
     f.running("plain", 0.5);
     EXPECT_DOUBLE_EQ(f.left(105), 5);
+}
+
+TEST(Forecast, counts_the_placing_of_probes_and_never_goes_back) {
+    Level level;
+    add_thick_room(level, {-4, 0, -4}, {4, 3, 4}, 0.2f, {0.5f, 0.5f, 0.5f});
+    Light lamp;
+    lamp.name = "lamp";
+    lamp.kind = LightKind::point;
+    lamp.color = {60, 60, 60};
+    lamp.position = {1, 2, 1};
+    level.lights = {lamp};
+    level.quality.tier = Tier::glance;
+    level.volumes.push_back(box_volume("room", {-3.9f, 0.1f, -3.9f}, {3.9f, 2.9f, 3.9f}, 0.3f));
+    std::vector<Progress> seen;
+    std::vector<std::string> stages;
+    Job job({.on_progress = [&](const Progress& p) {
+        seen.push_back(p);
+        stages.emplace_back(p.stage);
+    }});
+    Atlas atlas;
+    bake(level, atlas, job);
+    bool placing = false;
+    double before = 0;
+    for (std::size_t i = 0; i < seen.size(); ++i) {
+        placing |= stages[i] == "place probes" && seen[i].done > 0;
+        EXPECT_GE(seen[i].done, before) << stages[i];
+        before = seen[i].done;
+    }
+    EXPECT_TRUE(placing) << "placing is a part of the whole";
+    EXPECT_TRUE(std::any_of(job.times().begin(), job.times().end(),
+                            [](const Job::StageTime& t) { return t.name == "place probes" && t.seconds > 0; }));
 }
 
 TEST(Job, a_limit_cancels_and_can_be_lifted) {

@@ -16,7 +16,7 @@ SLOW_TEST(Fuzz, packed_levels_of_any_bytes_never_lead_outside) {
     fs::copy(data + "/minor0.sgl", folder / "seeds" / "minor0.sgl");
     const Ran r = run("cd " + folder.path().string() +
                       " && " STASIGRAPH_BUILD
-                      "/tests/game_fuzz -max_total_time=20 -timeout=10 -max_len=400000 -verbosity=0 "
+                      "/tests/game_fuzz -max_total_time=8 -timeout=10 -max_len=400000 -verbosity=0 "
                       "-print_final_stats=1 seeds");
     EXPECT_EQ(r.status, 0) << r.err.substr(r.err.size() > 6000 ? r.err.size() - 6000 : 0);
     const std::size_t at = r.err.find("stat::number_of_executed_units:");

@@ -16,7 +16,7 @@ std::atomic<int> allocations{0};
 }  // namespace
 
 // Counts what the library asks the heap for, whichever way. Sanitizers have a heap of their own.
-#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+#ifdef STASIGRAPH_SANITIZED
 constexpr bool counts = false;
 #else
 constexpr bool counts = true;

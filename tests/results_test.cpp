@@ -225,7 +225,7 @@ SLOW_TEST(Signals, a_second_one_ends_the_tool_at_once_and_the_first_says_what_is
     for (const int number : {SIGINT, SIGTERM}) {
         // One stops at the next step of the work, and says that it can go on.
         const Ran one =
-            signalled({"bake", sheet.string(), "--tier", "final", "--rebake"}, {{number, 1500000}});
+            signalled({"bake", sheet.string(), "--tier", "final", "--rebake"}, {{number, 1000000}});
         EXPECT_EQ(one.status, 130);
         EXPECT_NE(one.err.find("nothing was written"), std::string::npos) << one.err;
         EXPECT_NE(one.err.find("goes on from there"), std::string::npos) << one.err;

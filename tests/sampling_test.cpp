@@ -335,7 +335,7 @@ TEST(Hits, depend_on_the_ray_alone_and_not_on_the_rest_of_the_level) {
     const RayCaster caster(level, textures, [](const Surface&) { return true; }),
         other(larger, more, [](const Surface&) { return true; });
     constexpr std::uint32_t count = 64;
-    std::array<Vec3, count> directions, turned;
+    std::array<Vec3, count> directions;
     std::array<std::uint8_t, count> order, backwards;
     std::array<std::uint32_t, count> numbers;
     std::array<Hit, count> a, b;

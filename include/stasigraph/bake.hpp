@@ -155,6 +155,10 @@ private:
     State* state_ = nullptr;  // owned; kept plain so that this header needs no <memory>
 };
 
+/// Tells the job of all stages of a bake of this level to come, from placing probes on, so that the time left is
+/// known from the first. A Baker does so itself where nobody did.
+void plan_bake(const Level& level, Job& job);
+
 /// Baker and light() in one call. `atlas`: in, an earlier atlas whose places unchanged surfaces keep, or an
 /// empty one; out, the atlas of this bake.
 Baked bake(const Level& level, Atlas& atlas, Job& job, BakeStore store = {},

@@ -58,6 +58,8 @@ public:
     void plan(std::vector<PlannedStage> stages);
     /// Another cost of a planned stage, once more is known of it; or one more stage.
     void expect(std::string_view stage, double cost);
+    /// Whether a planned stage is still to come.
+    bool expects(std::string_view stage) const;
     /// Seconds that a unit of a planned cost took so far; 1 while nothing tells.
     double pace() const;
     /// Starts a stage of `units` steps; the one before it is then finished.

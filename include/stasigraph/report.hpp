@@ -2,14 +2,17 @@
 // One self-contained page about a level and its bake.
 
 #include <filesystem>
+#include <optional>
 #include <string>
 
 #include "stasigraph/job.hpp"
+#include "stasigraph/level.hpp"
 
 namespace stasigraph {
 
 struct ReportOptions {
     std::filesystem::path folder, cache;  ///< Of the bake and of the level; empty: the defaults.
+    std::optional<Tier> tier;  ///< To look at; the one baked last unless given.
     int width = 960, height = 600;        ///< Of pictures, pixels. Range [320, 2048].
     int probe_places = 48;  ///< Places at which light between probes is held against exact light; 0: none.
 };

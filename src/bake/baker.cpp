@@ -237,11 +237,16 @@ BakeFigures Baker::State::figures() const {
     return f;
 }
 
+void plan_bake(const Level& level, Job& job) {
+    job.plan(plan_of(level));
+}
+
 Baker::Baker(Level level, Job& job, const Atlas* previous, BakeStore store) {
     complete_level(level);
     check_level(level);
+    // Who placed probes before may have told of the whole bake then; its last stage is still to come.
+    if (!job.expects("finish")) plan_bake(level, job);
     if (!level.placed) level.placed = place_probes(level, job, store).places;
-    job.plan(plan_of(level));
     state_ = new State(std::move(level), previous, std::move(store), job);
 }
 Baker::~Baker() {

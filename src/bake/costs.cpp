@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "level/volume_rules.hpp"
+
 namespace stasigraph {
 
 namespace {
@@ -21,6 +23,9 @@ constexpr double open_share = 0.82;
 constexpr double edited_direct = 0.12, edited_links = 0.1;
 /// Of the links that rows could grow by, as many they do grow by in a level of many lights.
 constexpr double growth = 0.67;
+
+/// Of a place that a probe might have.
+constexpr double place_cell = 3e-4;
 
 /// Of a texel of a reflection probe's capture.
 constexpr double lit_sample = 0.4e-6, filter_look = 2.2e-9;
@@ -56,6 +61,32 @@ struct Costs {
     }
 };
 
+/// How many probes would fill the volumes.
+double cells_of(const Level& level) {
+    double cells = 0;
+    for (const Volume& v : level.volumes) {
+        const auto [low, high] = bounds_of(v);
+        const Vec3 size = (high - low) * (1 / v.spacing);
+        cells += static_cast<double>(size.x) * static_cast<double>(size.y) * static_cast<double>(size.z);
+    }
+    return cells;
+}
+
+/// Finding places takes its time by the cell; judging them by light takes the links and the direct light of a bake at
+/// the lowest tier.
+double placing_cost(const Level& level) {
+    double cost = place_cell * cells_of(level);
+    if (asks_for_light(level)) {
+        BakeOptions quick = level.quality;
+        quick.tier = Tier::glance;
+        const TierOptions tier = tier_options(quick);
+        const auto scale = static_cast<double>(tier.density_scale);
+        const Costs c{area_of(level) * scale * scale, static_cast<double>(level.groups.size()), tier};
+        cost += c.links() + c.direct();
+    }
+    return cost;
+}
+
 }  // namespace
 
 double capture_cost(double probes, int resolution, Tier tier) {
@@ -77,7 +108,9 @@ std::vector<PlannedStage> plan_of(const Level& level) {
     for (const ReflectionRule& r : level.reflection_rules)
         captured += capture_cost(r.everywhere ? 1 : found, r.resolution, level.quality.tier);
     const double reflections = captured * static_cast<double>(level.sets.size());
-    return {{"sight", 0.1e-6 * c.texels},
+    std::vector<PlannedStage> plan{{"place probes", level.placed ? 0 : placing_cost(level)},
+            {"reflection places", has_reflections(level) ? place_cell * cells_of(level) : 0},
+            {"sight", 0.1e-6 * c.texels},
             {"unwrap", 0.2e-6 * c.texels},
             {"pack", pack_texel * c.texels + pack_surface * static_cast<double>(level.surfaces.size())},
             {"texels", 0.3e-6 * c.texels},
@@ -92,6 +125,7 @@ std::vector<PlannedStage> plan_of(const Level& level) {
             {"occlusion", level.occlusion.reach > 0 ? c.texels * tier.occlusion_rays * ray : 0},
             {"finish", 0.4e-6 * c.texels},
             {"reflections", reflections}};
+    return plan;
 }
 
 void expect_ground(const Ground& ground, bool kept, Job& job) {

@@ -7,6 +7,7 @@
 #include "bake/direct_layers.hpp"
 #include "bake/probe_layers.hpp"
 #include "bake/unit_light.hpp"
+#include "level/volume_rules.hpp"
 #include "probe/candidates.hpp"
 #include "probe/net.hpp"
 #include "probe/thin.hpp"
@@ -128,12 +129,6 @@ private:
     std::vector<LayerToMake> make_;
     bool solved_ = false;
 };
-
-bool asks_for_light(const Level& level) {
-    return level.probes.tolerance > 0 || level.probes.budget > 0 ||
-           std::any_of(level.volumes.begin(), level.volumes.end(),
-                       [](const Volume& v) { return v.has(ProbeRule::light); });
-}
 
 /// Around each lamp, where its light is strong, ends or is cut off: along its aim and its cone's edge, or
 /// four ways out.

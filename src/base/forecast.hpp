@@ -39,6 +39,11 @@ public:
         for (Stage& s : stages_)
             if (s.name == stage) s.seconds += seconds;
     }
+    /// Whether a stage is planned and not begun.
+    bool expects(std::string_view stage) const {
+        return std::any_of(stages_.begin(), stages_.end(),
+                           [&](const Stage& s) { return s.name == stage && s.done == 0; });
+    }
     /// A stage of which less is done than was thought, as it comes once more.
     void again(std::string_view stage) {
         for (Stage& s : stages_)

@@ -124,6 +124,11 @@ void Job::expect(std::string_view stage, double cost) {
     if (state_->planned) state_->tell(ForecastEvent::Kind::plan, stage, cost);
 }
 
+bool Job::expects(std::string_view stage) const {
+    const std::lock_guard lock(state_->report_lock);
+    return state_->planned && state_->forecast.expects(stage);
+}
+
 double Job::pace() const {
     const std::lock_guard lock(state_->report_lock);
     return state_->forecast.pace(seconds_since(state_->plan_start));

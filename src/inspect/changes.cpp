@@ -71,8 +71,6 @@ std::string moved(const InputItem& item, const InputValue& a, const InputValue& 
 }
 
 std::string turned(const InputItem& item, const InputValue& a, const InputValue& b) {
-    double dot = 0;
-    for (std::size_t i = 0; i < 3; ++i) dot += a.numbers[i] * b.numbers[i];
     // From the chord, which is exact for small angles, too.
     const double chord = distance(a.numbers, b.numbers, 0);
     const double degrees = 2 * std::asin(std::min(1.0, chord / 2)) * 180 / 3.14159265358979;

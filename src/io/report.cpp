@@ -58,7 +58,7 @@ public:
           settings_(settings),
           job_(job),
           folder_(settings.folder.empty() ? default_output(level_file) : settings.folder),
-          gallery_(level_file, settings.folder, settings.cache) {
+          gallery_(level_file, settings.folder, settings.cache, settings.tier) {
         for (const BakeSet& set : gallery_.level().sets)
             if (set.layer == none && set.step == none) sets_.push_back(set.name);
         if (sets_.empty() && !gallery_.level().sets.empty()) sets_.push_back(gallery_.level().sets[0].name);

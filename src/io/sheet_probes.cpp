@@ -80,7 +80,7 @@ void apply_volume(const Entry& e, Level& level) {
     for (const auto& [pattern, key] :
          {std::pair{v.floor, "floor"}, std::pair{v.around == "*" ? "" : v.around, "around"}})
         if (!pattern.empty() &&
-            std::none_of(level.surfaces.begin(), level.surfaces.end(), [&](const Surface& s) {
+            std::none_of(level.surfaces.begin(), level.surfaces.end(), [&, pattern = pattern](const Surface& s) {
                 return glob_match(pattern, s.node) || glob_match(pattern, s.name);
             }))
             note_unmatched(level, e, pattern, surface_names(level), key);

@@ -18,4 +18,12 @@ double probes_asked(const Volume& volume);
 /// Throws Error on the first broken rule.
 void check_volumes(const Level& level);
 
+/// Whether places are judged by light, which takes a quick bake.
+inline bool asks_for_light(const Level& level) {
+    return level.probes.tolerance > 0 || level.probes.budget > 0 ||
+           std::any_of(level.volumes.begin(), level.volumes.end(),
+                       [](const Volume& v) { return v.has(ProbeRule::light); });
+}
+
+
 }  // namespace stasigraph
