@@ -4,7 +4,7 @@ cmake_minimum_required(VERSION 3.25)
 # comments and white space. Results do not depend on findings, on files, or on the runtime but for the lookups that
 # the bake shares with it, which come in as headers.
 #   cmake -DSOURCE=root -DCOMPILER=g++ -DOUT=method.hpp -P method.cmake
-set(folders base level chart trace light transport finish probe bake picture)
+set(folders base level chart trace parts light transport finish probe bake picture)
 set(todo "")
 foreach(folder ${folders})
   file(GLOB sources ${SOURCE}/src/${folder}/*.cpp)

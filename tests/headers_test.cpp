@@ -57,7 +57,7 @@ TEST(Headers, the_runtime_compiles_as_cpp_17_and_as_c) {
 }
 
 TEST(Layers, no_folder_includes_one_below_it) {
-    const std::vector<std::string> order = {"runtime", "base",      "level",  "chart", "trace",
+    const std::vector<std::string> order = {"runtime", "base",      "level",  "chart", "trace", "parts",
                                             "light",   "transport", "finish", "probe", "bake",
                                             "inspect", "picture",   "io"};
     std::map<std::string, int> rank;

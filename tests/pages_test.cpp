@@ -297,7 +297,7 @@ TEST(AtlasFile, that_is_damaged_anywhere_is_refused_or_read_safely) {
     for (int i = 0; i < 400; ++i) {
         std::string bad = whole;
         bad[static_cast<std::size_t>(numbers.next() * static_cast<float>(bad.size())) % bad.size()] =
-            static_cast<char>(numbers.next() * 256);
+            static_cast<char>(static_cast<unsigned char>(numbers.next() * 255.9f));
         write_bytes(folder / "bad.bin", bad);
         try {
             const Atlas read = load_atlas(folder / "bad.bin");

@@ -57,6 +57,12 @@ struct Tangent {
     float side = 1;  ///< 1 or -1.
 };
 
+/// A vertex on a triangle of another mesh.
+struct BetweenVertices {
+    std::array<std::uint32_t, 3> of{};
+    std::array<float, 3> share{1, 0, 0};  ///< Sum 1; {1, 0, 0}: that vertex itself.
+};
+
 /// One triangle list with its own vertices, in the node's own space. Normals are unit length.
 /// uv0 is empty or as long as positions; uv1 likewise: the level's own lightmap UVs, when it brings them.
 /// tangents likewise; where there are none, normal maps lie along the UVs of each triangle.
@@ -66,7 +72,14 @@ struct Mesh {
     std::vector<Vec2> uv0, uv1;
     std::vector<Tangent> tangents;
     std::vector<std::uint32_t> indices;
-    std::uint32_t source_mesh = none, source_primitive = none;  ///< Where it stands in the glTF.
+    std::uint32_t source_mesh = none, source_primitive = none;  ///< Where it stands in the glTF,
+    std::uint32_t source_primitives = 0;                        ///< and how many primitives that mesh has.
+    /// Of a part of a mesh (part_surfaces()): for each vertex, the vertices of the source primitive that it lies
+    /// between and its shares of them; empty: vertices are the source's own.
+    std::vector<BetweenVertices> between;
+    std::vector<std::uint8_t> covered;  ///< For each triangle, whether it lies whole under something; or empty.
+    bool turned = false;                ///< The source's triangles seen from behind.
+    bool is_covered(std::size_t triangle) const { return !covered.empty() && covered[triangle] != 0; }
     std::size_t triangle_count() const { return indices.size() / 3; }
 };
 
@@ -80,7 +93,11 @@ enum class UnwrapMode : std::uint8_t {
     make,       ///< Made anew.
 };
 
-/// One mesh primitive of one node: what receives a lightmap.
+/// Where a surface is cut for its lightmap, and how many sides get one.
+enum class Cut : std::uint8_t { automatic, off };
+enum class Sides : std::uint8_t { automatic, both, one };
+
+/// One mesh primitive of one node, or a part of it: what receives a lightmap.
 struct Surface {
     std::string name;  ///< Unique in the level; the node's name where that is unique already.
     std::string node;  ///< What globs match.
@@ -95,6 +112,11 @@ struct Surface {
     std::uint32_t group = none;    ///< Light group of its emission; none when it does not emit.
     std::uint32_t copy_of = none;  ///< The surface that a rig copied; none for those of the scene.
     bool animated = false;         ///< An animation of the scene, or a skin, moves it.
+    Cut cut = Cut::automatic;
+    Sides sides = Sides::automatic;
+    std::uint32_t part_of = none;  ///< The surface it is a part of, by part_surfaces(); none: itself.
+    /// One side of what its material shows from both: the written level gets it single-sided.
+    bool one_side = false;
 };
 
 /// A node of the scene, for what is placed by name. Parents come before their children.
@@ -256,6 +278,8 @@ struct LightmapOptions {
     float stretch_limit = 1.5f;
     int block = 1;  ///< Charts share no block of so many texels square: 1, 4 or 8.
     int pages = 0;  ///< At most so many pages, the density giving way; 0 for as many as it takes.
+    Cut cut = Cut::automatic;  ///< Whether surfaces are cut where walls stand on them: part_surfaces().
+    Sides sides = Sides::automatic;
     bool shrink_unseen =
         false;  ///< Charts that cannot be seen from any volume (or camera) get the least density.
     friend bool operator==(const LightmapOptions&, const LightmapOptions&) = default;

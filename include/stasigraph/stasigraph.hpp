@@ -8,6 +8,7 @@
 #include "stasigraph/job.hpp"
 #include "stasigraph/level.hpp"
 #include "stasigraph/math.hpp"
+#include "stasigraph/parts.hpp"
 #include "stasigraph/picture.hpp"
 #include "stasigraph/place.hpp"
 #include "stasigraph/probes.hpp"

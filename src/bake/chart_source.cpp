@@ -19,6 +19,7 @@ constexpr float patch_density = 0.5f;
 double world_area(const Mesh& mesh, const Affine& to_world) {
     double area = 0;
     for (std::size_t t = 0; t < mesh.triangle_count(); ++t) {
+        if (mesh.is_covered(t)) continue;
         const Vec3 a = mesh.positions[mesh.indices[3 * t]];
         const Vec3 e1 = transform_vector(to_world, mesh.positions[mesh.indices[3 * t + 1]] - a),
                    e2 = transform_vector(to_world, mesh.positions[mesh.indices[3 * t + 2]] - a);
@@ -71,7 +72,7 @@ Wish ChartSource::wish(std::uint32_t s, double area, float density) const {
 void ChartSource::make_wishes() {
     for (const Mesh& mesh : level_.meshes)
         mesh_keys_.push_back(
-            KeyMaker().add(mesh.positions).add(mesh.normals).add(mesh.indices).add(mesh.uv1).key());
+            KeyMaker().add(mesh.positions).add(mesh.normals).add(mesh.indices).add(mesh.uv1).add(mesh.covered).key());
     front.resize(level_.surfaces.size());
     back.resize(level_.surfaces.size());
     for (std::uint32_t s = 0; s < front.size(); ++s) {
@@ -81,6 +82,7 @@ void ChartSource::make_wishes() {
         const float density = map_.density * scale_ * surface.density;
         if (area > 0 && std::isfinite(area) && std::isfinite(density))
             front[s] = wish(s, area, mapped(s) ? density : density * patch_density);
+        if (area == 0 && !level_.meshes[surface.mesh].covered.empty()) continue;  // all of it
         if (!(front[s].area > 0)) {
             job_.note("surface " + surface.name +
                       (std::isfinite(area) ? " has no area" : " has no finite area") +

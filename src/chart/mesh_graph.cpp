@@ -162,6 +162,16 @@ MeshGraph make_graph(const Mesh& mesh, const Shape& shape) {
     }
     measure(graph);
     find_across(graph);
+    // What lies under something is no part of any chart.
+    for (std::uint32_t t = 0; t < graph.area.size(); ++t) {
+        if (!mesh.is_covered(t)) continue;
+        graph.area[t] = 0;
+        graph.normal[t] = {};
+        for (std::uint32_t c = 3 * t; c < 3 * t + 3; ++c) {
+            if (graph.across[c] != none) graph.across[graph.across[c]] = none;
+            graph.across[c] = none;
+        }
+    }
     smooth_normals(graph);
     graph.crease.assign(graph.corner.size(), 0);
     for (std::uint32_t c = 0; c < graph.corner.size(); ++c) {

@@ -144,7 +144,7 @@ std::vector<UvTriangle> chart_triangles(const Layout& layout) {
     std::vector<UvTriangle> triangles(layout.chart.size());
     for (std::size_t t = 0; t < triangles.size(); ++t) {
         if (layout.chart[t] == none) {
-            triangles[t].width = triangles[t].height = 1;
+            triangles[t].width = triangles[t].height = 0;
             continue;
         }
         const Chart& chart = layout.charts[layout.chart[t]];
@@ -167,6 +167,7 @@ std::uint32_t TexelSet::at(std::uint32_t surface, bool back, std::uint32_t trian
     const TexelGrid& g = grids[2 * surface + (back ? 1 : 0)];
     if (g.layout == none) return none;
     const UvTriangle& t = uv[g.layout][triangle_index];
+    if (t.width == 0) return none;
     const std::size_t at_cell = cell_at(2 * surface + (back ? 1 : 0), t, u, v);
     if (cells[at_cell] != none) return cells[at_cell];
     const std::size_t first = g.first_cell + t.first_cell;

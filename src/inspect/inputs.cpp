@@ -145,6 +145,8 @@ InputItem lightmap_item(const LightmapOptions& m) {
         .number("block", m.block)
         .number("pages", m.pages)
         .number("unseen", m.shrink_unseen ? 1 : 0)
+        .number("cut", m.cut == Cut::automatic ? 1 : 0)
+        .number("sides", static_cast<double>(m.sides))
         .done();
 }
 
@@ -181,6 +183,7 @@ std::string inputs_ground_key(const Level& level) {
         h.number(s.density);
         h.number(s.unwrap);
         h.array(level.meshes[s.mesh].uv1);
+        h.array(level.meshes[s.mesh].covered);
     }
     if (!m.shrink_unseen) return h.key();
     for (const Volume& v : level.volumes) add_volume(h, v);

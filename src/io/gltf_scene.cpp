@@ -206,6 +206,7 @@ private:
                     read_primitive(primitive, primitives.size() > 1 ? name + "/" + std::to_string(p) : name);
                 mesh.source_mesh = m;
                 mesh.source_primitive = p;
+                mesh.source_primitives = static_cast<std::uint32_t>(primitives.size());
                 if (mesh.indices.empty()) {
                     for (Remark& r : flaws_)
                         if (r.mesh == level_.meshes.size()) r.mesh = none;  // nothing draws it

@@ -8,6 +8,7 @@
 #include "stasigraph/error.hpp"
 #include "stasigraph/io.hpp"
 #include "stasigraph/kept.hpp"
+#include "stasigraph/parts.hpp"
 
 namespace fs = std::filesystem;
 
@@ -117,6 +118,10 @@ Level load(const fs::path& path, const std::vector<SheetChange>& changes, bool j
     }
     complete_level(level);
     check_level(level);
+    if (!judged) {
+        Job job;
+        part_surfaces(level, job);
+    }
     return level;
 }
 

@@ -121,6 +121,7 @@ struct Sheet::State {
                            "Use \"shrink\" or \"keep\".");
                 level.lightmap.shrink_unseen = *v == "shrink";
             }
+            read_parting(e, level.lightmap.cut, level.lightmap.sides);
             if (const auto v = e.text("shape")) {
                 if (*v != "flat" && *v != "directional")
                     e.fail("shape", "is no shape of a lightmap", "Use \"flat\" or \"directional\".");
@@ -197,6 +198,20 @@ struct Sheet::State {
         });
     }
 
+    /// Whether surfaces are cut where walls stand on them, and how many sides get a lightmap.
+    static void read_parting(const Entry& e, Cut& cut, Sides& sides) {
+        if (const auto v = e.text("cut")) {
+            if (*v != "auto" && *v != "off")
+                e.fail("cut", "says neither to cut nor to leave whole", "Use \"auto\" or \"off\".");
+            cut = *v == "auto" ? Cut::automatic : Cut::off;
+        }
+        if (const auto v = e.text("sides")) {
+            if (*v != "auto" && *v != "both" && *v != "one")
+                e.fail("sides", "is no number of sides", "Use \"auto\", \"both\" or \"one\".");
+            sides = *v == "auto" ? Sides::automatic : *v == "both" ? Sides::both : Sides::one;
+        }
+    }
+
     void surfaces(Level& level) const {
         each("surface", [&](const Entry& e) {
             const std::string match = e.text("match").value_or("*"),
@@ -209,6 +224,7 @@ struct Sheet::State {
                 any = true;
                 if (const auto v = e.number("density", 0.0001, 64)) s.density = static_cast<float>(*v);
                 if (const auto v = e.text("lit_by")) s.lit_by = lit_by_from(*v, e.where("lit_by"));
+                read_parting(e, s.cut, s.sides);
                 if (const auto v = e.text("unwrap")) s.unwrap = unwrap_from(*v, e.where("unwrap"));
                 if (const auto v = e.text("part")) s.part = part_from(*v, e.where("part"));
                 if (const auto v = e.number("gain", 0, 1e9)) s.emission_gain = static_cast<float>(*v);

@@ -58,20 +58,22 @@ struct Query : RTCIntersectContext {
     struct Nearest {
         float distance = std::numeric_limits<float>::infinity();
         std::uint32_t surface = none, triangle = none;
+        bool back = true;
     };
     Nearest nearest[8];
 
     int left = 0;  ///< Faces of solids left from behind, less those met from the front.
 
     explicit Query(Crossing c) : crossing(c) { rtcInitIntersectContext(this); }
-    /// Of faces at one distance the first surface's first triangle is met, in whichever order the tree offers
-    /// them.
-    bool comes_first(unsigned lane, const RTCHit& hit, float distance) {
+    /// Of faces at one distance one that is met from the front comes before the others (the two sides of a sheet
+    /// are two surfaces), then the first surface's first triangle, in whichever order the tree offers them.
+    bool comes_first(unsigned lane, const RTCHit& hit, float distance, bool back) {
         Nearest& n = nearest[lane];
         if (distance > n.distance ||
-            (distance == n.distance && std::pair(hit.geomID, hit.primID) > std::pair(n.surface, n.triangle)))
+            (distance == n.distance &&
+             std::tuple(back, hit.geomID, hit.primID) > std::tuple(n.back, n.surface, n.triangle)))
             return false;
-        n = {distance, hit.geomID, hit.primID};
+        n = {distance, hit.geomID, hit.primID, back};
         return true;
     }
     /// A face of a solid, once, however many parts of it the tree holds.
@@ -178,18 +180,18 @@ struct RayCaster::Scene {
             const Vec3 direction{RTCRayN_dir_x(args->ray, args->N, i), RTCRayN_dir_y(args->ray, args->N, i),
                                  RTCRayN_dir_z(args->ray, args->N, i)};
             const float distance = RTCRayN_tfar(args->ray, args->N, i);
+            const SurfaceGeometry& g = scene->geometry[hit.geomID];
+            const float along = hit.Ng_x * direction.x + hit.Ng_y * direction.y + hit.Ng_z * direction.z;
+            const bool back = (along > 0) != g.mirrored;
             if (query.crossing == Crossing::count) {
-                const SurfaceGeometry& g = scene->geometry[hit.geomID];
                 const Surface& s = scene->level.surfaces[hit.geomID];
-                const float along = hit.Ng_x * direction.x + hit.Ng_y * direction.y + hit.Ng_z * direction.z;
-                if (!g.glass && !scene->level.materials[s.material].double_sided)
-                    query.count_side(hit, (along > 0) != g.mirrored);
+                if (!g.glass && !scene->level.materials[s.material].double_sided) query.count_side(hit, back);
                 args->valid[i] = 0;
                 continue;
             }
-            if ((scene->geometry[hit.geomID].lets_through &&
+            if ((g.lets_through &&
                  scene->passes(query, hit, direction, distance, RTCRayN_id(args->ray, args->N, i))) ||
-                (occluded == 0 && !query.comes_first(i, hit, distance)))
+                (occluded == 0 && !query.comes_first(i, hit, distance, back)))
                 args->valid[i] = 0;
         }
     }

@@ -29,6 +29,7 @@ void find_texels(const TexelSet& texels, const std::vector<std::uint8_t>& two_si
         __builtin_prefetch(triangle[i]);
     }
     for (std::uint32_t i = 0; i < count; ++i) {
+        if (triangle[i] && triangle[i]->width == 0) triangle[i] = nullptr;  // covered, or a sliver
         if (!triangle[i]) continue;
         cell[i] = &texels.cells[texels.cell_at(2 * hits[i].surface + (hits[i].back ? 1 : 0), *triangle[i],
                                                hits[i].u, hits[i].v)];

@@ -1,0 +1,36 @@
+#pragma once
+// Surfaces in parts: cut where walls stand on them, so that no texel is ever on two sides of a wall.
+
+#include <cstddef>
+
+#include "stasigraph/job.hpp"
+#include "stasigraph/level.hpp"
+
+namespace stasigraph {
+
+/// What part_surfaces() came to.
+struct PartFigures {
+    std::size_t cut = 0;            ///< Surfaces that fell into parts,
+    std::size_t parts = 0;          ///< and the surfaces they made besides themselves.
+    std::size_t triangles = 0;      ///< Triangles that cutting added.
+    std::size_t covered = 0;        ///< Triangles that lie whole under something: they get no texels.
+    std::size_t two_sided = 0;      ///< Double-sided surfaces that became one for each side.
+    std::size_t whole = 0;          ///< Left whole for too many pieces.
+};
+
+/// Divides the static, lightmapped surfaces of a level for their lightmaps:
+///
+/// - where other static geometry stands on a surface or goes through it (faces at more than 20 degrees to it, met
+///   within LightmapOptions::cut_reach) along lines longer than furniture, it is cut along these lines; lines end
+///   at doorways no wider than 2.5 m on the same line or at the next wall. What lies between two lines becomes a
+///   surface of its own with the same material and node;
+/// - triangles that lie whole under other geometry are marked in Mesh::covered;
+/// - a double-sided surface whose sides cannot see around to one another becomes two, one for each side.
+///
+/// Shapes, materials and nodes stay as they were; vertices on cuts lie on the triangles they part. Surfaces with
+/// lightmap UVs of their own, animated ones, glass, cut-outs and those with `cut` off stay whole. Numbers of surfaces
+/// stay valid: parts are added behind the last one. load_level() does this; call it for levels made in code.
+/// Deterministic. Cost: O(n log n) in triangles and the pairs that meet, and some rays for each piece.
+PartFigures part_surfaces(Level& level, Job& job);
+
+}  // namespace stasigraph

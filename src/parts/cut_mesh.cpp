@@ -1,0 +1,204 @@
+#include "parts/cut_mesh.hpp"
+
+#include <algorithm>
+
+namespace stasigraph {
+
+namespace {
+
+/// What is nearer to a line lies on it, metres: slivers are worse than lines that are a little off.
+constexpr double on_line = 0.002;
+/// A line that reaches this far into a polygon, or over half of it, splits it.
+constexpr double least_overlap = 0.015;
+/// A triangle thinner than this share of its longest side's square is none.
+constexpr double least_area = 1e-5;
+
+}  // namespace
+
+CutMesh::CutMesh(const Mesh& mesh, const Affine& to_world, const std::vector<std::uint32_t>& corner,
+                 std::size_t places, const std::vector<std::uint32_t>& facet_of)
+    : local_(places), world_(places) {
+    std::uint32_t facets = 0;
+    for (const std::uint32_t f : facet_of)
+        if (f != none) facets = std::max(facets, f + 1);
+    of_facet_.resize(facets);
+    for (std::size_t c = 0; c < corner.size(); ++c) {
+        const Vec3 p = mesh.positions[mesh.indices[c]];
+        local_[corner[c]] = in_double(p);
+        world_[corner[c]] = in_double(transform_point(to_world, p));
+    }
+    for (std::uint32_t t = 0; t < mesh.triangle_count(); ++t) {
+        Polygon& p = polygons_.emplace_back();
+        p.triangle = t;
+        p.facet = facet_of[t];
+        for (std::uint32_t k = 0; k < 3; ++k) {
+            Corner c{corner[3 * t + k], {}};
+            c.share[k] = 1;
+            p.corners.push_back(c);
+        }
+        if (p.facet != none) of_facet_[p.facet].push_back(t);
+        for (std::uint32_t k = 0; k < 3; ++k)
+            edges_[key(p.corners[k].place, p.corners[(k + 1) % 3].place)].polygons.push_back(t);
+    }
+}
+
+/// A new place on an edge, at a share of the way from a to b, given to all polygons there.
+std::uint32_t CutMesh::divide(std::uint32_t a, std::uint32_t b, double at) {
+    const auto place = static_cast<std::uint32_t>(local_.size());
+    local_.push_back(local_[a] + (local_[b] - local_[a]) * at);
+    world_.push_back(world_[a] + (world_[b] - world_[a]) * at);
+    const auto found = edges_.find(key(a, b));
+    Edge edge = std::move(found->second);
+    edges_.erase(found);
+    for (const std::uint32_t number : edge.polygons) {
+        auto& corners = polygons_[number].corners;
+        for (std::size_t i = 0; i < corners.size(); ++i) {
+            const Corner p = corners[i], q = corners[(i + 1) % corners.size()];
+            const bool forward = p.place == a && q.place == b;
+            if (!forward && !(p.place == b && q.place == a)) continue;
+            const double t = forward ? at : 1 - at;
+            Corner made{place, {}};
+            for (std::size_t k = 0; k < 3; ++k) made.share[k] = p.share[k] + (q.share[k] - p.share[k]) * t;
+            corners.insert(corners.begin() + static_cast<std::ptrdiff_t>(i) + 1, made);
+            break;
+        }
+    }
+    edges_[key(a, place)] = edge;
+    edges_[key(place, b)] = std::move(edge);
+    return place;
+}
+
+void CutMesh::split(const FacetOutline& facet, const std::vector<WallLine>& lines, std::uint32_t number) {
+    const WallLine& line = lines[number];
+    std::vector<std::uint32_t>& own = of_facet_[line.facet];
+    const std::size_t before = own.size();
+    std::vector<double> height;
+    for (std::size_t n = 0; n < before; ++n) {
+        const std::uint32_t at = own[n];
+        const auto measure = [&] {
+            height.clear();
+            for (const Corner& c : polygons_[at].corners) {
+                const double h = line.height(facet.frame.flat(world_[c.place]));
+                height.push_back(std::abs(h) <= on_line ? 0 : h);
+            }
+        };
+        measure();
+        const double low = *std::min_element(height.begin(), height.end()),
+                     high = *std::max_element(height.begin(), height.end());
+        if (low > 0 || high < 0) continue;
+        const auto mark = [&](std::uint32_t a, std::uint32_t b) {
+            std::vector<std::uint32_t>& marks = edges_[key(a, b)].lines;
+            if (std::find(marks.begin(), marks.end(), number) == marks.end()) marks.push_back(number);
+        };
+        for (std::size_t i = 0; i < height.size(); ++i) {
+            const std::size_t j = (i + 1) % height.size();
+            if (height[i] == 0 && height[j] == 0)
+                mark(polygons_[at].corners[i].place, polygons_[at].corners[j].place);
+        }
+        if (!(low < 0 && high > 0)) continue;
+        // Where the line enters and leaves.
+        double enters = 1e30, leaves = -1e30;
+        for (std::size_t i = 0; i < height.size(); ++i) {
+            const std::size_t j = (i + 1) % height.size();
+            if (height[i] * height[j] >= 0 && height[i] != 0) continue;
+            const Place2 p = facet.frame.flat(world_[polygons_[at].corners[i].place]),
+                         q = facet.frame.flat(world_[polygons_[at].corners[j].place]);
+            const double s =
+                line.place(height[i] == 0 ? p : p + (q - p) * (height[i] / (height[i] - height[j])));
+            enters = std::min(enters, s);
+            leaves = std::max(leaves, s);
+        }
+        const double overlap = std::min(leaves, line.high) - std::max(enters, line.low);
+        if (!(overlap > std::min(least_overlap, 0.5 * (leaves - enters)))) continue;
+        for (std::size_t i = 0; i < height.size(); ++i) {
+            const std::size_t j = (i + 1) % height.size();
+            if (!(height[i] * height[j] < 0)) continue;
+            divide(polygons_[at].corners[i].place, polygons_[at].corners[j].place,
+                   height[i] / (height[i] - height[j]));
+            height.insert(height.begin() + static_cast<std::ptrdiff_t>(i) + 1, 0.0);
+        }
+        // Two halves between the two corners on the line.
+        const std::vector<Corner> corners = polygons_[at].corners;
+        const std::size_t count = corners.size();
+        std::vector<std::vector<Corner>> half(2);
+        for (std::size_t i = 0; i < count; ++i)
+            for (const int side : {0, 1})
+                if (side == 0 ? height[i] >= 0 : height[i] <= 0) half[static_cast<std::size_t>(side)].push_back(corners[i]);
+        // Only the first and last corner on the line belong to a half whose other corners lie off it: those between
+        // lie on the new edge as well and are kept by both.
+        const auto fresh = static_cast<std::uint32_t>(polygons_.size());
+        polygons_.push_back({polygons_[at].triangle, polygons_[at].facet, std::move(half[1])});
+        polygons_[at].corners = std::move(half[0]);
+        own.push_back(fresh);
+        const auto edges_of = [&](std::uint32_t polygon, auto f) {
+            const auto& c = polygons_[polygon].corners;
+            for (std::size_t i = 0; i < c.size(); ++i) f(key(c[i].place, c[(i + 1) % c.size()].place));
+        };
+        for (std::size_t i = 0; i < count; ++i) {
+            auto& there = edges_[key(corners[i].place, corners[(i + 1) % count].place)].polygons;
+            std::erase(there, at);
+        }
+        for (const std::uint32_t p : {at, fresh})
+            edges_of(p, [&](std::uint64_t k) { edges_[k].polygons.push_back(p); });
+        for (const std::uint32_t p : {at, fresh}) {
+            const auto& c = polygons_[p].corners;
+            for (std::size_t i = 0; i < c.size(); ++i) {
+                const Corner &a = c[i], &b = c[(i + 1) % c.size()];
+                if (std::abs(line.height(facet.frame.flat(world_[a.place]))) <= on_line &&
+                    std::abs(line.height(facet.frame.flat(world_[b.place]))) <= on_line)
+                    mark(a.place, b.place);
+            }
+        }
+    }
+}
+
+bool CutMesh::is_cut(const std::vector<FacetOutline>& facets, const std::vector<WallLine>& lines,
+                     std::uint32_t polygon, std::size_t i) const {
+    const auto& c = polygons_[polygon].corners;
+    const std::uint32_t a = c[i].place, b = c[(i + 1) % c.size()].place;
+    const auto found = edges_.find(key(a, b));
+    if (found == edges_.end()) return false;
+    const Place3 middle = (world_[a] + world_[b]) * 0.5;
+    return std::any_of(found->second.lines.begin(), found->second.lines.end(), [&](std::uint32_t n) {
+        const WallLine& l = lines[n];
+        const double s = l.place(facets[l.facet].frame.flat(middle));
+        return s > l.low - 1e-3 && s < l.high + 1e-3;
+    });
+}
+
+std::vector<std::array<std::uint32_t, 3>> CutMesh::triangles(std::uint32_t polygon) const {
+    const Polygon& p = polygons_[polygon];
+    std::vector<std::array<std::uint32_t, 3>> out;
+    std::vector<std::uint32_t> ring(p.corners.size());
+    for (std::uint32_t i = 0; i < ring.size(); ++i) ring[i] = i;
+    const auto at = [&](std::uint32_t i) { return world_[p.corners[i].place]; };
+    // By how far a triangle is from a line: twice its area over its longest side's square.
+    const auto fullness = [&](std::uint32_t a, std::uint32_t b, std::uint32_t c) {
+        const Place3 u = at(b) - at(a), v = at(c) - at(a), w = at(c) - at(b);
+        const double longest = std::max({dot(u, u), dot(v, v), dot(w, w)});
+        return longest > 0 ? length(cross(u, v)) / longest : 0;
+    };
+    // Ears: of all corners the one whose triangle is fullest goes first, where what stays is no line.
+    while (ring.size() > 3) {
+        std::size_t best = 0;
+        double most = -1;
+        for (std::size_t i = 0; i < ring.size(); ++i) {
+            const std::size_t n = ring.size();
+            const double full = fullness(ring[(i + n - 1) % n], ring[i], ring[(i + 1) % n]);
+            if (full <= std::max(most, least_area)) continue;
+            bool rest = false;
+            for (std::size_t k = 2; k < n - 1 && !rest; ++k)
+                rest = fullness(ring[(i + 1) % n], ring[(i + k) % n], ring[(i + k + 1) % n]) > least_area;
+            if (!rest) continue;
+            most = full;
+            best = i;
+        }
+        const std::size_t n = ring.size();
+        out.push_back({ring[(best + n - 1) % n], ring[best], ring[(best + 1) % n]});
+        ring.erase(ring.begin() + static_cast<std::ptrdiff_t>(best));
+    }
+    if (ring.size() == 3) out.push_back({ring[0], ring[1], ring[2]});
+    return out;
+}
+
+}  // namespace stasigraph
