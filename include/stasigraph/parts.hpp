@@ -27,7 +27,7 @@ struct PartFigures {
 /// - triangles that lie whole under other geometry are marked in Mesh::covered;
 /// - a double-sided surface whose sides cannot see around to one another becomes two, one for each side.
 ///
-/// Shapes, materials and nodes stay as they were; vertices on cuts lie on the triangles they part. Surfaces with
+/// Gaps of up to 2 mm under what stands on a cut surface are closed by a surface in the bake alone. Shapes, materials and nodes stay as they were; vertices on cuts lie on the triangles they part. Surfaces with
 /// lightmap UVs of their own, animated ones, glass, cut-outs and those with `cut` off stay whole. Numbers of surfaces
 /// stay valid: parts are added behind the last one. load_level() does this; call it for levels made in code.
 /// Deterministic. Cost: O(n log n) in triangles and the pairs that meet, and some rays for each piece.

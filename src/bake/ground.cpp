@@ -94,7 +94,10 @@ Ground::Ground(Level l, const Atlas* previous, BakeStore s, Job& job)
     std::vector<std::uint8_t> on_pages = valid;
     for (std::size_t i = 0; i < hidden.size(); ++i) on_pages[i] &= hidden[i] ? 0 : 1;
     plans = plan_pages(atlas, texels, on_pages, job);
-    seams = plan_seams(level, atlas, plans, job);
+    std::vector<std::uint8_t> open_seams;
+    const bool known = load_list("seams-" + key, open_seams);
+    seams = plan_seams(level, atlas, plans, [this]() -> const RayCaster& { return caster(); }, open_seams, job);
+    if (!known) save_array("seams-" + key, open_seams);
     set_probes(level.placed.value_or(std::vector<ProbePlace>{}), job);
     plan_slopes(job);
 }
@@ -125,7 +128,7 @@ void Ground::record(Job& job) {
     rows = texel_rows(level, texels, level.quality.seed);
     lift_receivers(level, texels, caster(), rows, job);
     record_links(job);
-    valid = find_valid(links);
+    valid = find_open(level, caster(), texels, rows, links, job);
     hidden.clear();
     moved = move_to_open(level, caster(), texels, rows, links, valid, job);
     if (edit) find_misled(job);
@@ -291,6 +294,13 @@ bool Ground::load_array(const std::string& name, std::vector<T>& of_texels) cons
     if (!store.load || !store.load(name, blob)) return false;
     BlobReader in(blob);
     in.array(of_texels, texels.size());
+    return in.done();
+}
+bool Ground::load_list(const std::string& name, std::vector<std::uint8_t>& list) const {
+    Blob blob;
+    if (!store.load || !store.load(name, blob)) return false;
+    BlobReader in(blob);
+    in.array(list);
     return in.done();
 }
 template <class T>

@@ -81,6 +81,8 @@ public:
     /// How near the things are that each texel sees: measure_reach(), of the texels that pages show.
     const std::vector<float>& reach(Job& job);
     /// Something of every texel that the store keeps; false, and anything in the array, where it does not.
+    /// The same of any length.
+    bool load_list(const std::string& name, std::vector<std::uint8_t>& list) const;
     template <class T>
     bool load_array(const std::string& name, std::vector<T>& of_texels) const;
     template <class T>

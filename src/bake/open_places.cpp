@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <iterator>
 
+#include "parts/covered.hpp"
+
 namespace stasigraph {
 
 namespace {
@@ -13,6 +15,7 @@ constexpr std::uint32_t looks = 32;  ///< Rays that tell whether a place is open
 
 /// By the share of rays that meet faces from behind, as whole rows are judged.
 bool is_open(const Level& level, const RayCaster& caster, const Receiver& r, std::uint32_t seed) {
+    if (lies_on_another(level, caster, r.position, r.face_normal)) return false;
     const Frame frame(r.normal);
     std::uint32_t back = 0;
     for (std::uint32_t k = 0; k < looks; ++k) {
@@ -60,6 +63,27 @@ Vec3 open_place(const Level& level, const RayCaster& caster, const TexelSet& tex
 }
 
 }  // namespace
+
+std::vector<std::uint8_t> find_open(const Level& level, const RayCaster& caster, const TexelSet& texels,
+                                    const RowSource& rows, const Links& links, Job& job) {
+    std::vector<std::uint8_t> open = find_valid(links);
+    job.parallel(open.size(), 1024, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+            if (!open[i]) continue;
+            const Vec3 place = texels.position[i], normal = texels.face_normal[i];
+            bool covered = lies_on_another(level, caster, place, normal);
+            if (!covered) {
+                // Only what sees the sky below the horizon can be in ground without an underside.
+                bool below = false;
+                for_sky_links(links, rows, i, 0, std::min<std::uint32_t>(links.length(i), links_that_judge),
+                              [&](std::uint32_t, Vec3 way) { below |= way.y < 0; });
+                covered = below && lies_within(level, caster, place, normal);
+            }
+            open[i] = covered ? 0 : 1;
+        }
+    });
+    return open;
+}
 
 std::size_t move_to_open(const Level& level, const RayCaster& caster, TexelSet& texels, RowSource& rows,
                          Links& links, std::vector<std::uint8_t>& valid, Job& job) {

@@ -5,13 +5,17 @@
 #include <unordered_map>
 
 #include "level/texture.hpp"
+#include "parts/box_tree.hpp"
 
 namespace stasigraph {
 
 namespace {
 
 constexpr float seam_cosine = 0.985f;
-constexpr float same_place = 1e-4f;  ///< Metres.
+/// Edges run along one line where their ends are no farther off than this, metres; and share at least so much of it.
+constexpr float same_place = 5e-4f, least_shared = 2e-3f;
+/// From either side of a seam, so far in and so far up, the other side has to be seen. Metres.
+constexpr float look_in = 0.01f, look_up = 0.01f;
 /// Places along a seam for each texel of its length, how much agreement there is worth against a texel's own
 /// light, and how firmly texels that hold no light of their own are held. Lower strength: jumps stay.
 constexpr float per_texel = 2, hold_filled = 0.05f;
@@ -19,18 +23,39 @@ constexpr double strength = 30;
 constexpr int most_steps = 60;
 constexpr double good_enough = 1e-3;  ///< Of the first residual.
 
-/// An edge of a triangle on a chart's border, its ends in the order of their places in the world.
+/// An edge of a triangle on a chart's border.
 struct Edge {
     Vec3 a, b;
-    Vec3 normal;
-    Vec2 from, to;  ///< Texels of the page.
-    std::uint32_t page, surface, chart;
-    std::array<std::int64_t, 6> key;
+    Vec3 normal, face, inward;  ///< inward: in the triangle's plane, away from the edge; unit length.
+    Vec2 from, to;              ///< Texels of the page.
+    std::uint32_t page;
+    Vec3 at(float s) const { return a + (b - a) * s; }
+    Vec2 texel(float s) const { return from + (to - from) * s; }
 };
 
-std::array<std::int64_t, 3> quantised(Vec3 p) {
-    const auto q = [](float v) { return static_cast<std::int64_t>(std::llround(v / same_place)); };
-    return {q(p.x), q(p.y), q(p.z)};
+/// The part of one edge that runs along another: shares of either, from and to.
+struct Overlap {
+    float a0, a1, b0, b1;
+};
+bool overlap(const Edge& a, const Edge& b, Overlap& o) {
+    if (dot(a.normal, b.normal) <= seam_cosine || dot(a.inward, b.inward) >= 0) return false;
+    const float la = length(a.b - a.a), lb = length(b.b - b.a);
+    const Edge &longer = la >= lb ? a : b, &shorter = la >= lb ? b : a;
+    const float l = std::max(la, lb);
+    const Vec3 along = (longer.b - longer.a) * (1 / l);
+    float s[2];
+    for (int k = 0; k < 2; ++k) {
+        const Vec3 way = (k == 0 ? shorter.a : shorter.b) - longer.a;
+        s[k] = dot(way, along);
+        if (length(way - along * s[k]) > same_place) return false;
+    }
+    const float low = std::max(0.0f, std::min(s[0], s[1])), high = std::min(l, std::max(s[0], s[1]));
+    if (high - low < std::min(least_shared, 0.5f * std::min(la, lb))) return false;
+    const auto on_shorter = [&](float at) { return std::clamp((at - s[0]) / (s[1] - s[0]), 0.0f, 1.0f); };
+    const float on_long[2] = {low / l, high / l}, on_short[2] = {on_shorter(low), on_shorter(high)};
+    o = &longer == &a ? Overlap{on_long[0], on_long[1], on_short[0], on_short[1]}
+                      : Overlap{on_short[0], on_short[1], on_long[0], on_long[1]};
+    return true;
 }
 
 /// Border edges of all charts of a surface: those whose two layout vertices no other triangle joins.
@@ -51,7 +76,7 @@ void add_border(const Level& level, const Atlas& atlas, std::uint32_t number, st
         if (layout.chart[i / 3] != none) ++uses[joined(ends(i).first, ends(i).second)];
     for (std::size_t i = 0; i < layout.indices.size(); ++i) {
         if (layout.chart[i / 3] == none) continue;
-        auto [v, w] = ends(i);
+        const auto [v, w] = ends(i);
         if (uses[joined(v, w)] != 1) continue;
         const auto t = static_cast<std::uint32_t>(i / 3);
         const auto world = [&](std::uint32_t vertex) {
@@ -65,20 +90,22 @@ void add_border(const Level& level, const Atlas& atlas, std::uint32_t number, st
         // The middle of the edge in barycentrics of its triangle.
         const float middle[3][2] = {{0.5f, 0}, {0.5f, 0.5f}, {0, 0.5f}};
         const auto k = i % 3;
-        if (quantised(world(w)) < quantised(world(v))) std::swap(v, w);
         const Vec2 corner{static_cast<float>(uv.x), static_cast<float>(uv.y)};
         Edge e{.a = world(v),
                .b = world(w),
                .normal = shading_normal(mesh, t, middle[k][0], middle[k][1], surface.to_world, face),
+               .face = face,
+               .inward = {},
                .from = layout.uv[v] + corner,
                .to = layout.uv[w] + corner,
-               .page = uv.page,
-               .surface = number,
-               .chart = layout.chart[t],
-               .key = {}};
-        const auto qa = quantised(e.a), qb = quantised(e.b);
-        e.key = {qa[0], qa[1], qa[2], qb[0], qb[1], qb[2]};
-        if (qa != qb) edges.push_back(e);
+               .page = uv.page};
+        const Vec3 along = e.b - e.a, third = world(layout.indices[3 * t + (k + 2) % 3]) - e.a;
+        const float l = length(along);
+        if (!(l > same_place)) continue;
+        const Vec3 in = third - along * (dot(third, along) / (l * l));
+        if (!(length(in) > 0)) continue;
+        e.inward = normalize(in);
+        edges.push_back(e);
     }
 }
 
@@ -88,14 +115,18 @@ public:
     Planner(const std::vector<PagePlan>& pages, SeamPlan& plan) : pages_(pages), plan_(plan) {
         for (const PagePlan& p : pages) number_.emplace_back(p.state.size(), none);
     }
-    void join(const Edge& a, const Edge& b) {
-        const float texels = std::max(length(a.to - a.from), length(b.to - b.from));
+    /// `open`: for each place along the seam, in order, whether its sides see one another.
+    template <class Open>
+    void join(const Edge& a, const Edge& b, const Overlap& o, Open open) {
+        const float texels =
+            std::max(length(a.to - a.from) * std::abs(o.a1 - o.a0), length(b.to - b.from) * std::abs(o.b1 - o.b0));
         const int n = std::clamp(static_cast<int>(std::ceil(per_texel * texels)), 1, 8192);
         for (int k = 0; k < n; ++k) {
             const float s = (static_cast<float>(k) + 0.5f) / static_cast<float>(n);
+            const float on_a = o.a0 + (o.a1 - o.a0) * s, on_b = o.b0 + (o.b1 - o.b0) * s;
             SeamPlan::Sample sample{};
-            if (touch(a.page, a.from + (a.to - a.from) * s, 1, 0, sample) &&
-                touch(b.page, b.from + (b.to - b.from) * s, -1, 4, sample))
+            if (!open(a, b, on_a)) continue;
+            if (touch(a.page, a.texel(on_a), 1, 0, sample) && touch(b.page, b.texel(on_b), -1, 4, sample))
                 plan_.samples.push_back(sample);
         }
     }
@@ -171,19 +202,52 @@ Triple ratio(const Triple& a, const Triple& b) {
 
 }  // namespace
 
-SeamPlan plan_seams(const Level& level, const Atlas& atlas, const std::vector<PagePlan>& pages, Job& job) {
+SeamPlan plan_seams(const Level& level, const Atlas& atlas, const std::vector<PagePlan>& pages,
+                    const std::function<const RayCaster&()>& caster, std::vector<std::uint8_t>& open, Job& job) {
     std::vector<std::vector<Edge>> found(atlas.surfaces.size());
     job.parallel(found.size(), 1, [&](std::size_t i, std::size_t) {
         add_border(level, atlas, static_cast<std::uint32_t>(i), found[i]);
     });
     std::vector<Edge> edges;
     for (const auto& f : found) edges.insert(edges.end(), f.begin(), f.end());
-    std::stable_sort(edges.begin(), edges.end(), [](const Edge& a, const Edge& b) { return a.key < b.key; });
+    const Vec3 reach{same_place, same_place, same_place};
+    std::vector<Bounds> boxes(edges.size());
+    for (std::size_t i = 0; i < edges.size(); ++i) {
+        boxes[i].add(min(edges[i].a, edges[i].b) - reach);
+        boxes[i].add(max(edges[i].a, edges[i].b) + reach);
+    }
+    const BoxTree tree(boxes);
+    struct Seam {
+        std::uint32_t a, b;
+        Overlap overlap;
+    };
+    std::vector<std::vector<Seam>> met(edges.size());
+    job.parallel(edges.size(), 256, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+            tree.for_each(boxes, boxes[i], [&](std::uint32_t other) {
+                Seam s{static_cast<std::uint32_t>(i), other, {}};
+                if (other > i && overlap(edges[i], edges[other], s.overlap)) met[i].push_back(s);
+            });
+            std::sort(met[i].begin(), met[i].end(), [](const Seam& p, const Seam& q) { return p.b < q.b; });
+        }
+    });
     SeamPlan plan;
     Planner planner(pages, plan);
-    for (std::size_t i = 0; i < edges.size(); ++i)
-        for (std::size_t j = i + 1; j < edges.size() && edges[j].key == edges[i].key; ++j)
-            if (dot(edges[i].normal, edges[j].normal) > seam_cosine) planner.join(edges[i], edges[j]);
+    const bool known = !open.empty();
+    const RayCaster* rays = known ? nullptr : &caster();
+    std::size_t at = 0;
+    for (const auto& of_one : met)
+        for (const Seam& s : of_one)
+            planner.join(edges[s.a], edges[s.b], s.overlap, [&](const Edge& a, const Edge& b, float on_a) {
+                if (!known) {
+                    const Vec3 place = a.at(on_a);
+                    const Vec3 from = place + a.inward * look_in + a.face * look_up,
+                               way = place + b.inward * look_in + b.face * look_up - from;
+                    const float far = length(way);
+                    open.push_back(rays->closest({from, way * (1 / far), far}).surface == none ? 1 : 0);
+                }
+                return at < open.size() && open[at++] != 0;
+            });
     return plan;
 }
 

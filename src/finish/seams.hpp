@@ -2,15 +2,18 @@
 // Seams: where two charts meet along one continuous edge of the world, both sides are to show the same light.
 
 #include <array>
+#include <functional>
 
 #include "finish/pages.hpp"
+#include "trace/ray_caster.hpp"
 
 namespace stasigraph {
 
 /// The places along all seams of a level. Made once, used for every set.
 ///
-/// A seam is an edge that two triangles share in the world (to a tenth of a millimetre), of one surface or of
-/// two, that lie in different charts, with shading normals within about ten degrees.
+/// A seam is where the edges of two triangles run along one line in the world (to half a millimetre), of one surface or
+/// of two, that lie in different charts on either side of the line, with shading normals within about ten degrees: also
+/// modules of one wall and tiles of one floor, whatever their sizes. Where a wall stands on it, it is none.
 struct SeamPlan {
     /// One place on a seam: eight texels (numbers into `texels`), four of each side by bilinear filtering;
     /// the second four weigh negative.
@@ -25,7 +28,9 @@ struct SeamPlan {
     std::vector<float> hold;  ///< How firmly each texel keeps its light.
     std::vector<Sample> samples;
 };
-SeamPlan plan_seams(const Level& level, const Atlas& atlas, const std::vector<PagePlan>& pages, Job& job);
+/// `open`: for each place looked at whether its two sides see one another; where empty it is filled, by rays.
+SeamPlan plan_seams(const Level& level, const Atlas& atlas, const std::vector<PagePlan>& pages,
+                    const std::function<const RayCaster&()>& caster, std::vector<std::uint8_t>& open, Job& job);
 
 /// Moves the texels along seams as little as it takes (least squares, by conjugate gradients) for both sides
 /// to agree, and fills the margins anew. `least`: below it nothing goes, 0 for light. Same bytes for any

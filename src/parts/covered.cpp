@@ -6,8 +6,8 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::uint32_t front_rays = 16, behind_rays = 8;
-constexpr float most_backs = 0.6f;  ///< Of the rays in front: more is inside.
+constexpr std::uint32_t rays = 16;
+constexpr float most_within = 0.3f;  ///< Of the rays to both sides: more is inside.
 constexpr float opposed = -0.99f;
 constexpr float step = 1e-4f;  ///< Past a face that was met, metres.
 
@@ -48,24 +48,18 @@ bool lies_on_another(const Level& level, const RayCaster& caster, Vec3 place, Ve
     return from_inside(level, caster, caster.closest({place - normal * reach, -normal}));
 }
 
-bool lies_underground(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal) {
-    const Frame frame(-normal);
+bool lies_within(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal) {
+    const Frame front(normal), behind(-normal);
     std::uint32_t under = 0;
-    for (std::uint32_t k = 0; k < behind_rays; ++k) {
-        const Vec3 way = frame.to_world(cosine_direction(sobol_point(0x636f7672u, k)));
-        under += solids_left(level, caster, place - normal * contact_reach, way) >= 2 ? 1 : 0;
+    for (std::uint32_t k = 0; k < rays; ++k) {
+        const Vec3 way = cosine_direction(sobol_point(0x636f7672u, k));
+        under += from_inside(level, caster,
+                             caster.closest({place + normal * contact_reach, front.to_world(way)}))
+                     ? 1
+                     : 0;
+        under += solids_left(level, caster, place - normal * contact_reach, behind.to_world(way)) >= 2 ? 1 : 0;
     }
-    return 2 * under > behind_rays;
-}
-
-bool lies_inside(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal) {
-    const Frame frame(normal);
-    std::uint32_t backs = 0;
-    for (std::uint32_t k = 0; k < front_rays; ++k) {
-        const Vec3 way = frame.to_world(cosine_direction(sobol_point(0x696e7369u, k)));
-        backs += from_inside(level, caster, caster.closest({place + normal * contact_reach, way})) ? 1 : 0;
-    }
-    return static_cast<float>(backs) > most_backs * front_rays;
+    return static_cast<float>(under) > most_within * 2 * rays;
 }
 
 }  // namespace stasigraph

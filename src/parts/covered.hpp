@@ -6,24 +6,21 @@
 namespace stasigraph {
 
 /// Faces this close to one another touch, metres.
-inline constexpr float contact_reach = 0.002f;
+inline constexpr float contact_reach = 0.003f;
 
-/// Whether a place of a solid lies on another face that looks the other way, or in ground that has no underside: what
-/// rays that start in front of it cannot tell, since they start behind that face and see out through its back.
-/// `normal`: of the face, unit length.
-///
-/// On a face that looks against it within contact_reach, a place is covered where the face bounds a solid: behind it the
-/// first thing met is seen from inside. (Two sheets back to back look the same but for that.) It is underground where
-/// most rays into its solid leave two solids before they enter any.
+/// Whether a place of a solid lies on another face that looks against it within contact_reach: what rays that start in
+/// front of it cannot tell, since they start behind that face and see out through its back. `normal`: of its own face,
+/// unit length. The face has to bound a solid: behind it the first thing met is seen from inside. (Two sheets back to
+/// back look the same but for that.)
 bool lies_on_another(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal);
-bool lies_underground(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal);
 
-/// Whether most rays in front of a place meet faces from behind: it is inside of something.
-bool lies_inside(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal);
+/// Whether a place lies inside of something, or in ground that may have no underside: of the rays in front of it that
+/// meet faces from behind and those into its own solid that leave two solids before they enter any there are more than
+/// 30 %.
+bool lies_within(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal);
 
 inline bool is_covered(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal) {
-    return lies_inside(level, caster, place, normal) || lies_on_another(level, caster, place, normal) ||
-           lies_underground(level, caster, place, normal);
+    return lies_within(level, caster, place, normal) || lies_on_another(level, caster, place, normal);
 }
 
 }  // namespace stasigraph

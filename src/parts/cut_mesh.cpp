@@ -17,7 +17,7 @@ constexpr double least_area = 1e-5;
 
 CutMesh::CutMesh(const Mesh& mesh, const Affine& to_world, const std::vector<std::uint32_t>& corner,
                  std::size_t places, const std::vector<std::uint32_t>& facet_of)
-    : local_(places), world_(places) {
+    : own_places_(places), local_(places), world_(places) {
     std::uint32_t facets = 0;
     for (const std::uint32_t f : facet_of)
         if (f != none) facets = std::max(facets, f + 1);
@@ -149,6 +149,103 @@ void CutMesh::split(const FacetOutline& facet, const std::vector<WallLine>& line
                     mark(a.place, b.place);
             }
         }
+    }
+}
+
+bool CutMesh::merge_two(std::uint32_t a, std::uint32_t b) {
+    const std::vector<Corner>& p = polygons_[a].corners;
+    const std::vector<Corner>& q = polygons_[b].corners;
+    const std::size_t n = p.size(), m = q.size();
+    // The run of edges that both have: from p[first] over `run` edges, in q the other way round.
+    const auto index_in_q = [&](std::uint32_t place) {
+        for (std::size_t k = 0; k < m; ++k)
+            if (q[k].place == place) return k;
+        return m;
+    };
+    std::vector<std::uint8_t> common(n, 0);
+    std::size_t run = 0, first = n;
+    for (std::size_t i = 0; i < n; ++i) {
+        const std::size_t k = index_in_q(p[(i + 1) % n].place);
+        common[i] = k < m && q[(k + 1) % m].place == p[i].place ? 1 : 0;
+        run += common[i];
+    }
+    for (std::size_t i = 0; i < n; ++i)
+        if (common[i] && !common[(i + n - 1) % n]) {
+            if (first != n) return false;  // two runs
+            first = i;
+        }
+    if (run == 0 || first == n || run >= n || run >= m) return false;
+    std::vector<Corner> ring;
+    for (std::size_t i = 0; i <= n - run; ++i) ring.push_back(p[(first + run + i) % n]);
+    const std::size_t start = index_in_q(p[first].place);
+    for (std::size_t i = 1; i < m - run; ++i) ring.push_back(q[(start + i) % m]);
+    // Convex: it never turns right.
+    Place3 normal;
+    for (std::size_t i = 2; i < ring.size(); ++i)
+        normal = normal + cross(world_[ring[i - 1].place] - world_[ring[0].place],
+                                world_[ring[i].place] - world_[ring[0].place]);
+    normal = unit(normal);
+    for (std::size_t i = 0; i < ring.size(); ++i) {
+        const Place3 u = world_[ring[(i + 1) % ring.size()].place] - world_[ring[i].place],
+                     v = world_[ring[(i + 2) % ring.size()].place] - world_[ring[(i + 1) % ring.size()].place];
+        if (dot(cross(u, v), normal) < -1e-6 * length(u) * length(v)) return false;
+    }
+    for (const std::uint32_t old : {a, b}) {
+        const auto& c = polygons_[old].corners;
+        for (std::size_t i = 0; i < c.size(); ++i)
+            std::erase(edges_[key(c[i].place, c[(i + 1) % c.size()].place)].polygons, old);
+    }
+    polygons_[b].corners.clear();
+    for (std::size_t i = 0; i < ring.size(); ++i)
+        edges_[key(ring[i].place, ring[(i + 1) % ring.size()].place)].polygons.push_back(a);
+    polygons_[a].corners = std::move(ring);
+    return true;
+}
+
+bool CutMesh::on_a_line(std::uint32_t polygon, std::size_t corner) const {
+    const auto& c = polygons_[polygon].corners;
+    const std::size_t n = c.size();
+    if (n <= 3) return false;
+    const Place3 u = world_[c[corner].place] - world_[c[(corner + n - 1) % n].place],
+                 v = world_[c[(corner + 1) % n].place] - world_[c[corner].place];
+    return length(cross(u, v)) <= 1e-6 * length(u) * length(v);
+}
+
+void CutMesh::merge(const std::vector<std::uint64_t>& kind) {
+    std::unordered_map<std::uint32_t, std::vector<std::uint32_t>> of_triangle;
+    for (std::uint32_t p = 0; p < polygons_.size(); ++p) of_triangle[polygons_[p].triangle].push_back(p);
+    for (std::uint32_t t = 0; t < polygons_.size(); ++t) {
+        const auto found = of_triangle.find(t);
+        if (found == of_triangle.end()) continue;
+        const std::vector<std::uint32_t>& own = found->second;
+        for (bool any = own.size() > 1; any;) {
+            any = false;
+            for (std::size_t i = 0; i < own.size(); ++i)
+                for (std::size_t k = i + 1; k < own.size(); ++k)
+                    if (kind[own[i]] == kind[own[k]] && !polygons_[own[i]].corners.empty() &&
+                        !polygons_[own[k]].corners.empty() && merge_two(own[i], own[k]))
+                        any = true;
+        }
+    }
+    // Corners that are none.
+    std::unordered_map<std::uint32_t, bool> needless;
+    for (std::uint32_t p = 0; p < polygons_.size(); ++p)
+        for (std::size_t i = 0; i < polygons_[p].corners.size(); ++i) {
+            const std::uint32_t place = polygons_[p].corners[i].place;
+            if (place < own_places_) continue;
+            const bool line = on_a_line(p, i);
+            const auto [at, fresh] = needless.try_emplace(place, line);
+            if (!fresh) at->second = at->second && line;
+        }
+    for (Polygon& p : polygons_) {
+        std::size_t gone = 0;
+        for (const Corner& c : p.corners)
+            if (const auto at = needless.find(c.place); at != needless.end() && at->second) ++gone;
+        if (gone > 0 && p.corners.size() - gone >= 3)
+            std::erase_if(p.corners, [&](const Corner& c) {
+                const auto at = needless.find(c.place);
+                return at != needless.end() && at->second;
+            });
     }
 }
 

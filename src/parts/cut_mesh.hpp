@@ -33,6 +33,10 @@ public:
     bool is_cut(const std::vector<FacetOutline>& facets, const std::vector<WallLine>& lines, std::uint32_t polygon,
                 std::size_t i) const;
 
+    /// Puts polygons of one triangle and one kind together again where the whole is convex, and takes out corners that
+    /// lie on a line in all polygons that have them. Polygons that are gone have no corners.
+    void merge(const std::vector<std::uint64_t>& kind);
+
     const std::vector<Polygon>& polygons() const { return polygons_; }
     /// Those that share the edge from a corner with a polygon, itself left out.
     template <class F>
@@ -56,8 +60,11 @@ private:
     static std::uint64_t key(std::uint32_t a, std::uint32_t b) {
         return static_cast<std::uint64_t>(std::min(a, b)) << 32 | std::max(a, b);
     }
+    bool merge_two(std::uint32_t a, std::uint32_t b);
+    bool on_a_line(std::uint32_t polygon, std::size_t corner) const;
     std::uint32_t divide(std::uint32_t a, std::uint32_t b, double at);
 
+    std::size_t own_places_ = 0;  ///< Of the mesh; the rest came by cuts.
     std::vector<Place3> local_, world_;
     std::vector<Polygon> polygons_;
     std::vector<std::vector<std::uint32_t>> of_facet_;

@@ -21,12 +21,14 @@ namespace {
 constexpr float along_cosine = 0.94f;
 /// Triangles are one facet where their normals differ by less, and where they leave its plane by less, metres.
 constexpr double flat_cosine = 0.9998, flat_height = 0.002;
+/// Gaps under what stands on a surface that no light should pass, metres.
+constexpr double least_gap = 2e-4, most_gap = 0.0025, gap_overlap = 5e-4;
 constexpr std::size_t most_pieces = 10000;
 /// What is there so often and is so small is left whole: as copies of one mesh it shares charts. Metres.
 constexpr std::size_t often = 8;
 constexpr float small = 1.5f;
 /// A piece with less area has no use for texels of its own, square metres.
-constexpr double least_piece = 4e-4;
+constexpr double least_piece = 0.02;
 /// Places looked at on a triangle or piece, and the share of them that says it is covered.
 constexpr double places_a_piece = 12;
 constexpr double covered_share = 0.95;
@@ -104,10 +106,11 @@ public:
         }
         make_pieces(caster);
         too_many = parts_ > most_pieces || cut_->polygons().size() > mesh_.triangle_count() + 4 * most_pieces;
-        return !too_many && (parts_ > 1 || any_covered_);
+        return !too_many && parts_ > 1;
     }
 
     std::uint32_t parts() const { return parts_; }
+    const std::vector<std::array<Vec3, 4>>& seals() const { return seals_; }
     std::size_t polygons() const { return cut_->polygons().size(); }
 
     /// The mesh of one part. Covered triangles stay with the first.
@@ -122,7 +125,7 @@ public:
         bool any = false;
         std::vector<std::uint8_t> covered;
         for (std::uint32_t p = 0; p < polygons.size(); ++p) {
-            if (part_of_[p] != which) continue;
+            if (part_of_[p] != which || polygons[p].corners.empty()) continue;
             std::vector<std::uint32_t> numbers;
             for (const CutMesh::Corner& c : polygons[p].corners) {
                 const BetweenVertices between = between_of(polygons[p].triangle, c);
@@ -216,7 +219,7 @@ private:
     }
 
     /// Where a face crosses a triangle's plane or rests on it with an edge, within the triangle.
-    void meet(std::uint32_t triangle, const WorldTriangle& face, std::vector<MetSegment>& met) const {
+    void meet(std::uint32_t triangle, const WorldTriangle& face, std::vector<MetSegment>& met) {
         const std::uint32_t facet = facet_of_[triangle];
         const FlatFrame& frame = facets_[facet].frame;
         const Place3 p[3] = {in_double(face.a), in_double(face.b), in_double(face.c)};
@@ -233,9 +236,22 @@ private:
             else if (h[k] * h[n] < 0) ends[count++] = frame.flat(p[k] + (p[n] - p[k]) * (h[k] / (h[k] - h[n])));
         }
         if (count != 2) return;  // a corner alone, or all of it
+        seal(face, frame);
         clip(triangle, frame, ends[0], ends[1], [&](Place2 a, Place2 b) {
             if (!on_border(facets_[facet], a, b)) met.push_back({facet, a, b});
         });
+    }
+    /// An edge that hovers a hair over the surface gets a strip down to it.
+    void seal(const WorldTriangle& face, const FlatFrame& frame) {
+        const Place3 p[3] = {in_double(face.a), in_double(face.b), in_double(face.c)};
+        for (int k = 0; k < 3; ++k) {
+            const Place3 a = p[k], b = p[(k + 1) % 3];
+            const double ha = frame.height(a), hb = frame.height(b);
+            if (ha < least_gap || hb < least_gap || ha > most_gap || hb > most_gap) continue;
+            const Place3 up = frame.normal * gap_overlap;
+            seals_.push_back({in_float(a + up), in_float(b + up), in_float(b - frame.normal * hb - up),
+                              in_float(a - frame.normal * ha - up)});
+        }
     }
     template <class F>
     void clip(std::uint32_t triangle, const FlatFrame& frame, Place2 a, Place2 b, F f) const {
@@ -293,6 +309,7 @@ private:
                     });
                 }
         });
+        join_small(region, piece);
         std::vector<double> area(count, 0.0), whole(count, 0.0);
         for (std::uint32_t p = 0; p < count; ++p) {
             whole[p] = area_of(p);
@@ -306,7 +323,7 @@ private:
         // Of each cut region the largest open piece stays; the others become parts, in the order of their places.
         std::map<std::uint32_t, std::uint32_t> largest;  // region, piece
         const auto open = [&](std::uint32_t root) {
-            return under[root] < covered_share * area[root] && area[root] > least_piece;
+            return under[root] < covered_share * area[root];
         };
         for (std::uint32_t p = 0; p < count; ++p) {
             const std::uint32_t r = region[polygons[p].triangle];
@@ -314,18 +331,64 @@ private:
             const auto [at, fresh] = largest.try_emplace(r, p);
             if (!fresh && area[p] > area[at->second]) at->second = p;
         }
+        // Where all that is open is one piece there is nothing to part: what is covered there is told texel by texel.
+        std::map<std::uint32_t, std::uint32_t> open_pieces;
+        for (std::uint32_t p = 0; p < count; ++p)
+            if (piece[p] == p && open(p)) ++open_pieces[region[polygons[p].triangle]];
         std::map<std::uint32_t, std::uint32_t> number;
         for (std::uint32_t p = 0; p < count; ++p) {
             const std::uint32_t r = region[polygons[p].triangle], root = piece[p];
             if (!region_cut[r]) continue;
+            const auto pieces = open_pieces.find(r);
+            if (pieces != open_pieces.end() && pieces->second == 1) continue;
             if (!open(root)) {
                 covered_[p] = 1;
-                any_covered_ = true;
             } else if (largest[r] != root) {
                 part_of_[p] = number.try_emplace(root, static_cast<std::uint32_t>(number.size() + 1)).first->second;
             }
         }
         parts_ = static_cast<std::uint32_t>(number.size()) + 1;
+        std::vector<std::uint64_t> kind(count);
+        for (std::uint32_t p = 0; p < count; ++p) kind[p] = std::uint64_t{part_of_[p]} << 1 | covered_[p];
+        cut_->merge(kind);
+    }
+
+    /// Pieces too small for texels of their own go to the neighbour that they share most of their rim with.
+    void join_small(const std::vector<std::uint32_t>& region, std::vector<std::uint32_t>& piece) const {
+        const auto& polygons = cut_->polygons();
+        const auto count = static_cast<std::uint32_t>(polygons.size());
+        for (int round = 0; round < 4; ++round) {
+            std::vector<double> area(count, 0.0);
+            for (std::uint32_t p = 0; p < count; ++p) area[piece[p]] += area_of(p);
+            std::map<std::uint32_t, std::map<std::uint32_t, double>> rim;
+            for (std::uint32_t p = 0; p < count; ++p) {
+                if (area[piece[p]] >= least_piece) continue;
+                const auto& c = polygons[p].corners;
+                for (std::size_t i = 0; i < c.size(); ++i)
+                    cut_->for_across(p, i, [&](std::uint32_t o) {
+                        if (piece[o] != piece[p] && region[polygons[o].triangle] == region[polygons[p].triangle])
+                            rim[piece[p]][piece[o]] +=
+                                length(cut_->world(c[(i + 1) % c.size()].place) - cut_->world(c[i].place));
+                    });
+            }
+            if (rim.empty()) return;
+            std::vector<std::uint32_t> to(count);
+            std::iota(to.begin(), to.end(), 0u);
+            for (const auto& [small_one, beside] : rim) {
+                const auto best = std::max_element(beside.begin(), beside.end(),
+                                                   [](const auto& a, const auto& b) { return a.second < b.second; });
+                // Of two small ones that want each other one stays.
+                if (to[best->first] == best->first) to[small_one] = best->first;
+            }
+            const auto end = [&](std::uint32_t i) {
+                for (int steps = 0; to[i] != i && steps < 64; ++steps) i = to[i];
+                return i;
+            };
+            // A piece is known by its lowest number.
+            std::map<std::uint32_t, std::uint32_t> lowest;
+            for (std::uint32_t p = 0; p < count; ++p) lowest.try_emplace(end(piece[p]), p);
+            for (std::uint32_t p = 0; p < count; ++p) piece[p] = lowest[end(piece[p])];
+        }
     }
 
     template <class F>
@@ -424,11 +487,11 @@ private:
     std::vector<std::uint32_t> facet_of_;
     std::vector<FacetOutline> facets_;
     std::vector<WallLine> lines_;
+    std::vector<std::array<Vec3, 4>> seals_;
     std::unique_ptr<CutMesh> cut_;
     std::vector<std::uint32_t> part_of_;  ///< For each polygon.
     std::vector<std::uint8_t> covered_;
     std::uint32_t parts_ = 1;
-    bool any_covered_ = false;
 };
 
 class Parting {
@@ -440,6 +503,7 @@ public:
         cut_surfaces();
         mark_covered();
         split_sides();
+        add_seals();
         return figures_;
     }
 
@@ -495,6 +559,7 @@ private:
                                        std::to_string(most_pieces) + " pieces where others stand on it, and stays whole");
             }
             if (!good[s]) continue;
+            for (const auto& quad : cutters[s]->seals()) seals_.push_back(quad);
             Made m{s, {}};
             for (std::uint32_t k = 0; k < cutters[s]->parts(); ++k) m.meshes.push_back(cutters[s]->part(k));
             made.push_back(std::move(m));
@@ -591,17 +656,26 @@ private:
             }
             if (any) covered[s] = std::move(marks);
         });
-        // Surfaces of one mesh with the same marks share a mesh again.
+        // Surfaces of one mesh with the same marks share a mesh again; what is there often and lies in another way each
+        // time is left whole, since copies of one mesh share charts.
+        std::map<std::pair<std::uint32_t, std::vector<std::uint8_t>>, std::size_t> alike;
+        std::map<std::uint32_t, std::size_t> uses;
+        for (std::uint32_t s = 0; s < count; ++s) {
+            ++uses[level_.surfaces[s].mesh];
+            if (!covered[s].empty()) ++alike[{level_.surfaces[s].mesh, covered[s]}];
+        }
         std::map<std::pair<std::uint32_t, std::vector<std::uint8_t>>, std::uint32_t> made;
         for (std::uint32_t s = 0; s < count; ++s) {
             if (covered[s].empty()) continue;
+            const std::size_t all = uses[level_.surfaces[s].mesh];
+            if (all >= often && 4 * alike[{level_.surfaces[s].mesh, covered[s]}] < all) continue;
             figures_.covered += static_cast<std::size_t>(std::count(covered[s].begin(), covered[s].end(), 1));
             const std::uint32_t mesh = level_.surfaces[s].mesh;
             const auto [at, fresh] =
                 made.try_emplace({mesh, covered[s]}, static_cast<std::uint32_t>(level_.meshes.size()));
             if (fresh) {
                 Mesh marked = level_.meshes[mesh];
-                marked.covered = std::move(covered[s]);
+                marked.covered = covered[s];
                 level_.meshes.push_back(std::move(marked));
             }
             level_.surfaces[s].mesh = at->second;
@@ -675,6 +749,40 @@ private:
         }
     }
 
+    /// What closes gaps under walls: in the bake alone, and black.
+    void add_seals() {
+        if (seals_.empty()) return;
+        Mesh mesh;
+        mesh.name = "gaps under walls";
+        for (const auto& quad : seals_) {
+            const auto first = static_cast<std::uint32_t>(mesh.positions.size());
+            const Vec3 n = cross(quad[1] - quad[0], quad[2] - quad[0]);
+            if (!(length(n) > 0)) continue;
+            for (const Vec3 p : quad) {
+                mesh.positions.push_back(p);
+                mesh.normals.push_back(normalize(n));
+            }
+            for (const std::uint32_t k : {0u, 1u, 2u, 0u, 2u, 3u}) mesh.indices.push_back(first + k);
+        }
+        if (mesh.indices.empty()) return;
+        Material black;
+        black.name = mesh.name;
+        black.base_color = {0, 0, 0};
+        black.double_sided = true;
+        Surface s;
+        s.name = s.node = mesh.name;
+        while (std::any_of(level_.surfaces.begin(), level_.surfaces.end(),
+                           [&](const Surface& o) { return o.name == s.name; }))
+            s.name += " ";
+        s.mesh = static_cast<std::uint32_t>(level_.meshes.size());
+        s.material = static_cast<std::uint32_t>(level_.materials.size());
+        s.part = Part::bake_only;
+        s.lit_by = LitBy::nothing;
+        level_.meshes.push_back(std::move(mesh));
+        level_.materials.push_back(std::move(black));
+        level_.surfaces.push_back(std::move(s));
+    }
+
     static Mesh turn(Mesh m) {
         for (std::size_t i = 0; i + 2 < m.indices.size(); i += 3) std::swap(m.indices[i + 1], m.indices[i + 2]);
         for (Vec3& n : m.normals) n = -n;
@@ -729,6 +837,7 @@ private:
     Job& job_;
     Obstacles obstacles_;
     PartFigures figures_;
+    std::vector<std::array<Vec3, 4>> seals_;
     std::map<std::uint32_t, std::size_t> uses_;
     std::unique_ptr<TextureSet> textures_;
     std::unique_ptr<RayCaster> caster_;

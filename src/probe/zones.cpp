@@ -118,7 +118,9 @@ std::vector<std::vector<std::uint32_t>> things(const Level& level) {
     std::vector<std::vector<std::uint32_t>> out;
     for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
         const Surface& surface = level.surfaces[s];
-        const bool alone = surface.source_node == none || listed_in(level, s) != none ||
+        // What was cut was cut because its parts lie in different rooms.
+        const bool alone = surface.source_node == none || surface.one_side ||
+                           !level.meshes[surface.mesh].between.empty() || listed_in(level, s) != none ||
                            std::any_of(level.zones.begin(), level.zones.end(),
                                        [&](const Zone& z) { return has(z.left_out, s); });
         const bool copy = surface.copy_of != none;

@@ -1,0 +1,172 @@
+// Where surfaces meet: sealed rooms on one ground are dark, walls' feet outside are lit as exactly as anything else.
+
+#include <gtest/gtest.h>
+
+#include <algorithm>
+
+#include "support.hpp"
+
+namespace test::joints_tests {
+namespace {
+
+const Rgb grey{0.7f, 0.7f, 0.7f};
+
+/// How walls stand on the ground.
+struct Hut {
+    float wall = 0.1f;  ///< Metres; 0: sheets seen from both sides.
+    float foot = 0;     ///< Height of the walls' lower edge.
+    float module = 0;   ///< Length of wall modules; 0: walls in one piece.
+};
+
+/// A room of 4 by 4 metres on one ground of 20 by 20 that goes on under its walls.
+Level hut_level(const Hut& hut, float density) {
+    Level level;
+    add_floor(level, 20, grey);
+    const float t = hut.wall, y = hut.foot, h = 2.5f;
+    const auto sheet = [&](const std::string& name, Vec3 a, Vec3 b) {
+        add_quad(level, name, {a.x, y, a.z}, {b.x, y, b.z}, {b.x, h, b.z}, {a.x, h, a.z}, grey);
+        level.materials.back().double_sided = true;
+    };
+    const auto box = [&](const std::string& name, Vec3 low, Vec3 high) {
+        const float length = std::max(high.x - low.x, high.z - low.z);
+        const int pieces = hut.module > 0 ? static_cast<int>(std::ceil(length / hut.module)) : 1;
+        for (int i = 0; i < pieces; ++i) {
+            const float from = length * static_cast<float>(i) / static_cast<float>(pieces),
+                        to = length * static_cast<float>(i + 1) / static_cast<float>(pieces);
+            const bool along_x = high.x - low.x > high.z - low.z;
+            const Vec3 a = along_x ? Vec3{low.x + from, low.y, low.z} : Vec3{low.x, low.y, low.z + from},
+                       b = along_x ? Vec3{low.x + to, high.y, high.z} : Vec3{high.x, high.y, low.z + to};
+            add_box(level, name + std::to_string(i), a, b, false, grey);
+        }
+    };
+    if (t == 0) {
+        sheet("north", {-2, 0, -2}, {2, 0, -2});
+        sheet("east", {2, 0, -2}, {2, 0, 2});
+        sheet("south", {2, 0, 2}, {-2, 0, 2});
+        sheet("west", {-2, 0, 2}, {-2, 0, -2});
+        add_quad(level, "roof", {-2, h, 2}, {2, h, 2}, {2, h, -2}, {-2, h, -2}, grey);
+        level.materials.back().double_sided = true;
+    } else {
+        box("north", {-2 - t, y, -2 - t}, {2 + t, h, -2});
+        box("south", {-2 - t, y, 2}, {2 + t, h, 2 + t});
+        box("east", {2, y, -2}, {2 + t, h, 2});
+        box("west", {-2 - t, y, -2}, {-2, h, 2});
+        add_box(level, "roof", {-2 - t, h, -2 - t}, {2 + t, h + 0.2f, 2 + t}, false, grey);
+    }
+    Light sun;
+    sun.name = "sun";
+    sun.kind = LightKind::sun;
+    sun.color = {100000, 100000, 100000};
+    sun.direction = normalize({-0.5f, -0.7f, 0.6f});
+    sun.angular_diameter = 0.0093f;
+    level.lights = {sun};
+    level.sky.radiance = {3000, 3000, 3000};
+    level.lightmap = {.density = density, .page = 1024, .margin = 4};
+    level.quality.tier = Tier::proof;
+    level.quality.links = 64;
+    complete_level(level);
+    return level;
+}
+
+Bake parted(Level level) {
+    Job job;
+    part_surfaces(level, job);
+    return bake_level(std::move(level));
+}
+
+struct Worst {
+    float value = 0;
+    Vec3 at, facing;
+};
+std::ostream& operator<<(std::ostream& out, const Worst& w) {
+    return out << w.value << " at " << w.at.x << ", " << w.at.y << ", " << w.at.z << " facing " << w.facing.x << ", "
+               << w.facing.y << ", " << w.facing.z;
+}
+
+/// Points of the inside, 2 mm off the walls and on.
+std::vector<MeterPoint> inside_points() {
+    std::vector<MeterPoint> points;
+    const float off[] = {0.002f, 0.01f, 0.03f, 0.08f, 0.2f, 0.5f, 1.1f, 1.9f};
+    for (const float along : {-1.998f, -1.5f, -0.513f, 0.27f, 1.1f, 1.998f})
+        for (const float d : off) {
+            points.push_back({{along, 0, 2 - d}, Vec3{0, 1, 0}});
+            points.push_back({{along, 0, d - 2}, Vec3{0, 1, 0}});
+            points.push_back({{2 - d, 0, along}, Vec3{0, 1, 0}});
+            points.push_back({{d - 2, 0, along}, Vec3{0, 1, 0}});
+            points.push_back({{along, d, 2}, Vec3{0, 0, -1}});
+            points.push_back({{along, d, -2}, Vec3{0, 0, 1}});
+            points.push_back({{2, d, along}, Vec3{-1, 0, 0}});
+            points.push_back({{-2, d, along}, Vec3{1, 0, 0}});
+            points.push_back({{along, 2.5f - d, 2}, Vec3{0, 0, -1}});
+            points.push_back({{-2, 2.5f - d, along}, Vec3{1, 0, 0}});
+            points.push_back({{along, 2.5f, 2 - d}, Vec3{0, -1, 0}});
+        }
+    return points;
+}
+
+Worst brightest(const Bake& b, const std::vector<MeterPoint>& points) {
+    Job job;
+    const auto read = meter_lightmap(b.level, b.atlas, b.baked.sets[0], points, 0.02f, job);
+    Worst worst;
+    for (std::size_t i = 0; i < points.size(); ++i)
+        if (read[i].irradiance && luminance(*read[i].irradiance) > worst.value)
+            worst = {luminance(*read[i].irradiance), points[i].at, *points[i].facing};
+    return worst;
+}
+
+class SealedHut : public ::testing::TestWithParam<std::pair<Hut, float>> {};
+
+SLOW_TEST_P(SealedHut, is_dark_at_every_point_of_every_joint) {
+    const auto& [hut, density] = GetParam();
+    const Bake b = parted(hut_level(hut, density));
+    const Worst worst = brightest(b, inside_points());
+    EXPECT_LE(worst.value, 0.5f) << worst;
+    EXPECT_EQ(b.baked.shared.size(), 0u);
+}
+
+TEST_P(SealedHut, is_lit_exactly_at_its_foot_outside) {
+    const auto& [hut, density] = GetParam();
+    const Bake b = parted(hut_level(hut, density));
+    std::vector<MeterPoint> points;
+    std::vector<ReferencePoint> places;
+    // The sunny sides are east and north.
+    const float face = 2 + hut.wall;
+    for (const float d : {0.005f, 0.02f, 0.05f, 0.12f, 0.3f})
+        for (const float along : {-1.3f, 0.1f, 1.2f}) {
+            points.push_back({{face + d, 0, along}, Vec3{0, 1, 0}});
+            points.push_back({{along, 0, -face - d}, Vec3{0, 1, 0}});
+            points.push_back({{face, d + std::max(0.0f, hut.foot), along}, Vec3{1, 0, 0}});
+            points.push_back({{along, d + std::max(0.0f, hut.foot), -face}, Vec3{0, 0, -1}});
+        }
+    for (const MeterPoint& p : points) places.push_back({p.at, *p.facing, *p.facing});
+    Job job;
+    const auto read = meter_lightmap(b.level, b.atlas, b.baked.sets[0], points, 0.02f, job);
+    const auto exact = reference_light(b.level, 0, places, {.paths = 3000}, job);
+    Worst worst;
+    for (std::size_t i = 0; i < points.size(); ++i) {
+        ASSERT_TRUE(read[i].irradiance) << points[i].at.x << " " << points[i].at.y << " " << points[i].at.z;
+        const float e = luminance(exact[i].direct + exact[i].bounced),
+                    off = std::abs(luminance(*read[i].irradiance) / e - 1);
+        if (off > worst.value) worst = {off, points[i].at, *points[i].facing};
+    }
+    EXPECT_LE(worst.value, 0.05f) << worst;
+}
+
+std::string hut_name(const ::testing::TestParamInfo<std::pair<Hut, float>>& info) {
+    const auto& [hut, density] = info.param;
+    const auto number = [](float v) { return std::to_string(static_cast<int>(std::lround(std::abs(v) * 1000))); };
+    return (hut.wall == 0 ? "sheets" : "walls_" + number(hut.wall)) +
+           (hut.foot == 0  ? "_on"
+            : hut.foot > 0 ? "_above_" + number(hut.foot)
+                           : "_sunk_" + number(hut.foot)) +
+           (hut.module > 0 ? "_modules" : "") + "_at_" + std::to_string(static_cast<int>(density));
+}
+INSTANTIATE_TEST_SUITE_P(Huts, SealedHut,
+                         ::testing::Values(std::pair{Hut{0.17f, 0, 0}, 4.0f}, std::pair{Hut{0.05f, 0, 0}, 4.0f},
+                                           std::pair{Hut{0, 0, 0}, 4.0f}, std::pair{Hut{0.1f, -0.1f, 0}, 4.0f},
+                                           std::pair{Hut{0.1f, 0.002f, 0}, 8.0f}, std::pair{Hut{0.2f, 0, 2}, 8.0f},
+                                           std::pair{Hut{0, 0, 0}, 16.0f}, std::pair{Hut{0, 0.002f, 0}, 8.0f}, std::pair{Hut{0, -0.05f, 0}, 8.0f}),
+                         hut_name);
+
+}  // namespace
+}  // namespace test::joints_tests
