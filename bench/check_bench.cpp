@@ -40,7 +40,8 @@ void bench_check(const std::string& file) {
     // By surfaces on which a wall parts light, at the density of the tier.
     constexpr std::uint32_t scenes = 200;
     std::map<std::string, std::size_t> counts;
-    std::size_t both = 0, check_alone = 0, bake_alone = 0, bake_alone_much = 0, errors = 0;
+    std::size_t both = 0, check_alone = 0, bake_alone = 0, errors = 0, leaks_whole = 0,
+                leaks_in_parts = 0;
     for (std::uint32_t seed = 0; seed < scenes; ++seed) {
         Level scene = test::clutter(seed);
         scene.quality.tier = Tier::glance;
@@ -52,21 +53,31 @@ void bench_check(const std::string& file) {
             errors += f.severity == Severity::error ? 1 : 0;
             if (f.id == "thin-wall" || f.id == "sheet-wall") said.push_back(f.names[1]);
         }
-        Atlas atlas;
-        const std::vector<SharedTexels> shared = bake(scene, atlas, job).shared;
-        for (const SharedTexels& s : shared) shown.push_back(s.surface);
+        Level cut = scene;
+        complete_level(cut);
+        part_surfaces(cut, job);
+        for (const bool parts : {false, true}) {
+            const Level& baked_level = parts ? cut : scene;
+            Atlas charts;
+            const Baked baked = bake(baked_level, charts, job);
+            const ViewLight light{&baked.sets[0], &baked.probes, &baked.visibility, &baked.occlusion,
+                                  &baked.reflections};
+            const std::vector<Leak> found = find_leaks(baked_level, charts, light, 2000, job);
+            (parts ? leaks_in_parts : leaks_whole) += found.size();
+            if (parts) continue;
+            for (const Leak& l : found) shown.push_back(scene.surfaces[l.surface].name);
+        }
+        std::sort(shown.begin(), shown.end());
+        shown.erase(std::unique(shown.begin(), shown.end()), shown.end());
         for (const std::string& name : said)
             ++(std::find(shown.begin(), shown.end(), name) != shown.end() ? both : check_alone);
-        for (const SharedTexels& s : shared)
-            if (std::find(said.begin(), said.end(), s.surface) == said.end()) {
-                ++bake_alone;
-                bake_alone_much += s.texels >= 8 ? 1 : 0;
-            }
+        for (const std::string& name : shown)
+            bake_alone += std::find(said.begin(), said.end(), name) == said.end() ? 1 : 0;
     }
     fmt::print("{} heaps of clutter: {} findings that are errors\n", scenes, errors);
     for (const auto& [id, count] : counts) fmt::print("  {:>5} {}\n", count, id);
     fmt::print(
-        "surfaces on which a wall is too thin: {} by check and bake, {} by check alone, {} by the bake alone "
-        "({} of them with 8 pairs of texels or more)\n",
-        both, check_alone, bake_alone, bake_alone_much);
+        "surfaces on which a wall is too thin: {} by check and bake, {} by check alone, {} by the bake alone; places that "
+        "leak: {} with surfaces in one piece, {} in parts\n",
+        both, check_alone, bake_alone, leaks_whole, leaks_in_parts);
 }

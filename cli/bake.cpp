@@ -19,41 +19,59 @@ namespace bake_command {
 
 namespace {
 
-Json shared_json(const std::vector<SharedTexels>& shared) {
+/// What leaks of one surface, under the set that shows most of it.
+struct SurfaceLeaks {
+    std::string surface, set;
+    std::size_t places = 0;
+    Leak worst;
+};
+
+/// Places looked at closely in each set.
+constexpr std::size_t leak_places = 600;
+
+std::vector<SurfaceLeaks> leaks_of(const Level& level, const Atlas& atlas, const Baked& baked, Job& job) {
+    std::map<std::string, SurfaceLeaks> worst;
+    for (const BakedSet& set : baked.sets) {
+        const ViewLight light{&set, &baked.probes, &baked.visibility, &baked.occlusion, &baked.reflections};
+        const Level shown = as_in_set(level, set_index(level, set.name));
+        std::map<std::string, SurfaceLeaks> here;
+        for (const Leak& l : find_leaks(shown, atlas, light, leak_places, job)) {
+            SurfaceLeaks& s = here[shown.surfaces[l.surface].name];
+            if (s.places++ == 0) s = {shown.surfaces[l.surface].name, set.name, 1, l};
+        }
+        for (auto& [name, s] : here)
+            if (SurfaceLeaks& known = worst[name]; s.places > known.places) known = std::move(s);
+    }
+    std::vector<SurfaceLeaks> out;
+    for (auto& [name, s] : worst) out.push_back(std::move(s));
+    std::stable_sort(out.begin(), out.end(),
+                     [](const SurfaceLeaks& a, const SurfaceLeaks& b) { return a.places > b.places; });
+    return out;
+}
+
+Json leaks_json(const std::vector<SurfaceLeaks>& leaks) {
     Json list = Json::array();
-    for (const SharedTexels& t : shared)
-        list.push_back({{"surface", t.surface},
-                        {"texels", t.texels},
-                        {"at", vec(t.at)},
-                        {"set", t.set},
-                        {"lux", {t.dark, t.bright}},
-                        {"wall_m", t.wall},
-                        {"density_that_parts", t.density},
-                        {"thickness_that_parts_m", t.thickness}});
+    for (const SurfaceLeaks& s : leaks)
+        list.push_back({{"surface", s.surface},
+                        {"places", s.places},
+                        {"at", vec(s.worst.at)},
+                        {"set", s.set},
+                        {"lux", s.worst.lux},
+                        {"exact_lux", {s.worst.least, s.worst.most}}});
     return list;
 }
 
-/// Where texels are too large for a wall, and what would part both sides.
-void say_shared(const std::vector<SharedTexels>& shared) {
+void say_leaks(const std::vector<SurfaceLeaks>& leaks) {
     constexpr std::size_t most = 5;
-    for (std::size_t i = 0; i < std::min(shared.size(), most); ++i) {
-        const SharedTexels& t = shared[i];
-        const std::string remedy =
-            t.wall > 0
-                ? fmt::format(
-                      "raise the density to {:.0f} texels/m or thicken the wall from {:.2g} to {:.2g} cm",
-                      std::ceil(t.density), t.wall * 100, t.thickness * 100)
-                : fmt::format(
-                      "end the surface at the wall, make the wall {:.2g} cm thick, or raise the density to "
-                      "{:.0f} texels/m to keep the leak within 5 cm",
-                      t.thickness * 100, std::ceil(t.density));
-        say("light leaks across a wall on {}: {}. {} texels, worst at {:.2f}, {:.2f}, {:.2f} ({:.3g} and "
-            "{:.3g} lux, set "
-            "{})\n",
-            t.surface, remedy, t.texels, t.at.x, t.at.y, t.at.z, t.dark, t.bright, t.set);
+    for (std::size_t i = 0; i < std::min(leaks.size(), most); ++i) {
+        const SurfaceLeaks& s = leaks[i];
+        const bool bright = s.worst.lux > s.worst.most;
+        say("{} shows on {} that is not there: {} places, worst at {:.2f}, {:.2f}, {:.2f} ({:.3g} lux where light is "
+            "{:.3g} to {:.3g}, set {}); `view --show leaks` marks them\n",
+            bright ? "light" : "a shadow", s.surface, s.places, s.worst.at.x, s.worst.at.y, s.worst.at.z, s.worst.lux,
+            s.worst.least, s.worst.most, s.set);
     }
-    if (shared.size() > most)
-        say("light leaks across walls on {} more surfaces; --json lists them\n", shared.size() - most);
+    if (leaks.size() > most) say("the same on {} more surfaces; --json lists them\n", leaks.size() - most);
 }
 
 /// What --only takes beside globs of surfaces.
@@ -135,7 +153,6 @@ Json to_json(const Options& o, const Level& level, const Atlas& atlas, const Bak
               {"reflections", baked.reflections.size()},
               {"pages", atlas.pages}};
     for (const auto& t : times) j["stages"].push_back({{"name", t.name}, {"seconds", t.seconds}});
-    j["shared_texels"] = shared_json(baked.shared);
     return j;
 }
 
@@ -155,7 +172,6 @@ void print(const Options& o, const Baked& baked, const CaptureFigures& captures,
             "neighbours; {} lie inside in part and were sampled in the rest\n",
             count_text(static_cast<double>(f.buried)), count_text(static_cast<double>(f.hidden)),
             count_text(static_cast<double>(f.moved)));
-    say_shared(baked.shared);
     say("light jumps by {:.1f} % over seams, {:.1f} % before they were fitted\n", f.seam * 100,
         f.seam_before * 100);
     if (f.probes > 0) say("{} probes, {} of them inside geometry and unused\n", f.probes, f.buried_probes);
@@ -182,6 +198,7 @@ struct Made {
     std::vector<fs::path> files;
     std::optional<PlaceFigures> placing;  ///< Where probes were placed on the way.
     CaptureFigures captures;
+    std::vector<SurfaceLeaks> leaks;
 };
 
 /// What placing probes on the way came to.
@@ -236,6 +253,7 @@ Made make(const Options& o, Level level, std::vector<std::string> sets, std::vec
     for (const std::string& set : m.sets) places.push_back(set_index(m.level, set));
     m.baked = bake(m.level, m.atlas, job, store, places);
     if (o.only.empty()) m.captures = capture_reflections(m.level, m.atlas, reflections, m.baked, job, store);
+    m.leaks = leaks_of(m.level, m.atlas, m.baked, job);
     job.limit(0);  // what is made is written
     m.times = job.times();
     m.times.insert(m.times.begin(), before.begin(), before.end());
@@ -398,6 +416,7 @@ void run(Options& o, Job& job) {
     const std::string kept = keep(o);
     if (o.common.json) {
         Json j = to_json(o, m.level, m.atlas, m.baked, m.times, seconds());
+        j["leaks"] = leaks_json(m.leaks);
         j["tier_asked_for"] = tier_name(level.quality.tier);
         j["sets"] = m.sets;
         j["reflection_rays"] = m.captures.rays;
@@ -409,6 +428,7 @@ void run(Options& o, Job& job) {
     say("wrote {} files to {} in {}\n", m.files.size(), o.out.string(), seconds_text(seconds()));
     if (m.placing) print(*m.placing);
     if (m.baked.probes.size() == 0 && !o.common.quiet) warn_unlit(m.level);
+    say_leaks(m.leaks);
     print(o, m.baked, m.captures, m.times);
     if (!o.only.empty() && !why.empty())
         say("only {} was baked; everything else is as it was, and out of date: {}\n", o.only,

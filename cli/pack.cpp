@@ -95,7 +95,6 @@ void pack_game(const fs::path& file, const Level& level, const SavedBake& bake, 
                 .occlusion = {},
                 .probes = bake.probes,
                 .reflections = bake.reflections,
-                .shared = {},
                 .figures = {}};
     save_game(file, level, bake.atlas, baked, settings);
 }

@@ -53,20 +53,6 @@ struct OcclusionPage {
     std::vector<float> texels;
 };
 
-/// Texels of one surface that are too large for a wall on it: filtering shows light of either side on the
-/// other.
-struct SharedTexels {
-    std::string surface;
-    std::size_t texels = 0;  ///< Pairs of them that a wall parts and whose light is four times apart or more.
-    Vec3 at;                 ///< Where that is most, metres.
-    std::string set;         ///< Under which set.
-    float bright = 0, dark = 0;  ///< Light on both sides there, lux.
-    float wall = 0;              ///< How thick the wall is there, metres; 0: a sheet.
-    float density = 0;  ///< Texels per metre with which two buried texels would part both sides; for a sheet,
-                        ///< on which none can be buried, that which keeps the mixed light within 5 cm of it.
-    float thickness = 0;  ///< Metres of wall that would do at the density there is.
-};
-
 /// What a bake came to.
 struct BakeFigures {
     std::size_t texels = 0, patches = 0;
@@ -95,7 +81,6 @@ struct Baked {
     std::vector<OcclusionPage> occlusion;    ///< By page; empty unless the level asks for it.
     ProbeNet probes;
     std::vector<ReflectionProbe> reflections = {};  ///< Of capture_reflections().
-    std::vector<SharedTexels> shared;               ///< By surface, those with most texels first.
     BakeFigures figures;
 };
 

@@ -21,9 +21,8 @@ NamedMarks mark_overlaps(const Level& level, const Atlas& atlas);
 /// What of a page is lit by itself, what is inside of geometry or hidden and was filled, and what is margin:
 /// by PageImage::state of a bake.
 NamedMarks mark_filled(const Level& level, const Atlas& atlas, const std::vector<PageImage>& pages);
-/// Texels beside a wall that filtering reads together with one beyond it, where light differs four times or
-/// more between both: light or dark shows through. Cost: two to six short rays a texel.
-NamedMarks mark_leaks(const Level& level, const Atlas& atlas, const BakedSet& set, Job& job);
+/// What find_leaks() found.
+NamedMarks mark_leaks(const Level& level, const Atlas& atlas, const std::vector<Leak>& leaks, Job& job);
 /// By surface: 0 as the level would give it, 1 out of date, 2 changed itself since.
 NamedMarks mark_stale(const std::vector<std::uint8_t>& surfaces);
 

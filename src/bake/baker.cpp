@@ -284,19 +284,6 @@ void Baker::State::light_sets(Level lit, const std::vector<LayerKeys>& keys,
     for (std::size_t i = 0; i < lit.sets.size(); ++i)
         baked.sets.push_back({lit.sets[i].name, std::move(pages.sets[i].pages),
                               std::move(pages.sets[i].directional), std::move(probe_light[i])});
-    for (SharedTexels& found : shared_texels({.level = lit,
-                               .atlas = g.atlas,
-                               .texels = g.texels,
-                               .light = [&](std::size_t i, std::size_t l) { return layers[l].shown[i]; }},
-                                             g.shared)) {
-        // Of a surface the set that shows most of it.
-        const auto known = std::find_if(baked.shared.begin(), baked.shared.end(),
-                                        [&](const SharedTexels& t) { return t.surface == found.surface; });
-        if (known == baked.shared.end())
-            baked.shared.push_back(std::move(found));
-        else if (found.texels > known->texels)
-            *known = std::move(found);
-    }
     const auto raise = [](float& to, double v) { to = std::max(to, static_cast<float>(v)); };
     BakeFigures& f = baked.figures;
     const BakeFigures now = figures();
@@ -324,7 +311,6 @@ Baked Baker::light(const Level& given, Job& job, const std::vector<std::uint32_t
                 .visibility = s.visibility.pages(lit, s.ground, job),
                 .occlusion = {},
                 .probes = s.ground.probes,
-                .shared = {},
                 .figures = {}};
     const std::vector<BakeSet> sets = std::exchange(lit.sets, {});
     std::vector<std::string> wanted;

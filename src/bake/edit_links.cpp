@@ -191,12 +191,13 @@ LinkMarks misled_links(const Edit& edit, const std::vector<Vec3>& position_befor
                     b.grown(near_spacings * spacing[texels.grid[i]]).holds(texels.position[i]) ? 1 : 0;
         }
     });
-    // Only texels near buried ones are ever led to.
+    // Only texels near buried and parted ones are ever led to.
     std::vector<std::uint8_t> led_to(count, 0);
     for (std::uint32_t i = 0; i < count; ++i) {
-        const bool buried = !valid[i] || (edit.was[i] != none && !valid_before[edit.was[i]]);
-        if (buried) texels.for_neighbours(i, led, [&](std::uint32_t n) { led_to[n] = 1; });
-        if (buried) led_to[i] = 1;
+        const bool led_past = valid[i] != open_texel ||
+                              (edit.was[i] != none && valid_before[edit.was[i]] != open_texel);
+        if (led_past) texels.for_neighbours(i, led, [&](std::uint32_t n) { led_to[n] = 1; });
+        if (led_past) led_to[i] = 1;
     }
     for (std::uint32_t i = 0; i < count; ++i) {
         if (!other[i]) continue;

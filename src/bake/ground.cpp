@@ -92,7 +92,8 @@ Ground::Ground(Level l, const Atlas* previous, BakeStore s, Job& job)
     save_marks(store, marks_name(level), {key, std::move(marks_)});
     extend(std::vector<std::uint32_t>(rows.size(), static_cast<std::uint32_t>(tier.first_links)), job);
     std::vector<std::uint8_t> on_pages = valid;
-    for (std::size_t i = 0; i < hidden.size(); ++i) on_pages[i] &= hidden[i] ? 0 : 1;
+    for (std::size_t i = 0; i < hidden.size(); ++i)
+        if (hidden[i]) on_pages[i] = 0;
     plans = plan_pages(atlas, texels, on_pages, job);
     std::vector<std::uint8_t> open_seams;
     const bool known = load_list("seams-" + key, open_seams);
@@ -131,10 +132,14 @@ void Ground::record(Job& job) {
     valid = find_open(level, caster(), texels, rows, links, job);
     hidden.clear();
     moved = move_to_open(level, caster(), texels, rows, links, valid, job);
+    std::vector<SharedPair> parted = find_shared(texels, valid, caster(), job);
+    for (const SharedPair& pair : parted) valid[pair.a] = valid[pair.b] = parted_texel;
     if (edit) find_misled(job);
     for (std::size_t p = 0; p < links.pieces.size(); ++p)
         lead_past_buried(caster(), texels, rows, valid, valid, p, links, job);
-    shared = find_shared(texels, lightmapped(), caster(), job);
+    shared = std::move(parted);
+    const std::vector<std::uint8_t> shown = lightmapped();
+    std::erase_if(shared, [&](const SharedPair& pair) { return !shown[pair.a] || !shown[pair.b]; });
     hidden = find_hidden(texels, lightmapped(), links, shared);
     footprints = Footprints(texels, valid, caster(), job);
     explicit_worth = explicit_sky_worth(texels, valid, links, job);

@@ -80,7 +80,6 @@ std::vector<PageRef> Session::update(const Level& wanted, Job& job) {
     if (other) {
         baker_ = std::move(*other);
         baked_.probes = std::move(fresh.probes);
-        baked_.shared = std::move(fresh.shared);
     }
     baked_.figures.layers_made = 0;
     if (!changed.empty() || maps) {

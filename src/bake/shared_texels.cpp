@@ -11,9 +11,6 @@ namespace {
 
 /// Above the surface by this share of the way, the ray between two texels looks for walls.
 constexpr float look_rise = 0.05f;
-constexpr float apart = 4;            ///< So many times brighter one side has to be,
-constexpr float unseen = 0.02f;       ///< and by this share of a set's mean: less is not seen.
-constexpr float sheet_width = 0.05f;  ///< Metres to which the mixed light beside a sheet is to be kept.
 
 /// Where a wall stands between two texels: its thickness; below 0 where there is none.
 float wall_of_texels(const TexelSet& texels, const RayCaster& caster, std::uint32_t a, std::uint32_t b) {
@@ -39,15 +36,6 @@ bool enclosed(const TexelSet& texels, const Links& links, std::uint32_t i) {
     return static_cast<float>(far) <= enclosed_share * static_cast<float>(count);
 }
 
-double mean_light(const LitTexels& lit, const std::function<float(std::size_t)>& light) {
-    double sum = 0, area = 0;
-    for (std::size_t i = 0; i < lit.texels.size(); ++i) {
-        sum += static_cast<double>(light(i) * lit.texels.area[i]);
-        area += static_cast<double>(lit.texels.area[i]);
-    }
-    return area > 0 ? sum / area : 0;
-}
-
 }  // namespace
 
 std::vector<SharedPair> find_shared(const TexelSet& texels, const std::vector<std::uint8_t>& wanted,
@@ -58,8 +46,9 @@ std::vector<SharedPair> find_shared(const TexelSet& texels, const std::vector<st
         for (std::size_t k = begin; k < end; ++k) {
             const auto i = static_cast<std::uint32_t>(k);
             if (!wanted[i]) continue;
-            for (int way = 0; way < 2; ++way) {
-                const int dx = way == 0 ? 1 : 0, dy = 1 - dx;
+            // Over corners as well: a texel's corner may lie where none of its sides does.
+            constexpr int ways[4][2] = {{1, 0}, {0, 1}, {1, 1}, {1, -1}};
+            for (const auto& [dx, dy] : ways) {
                 std::uint32_t n = texels.neighbour(i, dx, dy);
                 // One buried texel inside the wall is filled from both sides; two keep them apart.
                 if (n != none && !wanted[n]) n = texels.neighbour(i, 2 * dx, 2 * dy);
@@ -103,48 +92,6 @@ std::vector<std::uint8_t> find_hidden(const TexelSet& texels, const std::vector<
     }
     std::erase_if(pairs, [&](const SharedPair& p) { return hidden[p.a] || hidden[p.b]; });
     return hidden;
-}
-
-std::vector<SharedTexels> shared_texels(const LitTexels& lit, const std::vector<SharedPair>& pairs) {
-    const TexelSet& texels = lit.texels;
-    std::vector<SharedTexels> of(lit.level.surfaces.size()), out;
-    if (pairs.empty()) return out;
-    std::vector<float> worst(of.size(), 0.0f);
-    std::vector<std::uint8_t> counted(pairs.size(), 0);
-    for (const BakeSet& set : lit.level.sets) {
-        const auto light = [&](std::size_t i) {
-            Rgb e;
-            for (std::size_t g = 0; g < set.gains.size(); ++g) e += lit.light(i, g) * set.gain(g);
-            return luminance(e);
-        };
-        const auto mean = static_cast<float>(mean_light(lit, light));
-        for (std::size_t k = 0; k < pairs.size(); ++k) {
-            const SharedPair& pair = pairs[k];
-            const float a = light(pair.a), b = light(pair.b), bright = std::max(a, b), dark = std::min(a, b);
-            if (!(bright > apart * dark) || !(bright - dark > unseen * mean)) continue;
-            const std::uint32_t surface = texels.grid[pair.a] / 2;
-            SharedTexels& t = of[surface];
-            t.texels += counted[k] ? 0 : 1;
-            counted[k] = 1;
-            if (!(bright - dark > worst[surface] * mean)) continue;
-            worst[surface] = (bright - dark) / mean;
-            t.at = (texels.position[pair.a] + texels.position[pair.b]) * 0.5f;
-            t.set = set.name;
-            t.bright = bright;
-            t.dark = dark;
-            t.wall = pair.wall;
-            t.density = pair.wall > 0 ? 2 / pair.wall : 1 / sheet_width;
-            t.thickness = 2 / lit.atlas.surfaces[surface].density;
-        }
-    }
-    for (std::size_t s = 0; s < of.size(); ++s) {
-        if (of[s].texels == 0) continue;
-        of[s].surface = lit.level.surfaces[s].name;
-        out.push_back(of[s]);
-    }
-    std::stable_sort(out.begin(), out.end(),
-                     [](const SharedTexels& a, const SharedTexels& b) { return a.texels > b.texels; });
-    return out;
 }
 
 }  // namespace stasigraph

@@ -1,8 +1,6 @@
 #pragma once
 // Walls that stand on a surface whose texels are too large for them.
 
-#include <functional>
-
 #include "chart/texels.hpp"
 #include "stasigraph/bake.hpp"
 #include "trace/ray_caster.hpp"
@@ -26,16 +24,5 @@ std::vector<SharedPair> find_shared(const TexelSet& texels, const std::vector<st
 /// side, so that no dark line shows where wall and floor meet. Pairs with such a texel are dropped.
 std::vector<std::uint8_t> find_hidden(const TexelSet& texels, const std::vector<std::uint8_t>& wanted,
                                       const Links& links, std::vector<SharedPair>& pairs);
-
-/// A level as it is lit. Borrows all of it.
-struct LitTexels {
-    const Level& level;
-    const Atlas& atlas;
-    const TexelSet& texels;
-    std::function<Rgb(std::size_t texel, std::size_t group)> light;  ///< Lux.
-};
-
-/// Of the pairs that walls part those that show it under some set, by surface, most texels first.
-std::vector<SharedTexels> shared_texels(const LitTexels& lit, const std::vector<SharedPair>& pairs);
 
 }  // namespace stasigraph

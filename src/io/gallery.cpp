@@ -404,8 +404,11 @@ struct Gallery::State {
         if (what == "stale") return show_stale(w);
         if (what == "findings") return show_findings(w);
         if (what == "leaks") {
+            constexpr std::size_t leak_places = 4000;
             const SavedBake& b = bake(w.request.set);
-            show_marks(w, b.atlas, mark_leaks(level, b.atlas, b.sets[0], w.job));
+            const Level shown = as_in_set(level, set_index(level, b.sets[0].name));
+            const ViewLight light{&b.sets[0], &b.probes, &b.visibility, &b.occlusion, &b.reflections};
+            show_marks(w, b.atlas, mark_leaks(level, b.atlas, find_leaks(shown, b.atlas, light, leak_places, w.job), w.job));
             w.out.set = b.sets[0].name;
             return;
         }

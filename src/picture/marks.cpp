@@ -3,10 +3,9 @@
 #include <algorithm>
 #include <cmath>
 
-#include "bake/shared_texels.hpp"
 #include "chart/raster.hpp"
-#include "chart/texels.hpp"
 #include "finish/pages.hpp"
+#include "picture/page_place.hpp"
 
 namespace stasigraph {
 
@@ -50,22 +49,6 @@ void for_chart_texels(const Atlas& atlas, F f) {
         }
         first += static_cast<std::uint32_t>(layout.charts.size());
     }
-}
-
-/// Where a texel of a lightmap is kept.
-struct PagePlace {
-    std::uint32_t page = 0;
-    std::size_t index = 0;
-};
-PagePlace page_place(const Atlas& atlas, const TexelSet& texels, std::uint32_t t) {
-    const SurfaceUv& uv = atlas.surfaces[texels.grid[t] / 2];
-    const Layout& layout = atlas.layouts[uv.layout];
-    const Chart& chart = layout.charts[layout.chart[texels.triangle[t]]];
-    int x = 0, y = 0;
-    texels.place_in_chart(t, x, y);
-    return {uv.page,
-            static_cast<std::size_t>(uv.y + chart.y + y) * static_cast<std::size_t>(atlas.pages[uv.page]) +
-                static_cast<std::size_t>(uv.x + chart.x + x)};
 }
 
 }  // namespace
@@ -140,38 +123,25 @@ std::vector<double> light_shares(const Level& level, const Atlas& atlas, const s
     return share;
 }
 
-NamedMarks mark_leaks(const Level& level, const Atlas& atlas, const BakedSet& set, Job& job) {
-    constexpr float apart = 4, unseen = 0.02f;  // as a bake tells of them
+NamedMarks mark_leaks(const Level& level, const Atlas& atlas, const std::vector<Leak>& leaks, Job& job) {
     NamedMarks m = marks_of(atlas, {none_there, fine, wrong, doubtful},
-                            {"no lightmap", "nothing leaks", "bright shows on the dark side of a wall",
-                             "dark shows on the bright side"});
+                            {"no lightmap", "nothing leaks", "brighter than any light around",
+                             "darker than any light around"});
     const TexelSet texels = place_texels(level, atlas, job);
-    std::vector<std::uint8_t> wanted(texels.size(), 0);
-    std::vector<float> light(texels.size(), 0.0f);
-    double sum = 0, area = 0;
     for (std::uint32_t t = 0; t < texels.size(); ++t) {
         if (texels.grid[t] % 2 != 0 || atlas.surfaces[texels.grid[t] / 2].page == none) continue;
         const PagePlace at = page_place(atlas, texels, t);
-        wanted[t] = 1;
-        light[t] = luminance(set.pages[at.page].texels[at.index]);
         m.marks.pages[at.page][at.index] = 1;
-        sum += static_cast<double>(texels.area[t] * light[t]);
-        area += static_cast<double>(texels.area[t]);
     }
-    const auto mean = static_cast<float>(area > 0 ? sum / area : 0);
-    const TextureSet textures(level);
-    const RayCaster caster(level, textures, [](const Surface& s) { return s.part != Part::moving; });
-    const auto mark = [&](std::uint32_t t, std::uint8_t with) {
-        const PagePlace at = page_place(atlas, texels, t);
-        m.marks.pages[at.page][at.index] = with;
-    };
-    for (const SharedPair& pair : find_shared(texels, wanted, caster, job)) {
-        const bool first = light[pair.a] > light[pair.b];
-        const std::uint32_t bright = first ? pair.a : pair.b, dark = first ? pair.b : pair.a;
-        if (!(light[bright] > apart * light[dark]) || !(light[bright] - light[dark] > unseen * mean))
-            continue;
-        mark(dark, 2);
-        mark(bright, 3);
+    for (const Leak& l : leaks) {
+        const int side = atlas.pages[l.page];
+        for (int dy = -1; dy <= 1; ++dy)
+            for (int dx = -1; dx <= 1; ++dx) {
+                const int x = l.x + dx, y = l.y + dy;
+                if (x < 0 || y < 0 || x >= side || y >= side) continue;
+                m.marks.pages[l.page][static_cast<std::size_t>(y) * static_cast<std::size_t>(side) +
+                                      static_cast<std::size_t>(x)] = l.lux > l.most ? 2 : 3;
+            }
     }
     count(m);
     return m;

@@ -49,6 +49,7 @@ void look_at_surface(const Level& level, std::uint32_t index, const MeterPoint& 
     const Mesh& mesh = level.meshes[surface.mesh];
     const float side = determinant(surface.to_world) < 0 ? -1.0f : 1.0f;
     for (std::uint32_t t = 0; t < mesh.triangle_count(); ++t) {
+        if (mesh.is_covered(t)) continue;
         Vec3 p[3];
         for (int k = 0; k < 3; ++k)
             p[k] = transform_point(surface.to_world, mesh.positions[mesh.indices[3 * t + k]]);

@@ -114,6 +114,13 @@ std::vector<std::uint8_t> find_valid(const Links& links) {
 
 namespace {
 
+bool sees(const RayCaster& caster, const TexelSet& texels, std::uint32_t texel, const RayCaster::Place& place) {
+    const Vec3 from = place.position + place.face_normal * ray_start_offset;
+    const Vec3 to = texels.position[texel] + texels.face_normal[texel] * ray_start_offset - from;
+    const float distance = length(to);
+    return !(distance > 0) || !caster.blocked({from, to * (1 / distance), distance});
+}
+
 /// The valid texel nearest to a met place, in steps around the buried texel, that the place sees.
 std::uint32_t visible_neighbour(const RayCaster& caster, const TexelSet& texels, std::uint32_t buried,
                                 const RayCaster::Place& place, const std::vector<std::uint8_t>& valid) {
@@ -128,13 +135,8 @@ std::uint32_t visible_neighbour(const RayCaster& caster, const TexelSet& texels,
             near[count++] = {dot(d, d), n};
         }
     std::sort(near.begin(), near.begin() + static_cast<std::ptrdiff_t>(count));
-    const Vec3 from = place.position + place.face_normal * ray_start_offset;
-    for (std::size_t i = 0; i < count; ++i) {
-        const std::uint32_t n = near[i].second;
-        const Vec3 to = texels.position[n] + texels.face_normal[n] * ray_start_offset - from;
-        const float distance = length(to);
-        if (!(distance > 0) || !caster.blocked({from, to * (1 / distance), distance})) return n;
-    }
+    for (std::size_t i = 0; i < count; ++i)
+        if (sees(caster, texels, near[i].second, place)) return near[i].second;
     return none;
 }
 
@@ -160,14 +162,16 @@ void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const Row
             }
             const Vec3 origin = source.receivers[row].position;
             for (std::uint32_t k = 0; k < count; ++k) {
-                if (!meets_texel(words[k]) || texel_valid[words[k]]) continue;
+                if (!meets_texel(words[k]) || texel_valid[words[k]] == open_texel) continue;
                 Rgb tint;
                 const Hit hit = caster.gathered({origin, row_direction(source, row, k)},
                                                 gather_seed(source.seeds[row], k), tint);
-                const std::uint32_t open =
-                    hit.surface == none
-                        ? none
-                        : visible_neighbour(caster, texels, words[k], caster.place(hit), texel_valid);
+                std::uint32_t open = none;
+                if (hit.surface != none) {
+                    const RayCaster::Place place = caster.place(hit);
+                    if (texel_valid[words[k]] == parted_texel && sees(caster, texels, words[k], place)) continue;
+                    open = visible_neighbour(caster, texels, words[k], place, texel_valid);
+                }
                 words[k] = open == none ? lost_word : open;
                 if (open == none) continue;
                 most.resize(texels.grids.size(), 0.0f);

@@ -188,9 +188,12 @@ RowSource texel_rows(const Level& level, const TexelSet& texels, std::uint32_t s
 /// Lower: texels beside badly closed meshes are lost. Higher: buried ones darken their neighbours.
 inline constexpr float buried_share = 0.3f;
 std::vector<std::uint8_t> find_valid(const Links& links);
+/// What `valid` holds of a texel: 0 buried; open; open, and a wall stands between it and one beside it, so that a ray may
+/// meet the part of it that lies beyond the wall.
+inline constexpr std::uint8_t open_texel = 1, parted_texel = 2;
 
-/// Links that meet a buried texel meet its visible rim, or lie inside geometry themselves. Each such link is
-/// traced again and led to the nearest valid texel (within two steps in the same grid) that the met place
+/// Links that meet a buried texel meet its visible rim, or lie inside geometry themselves; those that meet a parted one
+/// may meet it beyond the wall. Each such link is traced again and, where the met place does not see the texel, led to the nearest valid texel (within two steps in the same grid) that the met place
 /// sees; where there is none, the link is lost. Links of buried rows all become absorbed.
 void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const RowSource& source,
                       const std::vector<std::uint8_t>& row_valid,

@@ -1,0 +1,255 @@
+// Leaks, from the result: places of lightmaps, as a game filters them, that show light no point around them has.
+
+#include <algorithm>
+#include <cmath>
+#include <unordered_map>
+
+#include "bake/shared_texels.hpp"
+#include "finish/pages.hpp"
+#include "light/direct.hpp"
+#include "parts/covered.hpp"
+#include "picture/page_place.hpp"
+#include "picture/viewer.hpp"
+
+namespace stasigraph {
+
+namespace {
+
+/// A place is looked at closer where it differs so much from its own texel's middle a texel farther in, and is called
+/// a leak where it is so far outside of all exact light around it. As ratios.
+constexpr float worth_a_look = 1.3f, outside = 1.3f;
+/// ... and by so much of the mean light of the set: less is not seen.
+constexpr float unseen = 0.02f;
+constexpr float off_edge = 0.004f;  ///< Metres from an edge.
+constexpr std::uint32_t first_rays = 128, more_rays = 256, leak_lamp_samples = 16, leak_seed = 0x6c65616bu;
+constexpr float steps_a_texel = 1;
+
+/// A place of a lightmap.
+struct Spot {
+    std::uint32_t surface = 0;
+    Vec3 at, normal, inward;
+    Vec2 texel;  ///< Of the page.
+    float size = 0;  ///< Metres of a texel.
+    float value = 0, ratio = 0;
+    Vec3 farther;     ///< Farther in on the same chart,
+    float there = 0;  ///< and what the lightmap shows there.
+};
+
+/// Places along the edges at which charts end or fold.
+void spots_of(const Level& level, const Atlas& atlas, std::uint32_t number, const std::vector<PageImage>& pages,
+              float mean, std::vector<Spot>& out) {
+    const SurfaceUv& uv = atlas.surfaces[number];
+    if (uv.page == none) return;
+    const Layout& layout = atlas.layouts[uv.layout];
+    const Surface& surface = level.surfaces[number];
+    const Mesh& mesh = level.meshes[surface.mesh];
+    const float side = determinant(surface.to_world) < 0 ? -1.0f : 1.0f;
+    const auto world = [&](std::size_t i) {
+        return transform_point(surface.to_world, mesh.positions[layout.source[layout.indices[i]]]);
+    };
+    const auto face = [&](std::size_t t) {
+        const Vec3 n = cross(world(3 * t + 1) - world(3 * t), world(3 * t + 2) - world(3 * t));
+        return length(n) > 0 ? normalize(n) * side : Vec3{};
+    };
+    std::unordered_map<std::uint64_t, std::vector<std::uint32_t>> edges;
+    // By places of the page: vertices may be there twice.
+    const auto key = [&](std::size_t i) {
+        const auto number = [&](std::uint32_t v) {
+            const auto whole = [](float t) { return static_cast<std::uint32_t>(std::lround(t * 64)) & 0xffffu; };
+            return whole(layout.uv[v].x) << 16 | whole(layout.uv[v].y);
+        };
+        const std::uint32_t a = number(layout.indices[i]), b = number(layout.indices[i % 3 == 2 ? i - 2 : i + 1]);
+        return static_cast<std::uint64_t>(std::min(a, b)) << 32 | std::max(a, b);
+    };
+    for (std::size_t i = 0; i < layout.indices.size(); ++i)
+        if (layout.chart[i / 3] != none) edges[key(i)].push_back(static_cast<std::uint32_t>(i));
+    const Vec2 corner{static_cast<float>(uv.x), static_cast<float>(uv.y)};
+    for (std::size_t i = 0; i < layout.indices.size(); ++i) {
+        const std::size_t t = i / 3, n = i % 3 == 2 ? i - 2 : i + 1;
+        if (layout.chart[t] == none) continue;
+        const std::vector<std::uint32_t>& there = edges[key(i)];
+        const Vec3 normal = face(t);
+        if (there.size() == 2 && dot(face(there[0] / 3), face(there[1] / 3)) > 0.9f) continue;
+        const Vec3 a = world(i), b = world(n), c = world(i / 3 * 3 + (i % 3 + 2) % 3);
+        const Vec2 ua = layout.uv[layout.indices[i]] + corner, ub = layout.uv[layout.indices[n]] + corner,
+                   uc = layout.uv[layout.indices[i / 3 * 3 + (i % 3 + 2) % 3]] + corner;
+        const float l = length(b - a), texels = length(ub - ua);
+        if (!(l > 2 * off_edge) || !(texels > 0)) continue;
+        const Vec3 along = (b - a) * (1 / l), in = (c - a) - along * dot(c - a, along);
+        const float deep = length(in);
+        if (!(deep > 2 * off_edge)) continue;
+        const Vec3 inward = in * (1 / deep);
+        // The page's way inward: of the triangle's third corner, without what it goes along the edge.
+        const float slide = dot(c - a, along) / l;
+        const Vec2 in_page = (uc - ua - (ub - ua) * slide) * (1 / deep);
+        const float size = l / texels;
+        const int count = std::clamp(static_cast<int>(std::ceil(steps_a_texel * texels)), 1, 4096);
+        for (int k = 0; k < count; ++k) {
+            const float s = (static_cast<float>(k) + 0.5f) / static_cast<float>(count);
+            Spot spot{.surface = number,
+                      .at = a + (b - a) * s + inward * off_edge,
+                      .normal = normal,
+                      .inward = inward,
+                      .texel = ua + (ub - ua) * s + in_page * off_edge,
+                      .size = size};
+            spot.value = luminance(sample_page(pages[uv.page], spot.texel));
+            const float farther = std::min(1.5f * size, 0.6f * deep);
+            const float own = luminance(sample_page(pages[uv.page], spot.texel + in_page * farther));
+            spot.farther = spot.at + inward * farther;
+            spot.there = own;
+            const float high = std::max(spot.value, own), low = std::min(spot.value, own);
+            if (!(high > worth_a_look * low) || !(high - low > unseen * mean)) continue;
+            spot.ratio = high / std::max(low, 1e-3f * mean);
+            out.push_back(spot);
+        }
+    }
+}
+
+/// Places on either side of walls that stand on a surface in one piece.
+void spots_at_walls(const Atlas& atlas, const TexelSet& texels, const std::vector<PageImage>& pages,
+                    const RayCaster& caster, float mean, std::vector<Spot>& out, Job& job) {
+    std::vector<std::uint8_t> wanted(texels.size(), 0);
+    for (std::uint32_t t = 0; t < texels.size(); ++t)
+        wanted[t] = texels.grid[t] % 2 == 0 && atlas.surfaces[texels.grid[t] / 2].page != none ? 1 : 0;
+    for (const SharedPair& pair : find_shared(texels, wanted, caster, job))
+        for (const auto& [own, other] : {std::pair{pair.a, pair.b}, std::pair{pair.b, pair.a}}) {
+            const Vec3 normal = texels.face_normal[own], from = texels.position[own] + normal * off_edge,
+                       way = texels.position[other] + normal * off_edge - from;
+            const float far = length(way);
+            if (!(far > 0)) continue;
+            const Hit wall = caster.closest({from, way * (1 / far), far});
+            if (wall.surface == none || wall.distance < 2 * off_edge) continue;
+            const float share = (wall.distance - off_edge) / far;
+            const PagePlace a = page_place(atlas, texels, own), b = page_place(atlas, texels, other);
+            Spot spot{.surface = texels.grid[own] / 2,
+                      .at = texels.position[own] + way * share,
+                      .normal = normal,
+                      .inward = way * (-1 / far),
+                      .texel = a.middle() + (b.middle() - a.middle()) * share,
+                      .size = far};
+            spot.value = luminance(sample_page(pages[a.page], spot.texel));
+            const float before = luminance(sample_page(pages[a.page], a.middle()));
+            spot.farther = texels.position[own];
+            spot.there = before;
+            const float high = std::max(spot.value, before), low = std::min(spot.value, before);
+            if (!(high > worth_a_look * low) || !(high - low > unseen * mean)) continue;
+            spot.ratio = high / std::max(low, 1e-3f * mean);
+            out.push_back(spot);
+        }
+}
+
+/// Light that a place gets, by rays into the result and to every lamp.
+float exact_at(const Level& level, const Viewer& viewer, const BakeSet& recipe, Vec3 at, Vec3 normal,
+               std::uint32_t rays) {
+    const Receiver r = surface_receiver(at, normal, normal);
+    const Frame frame(normal);
+    Rgb sum;
+    std::uint32_t unused = none;
+    for (std::uint32_t k = 0; k < rays; ++k)
+        sum += viewer.along(r.position, frame.to_world(cosine_direction(sobol_point(leak_seed, k))), unused);
+    sum = sum * (pi / static_cast<float>(rays));
+    for (std::uint32_t l = 0; l < level.lights.size(); ++l) {
+        const Light& light = level.lights[l];
+        const Rgb gain = recipe.gain(light.group);
+        if (light.role != BakeRole::whole || !(max_channel(gain * light.color) > 0)) continue;
+        draw_light(light, level.profiles, r, static_cast<int>(leak_lamp_samples), leak_seed + l,
+                   [&](Vec3 w, Rgb e, float distance) {
+                       const float cosine = r.weight(w);
+                       if (cosine > 0)
+                           sum += e * gain * viewer.caster().transmitted({r.position, w, distance}) * cosine;
+                   });
+    }
+    return luminance(sum);
+}
+
+}  // namespace
+
+std::vector<Leak> find_leaks(const Level& level, const Atlas& atlas, const ViewLight& light, std::size_t most,
+                             Job& job) {
+    if (!light.set) return {};
+    const std::vector<PageImage>& pages = light.set->pages;
+    double whole = 0, count = 0;
+    for (const PageImage& p : pages)
+        for (const Rgb& e : p.texels) {
+            whole += static_cast<double>(luminance(e));
+            count += 1;
+        }
+    const auto mean = static_cast<float>(count > 0 ? whole / count : 0);
+    std::vector<std::vector<Spot>> found(level.surfaces.size());
+    job.parallel(found.size(), 1, [&](std::size_t s, std::size_t) {
+        spots_of(level, atlas, static_cast<std::uint32_t>(s), pages, mean, found[s]);
+    });
+    std::vector<Spot> spots;
+    for (const auto& f : found) spots.insert(spots.end(), f.begin(), f.end());
+    ViewOptions settings;
+    settings.moving = false;
+    const Viewer viewer(level, atlas, light, settings, 1, false);
+    spots_at_walls(atlas, place_texels(level, atlas, job), pages, viewer.caster(), mean, spots, job);
+    // The worst of those that are to be looked at.
+    std::stable_sort(spots.begin(), spots.end(), [](const Spot& a, const Spot& b) { return a.ratio > b.ratio; });
+    if (spots.size() > most) spots.resize(most);
+    BakeSet recipe;
+    for (const BakeSet& s : level.sets)
+        if (s.name == light.set->name) recipe = s;
+    std::vector<Leak> leaks(spots.size());
+    std::vector<std::uint8_t> is_leak(spots.size(), 0);
+    job.begin("leaks", spots.size());
+    job.parallel(spots.size(), 8, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+            const Spot& s = spots[i];
+            const auto exact = [&](Vec3 at, std::uint32_t rays) {
+                return exact_at(level, viewer, recipe, at, s.normal, rays);
+            };
+            float low = exact(s.at, first_rays), high = low;
+            // What reflects and has no lightmap is black to these rays: as much as the chart lacks farther in.
+            float more = 1, less = 1;
+            const auto out = [&] {
+                return (s.value > outside * high * more && s.value - high * more > unseen * mean) ||
+                       (s.value * outside < low * less && low * less - s.value > unseen * mean);
+            };
+            if (!out()) continue;
+            if (const float there = exact(s.farther, more_rays); there > 0) {
+                more = std::clamp(s.there / there, 1.0f, 4.0f);
+                less = std::clamp(s.there / there, 0.25f, 1.0f);
+            }
+            if (!out() || is_covered(level, viewer.caster(), s.at, s.normal)) continue;
+            // What a texel's size around has counts as well, as far as no wall stands between.
+            const Frame frame(s.normal);
+            const Vec3 across = normalize(cross(s.normal, s.inward));
+            low = high = exact(s.at, more_rays);
+            for (const float u : {-1.0f, -0.5f, 0.0f, 0.5f, 1.0f})
+                for (const float v : {-1.0f, -0.5f, 0.0f, 0.5f, 1.0f}) {
+                    if (!out()) break;
+                    const Vec3 to = s.at + (s.inward * u + across * v) * s.size;
+                    const Vec3 from = s.at + s.normal * off_edge, way = to + s.normal * off_edge - from;
+                    const float far = length(way);
+                    if (far > 0 && viewer.caster().blocked({from, way * (1 / far), far})) continue;
+                    const float e = exact(to, more_rays);
+                    low = std::min(low, e);
+                    high = std::max(high, e);
+                }
+            if (!out()) continue;
+            is_leak[i] = 1;
+            const std::uint32_t page = atlas.surfaces[s.surface].page;
+            leaks[i] = {.surface = s.surface,
+                        .page = page,
+                        .x = static_cast<int>(s.texel.x),
+                        .y = static_cast<int>(s.texel.y),
+                        .at = s.at,
+                        .lux = s.value,
+                        .least = low,
+                        .most = high};
+        }
+        job.advance(end - begin);
+    });
+    std::vector<Leak> out;
+    for (std::size_t i = 0; i < leaks.size(); ++i)
+        if (is_leak[i]) out.push_back(leaks[i]);
+    std::stable_sort(out.begin(), out.end(), [](const Leak& a, const Leak& b) {
+        const auto off = [](const Leak& l) { return l.lux > l.most ? l.lux - l.most : l.least - l.lux; };
+        return off(a) > off(b);
+    });
+    return out;
+}
+
+}  // namespace stasigraph
