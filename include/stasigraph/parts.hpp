@@ -3,6 +3,7 @@
 
 #include <cstddef>
 
+#include "stasigraph/bake_store.hpp"
 #include "stasigraph/job.hpp"
 #include "stasigraph/level.hpp"
 
@@ -30,7 +31,7 @@ struct PartFigures {
 /// Gaps of up to 2 mm under what stands on a cut surface are closed by a surface in the bake alone. Shapes, materials and nodes stay as they were; vertices on cuts lie on the triangles they part. Surfaces with
 /// lightmap UVs of their own, animated ones, glass, cut-outs and those with `cut` off stay whole. Numbers of surfaces
 /// stay valid: parts are added behind the last one. load_level() does this; call it for levels made in code.
-/// Deterministic. Cost: O(n log n) in triangles and the pairs that meet, and some rays for each piece.
-PartFigures part_surfaces(Level& level, Job& job);
+/// `store`: where what comes of it is kept between runs. Deterministic. Cost: O(n log n) in triangles and the pairs that meet, and some rays for each piece.
+PartFigures part_surfaces(Level& level, Job& job, const BakeStore& store = {});
 
 }  // namespace stasigraph

@@ -1,7 +1,9 @@
 #include "chart/sized_charts.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <map>
 #include <numeric>
 #include <unordered_map>
 
@@ -74,6 +76,53 @@ SizedCharts size_charts(const Unfolded& unfolded, const std::vector<float>& shar
     return sized;
 }
 
+namespace {
+
+/// What is covered and seen after all, through a crack or as one of two faces in one place, shows the light of the rim
+/// beside it: all of a covered triangle lies at one place of the page, where an open one that faces the same way has a
+/// corner of it.
+void lend_light(const Mesh& mesh, Layout& layout) {
+    if (mesh.covered.empty()) return;
+    std::map<std::array<float, 3>, std::vector<std::uint32_t>> open;  // places, corners of open triangles
+    const auto place = [&](std::size_t c) {
+        const Vec3 p = mesh.positions[mesh.indices[c]];
+        return std::array{p.x, p.y, p.z};
+    };
+    const auto normal = [&](std::size_t t) {
+        const Vec3 a = mesh.positions[mesh.indices[3 * t]], b = mesh.positions[mesh.indices[3 * t + 1]],
+                   c = mesh.positions[mesh.indices[3 * t + 2]];
+        return normalize(cross(b - a, c - a));
+    };
+    std::uint32_t any = none;
+    for (std::uint32_t c = 0; c < mesh.indices.size(); ++c)
+        if (layout.chart[c / 3] != none) {
+            open[place(c)].push_back(c);
+            any = std::min(any, c);
+        }
+    if (any == none) return;
+    for (std::uint32_t t = 0; t < layout.chart.size(); ++t) {
+        if (!mesh.is_covered(t)) continue;
+        std::uint32_t best = any;
+        float alike = -2;
+        for (std::uint32_t c = 3 * t; c < 3 * t + 3; ++c)
+            if (const auto at = open.find(place(c)); at != open.end())
+                for (const std::uint32_t o : at->second)
+                    if (const float d = dot(normal(t), normal(o / 3)); d > alike) {
+                        alike = d;
+                        best = o;
+                    }
+        // A little inside of the open triangle, so that it reads a texel of its own.
+        const std::uint32_t* k = &layout.indices[best / 3 * 3];
+        const Vec2 middle = (layout.uv[k[0]] + layout.uv[k[1]] + layout.uv[k[2]]) * (1.0f / 3);
+        const Vec2 corner = layout.uv[layout.indices[best]], in = middle - corner;
+        const float l = length(in);
+        const Vec2 at = on_uv_grid(corner + in * std::min(1.0f, 0.7f / std::max(l, 0.7f)));
+        for (std::uint32_t c = 3 * t; c < 3 * t + 3; ++c) layout.uv[layout.indices[c]] = at;
+    }
+}
+
+}  // namespace
+
 Layout make_layout(const Mesh& mesh, const Unfolded& unfolded, const SizedCharts& sized,
                    const std::vector<Placed>& places, const std::vector<float>& share, Placed& origin) {
     const bool given = unfolded.given();
@@ -103,9 +152,9 @@ Layout make_layout(const Mesh& mesh, const Unfolded& unfolded, const SizedCharts
     std::unordered_map<std::uint64_t, std::uint32_t> vertices;
     for (std::uint32_t c = 0; c < mesh.indices.size() && !given; ++c) {
         const std::uint32_t chart = layout.chart[c / 3];
-        // Triangles without area keep their vertices, all at 0, 0.
+        // Triangles without area keep their vertices, all at one place; so does each one that is covered.
         const std::uint64_t key =
-            chart == none ? static_cast<std::uint64_t>(none) << 32 | mesh.indices[c]
+            chart == none ? static_cast<std::uint64_t>(none) << 32 | (mesh.is_covered(c / 3) ? none - c : mesh.indices[c])
                           : static_cast<std::uint64_t>(unfolded.charts.vertex[c]) << 32 | mesh.indices[c];
         const auto [at, fresh] = vertices.try_emplace(key, static_cast<std::uint32_t>(layout.source.size()));
         layout.indices[c] = at->second;
@@ -126,6 +175,7 @@ Layout make_layout(const Mesh& mesh, const Unfolded& unfolded, const SizedCharts
         layout.uv.push_back(
             p + Vec2{static_cast<float>(place.x - origin.x), static_cast<float>(place.y - origin.y)});
     }
+    if (!given) lend_light(mesh, layout);
     std::vector<Vec2> low(layout.charts.size(), {1e9f, 1e9f}), high(layout.charts.size(), {0, 0});
     for (std::uint32_t c = 0; c < layout.indices.size(); ++c) {
         const std::uint32_t chart = layout.chart[c / 3];

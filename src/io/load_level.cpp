@@ -120,7 +120,10 @@ Level load(const fs::path& path, const std::vector<SheetChange>& changes, bool j
     check_level(level);
     if (!judged) {
         Job job;
-        part_surfaces(level, job);
+        // Kept beside the level once there is a cache: nothing is written by looking at a level.
+        const fs::path cache = default_cache(path);
+        const bool kept = fs::is_directory(cache, bad);
+        part_surfaces(level, job, kept ? open_store(cache, [](const std::string&) {}) : BakeStore{});
     }
     return level;
 }

@@ -1,5 +1,7 @@
 #include "parts/covered.hpp"
 
+#include <algorithm>
+
 #include "base/random.hpp"
 
 namespace stasigraph {
@@ -16,16 +18,14 @@ bool from_inside(const Level& level, const RayCaster& caster, const Hit& hit) {
            !level.materials[level.surfaces[hit.surface].material].double_sided;
 }
 
-/// How many solids a ray leaves before it enters one, up to two.
-int solids_left(const Level& level, const RayCaster& caster, Vec3 from, Vec3 way) {
-    int left = 0;
-    for (int faces = 0; faces < 4 && left < 2; ++faces) {
+/// Whether a ray leaves so many solids before it enters any.
+bool leaves(const Level& level, const RayCaster& caster, Vec3 from, Vec3 way, int solids) {
+    for (int left = 0; left < solids; ++left) {
         const Hit hit = caster.closest({from, way});
-        if (!from_inside(level, caster, hit)) break;
-        ++left;
+        if (!from_inside(level, caster, hit)) return false;
         from = from + way * (hit.distance + step);
     }
-    return left;
+    return true;
 }
 
 }  // namespace
@@ -50,6 +50,9 @@ bool lies_on_another(const Level& level, const RayCaster& caster, Vec3 place, Ve
 
 bool lies_within(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal) {
     const Frame front(normal), behind(-normal);
+    // Solids whose faces lie in one plane here are all entered at once.
+    const int entered =
+        std::clamp(-caster.solids_around(place + normal * contact_reach, -normal, 2 * contact_reach), 0, 3);
     std::uint32_t under = 0;
     for (std::uint32_t k = 0; k < rays; ++k) {
         const Vec3 way = cosine_direction(sobol_point(0x636f7672u, k));
@@ -57,7 +60,7 @@ bool lies_within(const Level& level, const RayCaster& caster, Vec3 place, Vec3 n
                              caster.closest({place + normal * contact_reach, front.to_world(way)}))
                      ? 1
                      : 0;
-        under += solids_left(level, caster, place - normal * contact_reach, behind.to_world(way)) >= 2 ? 1 : 0;
+        under += leaves(level, caster, place - normal * contact_reach, behind.to_world(way), entered + 1) ? 1 : 0;
     }
     return static_cast<float>(under) > most_within * 2 * rays;
 }

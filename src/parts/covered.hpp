@@ -14,9 +14,9 @@ inline constexpr float contact_reach = 0.003f;
 /// back look the same but for that.)
 bool lies_on_another(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal);
 
-/// Whether a place lies inside of something, or in ground that may have no underside: of the rays in front of it that
-/// meet faces from behind and those into its own solid that leave two solids before they enter any there are more than
-/// 30 %.
+/// Whether a place lies inside of something, or in ground that may have no underside: more than 30 % of the rays in
+/// front of it meet faces from behind, or of those behind it leave more solids, before they enter another, than are
+/// entered at the place itself.
 bool lies_within(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal);
 
 inline bool is_covered(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal) {

@@ -11,6 +11,7 @@
 #include "parts/box_tree.hpp"
 #include "parts/covered.hpp"
 #include "parts/cut_mesh.hpp"
+#include "parts/kept_parts.hpp"
 #include "trace/even_points.hpp"
 
 namespace stasigraph {
@@ -30,7 +31,7 @@ constexpr float small = 1.5f;
 /// A piece with less area has no use for texels of its own, square metres.
 constexpr double least_piece = 0.02;
 /// Places looked at on a triangle or piece, and the share of them that says it is covered.
-constexpr double places_a_piece = 12;
+constexpr double places_a_piece = 24;
 constexpr double covered_share = 0.95;
 
 bool is_foliage(const Material& m) {
@@ -316,14 +317,12 @@ private:
             area[piece[p]] += whole[p];
         }
         covered_.assign(count, 0);
-        std::vector<double> under(count, 0.0);
-        for (std::uint32_t p = 0; p < count; ++p)
-            if (region_cut[region[polygons[p].triangle]]) under[piece[p]] += whole[p] * share_covered(p, caster);
+        const std::vector<double> under = shares_covered(piece, whole, area, region, region_cut, caster);
         part_of_.assign(count, 0);
         // Of each cut region the largest open piece stays; the others become parts, in the order of their places.
         std::map<std::uint32_t, std::uint32_t> largest;  // region, piece
         const auto open = [&](std::uint32_t root) {
-            return under[root] < covered_share * area[root];
+            return under[root] < covered_share;
         };
         for (std::uint32_t p = 0; p < count; ++p) {
             const std::uint32_t r = region[polygons[p].triangle];
@@ -416,7 +415,29 @@ private:
         return length(sum) / 2;
     }
 
-    double share_covered(std::uint32_t p, const RayCaster& caster) const {
+    /// For each piece (by its lowest polygon) of a region that is cut, the share of places spread evenly over it that are
+    /// covered.
+    std::vector<double> shares_covered(const std::vector<std::uint32_t>& piece, const std::vector<double>& whole,
+                                       const std::vector<double>& area, const std::vector<std::uint32_t>& region,
+                                       const std::vector<std::uint8_t>& region_cut, const RayCaster& caster) const {
+        const auto& polygons = cut_->polygons();
+        std::vector<double> passed(piece.size(), 0.0), share(piece.size(), 0.0);
+        std::vector<int> looked(piece.size(), 0), covered(piece.size(), 0);
+        for (std::uint32_t p = 0; p < piece.size(); ++p) {
+            const std::uint32_t root = piece[p];
+            if (!region_cut[region[polygons[p].triangle]]) continue;
+            passed[root] += whole[p];
+            while (looked[root] < places_a_piece && passed[root] >= area[root] * (looked[root] + 0.5) / places_a_piece) {
+                covered[root] += is_covered_at(p, static_cast<std::size_t>(looked[root]), caster) ? 1 : 0;
+                ++looked[root];
+            }
+        }
+        for (std::uint32_t p = 0; p < piece.size(); ++p)
+            if (looked[p] > 0) share[p] = static_cast<double>(covered[p]) / looked[p];
+        return share;
+    }
+    /// At the n-th place of a polygon: between its middle and one of its corners.
+    bool is_covered_at(std::uint32_t p, std::size_t n, const RayCaster& caster) const {
         const auto& polygon = cut_->polygons()[p];
         const Place3 a = in_double(world(polygon.triangle, 0)), b = in_double(world(polygon.triangle, 1)),
                      c = in_double(world(polygon.triangle, 2));
@@ -425,13 +446,9 @@ private:
         Place3 middle;
         for (const auto& corner : polygon.corners) middle = middle + cut_->world(corner.place);
         middle = middle * (1.0 / static_cast<double>(polygon.corners.size()));
-        int covered = is_covered(level_, caster, in_float(middle), normal) ? 1 : 0, looked = 1;
-        const std::size_t step = (polygon.corners.size() + 7) / 8;
-        for (std::size_t i = 0; i < polygon.corners.size(); i += step, ++looked) {
-            const Place3 at = middle + (cut_->world(polygon.corners[i].place) - middle) * 0.7;
-            covered += is_covered(level_, caster, in_float(at), normal) ? 1 : 0;
-        }
-        return static_cast<double>(covered) / looked;
+        const Place3 corner = cut_->world(polygon.corners[n % polygon.corners.size()].place);
+        return is_covered(level_, caster, in_float(middle + (corner - middle) * (0.25 * static_cast<double>(n % 4))),
+                          normal);
     }
 
     /// A corner by the vertices of the source primitive, in an order that all polygons there agree on.
@@ -506,6 +523,8 @@ public:
         add_seals();
         return figures_;
     }
+
+    const std::vector<std::uint32_t>& copied_materials() const { return copied_; }
 
 private:
     bool receives(const Surface& s) const {
@@ -738,6 +757,7 @@ private:
             if (new_material) {
                 Material m = level_.materials[level_.surfaces[s].material];
                 m.double_sided = false;
+                copied_.push_back(level_.surfaces[s].material);
                 level_.materials.push_back(std::move(m));
             }
             const auto [mesh, new_mesh] =
@@ -779,6 +799,7 @@ private:
         s.part = Part::bake_only;
         s.lit_by = LitBy::nothing;
         level_.meshes.push_back(std::move(mesh));
+        copied_.push_back(none);
         level_.materials.push_back(std::move(black));
         level_.surfaces.push_back(std::move(s));
     }
@@ -838,6 +859,7 @@ private:
     Obstacles obstacles_;
     PartFigures figures_;
     std::vector<std::array<Vec3, 4>> seals_;
+    std::vector<std::uint32_t> copied_;
     std::map<std::uint32_t, std::size_t> uses_;
     std::unique_ptr<TextureSet> textures_;
     std::unique_ptr<RayCaster> caster_;
@@ -845,10 +867,19 @@ private:
 
 }  // namespace
 
-PartFigures part_surfaces(Level& level, Job& job) {
+PartFigures part_surfaces(Level& level, Job& job, const BakeStore& store) {
     if (std::any_of(level.surfaces.begin(), level.surfaces.end(), [](const Surface& s) { return s.part_of != none; }))
         return {};  // it is in parts already
-    return Parting(level, job).run();
+    const std::string key = store.load || store.save ? parts_key(level) : "";
+    PartFigures figures;
+    if (load_parts(store, key, level, figures)) return figures;
+    const LevelCounts before(level);
+    const std::size_t notes = level.notes.size();
+    Parting parting(level, job);
+    figures = parting.run();
+    // What is said is said each time.
+    if (level.notes.size() == notes) keep_parts(store, key, before, level, parting.copied_materials(), figures);
+    return figures;
 }
 
 }  // namespace stasigraph

@@ -138,6 +138,20 @@ void spots_at_walls(const Atlas& atlas, const TexelSet& texels, const std::vecto
         }
 }
 
+/// Whether nobody can look there: nearly all around is nearer than this.
+bool enclosed(const RayCaster& caster, const Spot& s) {
+    constexpr float room = 0.4f;
+    constexpr std::uint32_t looks = 32;
+    const Frame frame(s.normal);
+    std::uint32_t far = 0;
+    for (std::uint32_t k = 0; k < looks; ++k)
+        far += caster.closest({s.at + s.normal * off_edge, frame.to_world(cosine_direction(sobol_point(leak_seed, k))), room})
+                       .surface == none
+                   ? 1
+                   : 0;
+    return far < looks / 8;
+}
+
 /// Light that a place gets, by rays into the result and to every lamp.
 float exact_at(const Level& level, const Viewer& viewer, const BakeSet& recipe, Vec3 at, Vec3 normal,
                std::uint32_t rays) {
@@ -212,7 +226,7 @@ std::vector<Leak> find_leaks(const Level& level, const Atlas& atlas, const ViewL
                 more = std::clamp(s.there / there, 1.0f, 4.0f);
                 less = std::clamp(s.there / there, 0.25f, 1.0f);
             }
-            if (!out() || is_covered(level, viewer.caster(), s.at, s.normal)) continue;
+            if (!out() || is_covered(level, viewer.caster(), s.at, s.normal) || enclosed(viewer.caster(), s)) continue;
             // What a texel's size around has counts as well, as far as no wall stands between.
             const Frame frame(s.normal);
             const Vec3 across = normalize(cross(s.normal, s.inward));

@@ -376,9 +376,9 @@ bool RayCaster::gathered_batch(Vec3 origin, std::span<const Vec3> directions, co
     return tinted;
 }
 
-int RayCaster::solids_around(Vec3 place, Vec3 direction) const noexcept {
+int RayCaster::solids_around(Vec3 place, Vec3 direction, float far) const noexcept {
     Query query(Crossing::count);
-    RTCRayHit r = kernel_ray_hit({place, direction});
+    RTCRayHit r = kernel_ray_hit({place, direction, far});
     rtcIntersect1(scene_->scene, &query, &r);
     return query.left;
 }

@@ -76,7 +76,7 @@ public:
 
     /// Into how many solids a place lies, as seen along a ray: faces left from behind less those met from the
     /// front. Glass and double-sided faces do not count.
-    int solids_around(Vec3 place, Vec3 direction) const noexcept;
+    int solids_around(Vec3 place, Vec3 direction, float far = 1e30f) const noexcept;
     /// The nearest place of any face within a distance; false where there is none. Cost: a walk down the
     /// tree.
     bool nearest(Vec3 place, float within, Vec3& where) const noexcept;
