@@ -46,7 +46,9 @@ void run(Options& o, Job& job) {
     if (o.file.empty()) o.file = o.out / "game.sgl";
     check_target(o.file, o.common.level);
     const BakedLevel b = load_baked(o.common, o.out, "");
-    const FolderLock lock(o.out);
+    // What is written elsewhere is in nobody's way.
+    std::optional<FolderLock> lock;
+    if (fs::weakly_canonical(o.file).parent_path() == fs::weakly_canonical(o.out)) lock.emplace(o.out);
     job.begin("pack", 1);
     pack_game(o.file, b.level, b.bake,
               {.pixels = o.pixels == "rgb9e5" ? GamePixels::rgb9e5 : GamePixels::half});

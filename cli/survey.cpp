@@ -8,10 +8,18 @@ namespace survey_command {
 
 namespace {
 
-Json to_json(const Survey& s) {
+Json to_json(const Level& level, const Survey& s) {
     Json j = {
         {"surfaces", {{"lightmapped", s.lightmapped}, {"patches_only", s.patched}, {"moving", s.moving}}},
         {"triangles", s.triangles},
+        {"parts",
+         {{"surfaces_cut", level.parts.cut},
+          {"parts", level.parts.parts},
+          {"two_sided", level.parts.two_sided},
+          {"triangles_added", level.parts.triangles},
+          {"triangles_covered", level.parts.covered},
+          {"covered_m2", level.parts.covered_area},
+          {"left_whole", level.parts.whole}}},
         {"triangles_without_instances", s.own_triangles},
         {"area_m2", s.area},
         {"texels", s.texels},
@@ -42,6 +50,14 @@ void print(const Level& level, const Survey& s) {
     say("  surfaces   {} with lightmaps, {} that only bounce, {} moving; {} triangles ({} without "
         "instances)\n",
         s.lightmapped, s.patched, s.moving, s.triangles, s.own_triangles);
+    const PartFigures& p = level.parts;
+    if (p.parts + p.covered > 0)
+        say("  parts      {} surfaces cut into {} more along walls, {} of them for a second side; {} triangles more ({:.1f} "
+            "%); {:.0f} m2 under others get no texels\n",
+            p.cut, p.parts, p.two_sided, p.triangles,
+            100.0 * static_cast<double>(p.triangles) /
+                static_cast<double>(std::max<std::size_t>(1, s.own_triangles - std::min(s.own_triangles, p.triangles))),
+            p.covered_area);
     std::string pages;
     for (int side : s.pages) pages += (pages.empty() ? "" : ", ") + std::to_string(side);
     say("  lightmaps  {} texels on {} page{} of {}; {:.0f} % covered; {:.0f} m2; {} in the game\n",
@@ -88,7 +104,7 @@ void add_survey(const Command& app) {
             if (!o->tier.empty()) level.quality.tier = tier_named(o->tier);
             const Survey s = survey(level, job);
             if (o->json) {
-                Json j = to_json(s);
+                Json j = to_json(level, s);
                 j["tier"] = tier_name(level.quality.tier);
                 say("{}\n", j.dump(1));
             } else {

@@ -179,13 +179,14 @@ const std::vector<Rule>& rules() {
                  l.sky.radiance = {};
              });
          }},
-        {"thin-wall", error, "slab", {}, [] { return hut(0.04f); }, [] { return hut(0.25f); }},
+        {"thin-wall", error, "slab", {},
+         [] { return with(hut(0.04f), [](Level& l) { l.lightmap.cut = Cut::off; }); }, [] { return hut(0.04f); }},
         // A post is no wall, though it has a bright and a dark side.
         {"thin-wall",
          error,
          "south",
          {},
-         [] { return hut(0.04f); },
+         [] { return with(hut(0.04f), [](Level& l) { l.lightmap.cut = Cut::off; }); },
          [] {
              return with(yard(), [](Level& l) {
                  add_box(l, "post", {0, 0, 0}, {0.06f, 2, 0.06f}, false, grey);

@@ -76,7 +76,8 @@ private:
             const double world = 0.5 * static_cast<double>(length(cross(w[1] - w[0], w[2] - w[0])));
             const float longest = std::max({length(w[1] - w[0]), length(w[2] - w[1]), length(w[0] - w[2])});
             if (layout.chart[t] == none) {
-                if (2 * world > 3e-6 * static_cast<double>(longest * longest)) ++found_.chartless;
+                if (2 * world > 3e-6 * static_cast<double>(longest * longest) && !mesh.is_covered(t))
+                    ++found_.chartless;
                 continue;
             }
             double area = 0.5 * static_cast<double>(cross(p[1] - p[0], p[2] - p[0]));

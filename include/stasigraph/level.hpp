@@ -97,6 +97,17 @@ enum class UnwrapMode : std::uint8_t {
 enum class Cut : std::uint8_t { automatic, off };
 enum class Sides : std::uint8_t { automatic, both, one };
 
+/// What dividing surfaces into parts came to: part_surfaces().
+struct PartFigures {
+    std::size_t cut = 0;        ///< Surfaces that fell into parts,
+    std::size_t parts = 0;      ///< and the surfaces they made besides themselves.
+    std::size_t triangles = 0;  ///< Triangles that cutting added.
+    std::size_t covered = 0;    ///< Triangles that lie whole under something: they get no texels,
+    double covered_area = 0;    ///< and their area, square metres.
+    std::size_t two_sided = 0;  ///< Double-sided surfaces that became one for each side.
+    std::size_t whole = 0;      ///< Left whole for too many pieces.
+};
+
 /// One mesh primitive of one node, or a part of it: what receives a lightmap.
 struct Surface {
     std::string name;  ///< Unique in the level; the node's name where that is unique already.
@@ -395,6 +406,7 @@ struct Level {
     std::vector<Remark> remarks;
     std::vector<std::string> notes;      ///< What was skipped or assumed while loading, one sentence each.
     std::vector<std::string> warnings;   ///< What in the sheet does nothing as it stands, one sentence each.
+    PartFigures parts;
     std::uint32_t source_nodes = 0;      ///< How many nodes the glTF has.
     std::string name;                    ///< File name without folder and ending.
     std::string scene_hash, sheet_hash;  ///< xxHash3-128 of the files, hex; empty for a level made in code.

@@ -1,23 +1,11 @@
 #pragma once
 // Surfaces in parts: cut where walls stand on them, so that no texel is ever on two sides of a wall.
 
-#include <cstddef>
-
 #include "stasigraph/bake_store.hpp"
 #include "stasigraph/job.hpp"
 #include "stasigraph/level.hpp"
 
 namespace stasigraph {
-
-/// What part_surfaces() came to.
-struct PartFigures {
-    std::size_t cut = 0;            ///< Surfaces that fell into parts,
-    std::size_t parts = 0;          ///< and the surfaces they made besides themselves.
-    std::size_t triangles = 0;      ///< Triangles that cutting added.
-    std::size_t covered = 0;        ///< Triangles that lie whole under something: they get no texels.
-    std::size_t two_sided = 0;      ///< Double-sided surfaces that became one for each side.
-    std::size_t whole = 0;          ///< Left whole for too many pieces.
-};
 
 /// Divides the static, lightmapped surfaces of a level for their lightmaps:
 ///

@@ -95,7 +95,12 @@ Links adopt_links(const Edit& edit, const std::vector<Receiver>& receivers_befor
             if (old == none || !same_receiver(receivers_before[old], rows.receivers[i])) continue;
             kept[i] = 1;
             if (valid_before[old]) continue;
-            // The words of a buried row say nothing; it stays as it is where none of its rays has changed.
+            // The words of a buried row say nothing; it stays as it is where none of its rays has changed. One that is
+            // covered was told so by other rays.
+            if (open_by_links(before, old)) {
+                kept[i] = 0;
+                continue;
+            }
             boxes.find(edit.boxes, rows.receivers[i]);
             if (boxes.ahead.empty()) continue;
             row_directions(rows, i, 0, judging, directions);

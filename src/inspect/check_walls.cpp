@@ -5,6 +5,7 @@
 #include <map>
 
 #include "inspect/check_scene.hpp"
+#include "stasigraph/parts.hpp"
 #include "trace/walls.hpp"
 
 namespace stasigraph {
@@ -201,10 +202,50 @@ void light_sides(const CheckScene& scene, std::vector<Parted>& parted) {
     std::erase_if(parted, [](const Parted& p) { return p.set.empty(); });
 }
 
+/// The surface of a level in parts that a place of one of its surfaces lies on; none where that is covered.
+std::uint32_t part_at(const Level& cut, const std::vector<std::uint32_t>& parts, Vec3 place) {
+    constexpr float reach = 2e-3f;
+    for (const std::uint32_t s : parts) {
+        const Surface& surface = cut.surfaces[s];
+        const Mesh& mesh = cut.meshes[surface.mesh];
+        for (std::uint32_t t = 0; t < mesh.triangle_count(); ++t) {
+            if (mesh.is_covered(t)) continue;
+            const auto at = [&](std::uint32_t k) {
+                return transform_point(surface.to_world, mesh.positions[mesh.indices[3 * t + k]]);
+            };
+            const Vec3 a = at(0), b = at(1), c = at(2), n = cross(b - a, c - a);
+            const float l = length(n);
+            if (!(l > 0) || std::abs(dot(place - a, n)) > reach * l) continue;
+            const float u = dot(cross(c - b, place - b), n), v = dot(cross(a - c, place - c), n),
+                        w = dot(cross(b - a, place - a), n);
+            if (std::min({u, v, w}) >= -reach * l) return s;
+        }
+    }
+    return none;
+}
+
+/// Where a bake cuts a surface along the wall, nothing is wrong.
+void leave_out_cut(const CheckScene& scene, std::vector<Parted>& parted) {
+    if (parted.empty() || scene.level.lightmap.cut == Cut::off) return;
+    Level cut = scene.level;
+    Job job;
+    if (part_surfaces(cut, job).parts == 0) return;
+    std::vector<std::vector<std::uint32_t>> parts(scene.level.surfaces.size());
+    for (std::uint32_t s = 0; s < cut.surfaces.size(); ++s) {
+        const std::uint32_t of = s < parts.size() ? s : cut.surfaces[s].part_of;
+        if (of != none) parts[of].push_back(s);
+    }
+    std::erase_if(parted, [&](const Parted& p) {
+        const std::uint32_t a = part_at(cut, parts[p.floor], p.a), b = part_at(cut, parts[p.floor], p.b);
+        return a != none && b != none && a != b;
+    });
+}
+
 }  // namespace
 
 void check_walls(const CheckScene& scene, Findings& out) {
     std::vector<Parted> parted = find_parted(scene);
+    leave_out_cut(scene, parted);
     light_sides(scene, parted);
     std::map<std::pair<std::uint32_t, std::uint32_t>, Parted> worst;
     std::map<std::pair<std::uint32_t, std::uint32_t>, std::size_t> places;

@@ -50,6 +50,8 @@ private:
         const std::vector<BetweenVertices>* of = nullptr;  ///< null: all as they are.
         std::uint32_t tag = none;
         bool turned = false;
+        const std::vector<Vec3>* places = nullptr;  ///< Of vertices that are mixed: exactly where the level has them.
+        const std::vector<std::uint32_t>* vertex = nullptr;  ///< Which of those each is; null: in order.
         bool made() const {
             return turned || (of && std::any_of(of->begin(), of->end(), [](const BetweenVertices& b) { return b.share[0] != 1; }));
         }
@@ -89,7 +91,8 @@ private:
         const auto n = static_cast<std::size_t>(view.components);
         std::vector<float> values;
         values.reserve(source.of->size() * n);
-        for (const BetweenVertices& b : *source.of) {
+        for (std::size_t i = 0; i < source.of->size(); ++i) {
+            const BetweenVertices& b = (*source.of)[i];
             std::array<float, 4> v{};
             for (int c = 0; c < std::min(view.components, 4); ++c)
                 for (std::size_t k = 0; k < 3; ++k)
@@ -97,6 +100,10 @@ private:
             if (b.share[0] != 1 && (name == "NORMAL" || name == "TANGENT")) {
                 const Vec3 unit = normalize(Vec3{v[0], v[1], v[2]});
                 v = {unit.x, unit.y, unit.z, view.number(b.of[0], std::min(3, view.components - 1))};
+            }
+            if (name == "POSITION" && !target_of_morph_ && b.share[0] != 1) {
+                const Vec3 at = (*source.places)[source.vertex ? (*source.vertex)[i] : i];
+                v = {at.x, at.y, at.z, 0};
             }
             if (source.turned && name == "NORMAL") v = {-v[0], -v[1], -v[2], v[3]};
             if (source.turned && name == "TANGENT") v[3] = -v[3];
@@ -244,8 +251,10 @@ private:
         };
         if (layout && !layout->given) p["attributes"].erase("TEXCOORD_1");
         attributes(p["attributes"]);
+        target_of_morph_ = true;
         if (p.contains("targets"))
             for (Json& target : p["targets"]) attributes(target);
+        target_of_morph_ = false;
         if (surface != none && level_.surfaces[surface].one_side && p.contains("material"))
             p["material"] = single_sided(p["material"].get<std::size_t>());
         if (!layout && !vertices.of) {
@@ -277,7 +286,7 @@ private:
         const Mesh& mesh = level_.meshes[number];
         const bool own = layout && !layout->given;
         if (!own && mesh.between.empty() && !mesh.turned)
-            return {nullptr, layout ? layout_index : none, false};
+            return {nullptr, layout ? layout_index : none, false, nullptr, nullptr};
         const std::uint32_t tag = own ? layout_index : none - 2 - number;
         const auto [at, fresh] = vertices_.try_emplace(tag);
         if (fresh) {
@@ -289,7 +298,7 @@ private:
             else
                 for (std::uint32_t v = 0; v < mesh.positions.size(); ++v) at->second.push_back(between(v));
         }
-        return {&at->second, tag, mesh.turned};
+        return {&at->second, tag, mesh.turned, &mesh.positions, own ? &layout->source : nullptr};
     }
 
     std::size_t single_sided(std::size_t material) {
@@ -304,7 +313,7 @@ private:
     }
 
     void skins_and_animations() {
-        const Vertices other{nullptr, none - 1, false};
+        const Vertices other{nullptr, none - 1, false, nullptr, nullptr};
         if (out_.json.contains("skins"))
             for (Json& skin : out_.json["skins"])
                 if (skin.contains("inverseBindMatrices"))
@@ -322,6 +331,7 @@ private:
     const Atlas& atlas_;
     GlbBuilder out_;
     Json meshes_;  ///< As they came in.
+    bool target_of_morph_ = false;
     std::vector<GlbPlace> places_;
     std::map<std::pair<std::uint32_t, std::uint32_t>, std::size_t> copied_;
     std::map<std::uint32_t, std::size_t> layout_indices_, layout_uv_;

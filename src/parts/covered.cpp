@@ -45,7 +45,14 @@ bool lies_on_another(const Level& level, const RayCaster& caster, Vec3 place, Ve
         hit = caster.closest({place - normal * (reach - far), normal, 2 * reach - far});
     }
     if (!looks_against(hit)) return false;
-    return from_inside(level, caster, caster.closest({place - normal * reach, -normal}));
+    // Straight on and to the sides: where something else lies against the far side, its face may be met first.
+    constexpr float slant = 0.70710678f;
+    const Frame behind(-normal);
+    int inside = 0;
+    for (const Vec3 way : {Vec3{0, 0, 1}, Vec3{slant, 0, slant}, Vec3{-slant, 0, slant}, Vec3{0, slant, slant},
+                           Vec3{0, -slant, slant}})
+        inside += from_inside(level, caster, caster.closest({place - normal * reach, behind.to_world(way)})) ? 1 : 0;
+    return inside >= 3;
 }
 
 bool lies_within(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal) {

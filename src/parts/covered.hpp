@@ -10,7 +10,7 @@ inline constexpr float contact_reach = 0.003f;
 
 /// Whether a place of a solid lies on another face that looks against it within contact_reach: what rays that start in
 /// front of it cannot tell, since they start behind that face and see out through its back. `normal`: of its own face,
-/// unit length. The face has to bound a solid: behind it the first thing met is seen from inside. (Two sheets back to
+/// unit length. The face has to bound a solid: of five rays behind it three meet something from inside. (Two sheets back to
 /// back look the same but for that.)
 bool lies_on_another(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal);
 

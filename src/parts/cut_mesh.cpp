@@ -269,11 +269,15 @@ std::vector<std::array<std::uint32_t, 3>> CutMesh::triangles(std::uint32_t polyg
     std::vector<std::uint32_t> ring(p.corners.size());
     for (std::uint32_t i = 0; i < ring.size(); ++i) ring[i] = i;
     const auto at = [&](std::uint32_t i) { return world_[p.corners[i].place]; };
-    // By how far a triangle is from a line: twice its area over its longest side's square.
+    Place3 normal;
+    for (std::uint32_t i = 2; i < ring.size(); ++i)
+        normal = normal + cross(at(i - 1) - at(0), at(i) - at(0));
+    normal = unit(normal);
+    // By how far a triangle is from a line: twice its area over its longest side's square; below 0 where it is turned.
     const auto fullness = [&](std::uint32_t a, std::uint32_t b, std::uint32_t c) {
         const Place3 u = at(b) - at(a), v = at(c) - at(a), w = at(c) - at(b);
         const double longest = std::max({dot(u, u), dot(v, v), dot(w, w)});
-        return longest > 0 ? length(cross(u, v)) / longest : 0;
+        return longest > 0 ? dot(cross(u, v), normal) / longest : 0;
     };
     // Ears: of all corners the one whose triangle is fullest goes first, where what stays is no line.
     while (ring.size() > 3) {

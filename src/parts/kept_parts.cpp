@@ -64,7 +64,8 @@ void keep_parts(const BakeStore& store, const std::string& key, const LevelCount
                 const std::vector<std::uint32_t>& copied, const PartFigures& figures) {
     if (!store.save) return;
     BlobWriter out;
-    out.array(std::vector<PartFigures>{figures});
+    const std::vector<PartFigures> told{figures};  // the writer holds what it is given until all is saved
+    out.array(told);
     std::vector<KeptMesh> meshes;
     for (std::size_t i = before.meshes; i < level.meshes.size(); ++i) {
         const Mesh& m = level.meshes[i];

@@ -32,6 +32,7 @@ constexpr float small = 1.5f;
 constexpr double least_piece = 0.02;
 /// Places looked at on a triangle or piece, and the share of them that says it is covered.
 constexpr double places_a_piece = 24;
+constexpr double places_a_small_piece = 6, small_piece = 4;  ///< Square metres.
 constexpr double covered_share = 0.95;
 
 bool is_foliage(const Material& m) {
@@ -427,7 +428,8 @@ private:
             const std::uint32_t root = piece[p];
             if (!region_cut[region[polygons[p].triangle]]) continue;
             passed[root] += whole[p];
-            while (looked[root] < places_a_piece && passed[root] >= area[root] * (looked[root] + 0.5) / places_a_piece) {
+            const double places = area[root] < small_piece ? places_a_small_piece : places_a_piece;
+            while (looked[root] < places && passed[root] >= area[root] * (looked[root] + 0.5) / places) {
                 covered[root] += is_covered_at(p, static_cast<std::size_t>(looked[root]), caster) ? 1 : 0;
                 ++looked[root];
             }
@@ -521,6 +523,7 @@ public:
         mark_covered();
         split_sides();
         add_seals();
+        measure_covered();
         return figures_;
     }
 
@@ -688,7 +691,6 @@ private:
             if (covered[s].empty()) continue;
             const std::size_t all = uses[level_.surfaces[s].mesh];
             if (all >= often && 4 * alike[{level_.surfaces[s].mesh, covered[s]}] < all) continue;
-            figures_.covered += static_cast<std::size_t>(std::count(covered[s].begin(), covered[s].end(), 1));
             const std::uint32_t mesh = level_.surfaces[s].mesh;
             const auto [at, fresh] =
                 made.try_emplace({mesh, covered[s]}, static_cast<std::uint32_t>(level_.meshes.size()));
@@ -766,6 +768,21 @@ private:
             level_.surfaces[s].material = material->second;
             level_.surfaces[s].one_side = true;
             add_part(s, mesh->second, "/back");
+        }
+    }
+
+    void measure_covered() {
+        figures_.covered = 0;
+        for (const Surface& s : level_.surfaces) {
+            const Mesh& m = level_.meshes[s.mesh];
+            for (std::size_t t = 0; t < m.covered.size(); ++t) {
+                if (!m.covered[t]) continue;
+                const auto at = [&](std::size_t k) {
+                    return transform_point(s.to_world, m.positions[m.indices[3 * t + k]]);
+                };
+                ++figures_.covered;
+                figures_.covered_area += 0.5 * static_cast<double>(length(cross(at(1) - at(0), at(2) - at(0))));
+            }
         }
     }
 
@@ -872,14 +889,14 @@ PartFigures part_surfaces(Level& level, Job& job, const BakeStore& store) {
         return {};  // it is in parts already
     const std::string key = store.load || store.save ? parts_key(level) : "";
     PartFigures figures;
-    if (load_parts(store, key, level, figures)) return figures;
+    if (load_parts(store, key, level, figures)) return level.parts = figures;
     const LevelCounts before(level);
     const std::size_t notes = level.notes.size();
     Parting parting(level, job);
     figures = parting.run();
     // What is said is said each time.
     if (level.notes.size() == notes) keep_parts(store, key, before, level, parting.copied_materials(), figures);
-    return figures;
+    return level.parts = figures;
 }
 
 }  // namespace stasigraph

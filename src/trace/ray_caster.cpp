@@ -189,6 +189,12 @@ struct RayCaster::Scene {
                 args->valid[i] = 0;
                 continue;
             }
+            // The side of a sheet that is met from behind is not there: the other one lies in the same place, but for the
+            // last bit of its distance.
+            if (occluded == 0 && back && scene->level.surfaces[hit.geomID].one_side) {
+                args->valid[i] = 0;
+                continue;
+            }
             if ((g.lets_through &&
                  scene->passes(query, hit, direction, distance, RTCRayN_id(args->ray, args->N, i))) ||
                 (occluded == 0 && !query.comes_first(i, hit, distance, back)))

@@ -103,12 +103,14 @@ RowSource texel_rows(const Level& level, const TexelSet& texels, std::uint32_t s
     return source;
 }
 
+bool open_by_links(const Links& links, std::size_t row) {
+    return static_cast<float>(std::popcount(links.back(row))) <=
+           buried_share * static_cast<float>(std::min<std::uint32_t>(links.length(row), links_that_judge));
+}
+
 std::vector<std::uint8_t> find_valid(const Links& links) {
     std::vector<std::uint8_t> valid(links.rows());
-    for (std::size_t i = 0; i < valid.size(); ++i)
-        valid[i] =
-            static_cast<float>(std::popcount(links.back(i))) <=
-            buried_share * static_cast<float>(std::min<std::uint32_t>(links.length(i), links_that_judge));
+    for (std::size_t i = 0; i < valid.size(); ++i) valid[i] = open_by_links(links, i) ? 1 : 0;
     return valid;
 }
 

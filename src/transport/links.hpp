@@ -187,6 +187,7 @@ RowSource texel_rows(const Level& level, const TexelSet& texels, std::uint32_t s
 /// Texels that lie inside geometry: more than this share of the rays that judge them meet back faces.
 /// Lower: texels beside badly closed meshes are lost. Higher: buried ones darken their neighbours.
 inline constexpr float buried_share = 0.3f;
+bool open_by_links(const Links& links, std::size_t row);
 std::vector<std::uint8_t> find_valid(const Links& links);
 /// What `valid` holds of a texel: 0 buried; open; open, and a wall stands between it and one beside it, so that a ray may
 /// meet the part of it that lies beyond the wall.
