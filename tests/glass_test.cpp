@@ -231,7 +231,7 @@ SLOW_TEST(Reference, agrees_on_a_room_with_every_kind_of_light_and_glass) {
     Light& washer = add(LightKind::point, "washer", {1.4f, 2.2f, -1.2f}, p.peak);
     washer.profile = 0;
     washer.radius = 0.05f;
-    level.lightmap = {.density = 8, .page = 512, .margin = 2};
+    level.lightmap = {.density = 16, .page = 512, .margin = 2};
     complete_level(level);
     Job job;
     Baker baker(level, job);

@@ -10,7 +10,6 @@ namespace {
 
 constexpr std::uint32_t rays = 16;
 constexpr float most_within = 0.3f;  ///< Of the rays to both sides: more is inside.
-constexpr float opposed = -0.99f;
 constexpr float step = 1e-4f;  ///< Past a face that was met, metres.
 
 bool from_inside(const Level& level, const RayCaster& caster, const Hit& hit) {
@@ -32,19 +31,9 @@ bool leaves(const Level& level, const RayCaster& caster, Vec3 from, Vec3 way, in
 
 bool lies_on_another(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal) {
     constexpr float reach = contact_reach * 1.05f;
-    const auto looks_against = [&](const Hit& hit) {
-        return hit.surface != none && !hit.back && !caster.is_glass(hit.surface) &&
-               !level.materials[level.surfaces[hit.surface].material].double_sided &&
-               dot(caster.corners(hit.surface, hit.triangle).normal, normal) < opposed;
-    };
-    // The face itself is met from behind; of two at one distance the one that looks at the ray comes first.
-    Hit hit = caster.closest({place - normal * reach, normal, 2 * reach});
-    for (int faces = 0; faces < 3 && hit.surface != none && !looks_against(hit); ++faces) {
-        const float far = hit.distance + 2e-5f;
-        if (far >= 2 * reach) return false;
-        hit = caster.closest({place - normal * (reach - far), normal, 2 * reach - far});
-    }
-    if (!looks_against(hit)) return false;
+    // Along the normal its own face is left from behind; one that looks against it is met from the front, and both are
+    // counted wherever they lie to the last bit.
+    if (caster.solids_around(place - normal * reach, normal, 2 * reach) > 0) return false;
     // Straight on and to the sides: where something else lies against the far side, its face may be met first.
     constexpr float slant = 0.70710678f;
     const Frame behind(-normal);

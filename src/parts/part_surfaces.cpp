@@ -670,7 +670,8 @@ private:
                 }
                 open = open || for_even_points(1, places_a_piece, corners,
                                                [&](Vec3 at, const RayCaster::Corners&, std::size_t) {
-                                                   return !is_covered(level_, rays, at, c.normal);
+                                                   // Places may lie on an edge; a little inside is meant.
+                                                   return !is_covered(level_, rays, at + (middle - at) * 0.02f, c.normal);
                                                });
                 if (open) continue;
                 marks[t] = 1;
