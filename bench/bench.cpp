@@ -193,6 +193,7 @@ void threads(Level level) {
 
 void bench_unwrap();                        // unwrap_bench.cpp
 void bench_check(const std::string& file);  // check_bench.cpp
+void bench_parts(const std::string& file);  // parts_bench.cpp
 void bench_lights();                        // lights_bench.cpp
 void bench_group();
 void bench_quality(const char* file, const std::vector<int>& links);  // quality_bench.cpp

@@ -180,7 +180,7 @@ const std::vector<Rule>& rules() {
              });
          }},
         {"thin-wall", error, "slab", {},
-         [] { return with(hut(0.04f), [](Level& l) { l.lightmap.cut = Cut::off; }); }, [] { return hut(0.04f); }},
+         [] { return with(hut(0.04f), [](Level& l) { l.lightmap.cut = Cut::off; }); }, [] { return hut(0.25f); }},
         // A post is no wall, though it has a bright and a dark side.
         {"thin-wall",
          error,

@@ -108,11 +108,16 @@ float tightest_angle(const std::vector<Edge>& lines) {
     return best;
 }
 
+/// Of a triangle's area, by moves of lines between a chart's ends: two moves of a tenth, and some rounding.
+constexpr float most_bent = 0.35f;
+
 /// A map of one axis that moves lines to whole texels and is linear between them.
 class Snap {
 public:
-    /// `lines`: place and length, any order. The extent is [0, high].
-    Snap(std::vector<std::pair<float, float>> lines, float high) {
+    /// `lines`: place and length, any order. The extent is [0, high]. `ends`: only what lies at its ends, which scales
+    /// all evenly.
+    Snap(std::vector<std::pair<float, float>> lines, float high, bool ends) {
+        const auto at_end = [high](float at) { return at < 0.25f || at > high - 0.25f; };
         std::sort(lines.begin(), lines.end());
         std::vector<std::pair<float, float>> joined;  // length, place
         for (std::size_t i = 0; i < lines.size();) {
@@ -126,11 +131,11 @@ public:
         }
         // Longest first; the ends of the chart before everything else.
         std::stable_sort(joined.begin(), joined.end(), [&](const auto& a, const auto& b) {
-            const bool end_a = a.second < 0.25f || a.second > high - 0.25f,
-                       end_b = b.second < 0.25f || b.second > high - 0.25f;
+            const bool end_a = at_end(a.second), end_b = at_end(b.second);
             return end_a != end_b ? end_a : a.first > b.first;
         });
-        for (const auto& [weight, at] : joined) insert(at);
+        for (const auto& [weight, at] : joined)
+            if (!ends || at_end(at)) insert(at);
     }
     float operator()(float v) const {
         if (from_.empty()) return v;
@@ -179,12 +184,24 @@ AlignedCharts::Size align(const FlatCharts& charts, const ChartEdges& edges, flo
             if (dx < 0.02f + 0.01f * dy) at_x.push_back({(a.x + b.x) / 2, dy});
             if (dy < 0.02f + 0.01f * dx) at_y.push_back({(a.y + b.y) / 2, dx});
         }
-    const Snap x(std::move(at_x), box.high.x - box.low.x), y(std::move(at_y), box.high.y - box.low.y);
     Box fitted;
-    for (const std::uint32_t c : edges.corners) {
-        const Vec2 p = turn(charts.flat[c] * scale, co, si) - box.low;
-        uv[c] = on_uv_grid({x(p.x), y(p.y)});
-        fitted.add(uv[c]);
+    // Where lines between the ends are moved, a slanted edge bends: thin triangles along it could turn over.
+    for (const bool ends : {false, true}) {
+        const Snap x(at_x, box.high.x - box.low.x, ends), y(at_y, box.high.y - box.low.y, ends);
+        fitted = {};
+        bool bent = false;
+        for (const std::uint32_t c : edges.corners) {
+            const Vec2 p = turn(charts.flat[c] * scale, co, si) - box.low;
+            uv[c] = on_uv_grid({x(p.x), y(p.y)});
+            fitted.add(uv[c]);
+        }
+        for (const std::uint32_t c : edges.corners) {
+            if (c % 3 != 0) continue;
+            const float was = cross(charts.flat[c + 1] - charts.flat[c], charts.flat[c + 2] - charts.flat[c]) * scale * scale,
+                        is = cross(uv[c + 1] - uv[c], uv[c + 2] - uv[c]);
+            bent |= is < (1 - most_bent) * was || is > (1 + most_bent) * was;
+        }
+        if (!bent) break;
     }
     // A border that was moved below zero takes the chart with it by whole texels.
     const Vec2 shift{-std::floor(fitted.low.x), -std::floor(fitted.low.y)};

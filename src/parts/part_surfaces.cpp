@@ -29,7 +29,7 @@ constexpr std::size_t most_pieces = 10000;
 constexpr std::size_t often = 8;
 constexpr float small = 1.5f;
 /// A piece with less area has no use for texels of its own, square metres.
-constexpr double least_piece = 0.02;
+constexpr double least_piece = 0.06;
 /// Places looked at on a triangle or piece, and the share of them that says it is covered.
 constexpr double places_a_piece = 24;
 constexpr double places_a_small_piece = 6, small_piece = 4;  ///< Square metres.
@@ -273,7 +273,7 @@ private:
     }
     /// Where the surface ends anyway there is nothing to cut.
     static bool on_border(const FacetOutline& facet, Place2 a, Place2 b) {
-        constexpr double reach = static_cast<double>(cut_reach);
+        constexpr double reach = 1.5 * static_cast<double>(cut_reach);
         return std::any_of(facet.border.begin(), facet.border.end(), [&](const auto& e) {
             const Place2 way = e[1] - e[0];
             const double l = length(way);
