@@ -232,6 +232,8 @@ bool run(int argc, char** argv) {
         bench_lights();
     else if (argc == 3 && name == "check")
         bench_check(argv[2]);
+    else if (argc == 3 && name == "parts")
+        bench_parts(argv[2]);
     else if (argc >= 3 && name == "quality")
         bench_quality(argv[2], numbers(argc, argv, 3, {16, 32, 64, 256, 512}));
     else if (argc >= 3 && name == "equal")

@@ -40,8 +40,7 @@ void bench_check(const std::string& file) {
     // By surfaces on which a wall parts light, at the density of the tier.
     constexpr std::uint32_t scenes = 200;
     std::map<std::string, std::size_t> counts;
-    std::size_t both = 0, check_alone = 0, bake_alone = 0, errors = 0, leaks_whole = 0,
-                leaks_in_parts = 0;
+    std::size_t both = 0, check_alone = 0, bake_alone = 0, errors = 0, leaks_whole = 0, leaks_in_parts = 0;
     for (std::uint32_t seed = 0; seed < scenes; ++seed) {
         Level scene = test::clutter(seed);
         scene.quality.tier = Tier::glance;
@@ -77,7 +76,8 @@ void bench_check(const std::string& file) {
     fmt::print("{} heaps of clutter: {} findings that are errors\n", scenes, errors);
     for (const auto& [id, count] : counts) fmt::print("  {:>5} {}\n", count, id);
     fmt::print(
-        "surfaces on which a wall is too thin: {} by check and bake, {} by check alone, {} by the bake alone; places that "
+        "surfaces on which a wall is too thin: {} by check and bake, {} by check alone, {} by the bake "
+        "alone; places that "
         "leak: {} with surfaces in one piece, {} in parts\n",
         both, check_alone, bake_alone, leaks_whole, leaks_in_parts);
 }

@@ -46,7 +46,8 @@ Level city() {
     add(std::move(ground), "ground");
     int number = 0;
     for (int house = 0; house < 250; ++house) {
-        const float x = 12 + 28 * static_cast<float>(house % 16), z = 12 + 28 * static_cast<float>(house / 16);
+        const float x = 12 + 28 * static_cast<float>(house % 16),
+                    z = 12 + 28 * static_cast<float>(house / 16);
         const auto box = [&](const char* what, Vec3 low, Vec3 high) {
             Mesh m;
             const Vec3 l = low + Vec3{x, 0, z}, h = high + Vec3{x, 0, z};
@@ -82,11 +83,13 @@ void bench_parts(const std::string& file) {
     const auto tell = [&](const char* name, Level level) {
         const std::size_t before = triangles_of(level), surfaces = level.surfaces.size();
         const double seconds = time_of([&] { part_surfaces(level, job); });
-        fmt::print("{}: {} triangles on {} surfaces; {} cut into {} more, {} triangles more ({:.1f} %), {:.0f} m2 covered, "
-                   "in {:.2f} s\n",
-                   name, before, surfaces, level.parts.cut, level.parts.parts, triangles_of(level) - before,
-                   100.0 * static_cast<double>(triangles_of(level) - before) / static_cast<double>(before),
-                   level.parts.covered_area, seconds);
+        fmt::print(
+            "{}: {} triangles on {} surfaces; {} cut into {} more, {} triangles more ({:.1f} %), {:.0f} m2 "
+            "covered, "
+            "in {:.2f} s\n",
+            name, before, surfaces, level.parts.cut, level.parts.parts, triangles_of(level) - before,
+            100.0 * static_cast<double>(triangles_of(level) - before) / static_cast<double>(before),
+            level.parts.covered_area, seconds);
     };
     tell("a city", city());
     tell(file.c_str(), load_level_to_check(file));

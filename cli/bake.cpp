@@ -66,10 +66,11 @@ void say_leaks(const std::vector<SurfaceLeaks>& leaks) {
     for (std::size_t i = 0; i < std::min(leaks.size(), most); ++i) {
         const SurfaceLeaks& s = leaks[i];
         const bool bright = s.worst.lux > s.worst.most;
-        say("{} shows on {} that is not there: {} places, worst at {:.2f}, {:.2f}, {:.2f} ({:.3g} lux where light is "
+        say("{} shows on {} that is not there: {} places, worst at {:.2f}, {:.2f}, {:.2f} ({:.3g} lux where "
+            "light is "
             "{:.3g} to {:.3g}, set {}); `view --show leaks` marks them\n",
-            bright ? "light" : "a shadow", s.surface, s.places, s.worst.at.x, s.worst.at.y, s.worst.at.z, s.worst.lux,
-            s.worst.least, s.worst.most, s.set);
+            bright ? "light" : "a shadow", s.surface, s.places, s.worst.at.x, s.worst.at.y, s.worst.at.z,
+            s.worst.lux, s.worst.least, s.worst.most, s.set);
     }
     if (leaks.size() > most) say("the same on {} more surfaces; --json lists them\n", leaks.size() - most);
 }

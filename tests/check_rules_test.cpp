@@ -179,8 +179,12 @@ const std::vector<Rule>& rules() {
                  l.sky.radiance = {};
              });
          }},
-        {"thin-wall", error, "slab", {},
-         [] { return with(hut(0.04f), [](Level& l) { l.lightmap.cut = Cut::off; }); }, [] { return hut(0.25f); }},
+        {"thin-wall",
+         error,
+         "slab",
+         {},
+         [] { return with(hut(0.04f), [](Level& l) { l.lightmap.cut = Cut::off; }); },
+         [] { return hut(0.25f); }},
         // A post is no wall, though it has a bright and a dark side.
         {"thin-wall",
          error,

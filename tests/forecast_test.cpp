@@ -8,8 +8,8 @@
 #include <sstream>
 
 #include "base/forecast.hpp"
-#include "stasigraph/job.hpp"
 #include "shapes.hpp"
+#include "stasigraph/job.hpp"
 #include "stasigraph/stasigraph.hpp"
 #include "support.hpp"
 
@@ -103,8 +103,9 @@ TEST(Forecast, counts_the_placing_of_probes_and_never_goes_back) {
         before = seen[i].done;
     }
     EXPECT_TRUE(placing) << "placing is a part of the whole";
-    EXPECT_TRUE(std::any_of(job.times().begin(), job.times().end(),
-                            [](const Job::StageTime& t) { return t.name == "place probes" && t.seconds > 0; }));
+    EXPECT_TRUE(std::any_of(job.times().begin(), job.times().end(), [](const Job::StageTime& t) {
+        return t.name == "place probes" && t.seconds > 0;
+    }));
 }
 
 TEST(Job, a_limit_cancels_and_can_be_lifted) {

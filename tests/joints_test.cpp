@@ -1,4 +1,5 @@
-// Where surfaces meet: sealed rooms on one ground are dark, walls' feet outside are lit as exactly as anything else.
+// Where surfaces meet: sealed rooms on one ground are dark, walls' feet outside are lit as exactly as
+// anything else.
 
 #include <gtest/gtest.h>
 
@@ -79,8 +80,8 @@ struct Worst {
     Vec3 at, facing;
 };
 std::ostream& operator<<(std::ostream& out, const Worst& w) {
-    return out << w.value << " at " << w.at.x << ", " << w.at.y << ", " << w.at.z << " facing " << w.facing.x << ", "
-               << w.facing.y << ", " << w.facing.z;
+    return out << w.value << " at " << w.at.x << ", " << w.at.y << ", " << w.at.z << " facing " << w.facing.x
+               << ", " << w.facing.y << ", " << w.facing.z;
 }
 
 /// Points of the inside, 2 mm off the walls and on.
@@ -151,7 +152,8 @@ TEST_P(SealedHut, is_lit_exactly_at_its_foot_outside) {
     EXPECT_LE(worst.value, 0.05f) << worst;
 }
 
-// Surfaces that stay whole: texels may lie on two sides of a wall, but what one side sends never reaches the other.
+// Surfaces that stay whole: texels may lie on two sides of a wall, but what one side sends never reaches the
+// other.
 TEST(WholeSurfaces, let_no_light_through_walls_that_texels_are_too_large_for) {
     for (const float wall : {0.0f, 0.05f, 0.17f})
         for (const float density : {4.0f, 16.0f}) {
@@ -168,7 +170,8 @@ TEST(WholeSurfaces, let_no_light_through_walls_that_texels_are_too_large_for) {
                     points.push_back({{along, 2.5f, 2 - d}, Vec3{0, -1, 0}});
                 }
             if (wall == 0)
-                std::erase_if(points, [](const MeterPoint& p) { return p.facing->y < 0.5f; });  // one lightmap for both
+                std::erase_if(
+                    points, [](const MeterPoint& p) { return p.facing->y < 0.5f; });  // one lightmap for both
             const Worst worst = brightest(b, points);
             EXPECT_LE(worst.value, 0.5f) << worst << ", walls of " << wall << " m at " << density;
         }
@@ -176,7 +179,9 @@ TEST(WholeSurfaces, let_no_light_through_walls_that_texels_are_too_large_for) {
 
 std::string hut_name(const ::testing::TestParamInfo<std::pair<Hut, float>>& info) {
     const auto& [hut, density] = info.param;
-    const auto number = [](float v) { return std::to_string(static_cast<int>(std::lround(std::abs(v) * 1000))); };
+    const auto number = [](float v) {
+        return std::to_string(static_cast<int>(std::lround(std::abs(v) * 1000)));
+    };
     return (hut.wall == 0 ? "sheets" : "walls_" + number(hut.wall)) +
            (hut.foot == 0  ? "_on"
             : hut.foot > 0 ? "_above_" + number(hut.foot)
@@ -184,10 +189,13 @@ std::string hut_name(const ::testing::TestParamInfo<std::pair<Hut, float>>& info
            (hut.module > 0 ? "_modules" : "") + "_at_" + std::to_string(static_cast<int>(density));
 }
 INSTANTIATE_TEST_SUITE_P(Huts, SealedHut,
-                         ::testing::Values(std::pair{Hut{0.17f, 0, 0}, 4.0f}, std::pair{Hut{0.05f, 0, 0}, 4.0f},
-                                           std::pair{Hut{0, 0, 0}, 4.0f}, std::pair{Hut{0.1f, -0.1f, 0}, 4.0f},
-                                           std::pair{Hut{0.1f, 0.002f, 0}, 8.0f}, std::pair{Hut{0.2f, 0, 2}, 8.0f},
-                                           std::pair{Hut{0, 0, 0}, 16.0f}, std::pair{Hut{0, 0.002f, 0}, 8.0f}, std::pair{Hut{0, -0.05f, 0}, 8.0f}),
+                         ::testing::Values(std::pair{Hut{0.17f, 0, 0}, 4.0f},
+                                           std::pair{Hut{0.05f, 0, 0}, 4.0f}, std::pair{Hut{0, 0, 0}, 4.0f},
+                                           std::pair{Hut{0.1f, -0.1f, 0}, 4.0f},
+                                           std::pair{Hut{0.1f, 0.002f, 0}, 8.0f},
+                                           std::pair{Hut{0.2f, 0, 2}, 8.0f}, std::pair{Hut{0, 0, 0}, 16.0f},
+                                           std::pair{Hut{0, 0.002f, 0}, 8.0f},
+                                           std::pair{Hut{0, -0.05f, 0}, 8.0f}),
                          hut_name);
 
 }  // namespace

@@ -72,7 +72,8 @@ TEST(Covered, feet_of_crates_on_the_ground_on_another_and_half_sunk_are_as_brigh
                 const bool upper = low == 1.0f;
                 const Vec3 at{x, low + rise, upper ? (z == 0.0f ? 0.2f : 0.8f) : z};
                 const float e = exact(p.bake, at, facing);
-                EXPECT_NEAR(luminance(p.bake.at(at, facing)), e, 0.1f * e) << at.x << " " << at.y << " " << at.z;
+                EXPECT_NEAR(luminance(p.bake.at(at, facing)), e, 0.1f * e)
+                    << at.x << " " << at.y << " " << at.z;
             }
     // And the ground beside them, on the sunny side and in the shade.
     for (const float z : {-0.01f, -0.05f, 1.01f, 1.05f}) {
@@ -85,8 +86,8 @@ TEST(Covered, feet_of_crates_on_the_ground_on_another_and_half_sunk_are_as_brigh
 TEST(Covered, sheets_back_to_back_and_hanging_things_are_not) {
     Level level = open_level(8);
     add_floor(level, 6, grey);
-    // Two one-sided quads in one place, that look away from one another; a box that hangs in the air; and two boxes
-    // whose faces lie in one plane.
+    // Two one-sided quads in one place, that look away from one another; a box that hangs in the air; and two
+    // boxes whose faces lie in one plane.
     add_quad(level, "front", {-1, 0.2f, 0}, {1, 0.2f, 0}, {1, 1, 0}, {-1, 1, 0}, grey);
     add_quad(level, "behind", {1, 0.2f, 0}, {-1, 0.2f, 0}, {-1, 1, 0}, {1, 1, 0}, grey);
     add_box(level, "lamp", {-0.2f, 1.5f, -0.2f}, {0.2f, 1.7f, 0.2f}, false, grey);
@@ -102,9 +103,11 @@ TEST(TwoSides, of_a_sheet_between_two_rooms_have_lightmaps_of_their_own) {
     add_thick_room(level, {-2, 0, -2}, {2, 2.5f, 2}, 0.2f, grey);
     add_quad(level, "sheet", {0, 0, -2}, {0, 0, 2}, {0, 2.5f, 2}, {0, 2.5f, -2}, grey);
     level.materials.back().double_sided = true;
-    add_quad(level, "flag", {-1.2f, 1, 0.2f}, {-0.8f, 1, 0.2f}, {-0.8f, 1.3f, 0.2f}, {-1.2f, 1.3f, 0.2f}, grey);
+    add_quad(level, "flag", {-1.2f, 1, 0.2f}, {-0.8f, 1, 0.2f}, {-0.8f, 1.3f, 0.2f}, {-1.2f, 1.3f, 0.2f},
+             grey);
     level.materials.back().double_sided = true;
-    level.lights = {{.name = "lamp", .color = {200, 200, 200}, .position = {-1, 1.5f, -0.5f}, .radius = 0.05f}};
+    level.lights = {
+        {.name = "lamp", .color = {200, 200, 200}, .position = {-1, 1.5f, -0.5f}, .radius = 0.05f}};
     level.lightmap = {.density = 8, .page = 512, .margin = 4};
     level.quality.tier = Tier::proof;
     const Parted p = parted(std::move(level));
@@ -122,13 +125,16 @@ TEST(TwoSides, of_a_sheet_between_two_rooms_have_lightmaps_of_their_own) {
 TEST(Modules, of_one_wall_show_no_step_between_them) {
     Level level = open_level(12);
     add_floor(level, 12, grey);
-    // Of other heights, so that their joint is no whole edge of either; a lamp close by, so that light changes.
+    // Of other heights, so that their joint is no whole edge of either; a lamp close by, so that light
+    // changes.
     add_box(level, "left", {-2, 0, 0}, {0, 2.2f, 0.2f}, false, grey);
     add_box(level, "right", {0, 0, 0}, {2, 3, 0.2f}, false, grey);
-    level.lights.push_back({.name = "lamp", .color = {9000, 9000, 9000}, .position = {0.3f, 1, -0.6f}, .radius = 0.05f});
+    level.lights.push_back(
+        {.name = "lamp", .color = {9000, 9000, 9000}, .position = {0.3f, 1, -0.6f}, .radius = 0.05f});
     const Parted p = parted(std::move(level));
     for (float y = 0.1f; y < 2.1f; y += 0.23f) {
-        const float a = luminance(p.bake.at({-0.001f, y, 0}, {0, 0, -1})), b = luminance(p.bake.at({0.001f, y, 0}, {0, 0, -1}));
+        const float a = luminance(p.bake.at({-0.001f, y, 0}, {0, 0, -1})),
+                    b = luminance(p.bake.at({0.001f, y, 0}, {0, 0, -1}));
         EXPECT_NEAR(a / b, 1, 0.02f) << y;
     }
 }
@@ -173,8 +179,10 @@ TEST(Cuts, close_doorways_and_follow_walls) {
         const Mesh& m = level.meshes[s.mesh];
         double open = 0;
         for (std::size_t t = 0; t < m.triangle_count(); ++t) {
-            const Vec3 a = m.positions[m.indices[3 * t]], n = cross(m.positions[m.indices[3 * t + 1]] - a, m.positions[m.indices[3 * t + 2]] - a);
-            if (n.y > 0.1f * length(n)) (m.is_covered(t) ? under : open) += 0.5 * static_cast<double>(length(n));
+            const Vec3 a = m.positions[m.indices[3 * t]], n = cross(m.positions[m.indices[3 * t + 1]] - a,
+                                                                    m.positions[m.indices[3 * t + 2]] - a);
+            if (n.y > 0.1f * length(n))
+                (m.is_covered(t) ? under : open) += 0.5 * static_cast<double>(length(n));
         }
         pieces.push_back(open);
     }
@@ -216,7 +224,8 @@ TEST(Cuts, come_back_from_the_store_as_they_were_made) {
     };
     const auto start = [] {
         Level level = two_rooms();
-        add_quad(level, "sheet", {2, 0.002f, -2.8f}, {2, 0.002f, 2.8f}, {2, 2.5f, 2.8f}, {2, 2.5f, -2.8f}, grey);
+        add_quad(level, "sheet", {2, 0.002f, -2.8f}, {2, 0.002f, 2.8f}, {2, 2.5f, 2.8f}, {2, 2.5f, -2.8f},
+                 grey);
         level.materials.back().double_sided = true;
         level.zones[0].listed = {0};
         complete_level(level);
@@ -226,7 +235,9 @@ TEST(Cuts, come_back_from_the_store_as_they_were_made) {
     Job job;
     const PartFigures a = part_surfaces(made, job, store);
     ASSERT_EQ(kept.size(), 1u);
-    store.save = [](const std::string& name, const std::vector<BlobPart>&) { FAIL() << "made anew: " << name; };
+    store.save = [](const std::string& name, const std::vector<BlobPart>&) {
+        FAIL() << "made anew: " << name;
+    };
     const PartFigures b = part_surfaces(again, job, store);
     EXPECT_EQ(a.parts, b.parts);
     EXPECT_EQ(a.two_sided, 1u);
@@ -264,7 +275,9 @@ double area_of(const Level& level) {
         if (s.part == Part::bake_only || s.name.find("/back") != std::string::npos) continue;
         const Mesh& m = level.meshes[s.mesh];
         for (std::size_t t = 0; t < m.triangle_count(); ++t) {
-            const auto at = [&](std::size_t k) { return transform_point(s.to_world, m.positions[m.indices[3 * t + k]]); };
+            const auto at = [&](std::size_t k) {
+                return transform_point(s.to_world, m.positions[m.indices[3 * t + k]]);
+            };
             sum += 0.5 * static_cast<double>(length(cross(at(1) - at(0), at(2) - at(0))));
         }
     }
@@ -291,10 +304,12 @@ TEST(Cuts, of_bad_meshes_and_odd_places_end_well) {
         for (int x = 0; x < 24; ++x)
             for (int z = 0; z < 24; ++z) {
                 const auto at = [](int i, int k) {
-                    return Vec3{0.25f * static_cast<float>(i) - 3, 0.05f * std::sin(static_cast<float>(i * 7 + k * 3)),
+                    return Vec3{0.25f * static_cast<float>(i) - 3,
+                                0.05f * std::sin(static_cast<float>(i * 7 + k * 3)),
                                 0.25f * static_cast<float>(k) - 3};
                 };
-                for (const Vec3 p : {at(x, z), at(x, z + 1), at(x + 1, z + 1), at(x, z), at(x + 1, z + 1), at(x + 1, z)})
+                for (const Vec3 p :
+                     {at(x, z), at(x, z + 1), at(x + 1, z + 1), at(x, z), at(x + 1, z + 1), at(x + 1, z)})
                     corners.push_back(p);
             }
         add_surface(level, "hills", corners, grey);
@@ -323,16 +338,19 @@ SLOW_TEST(Cuts, into_over_ten_thousand_pieces_are_none) {
         add_floor(level, 52, grey);
         for (int i = 0; i < 104; ++i) {
             const float at = -25.75f + 0.5f * static_cast<float>(i);
-            add_quad(level, "x" + std::to_string(i), {at, 0, -26}, {at, 0, 26}, {at, 1, 26}, {at, 1, -26}, grey);
-            add_quad(level, "z" + std::to_string(i), {-26, 0, at}, {26, 0, at}, {26, 1, at}, {-26, 1, at}, grey);
+            add_quad(level, "x" + std::to_string(i), {at, 0, -26}, {at, 0, 26}, {at, 1, 26}, {at, 1, -26},
+                     grey);
+            add_quad(level, "z" + std::to_string(i), {-26, 0, at}, {26, 0, at}, {26, 1, at}, {-26, 1, at},
+                     grey);
         }
         for (std::size_t s = 1; s < level.surfaces.size(); ++s) level.surfaces[s].cut = Cut::off;
         complete_level(level);
         const PartFigures f = part_surfaces(level, job);
         EXPECT_EQ(f.whole, 1u);
         EXPECT_EQ(level.surfaces[0].mesh, 0u) << "it stays whole";
-        EXPECT_TRUE(std::any_of(level.notes.begin(), level.notes.end(),
-                                [](const std::string& n) { return n.find("stays whole") != std::string::npos; }));
+        EXPECT_TRUE(std::any_of(level.notes.begin(), level.notes.end(), [](const std::string& n) {
+            return n.find("stays whole") != std::string::npos;
+        }));
     }
 }
 
@@ -346,7 +364,8 @@ TEST(Cuts, are_left_out_where_the_sheet_says_so) {
         const std::string error = load_outcome(folder / "l.toml", &level);
         return std::pair{error, level.surfaces.empty() ? Cut::automatic : level.surfaces[0].cut};
     };
-    EXPECT_EQ(outcome("[[surface]]\nmatch = \"floor\"\ncut = \"off\"\nsides = \"both\"\n"), (std::pair{std::string(), Cut::off}));
+    EXPECT_EQ(outcome("[[surface]]\nmatch = \"floor\"\ncut = \"off\"\nsides = \"both\"\n"),
+              (std::pair{std::string(), Cut::off}));
     EXPECT_NE(outcome("[lightmap]\ncut = \"of\"\n").first.find("Use \"auto\" or \"off\""), std::string::npos);
     EXPECT_NE(outcome("[lightmap]\nsides = \"two\"\n").first.find("\"both\""), std::string::npos);
 }
@@ -364,7 +383,9 @@ SLOW_TEST(Cuts, of_the_demo_level_are_in_the_written_one_with_the_same_shape) {
             const Mesh& m = l->meshes[s.mesh];
             double sum = 0;
             for (std::size_t t = 0; t < m.triangle_count(); ++t) {
-                const auto at = [&](std::size_t k) { return transform_point(s.to_world, m.positions[m.indices[3 * t + k]]); };
+                const auto at = [&](std::size_t k) {
+                    return transform_point(s.to_world, m.positions[m.indices[3 * t + k]]);
+                };
                 sum += 0.5 * static_cast<double>(length(cross(at(1) - at(0), at(2) - at(0))));
             }
             (*to)[s.node] += sum;

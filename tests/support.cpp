@@ -201,8 +201,8 @@ const fs::path& demo_glance() {
     static const fs::path baked = [] {
         const fs::path out = demo_folder() / "baked" / "observatory";
         if (fs::exists(out / "manifest.json")) return out;
-        const Ran r =
-            tool("bake " + (demo_folder() / "observatory.toml").string() + " --tier glance --threads 2 --quiet");
+        const Ran r = tool("bake " + (demo_folder() / "observatory.toml").string() +
+                           " --tier glance --threads 2 --quiet");
         EXPECT_EQ(r.status, 0) << r.err;
         return out;
     }();

@@ -140,8 +140,8 @@ private:
     State* state_ = nullptr;  // owned; kept plain so that this header needs no <memory>
 };
 
-/// Tells the job of all stages of a bake of this level to come, from placing probes on, so that the time left is
-/// known from the first. A Baker does so itself where nobody did.
+/// Tells the job of all stages of a bake of this level to come, from placing probes on, so that the time left
+/// is known from the first. A Baker does so itself where nobody did.
 void plan_bake(const Level& level, Job& job);
 
 /// Baker and light() in one call. `atlas`: in, an earlier atlas whose places unchanged surfaces keep, or an

@@ -74,11 +74,12 @@ struct Mesh {
     std::vector<std::uint32_t> indices;
     std::uint32_t source_mesh = none, source_primitive = none;  ///< Where it stands in the glTF,
     std::uint32_t source_primitives = 0;                        ///< and how many primitives that mesh has.
-    /// Of a part of a mesh (part_surfaces()): for each vertex, the vertices of the source primitive that it lies
-    /// between and its shares of them; empty: vertices are the source's own.
+    /// Of a part of a mesh (part_surfaces()): for each vertex, the vertices of the source primitive that it
+    /// lies between and its shares of them; empty: vertices are the source's own.
     std::vector<BetweenVertices> between;
-    std::vector<std::uint8_t> covered;  ///< For each triangle, whether it lies whole under something; or empty.
-    bool turned = false;                ///< The source's triangles seen from behind.
+    std::vector<std::uint8_t>
+        covered;          ///< For each triangle, whether it lies whole under something; or empty.
+    bool turned = false;  ///< The source's triangles seen from behind.
     bool is_covered(std::size_t triangle) const { return !covered.empty() && covered[triangle] != 0; }
     std::size_t triangle_count() const { return indices.size() / 3; }
 };
@@ -287,8 +288,8 @@ struct LightmapOptions {
     /// Largest stretch of any triangle a texel can show: the greater of the longest direction and the inverse
     /// of the shortest, against an even density. Range [1.01, 10]. Lower: more seams. Higher: uneven texels.
     float stretch_limit = 1.5f;
-    int block = 1;  ///< Charts share no block of so many texels square: 1, 4 or 8.
-    int pages = 0;  ///< At most so many pages, the density giving way; 0 for as many as it takes.
+    int block = 1;             ///< Charts share no block of so many texels square: 1, 4 or 8.
+    int pages = 0;             ///< At most so many pages, the density giving way; 0 for as many as it takes.
     Cut cut = Cut::automatic;  ///< Whether surfaces are cut where walls stand on them: part_surfaces().
     Sides sides = Sides::automatic;
     bool shrink_unseen =
@@ -404,8 +405,8 @@ struct Level {
     CheckOptions check;
     std::vector<Acceptance> accepted;
     std::vector<Remark> remarks;
-    std::vector<std::string> notes;      ///< What was skipped or assumed while loading, one sentence each.
-    std::vector<std::string> warnings;   ///< What in the sheet does nothing as it stands, one sentence each.
+    std::vector<std::string> notes;     ///< What was skipped or assumed while loading, one sentence each.
+    std::vector<std::string> warnings;  ///< What in the sheet does nothing as it stands, one sentence each.
     PartFigures parts;
     std::uint32_t source_nodes = 0;      ///< How many nodes the glTF has.
     std::string name;                    ///< File name without folder and ending.

@@ -99,17 +99,17 @@ Rgb group_color(std::uint32_t group);
 /// A place of a lightmap that, filtered as a game does, is brighter or darker than any light around it.
 struct Leak {
     std::uint32_t surface = 0, page = 0;
-    int x = 0, y = 0;            ///< Texel of the page.
-    Vec3 at;                     ///< Metres.
-    float lux = 0;               ///< What the lightmap shows,
-    float least = 0, most = 0;   ///< and exact light within a texel of it, as far as no wall stands between.
+    int x = 0, y = 0;           ///< Texel of the page.
+    Vec3 at;                    ///< Metres.
+    float lux = 0;              ///< What the lightmap shows,
+    float least = 0, most = 0;  ///< and exact light within a texel of it, as far as no wall stands between.
 };
 
-/// Looks along all edges at which charts end or fold, and along walls that stand on a surface in one piece: a place that
-/// differs from its own chart farther in by 30 % and 2 % of the mean light of the set is held against exact light, by
-/// rays into the result and to every lamp, and told where it is 30 % outside of all of that. `most`: so many places are
-/// looked at closely, those that differ most. The worst first. Cost: about 0.1 ms a place and a thread, 3 ms where it
-/// is a leak.
+/// Looks along all edges at which charts end or fold, and along walls that stand on a surface in one piece: a
+/// place that differs from its own chart farther in by 30 % and 2 % of the mean light of the set is held
+/// against exact light, by rays into the result and to every lamp, and told where it is 30 % outside of all
+/// of that. `most`: so many places are looked at closely, those that differ most. The worst first. Cost:
+/// about 0.1 ms a place and a thread, 3 ms where it is a leak.
 std::vector<Leak> find_leaks(const Level& level, const Atlas& atlas, const ViewLight& light, std::size_t most,
                              Job& job);
 

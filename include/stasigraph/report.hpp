@@ -12,7 +12,7 @@ namespace stasigraph {
 
 struct ReportOptions {
     std::filesystem::path folder, cache;  ///< Of the bake and of the level; empty: the defaults.
-    std::optional<Tier> tier;  ///< To look at; the one baked last unless given.
+    std::optional<Tier> tier;             ///< To look at; the one baked last unless given.
     int width = 960, height = 600;        ///< Of pictures, pixels. Range [320, 2048].
     int probe_places = 48;  ///< Places at which light between probes is held against exact light; 0: none.
 };

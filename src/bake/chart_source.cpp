@@ -71,8 +71,13 @@ Wish ChartSource::wish(std::uint32_t s, double area, float density) const {
 
 void ChartSource::make_wishes() {
     for (const Mesh& mesh : level_.meshes)
-        mesh_keys_.push_back(
-            KeyMaker().add(mesh.positions).add(mesh.normals).add(mesh.indices).add(mesh.uv1).add(mesh.covered).key());
+        mesh_keys_.push_back(KeyMaker()
+                                 .add(mesh.positions)
+                                 .add(mesh.normals)
+                                 .add(mesh.indices)
+                                 .add(mesh.uv1)
+                                 .add(mesh.covered)
+                                 .key());
     front.resize(level_.surfaces.size());
     back.resize(level_.surfaces.size());
     for (std::uint32_t s = 0; s < front.size(); ++s) {
@@ -148,7 +153,8 @@ std::shared_ptr<Unfolded> ChartSource::unfold(std::uint32_t s, const Wish& w) {
     }
     if (!made->given())
         made->charts = cut_charts(made->graph,
-                                  {.stretch_limit = map_.stretch_limit,
+                                  // A little is left for moves to whole texels.
+                                  {.stretch_limit = 1 + (map_.stretch_limit - 1) * 0.95f,
                                    .margin = map_.margin,
                                    .longest = static_cast<float>(limit)},
                                   job_);

@@ -72,8 +72,8 @@ double cells_of(const Level& level) {
     return cells;
 }
 
-/// Finding places takes its time by the cell; judging them by light takes the links and the direct light of a bake at
-/// the lowest tier.
+/// Finding places takes its time by the cell; judging them by light takes the links and the direct light of a
+/// bake at the lowest tier.
 double placing_cost(const Level& level) {
     double cost = place_cell * cells_of(level);
     if (asks_for_light(level)) {
@@ -108,23 +108,24 @@ std::vector<PlannedStage> plan_of(const Level& level) {
     for (const ReflectionRule& r : level.reflection_rules)
         captured += capture_cost(r.everywhere ? 1 : found, r.resolution, level.quality.tier);
     const double reflections = captured * static_cast<double>(level.sets.size());
-    std::vector<PlannedStage> plan{{"place probes", level.placed ? 0 : placing_cost(level)},
-            {"reflection places", has_reflections(level) ? place_cell * cells_of(level) : 0},
-            {"sight", 0.1e-6 * c.texels},
-            {"unwrap", 0.2e-6 * c.texels},
-            {"pack", pack_texel * c.texels + pack_surface * static_cast<double>(level.surfaces.size())},
-            {"texels", 0.3e-6 * c.texels},
-            {"links", c.links()},
-            {"probe links", 0},
-            {"direct light", c.direct()},
-            {"noise", c.asked()},
-            {"more links", c.more()},
-            {"bounces", bounces * c.texels * c.groups},
-            {"denoise", level.quality.denoise == Denoise::automatic ? c.denoised() : 0},
-            {"pages", page * c.texels * c.groups},
-            {"occlusion", level.occlusion.reach > 0 ? c.texels * tier.occlusion_rays * ray : 0},
-            {"finish", 0.4e-6 * c.texels},
-            {"reflections", reflections}};
+    std::vector<PlannedStage> plan{
+        {"place probes", level.placed ? 0 : placing_cost(level)},
+        {"reflection places", has_reflections(level) ? place_cell * cells_of(level) : 0},
+        {"sight", 0.1e-6 * c.texels},
+        {"unwrap", 0.2e-6 * c.texels},
+        {"pack", pack_texel * c.texels + pack_surface * static_cast<double>(level.surfaces.size())},
+        {"texels", 0.3e-6 * c.texels},
+        {"links", c.links()},
+        {"probe links", 0},
+        {"direct light", c.direct()},
+        {"noise", c.asked()},
+        {"more links", c.more()},
+        {"bounces", bounces * c.texels * c.groups},
+        {"denoise", level.quality.denoise == Denoise::automatic ? c.denoised() : 0},
+        {"pages", page * c.texels * c.groups},
+        {"occlusion", level.occlusion.reach > 0 ? c.texels * tier.occlusion_rays * ray : 0},
+        {"finish", 0.4e-6 * c.texels},
+        {"reflections", reflections}};
     return plan;
 }
 

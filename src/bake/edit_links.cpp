@@ -95,8 +95,8 @@ Links adopt_links(const Edit& edit, const std::vector<Receiver>& receivers_befor
             if (old == none || !same_receiver(receivers_before[old], rows.receivers[i])) continue;
             kept[i] = 1;
             if (valid_before[old]) continue;
-            // The words of a buried row say nothing; it stays as it is where none of its rays has changed. One that is
-            // covered was told so by other rays.
+            // The words of a buried row say nothing; it stays as it is where none of its rays has changed.
+            // One that is covered was told so by other rays.
             if (open_by_links(before, old)) {
                 kept[i] = 0;
                 continue;
@@ -199,8 +199,8 @@ LinkMarks misled_links(const Edit& edit, const std::vector<Vec3>& position_befor
     // Only texels near buried and parted ones are ever led to.
     std::vector<std::uint8_t> led_to(count, 0);
     for (std::uint32_t i = 0; i < count; ++i) {
-        const bool led_past = valid[i] != open_texel ||
-                              (edit.was[i] != none && valid_before[edit.was[i]] != open_texel);
+        const bool led_past =
+            valid[i] != open_texel || (edit.was[i] != none && valid_before[edit.was[i]] != open_texel);
         if (led_past) texels.for_neighbours(i, led, [&](std::uint32_t n) { led_to[n] = 1; });
         if (led_past) led_to[i] = 1;
     }

@@ -97,7 +97,8 @@ Ground::Ground(Level l, const Atlas* previous, BakeStore s, Job& job)
     plans = plan_pages(atlas, texels, on_pages, job);
     std::vector<std::uint8_t> open_seams;
     const bool known = load_list("seams-" + key, open_seams);
-    seams = plan_seams(level, atlas, plans, [this]() -> const RayCaster& { return caster(); }, open_seams, job);
+    seams = plan_seams(
+        level, atlas, plans, [this]() -> const RayCaster& { return caster(); }, open_seams, job);
     if (!known) save_array("seams-" + key, open_seams);
     set_probes(level.placed.value_or(std::vector<ProbePlace>{}), job);
     plan_slopes(job);
@@ -128,8 +129,9 @@ const RayCaster& Ground::caster() const {
 void Ground::record(Job& job) {
     rows = texel_rows(level, texels, level.quality.seed);
     lift_receivers(level, texels, caster(), rows, job);
-    record_links(job);
-    valid = find_open(level, caster(), texels, rows, links, job);
+    const std::vector<std::uint8_t> uncovered = find_uncovered(level, caster(), texels, job);
+    record_links(uncovered, job);
+    valid = find_open(uncovered, level, caster(), texels, rows, links, job);
     hidden.clear();
     moved = move_to_open(level, caster(), texels, rows, links, valid, job);
     std::vector<SharedPair> parted = find_shared(texels, valid, caster(), job);

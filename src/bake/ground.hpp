@@ -94,8 +94,9 @@ private:
     void plan_memory(Job& job);
     void record(Job& job);
     /// The first links that judge of every row: all of them traced, or those alone that an edit touched.
-    void record_links(Job& job);
-    bool record_edited(std::uint32_t judging, Job& job);
+    /// `open`: texels that need rays.
+    void record_links(const std::vector<std::uint8_t>& open, Job& job);
+    bool record_edited(std::uint32_t judging, const std::vector<std::uint8_t>& open, Job& job);
     /// After an edit: what leads past buried texels elsewhere now.
     void find_misled(Job& job);
     void find_other();

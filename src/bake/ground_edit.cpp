@@ -1,13 +1,15 @@
 // How a ground takes over what still holds of the last one.
 
+#include <algorithm>
+
 #include "bake/ground.hpp"
 #include "bake/keys.hpp"
 
 namespace stasigraph {
 
-void Ground::record_links(Job& job) {
+void Ground::record_links(const std::vector<std::uint8_t>& open, Job& job) {
     const auto judging = static_cast<std::uint32_t>(std::min(links_that_judge, tier.first_links));
-    if (record_edited(judging, job)) return;
+    if (record_edited(judging, open, job)) return;
     edit.reset();
     links = Links(rows.size());
     links.in_memory = links_in_memory_;
@@ -17,13 +19,13 @@ void Ground::record_links(Job& job) {
             job.advance(links.pieces[p].rows());
             continue;
         }
-        extend_piece(level, caster(), texels, rows, lengths, p, links, job);
+        extend_piece(level, caster(), texels, rows, lengths, p, links, job, &open);
         traced += links.pieces[p].words.all().size();
         save_piece(store, piece_name("judging", key, p), links, p);
     }
 }
 
-bool Ground::record_edited(std::uint32_t judging, Job& job) {
+bool Ground::record_edited(std::uint32_t judging, const std::vector<std::uint8_t>& open, Job& job) {
     const std::optional<GroundMarks> before = load_marks(store, marks_name(level));
     if (!before || before->key == key) return false;
     edit = find_edit(*before, marks_, texels.size());
@@ -34,8 +36,11 @@ bool Ground::record_edited(std::uint32_t judging, Job& job) {
     links.in_memory = links_in_memory_;
     again_ = touched_links(*edit, texels, rows, kept_, links, job);
     trace_again(level, caster(), texels, rows, again_, links, job);
-    const std::size_t had = links.count();
-    extend_links(level, caster(), texels, rows, std::vector<std::uint32_t>(rows.size(), judging), links, job);
+    std::size_t had = links.count();
+    for (std::size_t i = 0; i < rows.size(); ++i)  // rows that get no rays
+        if (!open[i]) had += judging - std::min<std::size_t>(judging, links.length(i));
+    extend_links(level, caster(), texels, rows, std::vector<std::uint32_t>(rows.size(), judging), links, job,
+                 nullptr, &open);
     traced += again_.link.size() + links.count() - had;
     return true;
 }

@@ -64,22 +64,29 @@ Vec3 open_place(const Level& level, const RayCaster& caster, const TexelSet& tex
 
 }  // namespace
 
-std::vector<std::uint8_t> find_open(const Level& level, const RayCaster& caster, const TexelSet& texels,
-                                    const RowSource& rows, const Links& links, Job& job) {
+std::vector<std::uint8_t> find_uncovered(const Level& level, const RayCaster& caster, const TexelSet& texels,
+                                         Job& job) {
+    std::vector<std::uint8_t> open(texels.size());
+    job.parallel(open.size(), 4096, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i)
+            open[i] = lies_on_another(level, caster, texels.position[i], texels.face_normal[i]) ? 0 : 1;
+    });
+    return open;
+}
+
+std::vector<std::uint8_t> find_open(const std::vector<std::uint8_t>& uncovered, const Level& level,
+                                    const RayCaster& caster, const TexelSet& texels, const RowSource& rows,
+                                    const Links& links, Job& job) {
     std::vector<std::uint8_t> open = find_valid(links);
     job.parallel(open.size(), 1024, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
+            open[i] &= uncovered[i];
             if (!open[i]) continue;
-            const Vec3 place = texels.position[i], normal = texels.face_normal[i];
-            bool covered = lies_on_another(level, caster, place, normal);
-            if (!covered) {
-                // Only what sees the sky below the horizon can be in ground without an underside.
-                bool below = false;
-                for_sky_links(links, rows, i, 0, std::min<std::uint32_t>(links.length(i), links_that_judge),
-                              [&](std::uint32_t, Vec3 way) { below |= way.y < 0; });
-                covered = below && lies_within(level, caster, place, normal);
-            }
-            open[i] = covered ? 0 : 1;
+            // Only what sees the sky below the horizon can be in ground without an underside.
+            bool below = false;
+            for_sky_links(links, rows, i, 0, std::min<std::uint32_t>(links.length(i), links_that_judge),
+                          [&](std::uint32_t, Vec3 way) { below |= way.y < 0; });
+            if (below && lies_within(level, caster, texels.position[i], texels.face_normal[i])) open[i] = 0;
         }
     });
     return open;

@@ -5,10 +5,15 @@
 
 namespace stasigraph {
 
-/// Which texels are open: not inside of anything (find_valid), nor under a face that lies on theirs, nor in ground that
-/// has no underside and so would let them see the sky from below. Same result in every tier.
-std::vector<std::uint8_t> find_open(const Level& level, const RayCaster& caster, const TexelSet& texels,
-                                    const RowSource& rows, const Links& links, Job& job);
+/// Which texels lie under no face that lies on theirs: the others need no rays.
+std::vector<std::uint8_t> find_uncovered(const Level& level, const RayCaster& caster, const TexelSet& texels,
+                                         Job& job);
+
+/// Which of these are open: not inside of anything (find_valid), nor in ground that has no underside and so
+/// would let them see the sky from below. Same result in every tier.
+std::vector<std::uint8_t> find_open(const std::vector<std::uint8_t>& uncovered, const Level& level,
+                                    const RayCaster& caster, const TexelSet& texels, const RowSource& rows,
+                                    const Links& links, Job& job);
 
 /// Moves the places of buried texels along the surface to the nearest open part of their footprint, where
 /// they have one, and traces their links anew. Places, receivers, links and validity change; the texels'

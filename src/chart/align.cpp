@@ -114,8 +114,8 @@ constexpr float most_bent = 0.35f;
 /// A map of one axis that moves lines to whole texels and is linear between them.
 class Snap {
 public:
-    /// `lines`: place and length, any order. The extent is [0, high]. `ends`: only what lies at its ends, which scales
-    /// all evenly.
+    /// `lines`: place and length, any order. The extent is [0, high]. `ends`: only what lies at its ends,
+    /// which scales all evenly.
     Snap(std::vector<std::pair<float, float>> lines, float high, bool ends) {
         const auto at_end = [high](float at) { return at < 0.25f || at > high - 0.25f; };
         std::sort(lines.begin(), lines.end());
@@ -197,7 +197,9 @@ AlignedCharts::Size align(const FlatCharts& charts, const ChartEdges& edges, flo
         }
         for (const std::uint32_t c : edges.corners) {
             if (c % 3 != 0) continue;
-            const float was = cross(charts.flat[c + 1] - charts.flat[c], charts.flat[c + 2] - charts.flat[c]) * scale * scale,
+            const float was =
+                            cross(charts.flat[c + 1] - charts.flat[c], charts.flat[c + 2] - charts.flat[c]) *
+                            scale * scale,
                         is = cross(uv[c + 1] - uv[c], uv[c + 2] - uv[c]);
             bent |= is < (1 - most_bent) * was || is > (1 + most_bent) * was;
         }

@@ -26,8 +26,8 @@ struct LooseCharts {
 /// Fills in what depends on the triangles and where they lie.
 void describe(const MeshGraph& graph, LooseChart& chart);
 
-/// Joins neighbouring charts while the result lies flat within the limits; never over creases, since a bilinear
-/// footprint there would mix the light of both sides.
+/// Joins neighbouring charts while the result lies flat within the limits; never over creases, since a
+/// bilinear footprint there would mix the light of both sides.
 void join_charts(const MeshGraph& graph, const ChartLimits& limits, LooseCharts& loose, Job& job);
 
 }  // namespace stasigraph

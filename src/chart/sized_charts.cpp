@@ -14,12 +14,22 @@ namespace stasigraph {
 namespace {
 
 /// Stretch of every chart as it lies on the page, against the density the chart is meant to have.
+/// Texels.
+constexpr float thinnest = 1.0f / 500;
+
 void measure_charts(const Unfolded& unfolded, const std::vector<float>& share, Layout& layout) {
     std::vector<Patch> patches(layout.charts.size());
     std::vector<std::vector<Vec2>> flat(layout.charts.size());
     for (std::uint32_t t = 0; t < layout.chart.size(); ++t) {
         const std::uint32_t c = layout.chart[t];
         if (c == none) continue;
+        const float size = share[unfolded.given() ? 0 : c];
+        // Slivers are wherever the grid of UVs puts them; nobody sees how they are stretched.
+        const auto place = [&](std::uint32_t k) {
+            return unfolded.graph.place[unfolded.graph.corner[3 * t + k]] * size;
+        };
+        const Vec3 e = place(1) - place(0), f = place(2) - place(0);
+        if (length(cross(e, f)) < thinnest * std::max({length(e), length(f), length(f - e)})) continue;
         Patch& patch = patches[c];
         const auto first = static_cast<std::uint32_t>(patch.place.size());
         patch.faces.push_back({first, first + 1, first + 2});
@@ -27,7 +37,6 @@ void measure_charts(const Unfolded& unfolded, const std::vector<float>& share, L
         const Vec2 a = layout.uv[layout.indices[3 * t]], b = layout.uv[layout.indices[3 * t + 1]],
                    d = layout.uv[layout.indices[3 * t + 2]];
         const bool mirrored = cross(b - a, d - a) < 0;
-        const float size = share[unfolded.given() ? 0 : c];
         for (std::uint32_t k = 0; k < 3; ++k) {
             patch.place.push_back(unfolded.graph.place[unfolded.graph.corner[3 * t + k]] * size);
             const Vec2 p = layout.uv[layout.indices[3 * t + k]];
@@ -78,9 +87,9 @@ SizedCharts size_charts(const Unfolded& unfolded, const std::vector<float>& shar
 
 namespace {
 
-/// What is covered and seen after all, through a crack or as one of two faces in one place, shows the light of the rim
-/// beside it: all of a covered triangle lies at one place of the page, where an open one that faces the same way has a
-/// corner of it.
+/// What is covered and seen after all, through a crack or as one of two faces in one place, shows the light
+/// of the rim beside it: all of a covered triangle lies at one place of the page, where an open one that
+/// faces the same way has a corner of it.
 void lend_light(const Mesh& mesh, Layout& layout) {
     if (mesh.covered.empty()) return;
     std::map<std::array<float, 3>, std::vector<std::uint32_t>> open;  // places, corners of open triangles
@@ -154,7 +163,8 @@ Layout make_layout(const Mesh& mesh, const Unfolded& unfolded, const SizedCharts
         const std::uint32_t chart = layout.chart[c / 3];
         // Triangles without area keep their vertices, all at one place; so does each one that is covered.
         const std::uint64_t key =
-            chart == none ? static_cast<std::uint64_t>(none) << 32 | (mesh.is_covered(c / 3) ? none - c : mesh.indices[c])
+            chart == none ? static_cast<std::uint64_t>(none) << 32 |
+                                (mesh.is_covered(c / 3) ? none - c : mesh.indices[c])
                           : static_cast<std::uint64_t>(unfolded.charts.vertex[c]) << 32 | mesh.indices[c];
         const auto [at, fresh] = vertices.try_emplace(key, static_cast<std::uint32_t>(layout.source.size()));
         layout.indices[c] = at->second;

@@ -12,7 +12,8 @@ namespace stasigraph {
 namespace {
 
 constexpr float seam_cosine = 0.985f;
-/// Edges run along one line where their ends are no farther off than this, metres; and share at least so much of it.
+/// Edges run along one line where their ends are no farther off than this, metres; and share at least so much
+/// of it.
 constexpr float same_place = 5e-4f, least_shared = 2e-3f;
 /// From either side of a seam, so far in and so far up, the other side has to be seen. Metres.
 constexpr float look_in = 0.01f, look_up = 0.01f;
@@ -118,8 +119,8 @@ public:
     /// `open`: for each place along the seam, in order, whether its sides see one another.
     template <class Open>
     void join(const Edge& a, const Edge& b, const Overlap& o, Open open) {
-        const float texels =
-            std::max(length(a.to - a.from) * std::abs(o.a1 - o.a0), length(b.to - b.from) * std::abs(o.b1 - o.b0));
+        const float texels = std::max(length(a.to - a.from) * std::abs(o.a1 - o.a0),
+                                      length(b.to - b.from) * std::abs(o.b1 - o.b0));
         const int n = std::clamp(static_cast<int>(std::ceil(per_texel * texels)), 1, 8192);
         for (int k = 0; k < n; ++k) {
             const float s = (static_cast<float>(k) + 0.5f) / static_cast<float>(n);
@@ -203,7 +204,8 @@ Triple ratio(const Triple& a, const Triple& b) {
 }  // namespace
 
 SeamPlan plan_seams(const Level& level, const Atlas& atlas, const std::vector<PagePlan>& pages,
-                    const std::function<const RayCaster&()>& caster, std::vector<std::uint8_t>& open, Job& job) {
+                    const std::function<const RayCaster&()>& caster, std::vector<std::uint8_t>& open,
+                    Job& job) {
     std::vector<std::vector<Edge>> found(atlas.surfaces.size());
     job.parallel(found.size(), 1, [&](std::size_t i, std::size_t) {
         add_border(level, atlas, static_cast<std::uint32_t>(i), found[i]);

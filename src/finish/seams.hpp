@@ -11,9 +11,10 @@ namespace stasigraph {
 
 /// The places along all seams of a level. Made once, used for every set.
 ///
-/// A seam is where the edges of two triangles run along one line in the world (to half a millimetre), of one surface or
-/// of two, that lie in different charts on either side of the line, with shading normals within about ten degrees: also
-/// modules of one wall and tiles of one floor, whatever their sizes. Where a wall stands on it, it is none.
+/// A seam is where the edges of two triangles run along one line in the world (to half a millimetre), of one
+/// surface or of two, that lie in different charts on either side of the line, with shading normals within
+/// about ten degrees: also modules of one wall and tiles of one floor, whatever their sizes. Where a wall
+/// stands on it, it is none.
 struct SeamPlan {
     /// One place on a seam: eight texels (numbers into `texels`), four of each side by bilinear filtering;
     /// the second four weigh negative.
@@ -30,7 +31,8 @@ struct SeamPlan {
 };
 /// `open`: for each place looked at whether its two sides see one another; where empty it is filled, by rays.
 SeamPlan plan_seams(const Level& level, const Atlas& atlas, const std::vector<PagePlan>& pages,
-                    const std::function<const RayCaster&()>& caster, std::vector<std::uint8_t>& open, Job& job);
+                    const std::function<const RayCaster&()>& caster, std::vector<std::uint8_t>& open,
+                    Job& job);
 
 /// Moves the texels along seams as little as it takes (least squares, by conjugate gradients) for both sides
 /// to agree, and fills the margins anew. `least`: below it nothing goes, 0 for light. Same bytes for any

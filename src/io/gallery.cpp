@@ -408,7 +408,9 @@ struct Gallery::State {
             const SavedBake& b = bake(w.request.set);
             const Level shown = as_in_set(level, set_index(level, b.sets[0].name));
             const ViewLight light{&b.sets[0], &b.probes, &b.visibility, &b.occlusion, &b.reflections};
-            show_marks(w, b.atlas, mark_leaks(level, b.atlas, find_leaks(shown, b.atlas, light, leak_places, w.job), w.job));
+            show_marks(
+                w, b.atlas,
+                mark_leaks(level, b.atlas, find_leaks(shown, b.atlas, light, leak_places, w.job), w.job));
             w.out.set = b.sets[0].name;
             return;
         }

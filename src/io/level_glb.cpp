@@ -50,10 +50,12 @@ private:
         const std::vector<BetweenVertices>* of = nullptr;  ///< null: all as they are.
         std::uint32_t tag = none;
         bool turned = false;
-        const std::vector<Vec3>* places = nullptr;  ///< Of vertices that are mixed: exactly where the level has them.
+        const std::vector<Vec3>* places =
+            nullptr;  ///< Of vertices that are mixed: exactly where the level has them.
         const std::vector<std::uint32_t>* vertex = nullptr;  ///< Which of those each is; null: in order.
         bool made() const {
-            return turned || (of && std::any_of(of->begin(), of->end(), [](const BetweenVertices& b) { return b.share[0] != 1; }));
+            return turned || (of && std::any_of(of->begin(), of->end(),
+                                                [](const BetweenVertices& b) { return b.share[0] != 1; }));
         }
     };
 
@@ -66,7 +68,8 @@ private:
         at->second = mixed ? copy_mixed(view, index, source, name) : copy_chosen(view, index, source, target);
         return at->second;
     }
-    std::size_t copy_chosen(const AccessorView& view, std::uint32_t index, const Vertices& source, int target) {
+    std::size_t copy_chosen(const AccessorView& view, std::uint32_t index, const Vertices& source,
+                            int target) {
         const Json& from = file_.json["accessors"][index];
         const std::size_t count = source.of ? source.of->size() : view.count, size = view.element_bytes();
         // Vertex attributes must start and step at multiples of four bytes.
@@ -96,7 +99,8 @@ private:
             std::array<float, 4> v{};
             for (int c = 0; c < std::min(view.components, 4); ++c)
                 for (std::size_t k = 0; k < 3; ++k)
-                    if (b.share[k] > 0) v[static_cast<std::size_t>(c)] += view.number(b.of[k], c) * b.share[k];
+                    if (b.share[k] > 0)
+                        v[static_cast<std::size_t>(c)] += view.number(b.of[k], c) * b.share[k];
             if (b.share[0] != 1 && (name == "NORMAL" || name == "TANGENT")) {
                 const Vec3 unit = normalize(Vec3{v[0], v[1], v[2]});
                 v = {unit.x, unit.y, unit.z, view.number(b.of[0], std::min(3, view.components - 1))};
@@ -166,14 +170,16 @@ private:
             if (node.contains("extras") && node["extras"].is_object()) node["extras"].erase("lightmap");
             if (!node.contains("mesh")) continue;
             const auto mesh = node["mesh"].get<std::uint32_t>();
-            // Nodes share a mesh again when every primitive got the same layout. Parts of a primitive stand behind
-            // those that came.
+            // Nodes share a mesh again when every primitive got the same layout. Parts of a primitive stand
+            // behind those that came.
             const std::vector<std::uint32_t>& own = node_surfaces_[n];
             std::vector<std::uint32_t> key{mesh};
             for (const std::uint32_t s : own) {
-                key.insert(key.end(), {places_[s].primitive, level_.meshes[level_.surfaces[s].mesh].source_primitive,
-                                       atlas_.surfaces[s].page == none ? none : atlas_.surfaces[s].layout,
-                                       is_part(s) ? level_.surfaces[s].mesh : none, level_.surfaces[s].one_side ? 1u : 0u});
+                key.insert(
+                    key.end(),
+                    {places_[s].primitive, level_.meshes[level_.surfaces[s].mesh].source_primitive,
+                     atlas_.surfaces[s].page == none ? none : atlas_.surfaces[s].layout,
+                     is_part(s) ? level_.surfaces[s].mesh : none, level_.surfaces[s].one_side ? 1u : 0u});
             }
             const auto [at, fresh] = made.try_emplace(key, out_.json["meshes"].size());
             if (fresh) {
@@ -183,7 +189,8 @@ private:
                 for (const std::uint32_t s : own) {
                     const std::uint32_t p = places_[s].primitive;
                     while (copy_of["primitives"].size() <= p) copy_of["primitives"].push_back(Json::object());
-                    copy_of["primitives"][p] = before[level_.meshes[level_.surfaces[s].mesh].source_primitive];
+                    copy_of["primitives"][p] =
+                        before[level_.meshes[level_.surfaces[s].mesh].source_primitive];
                     primitive(copy_of["primitives"][p], s);
                     done.insert(p);
                 }
@@ -264,7 +271,8 @@ private:
         p["mode"] = 4;
         const auto [indices, first_use] = layout_indices_.try_emplace(vertices.tag, 0);
         if (first_use)
-            indices->second = out_.add_indices(layout ? layout->indices : level_.meshes[level_.surfaces[surface].mesh].indices);
+            indices->second = out_.add_indices(layout ? layout->indices
+                                                      : level_.meshes[level_.surfaces[surface].mesh].indices);
         p["indices"] = indices->second;
         if (!layout || layout->given) return;
         const auto [uv, fresh] = layout_uv_.try_emplace(layout_index, 0);

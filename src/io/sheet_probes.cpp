@@ -79,10 +79,11 @@ void apply_volume(const Entry& e, Level& level) {
     read_heights(e, v);
     for (const auto& [pattern, key] :
          {std::pair{v.floor, "floor"}, std::pair{v.around == "*" ? "" : v.around, "around"}})
-        if (!pattern.empty() &&
-            std::none_of(level.surfaces.begin(), level.surfaces.end(), [&, pattern = pattern](const Surface& s) {
-                return glob_match(pattern, s.node) || glob_match(pattern, s.name);
-            }))
+        if (!pattern.empty() && std::none_of(level.surfaces.begin(), level.surfaces.end(),
+                                             [&, pattern = pattern](const Surface& s) {
+                                                 return glob_match(pattern, s.node) ||
+                                                        glob_match(pattern, s.name);
+                                             }))
             note_unmatched(level, e, pattern, surface_names(level), key);
     level.volumes.push_back(std::move(v));
 }

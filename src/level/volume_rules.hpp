@@ -25,5 +25,4 @@ inline bool asks_for_light(const Level& level) {
                        [](const Volume& v) { return v.has(ProbeRule::light); });
 }
 
-
 }  // namespace stasigraph

@@ -60,10 +60,9 @@ private:
             return size.x >= size.y && size.x >= size.z ? sum.x : size.y >= size.z ? sum.y : sum.z;
         };
         const std::uint32_t middle = (first + end) / 2;
-        std::nth_element(order_.begin() + first, order_.begin() + middle, order_.begin() + end,
-                         [&](std::uint32_t a, std::uint32_t b) {
-                             return key(a) != key(b) ? key(a) < key(b) : a < b;
-                         });
+        std::nth_element(
+            order_.begin() + first, order_.begin() + middle, order_.begin() + end,
+            [&](std::uint32_t a, std::uint32_t b) { return key(a) != key(b) ? key(a) < key(b) : a < b; });
         build(boxes, first, middle);
         const std::uint32_t right = build(boxes, middle, end);
         nodes_[number].count = 0;

@@ -10,7 +10,7 @@ namespace {
 
 constexpr std::uint32_t rays = 16;
 constexpr float most_within = 0.3f;  ///< Of the rays to both sides: more is inside.
-constexpr float step = 1e-4f;  ///< Past a face that was met, metres.
+constexpr float step = 1e-4f;        ///< Past a face that was met, metres.
 
 bool from_inside(const Level& level, const RayCaster& caster, const Hit& hit) {
     return hit.surface != none && hit.back && !caster.is_glass(hit.surface) &&
@@ -31,16 +31,19 @@ bool leaves(const Level& level, const RayCaster& caster, Vec3 from, Vec3 way, in
 
 bool lies_on_another(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal) {
     constexpr float reach = contact_reach * 1.05f;
-    // Along the normal its own face is left from behind; one that looks against it is met from the front, and both are
-    // counted wherever they lie to the last bit.
+    // Along the normal its own face is left from behind; one that looks against it is met from the front, and
+    // both are counted wherever they lie to the last bit.
     if (caster.solids_around(place - normal * reach, normal, 2 * reach) > 0) return false;
-    // Straight on and to the sides: where something else lies against the far side, its face may be met first.
+    // Straight on and to the sides: where something else lies against the far side, its face may be met
+    // first.
     constexpr float slant = 0.70710678f;
     const Frame behind(-normal);
     int inside = 0;
-    for (const Vec3 way : {Vec3{0, 0, 1}, Vec3{slant, 0, slant}, Vec3{-slant, 0, slant}, Vec3{0, slant, slant},
-                           Vec3{0, -slant, slant}})
-        inside += from_inside(level, caster, caster.closest({place - normal * reach, behind.to_world(way)})) ? 1 : 0;
+    for (const Vec3 way : {Vec3{0, 0, 1}, Vec3{slant, 0, slant}, Vec3{-slant, 0, slant},
+                           Vec3{0, slant, slant}, Vec3{0, -slant, slant}})
+        inside += from_inside(level, caster, caster.closest({place - normal * reach, behind.to_world(way)}))
+                      ? 1
+                      : 0;
     return inside >= 3;
 }
 
@@ -52,11 +55,12 @@ bool lies_within(const Level& level, const RayCaster& caster, Vec3 place, Vec3 n
     std::uint32_t under = 0;
     for (std::uint32_t k = 0; k < rays; ++k) {
         const Vec3 way = cosine_direction(sobol_point(0x636f7672u, k));
-        under += from_inside(level, caster,
-                             caster.closest({place + normal * contact_reach, front.to_world(way)}))
-                     ? 1
-                     : 0;
-        under += leaves(level, caster, place - normal * contact_reach, behind.to_world(way), entered + 1) ? 1 : 0;
+        under +=
+            from_inside(level, caster, caster.closest({place + normal * contact_reach, front.to_world(way)}))
+                ? 1
+                : 0;
+        under +=
+            leaves(level, caster, place - normal * contact_reach, behind.to_world(way), entered + 1) ? 1 : 0;
     }
     return static_cast<float>(under) > most_within * 2 * rays;
 }

@@ -8,15 +8,15 @@ namespace stasigraph {
 /// Faces this close to one another touch, metres.
 inline constexpr float contact_reach = 0.003f;
 
-/// Whether a place of a solid lies on another face that looks against it within contact_reach: what rays that start in
-/// front of it cannot tell, since they start behind that face and see out through its back. `normal`: of its own face,
-/// unit length. The face has to bound a solid: of five rays behind it three meet something from inside. (Two sheets back to
-/// back look the same but for that.)
+/// Whether a place of a solid lies on another face that looks against it within contact_reach: what rays that
+/// start in front of it cannot tell, since they start behind that face and see out through its back.
+/// `normal`: of its own face, unit length. The face has to bound a solid: of five rays behind it three meet
+/// something from inside. (Two sheets back to back look the same but for that.)
 bool lies_on_another(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal);
 
-/// Whether a place lies inside of something, or in ground that may have no underside: more than 30 % of the rays in
-/// front of it meet faces from behind, or of those behind it leave more solids, before they enter another, than are
-/// entered at the place itself.
+/// Whether a place lies inside of something, or in ground that may have no underside: more than 30 % of the
+/// rays in front of it meet faces from behind, or of those behind it leave more solids, before they enter
+/// another, than are entered at the place itself.
 bool lies_within(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal);
 
 inline bool is_covered(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal) {

@@ -123,9 +123,10 @@ void CutMesh::split(const FacetOutline& facet, const std::vector<WallLine>& line
         std::vector<std::vector<Corner>> half(2);
         for (std::size_t i = 0; i < count; ++i)
             for (const int side : {0, 1})
-                if (side == 0 ? height[i] >= 0 : height[i] <= 0) half[static_cast<std::size_t>(side)].push_back(corners[i]);
-        // Only the first and last corner on the line belong to a half whose other corners lie off it: those between
-        // lie on the new edge as well and are kept by both.
+                if (side == 0 ? height[i] >= 0 : height[i] <= 0)
+                    half[static_cast<std::size_t>(side)].push_back(corners[i]);
+        // Only the first and last corner on the line belong to a half whose other corners lie off it: those
+        // between lie on the new edge as well and are kept by both.
         const auto fresh = static_cast<std::uint32_t>(polygons_.size());
         polygons_.push_back({polygons_[at].triangle, polygons_[at].facet, std::move(half[1])});
         polygons_[at].corners = std::move(half[0]);
@@ -187,7 +188,8 @@ bool CutMesh::merge_two(std::uint32_t a, std::uint32_t b) {
     normal = unit(normal);
     for (std::size_t i = 0; i < ring.size(); ++i) {
         const Place3 u = world_[ring[(i + 1) % ring.size()].place] - world_[ring[i].place],
-                     v = world_[ring[(i + 2) % ring.size()].place] - world_[ring[(i + 1) % ring.size()].place];
+                     v = world_[ring[(i + 2) % ring.size()].place] -
+                         world_[ring[(i + 1) % ring.size()].place];
         if (dot(cross(u, v), normal) < -1e-6 * length(u) * length(v)) return false;
     }
     for (const std::uint32_t old : {a, b}) {
@@ -270,10 +272,10 @@ std::vector<std::array<std::uint32_t, 3>> CutMesh::triangles(std::uint32_t polyg
     for (std::uint32_t i = 0; i < ring.size(); ++i) ring[i] = i;
     const auto at = [&](std::uint32_t i) { return world_[p.corners[i].place]; };
     Place3 normal;
-    for (std::uint32_t i = 2; i < ring.size(); ++i)
-        normal = normal + cross(at(i - 1) - at(0), at(i) - at(0));
+    for (std::uint32_t i = 2; i < ring.size(); ++i) normal = normal + cross(at(i - 1) - at(0), at(i) - at(0));
     normal = unit(normal);
-    // By how far a triangle is from a line: twice its area over its longest side's square; below 0 where it is turned.
+    // By how far a triangle is from a line: twice its area over its longest side's square; below 0 where it
+    // is turned.
     const auto fullness = [&](std::uint32_t a, std::uint32_t b, std::uint32_t c) {
         const Place3 u = at(b) - at(a), v = at(c) - at(a), w = at(c) - at(b);
         const double longest = std::max({dot(u, u), dot(v, v), dot(w, w)});

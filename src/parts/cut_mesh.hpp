@@ -10,8 +10,8 @@
 
 namespace stasigraph {
 
-/// Polygons with corners in common: one that gets a corner on an edge gives it to all that share the edge, so that
-/// nothing opens.
+/// Polygons with corners in common: one that gets a corner on an edge gives it to all that share the edge, so
+/// that nothing opens.
 class CutMesh {
 public:
     struct Corner {
@@ -20,21 +20,22 @@ public:
     };
     struct Polygon {
         std::uint32_t triangle = 0, facet = 0;
-        std::vector<Corner> corners;  ///< Convex, in the triangle's order; some may lie on a line with others.
+        std::vector<Corner>
+            corners;  ///< Convex, in the triangle's order; some may lie on a line with others.
     };
 
     /// `corner`: for each corner of the mesh the number of its place, as in MeshGraph.
-    CutMesh(const Mesh& mesh, const Affine& to_world, const std::vector<std::uint32_t>& corner, std::size_t places,
-            const std::vector<std::uint32_t>& facet_of);
+    CutMesh(const Mesh& mesh, const Affine& to_world, const std::vector<std::uint32_t>& corner,
+            std::size_t places, const std::vector<std::uint32_t>& facet_of);
 
     /// Splits what the line goes through and remembers the edges that lie on it.
     void split(const FacetOutline& facet, const std::vector<WallLine>& lines, std::uint32_t line);
     /// Whether the edge from corner `i` of a polygon lies on one of the lines, within its ends.
-    bool is_cut(const std::vector<FacetOutline>& facets, const std::vector<WallLine>& lines, std::uint32_t polygon,
-                std::size_t i) const;
+    bool is_cut(const std::vector<FacetOutline>& facets, const std::vector<WallLine>& lines,
+                std::uint32_t polygon, std::size_t i) const;
 
-    /// Puts polygons of one triangle and one kind together again where the whole is convex, and takes out corners that
-    /// lie on a line in all polygons that have them. Polygons that are gone have no corners.
+    /// Puts polygons of one triangle and one kind together again where the whole is convex, and takes out
+    /// corners that lie on a line in all polygons that have them. Polygons that are gone have no corners.
     void merge(const std::vector<std::uint64_t>& kind);
 
     const std::vector<Polygon>& polygons() const { return polygons_; }

@@ -78,8 +78,8 @@ void keep_parts(const BakeStore& store, const std::string& key, const LevelCount
     for (std::size_t i = 0; i < level.surfaces.size(); ++i) {
         const Surface& s = level.surfaces[i];
         const bool added = i >= before.surfaces, seal = added && s.part_of == none;
-        surfaces.push_back({added && !seal ? s.part_of : static_cast<std::uint32_t>(i), s.mesh, s.material, s.part_of,
-                            s.one_side ? 1u : 0u, seal ? 1u : 0u});
+        surfaces.push_back({added && !seal ? s.part_of : static_cast<std::uint32_t>(i), s.mesh, s.material,
+                            s.part_of, s.one_side ? 1u : 0u, seal ? 1u : 0u});
         lengths.push_back(static_cast<std::uint32_t>(s.name.size()));
         names.insert(names.end(), s.name.begin(), s.name.end());
     }
@@ -182,7 +182,8 @@ bool load_parts(const BakeStore& store, const std::string& key, Level& level, Pa
             level.surfaces.push_back(std::move(s));
         }
         Surface& s = level.surfaces[i];
-        if (k.mesh >= own_meshes) level.meshes[k.mesh].name = k.is_seal ? "gaps under walls" : mesh_names[k.from];
+        if (k.mesh >= own_meshes)
+            level.meshes[k.mesh].name = k.is_seal ? "gaps under walls" : mesh_names[k.from];
         s.mesh = k.mesh;
         s.material = k.material;
         s.part_of = k.part_of;

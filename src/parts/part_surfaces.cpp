@@ -20,7 +20,8 @@ namespace {
 
 /// Faces at less than this angle to a surface lie along it and do not part it.
 constexpr float along_cosine = 0.94f;
-/// Triangles are one facet where their normals differ by less, and where they leave its plane by less, metres.
+/// Triangles are one facet where their normals differ by less, and where they leave its plane by less,
+/// metres.
 constexpr double flat_cosine = 0.9998, flat_height = 0.002;
 /// Gaps under what stands on a surface that no light should pass, metres.
 constexpr double least_gap = 2e-4, most_gap = 0.0025, gap_overlap = 5e-4;
@@ -79,8 +80,12 @@ struct Obstacles {
 class Cutter {
 public:
     Cutter(const Level& level, const Obstacles& obstacles, std::uint32_t number)
-        : level_(level), obstacles_(obstacles), number_(number), surface_(level.surfaces[number]),
-          mesh_(level.meshes[surface_.mesh]), graph_(make_graph(mesh_, shape_of(surface_.to_world, 1))) {}
+        : level_(level),
+          obstacles_(obstacles),
+          number_(number),
+          surface_(level.surfaces[number]),
+          mesh_(level.meshes[surface_.mesh]),
+          graph_(make_graph(mesh_, shape_of(surface_.to_world, 1))) {}
 
     /// Whether anything stands on it along lines worth a cut.
     bool find_lines() {
@@ -94,9 +99,11 @@ public:
         return !lines_.empty();
     }
 
-    /// Cuts; afterwards pieces() says what belongs together. False where that makes no two pieces, or too many.
+    /// Cuts; afterwards pieces() says what belongs together. False where that makes no two pieces, or too
+    /// many.
     bool cut(const RayCaster& caster, bool& too_many) {
-        cut_ = std::make_unique<CutMesh>(mesh_, surface_.to_world, graph_.corner, graph_.place.size(), facet_of_);
+        cut_ = std::make_unique<CutMesh>(mesh_, surface_.to_world, graph_.corner, graph_.place.size(),
+                                         facet_of_);
         std::vector<std::uint32_t> order(lines_.size());
         std::iota(order.begin(), order.end(), 0u);
         std::stable_sort(order.begin(), order.end(), [&](std::uint32_t a, std::uint32_t b) {
@@ -122,7 +129,8 @@ public:
         out.source_mesh = mesh_.source_mesh;
         out.source_primitive = mesh_.source_primitive;
         out.source_primitives = mesh_.source_primitives;
-        std::map<std::tuple<std::array<std::uint32_t, 3>, std::array<float, 3>, std::uint32_t>, std::uint32_t> made;
+        std::map<std::tuple<std::array<std::uint32_t, 3>, std::array<float, 3>, std::uint32_t>, std::uint32_t>
+            made;
         const auto& polygons = cut_->polygons();
         bool any = false;
         std::vector<std::uint8_t> covered;
@@ -170,7 +178,8 @@ private:
                 // All on one side by more than the reach: does not stand on it.
                 const float h[3] = {dot(face.a - world(t, 0), normal), dot(face.b - world(t, 0), normal),
                                     dot(face.c - world(t, 0), normal)};
-                if (std::min({h[0], h[1], h[2]}) > cut_reach || std::max({h[0], h[1], h[2]}) < -cut_reach) return;
+                if (std::min({h[0], h[1], h[2]}) > cut_reach || std::max({h[0], h[1], h[2]}) < -cut_reach)
+                    return;
                 touched_.push_back({t, f});
             });
         }
@@ -178,7 +187,8 @@ private:
     bool shares_edge(std::uint32_t a, std::uint32_t b) const {
         int same = 0;
         for (std::uint32_t i = 0; i < 3; ++i)
-            for (std::uint32_t k = 0; k < 3; ++k) same += graph_.corner[3 * a + i] == graph_.corner[3 * b + k] ? 1 : 0;
+            for (std::uint32_t k = 0; k < 3; ++k)
+                same += graph_.corner[3 * a + i] == graph_.corner[3 * b + k] ? 1 : 0;
         return same >= 2;
     }
 
@@ -191,11 +201,13 @@ private:
         for (const auto& [seed, face] : touched_) {
             if (facet_of_[seed] != none) continue;
             const auto number = static_cast<std::uint32_t>(facets_.size());
-            const Place3 a = in_double(world(seed, 0)), b = in_double(world(seed, 1)), c = in_double(world(seed, 2));
+            const Place3 a = in_double(world(seed, 0)), b = in_double(world(seed, 1)),
+                         c = in_double(world(seed, 2));
             facets_.push_back({FlatFrame::of(a, unit(cross(b - a, c - a))), {}});
             const FlatFrame frame = facets_.back().frame;
             const auto in_plane = [&](std::uint32_t t) {
-                const Place3 p = in_double(world(t, 0)), q = in_double(world(t, 1)), r = in_double(world(t, 2));
+                const Place3 p = in_double(world(t, 0)), q = in_double(world(t, 1)),
+                             r = in_double(world(t, 2));
                 return graph_.area[t] > 0 && dot(unit(cross(q - p, r - p)), frame.normal) > flat_cosine &&
                        std::abs(frame.height(p)) < flat_height && std::abs(frame.height(q)) < flat_height &&
                        std::abs(frame.height(r)) < flat_height;
@@ -207,8 +219,8 @@ private:
                 todo.pop_back();
                 for (std::uint32_t k = 3 * t; k < 3 * t + 3; ++k) {
                     if (!smooth_across(k)) {
-                        facets_[number].border.push_back(
-                            {frame.flat(in_double(world(t, k % 3))), frame.flat(in_double(world(t, (k + 1) % 3)))});
+                        facets_[number].border.push_back({frame.flat(in_double(world(t, k % 3))),
+                                                          frame.flat(in_double(world(t, (k + 1) % 3)))});
                         continue;
                     }
                     const std::uint32_t n = graph_.across[k] / 3;
@@ -234,8 +246,10 @@ private:
         int count = 0;
         for (int k = 0; k < 3 && count < 3; ++k) {
             const int n = (k + 1) % 3;
-            if (h[k] == 0) ends[count++] = frame.flat(p[k]);
-            else if (h[k] * h[n] < 0) ends[count++] = frame.flat(p[k] + (p[n] - p[k]) * (h[k] / (h[k] - h[n])));
+            if (h[k] == 0)
+                ends[count++] = frame.flat(p[k]);
+            else if (h[k] * h[n] < 0)
+                ends[count++] = frame.flat(p[k] + (p[n] - p[k]) * (h[k] / (h[k] - h[n])));
         }
         if (count != 2) return;  // a corner alone, or all of it
         seal(face, frame);
@@ -286,7 +300,8 @@ private:
         });
     }
 
-    /// Polygons that hang together without a cut or a fold between them; what of it is covered; what makes a part.
+    /// Polygons that hang together without a cut or a fold between them; what of it is covered; what makes a
+    /// part.
     void make_pieces(const RayCaster& caster) {
         const auto& polygons = cut_->polygons();
         const auto count = static_cast<std::uint32_t>(polygons.size());
@@ -320,18 +335,18 @@ private:
         covered_.assign(count, 0);
         const std::vector<double> under = shares_covered(piece, whole, area, region, region_cut, caster);
         part_of_.assign(count, 0);
-        // Of each cut region the largest open piece stays; the others become parts, in the order of their places.
+        // Of each cut region the largest open piece stays; the others become parts, in the order of their
+        // places.
         std::map<std::uint32_t, std::uint32_t> largest;  // region, piece
-        const auto open = [&](std::uint32_t root) {
-            return under[root] < covered_share;
-        };
+        const auto open = [&](std::uint32_t root) { return under[root] < covered_share; };
         for (std::uint32_t p = 0; p < count; ++p) {
             const std::uint32_t r = region[polygons[p].triangle];
             if (piece[p] != p || !region_cut[r] || !open(p)) continue;
             const auto [at, fresh] = largest.try_emplace(r, p);
             if (!fresh && area[p] > area[at->second]) at->second = p;
         }
-        // Where all that is open is one piece there is nothing to part: what is covered there is told texel by texel.
+        // Where all that is open is one piece there is nothing to part: what is covered there is told texel
+        // by texel.
         std::map<std::uint32_t, std::uint32_t> open_pieces;
         for (std::uint32_t p = 0; p < count; ++p)
             if (piece[p] == p && open(p)) ++open_pieces[region[polygons[p].triangle]];
@@ -344,7 +359,8 @@ private:
             if (!open(root)) {
                 covered_[p] = 1;
             } else if (largest[r] != root) {
-                part_of_[p] = number.try_emplace(root, static_cast<std::uint32_t>(number.size() + 1)).first->second;
+                part_of_[p] =
+                    number.try_emplace(root, static_cast<std::uint32_t>(number.size() + 1)).first->second;
             }
         }
         parts_ = static_cast<std::uint32_t>(number.size()) + 1;
@@ -366,7 +382,8 @@ private:
                 const auto& c = polygons[p].corners;
                 for (std::size_t i = 0; i < c.size(); ++i)
                     cut_->for_across(p, i, [&](std::uint32_t o) {
-                        if (piece[o] != piece[p] && region[polygons[o].triangle] == region[polygons[p].triangle])
+                        if (piece[o] != piece[p] &&
+                            region[polygons[o].triangle] == region[polygons[p].triangle])
                             rim[piece[p]][piece[o]] +=
                                 length(cut_->world(c[(i + 1) % c.size()].place) - cut_->world(c[i].place));
                     });
@@ -375,8 +392,9 @@ private:
             std::vector<std::uint32_t> to(count);
             std::iota(to.begin(), to.end(), 0u);
             for (const auto& [small_one, beside] : rim) {
-                const auto best = std::max_element(beside.begin(), beside.end(),
-                                                   [](const auto& a, const auto& b) { return a.second < b.second; });
+                const auto best =
+                    std::max_element(beside.begin(), beside.end(),
+                                     [](const auto& a, const auto& b) { return a.second < b.second; });
                 // Of two small ones that want each other one stays.
                 if (to[best->first] == best->first) to[small_one] = best->first;
             }
@@ -416,11 +434,13 @@ private:
         return length(sum) / 2;
     }
 
-    /// For each piece (by its lowest polygon) of a region that is cut, the share of places spread evenly over it that are
-    /// covered.
-    std::vector<double> shares_covered(const std::vector<std::uint32_t>& piece, const std::vector<double>& whole,
-                                       const std::vector<double>& area, const std::vector<std::uint32_t>& region,
-                                       const std::vector<std::uint8_t>& region_cut, const RayCaster& caster) const {
+    /// For each piece (by its lowest polygon) of a region that is cut, the share of places spread evenly over
+    /// it that are covered.
+    std::vector<double> shares_covered(const std::vector<std::uint32_t>& piece,
+                                       const std::vector<double>& whole, const std::vector<double>& area,
+                                       const std::vector<std::uint32_t>& region,
+                                       const std::vector<std::uint8_t>& region_cut,
+                                       const RayCaster& caster) const {
         const auto& polygons = cut_->polygons();
         std::vector<double> passed(piece.size(), 0.0), share(piece.size(), 0.0);
         std::vector<int> looked(piece.size(), 0), covered(piece.size(), 0);
@@ -449,8 +469,8 @@ private:
         for (const auto& corner : polygon.corners) middle = middle + cut_->world(corner.place);
         middle = middle * (1.0 / static_cast<double>(polygon.corners.size()));
         const Place3 corner = cut_->world(polygon.corners[n % polygon.corners.size()].place);
-        return is_covered(level_, caster, in_float(middle + (corner - middle) * (0.25 * static_cast<double>(n % 4))),
-                          normal);
+        return is_covered(level_, caster,
+                          in_float(middle + (corner - middle) * (0.25 * static_cast<double>(n % 4))), normal);
     }
 
     /// A corner by the vertices of the source primitive, in an order that all polygons there agree on.
@@ -578,7 +598,8 @@ private:
             if (many[s]) {
                 ++figures_.whole;
                 level_.notes.push_back("surface " + level_.surfaces[s].name + " would fall into over " +
-                                       std::to_string(most_pieces) + " pieces where others stand on it, and stays whole");
+                                       std::to_string(most_pieces) +
+                                       " pieces where others stand on it, and stays whole");
             }
             if (!good[s]) continue;
             for (const auto& quad : cutters[s]->seals()) seals_.push_back(quad);
@@ -666,21 +687,23 @@ private:
                 bool open = false;
                 for (const Vec3 p : {c.a, c.b, c.c}) {
                     const float l = length(middle - p);
-                    open = open || !is_covered(level_, rays, p + (middle - p) * std::min(0.5f, 0.01f / l), c.normal);
+                    open = open ||
+                           !is_covered(level_, rays, p + (middle - p) * std::min(0.5f, 0.01f / l), c.normal);
                 }
-                open = open || for_even_points(1, places_a_piece, corners,
-                                               [&](Vec3 at, const RayCaster::Corners&, std::size_t) {
-                                                   // Places may lie on an edge; a little inside is meant.
-                                                   return !is_covered(level_, rays, at + (middle - at) * 0.02f, c.normal);
-                                               });
+                open = open ||
+                       for_even_points(
+                           1, places_a_piece, corners, [&](Vec3 at, const RayCaster::Corners&, std::size_t) {
+                               // Places may lie on an edge; a little inside is meant.
+                               return !is_covered(level_, rays, at + (middle - at) * 0.02f, c.normal);
+                           });
                 if (open) continue;
                 marks[t] = 1;
                 any = true;
             }
             if (any) covered[s] = std::move(marks);
         });
-        // Surfaces of one mesh with the same marks share a mesh again; what is there often and lies in another way each
-        // time is left whole, since copies of one mesh share charts.
+        // Surfaces of one mesh with the same marks share a mesh again; what is there often and lies in
+        // another way each time is left whole, since copies of one mesh share charts.
         std::map<std::pair<std::uint32_t, std::vector<std::uint8_t>>, std::size_t> alike;
         std::map<std::uint32_t, std::size_t> uses;
         for (std::uint32_t s = 0; s < count; ++s) {
@@ -782,7 +805,8 @@ private:
                     return transform_point(s.to_world, m.positions[m.indices[3 * t + k]]);
                 };
                 ++figures_.covered;
-                figures_.covered_area += 0.5 * static_cast<double>(length(cross(at(1) - at(0), at(2) - at(0))));
+                figures_.covered_area +=
+                    0.5 * static_cast<double>(length(cross(at(1) - at(0), at(2) - at(0))));
             }
         }
     }
@@ -823,7 +847,8 @@ private:
     }
 
     static Mesh turn(Mesh m) {
-        for (std::size_t i = 0; i + 2 < m.indices.size(); i += 3) std::swap(m.indices[i + 1], m.indices[i + 2]);
+        for (std::size_t i = 0; i + 2 < m.indices.size(); i += 3)
+            std::swap(m.indices[i + 1], m.indices[i + 2]);
         for (Vec3& n : m.normals) n = -n;
         for (Tangent& t : m.tangents) t.side = -t.side;
         m.turned = !m.turned;
@@ -838,7 +863,8 @@ private:
         const Surface& surface = level_.surfaces[s];
         const Mesh& mesh = level_.meshes[surface.mesh];
         Bounds box;
-        for (const std::uint32_t i : mesh.indices) box.add(transform_point(surface.to_world, mesh.positions[i]));
+        for (const std::uint32_t i : mesh.indices)
+            box.add(transform_point(surface.to_world, mesh.positions[i]));
         const float size = 2 * length(box.high - box.low);
         const float side = determinant(surface.to_world) < 0 ? -1.0f : 1.0f;
         const auto corners = [&](std::size_t t) {
@@ -851,24 +877,26 @@ private:
             return c;
         };
         std::uint32_t seen = 0, looked = 0, point = 0;
-        for_even_points(mesh.triangle_count(), places, corners, [&](Vec3 at, const RayCaster::Corners& c, std::size_t) {
-            const Frame front(c.normal), back(-c.normal);
-            for (std::uint32_t k = 0; k < tries; ++k) {
-                const auto end = [&](const Frame& frame, std::uint32_t seed) {
-                    const Vec3 way = frame.to_world(cosine_direction(sobol_point(combine_bits(point, seed), k)));
-                    const Vec3 from = at + frame.normal * contact_reach;
-                    const Hit hit = rays.closest({from, way, size});
-                    return from + way * (0.9f * (hit.surface == none ? size : hit.distance));
-                };
-                const Vec3 a = end(front, 0x66726f6eu), b = end(back, 0x6261636bu);
-                const Vec3 way = b - a;
-                const float l = length(way);
-                ++looked;
-                if (l > 0 && !rays.blocked({a, way * (1 / l), l})) ++seen;
-            }
-            ++point;
-            return false;
-        });
+        for_even_points(
+            mesh.triangle_count(), places, corners, [&](Vec3 at, const RayCaster::Corners& c, std::size_t) {
+                const Frame front(c.normal), back(-c.normal);
+                for (std::uint32_t k = 0; k < tries; ++k) {
+                    const auto end = [&](const Frame& frame, std::uint32_t seed) {
+                        const Vec3 way =
+                            frame.to_world(cosine_direction(sobol_point(combine_bits(point, seed), k)));
+                        const Vec3 from = at + frame.normal * contact_reach;
+                        const Hit hit = rays.closest({from, way, size});
+                        return from + way * (0.9f * (hit.surface == none ? size : hit.distance));
+                    };
+                    const Vec3 a = end(front, 0x66726f6eu), b = end(back, 0x6261636bu);
+                    const Vec3 way = b - a;
+                    const float l = length(way);
+                    ++looked;
+                    if (l > 0 && !rays.blocked({a, way * (1 / l), l})) ++seen;
+                }
+                ++point;
+                return false;
+            });
         return looked > 0 && static_cast<float>(seen) < most_seen * static_cast<float>(looked);
     }
 
@@ -886,7 +914,8 @@ private:
 }  // namespace
 
 PartFigures part_surfaces(Level& level, Job& job, const BakeStore& store) {
-    if (std::any_of(level.surfaces.begin(), level.surfaces.end(), [](const Surface& s) { return s.part_of != none; }))
+    if (std::any_of(level.surfaces.begin(), level.surfaces.end(),
+                    [](const Surface& s) { return s.part_of != none; }))
         return {};  // it is in parts already
     const std::string key = store.load || store.save ? parts_key(level) : "";
     PartFigures figures;
@@ -896,7 +925,8 @@ PartFigures part_surfaces(Level& level, Job& job, const BakeStore& store) {
     Parting parting(level, job);
     figures = parting.run();
     // What is said is said each time.
-    if (level.notes.size() == notes) keep_parts(store, key, before, level, parting.copied_materials(), figures);
+    if (level.notes.size() == notes)
+        keep_parts(store, key, before, level, parting.copied_materials(), figures);
     return level.parts = figures;
 }
 

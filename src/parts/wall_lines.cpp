@@ -13,8 +13,9 @@ namespace {
 
 /// Doorways that are closed, and how far ends are drawn out, metres.
 constexpr double doorway = 2.5;
-/// What hangs together within this is a wall if it is so long, or shorter but thin. Furniture is neither: texels
-/// under a crate are covered one by one, and on its two sides are more than a bilinear footprint apart.
+/// What hangs together within this is a wall if it is so long, or shorter but thin. Furniture is neither:
+/// texels under a crate are covered one by one, and on its two sides are more than a bilinear footprint
+/// apart.
 constexpr double long_enough = 1.5, thin_length = 0.4, thin = 0.25;
 /// Lines are one at less than this angle (cosine). Segments shorter than that say nothing.
 constexpr double one_way = 0.9995, shortest = 0.002;
@@ -87,13 +88,14 @@ bool touch(const WallLine& a, const WallLine& b, double reach) {
     // Alike: by their ends.
     for (const double s : {b.low, b.high}) {
         const Place2 p = b.at(s);
-        if (std::abs(a.height(p)) < reach && a.place(p) > a.low - reach && a.place(p) < a.high + reach) return true;
+        if (std::abs(a.height(p)) < reach && a.place(p) > a.low - reach && a.place(p) < a.high + reach)
+            return true;
     }
     return false;
 }
 
-/// Leaves out what is no longer than furniture. Lines hang together where they touch; over a fold of a surface by
-/// their ends.
+/// Leaves out what is no longer than furniture. Lines hang together where they touch; over a fold of a
+/// surface by their ends.
 void keep_walls(const std::vector<FacetOutline>& facets, double reach, std::vector<WallLine>& lines) {
     std::vector<std::uint32_t> root(lines.size());
     std::iota(root.begin(), root.end(), 0u);
@@ -129,7 +131,8 @@ void keep_walls(const std::vector<FacetOutline>& facets, double reach, std::vect
         for (const double s : {lines[i].low, lines[i].high}) {
             const Place3 p = in_world(lines[i], s);
             for (int n = 0; n < 27; ++n)
-                if (const auto at = ends.find(cell_of(p, n % 3 - 1, n / 3 % 3 - 1, n / 9 - 1)); at != ends.end())
+                if (const auto at = ends.find(cell_of(p, n % 3 - 1, n / 3 % 3 - 1, n / 9 - 1));
+                    at != ends.end())
                     for (const std::uint32_t k : at->second) join(i, k);
             ends[cell_of(p, 0, 0, 0)].push_back(i);
         }
@@ -176,7 +179,8 @@ void close_doorways(std::vector<WallLine>& lines) {
     for (const WallLine& l : lines) {
         // Pieces of one line follow one another, in order.
         if (!out.empty() && out.back().facet == l.facet && out.back().from.x == l.from.x &&
-            out.back().from.y == l.from.y && out.back().along.x == l.along.x && out.back().along.y == l.along.y) {
+            out.back().from.y == l.from.y && out.back().along.x == l.along.x &&
+            out.back().along.y == l.along.y) {
             const double gap = l.low - out.back().high;
             if (gap <= doorway && gap <= std::max(out.back().length(), l.length())) {
                 out.back().high = l.high;
@@ -213,7 +217,8 @@ void draw_out(const FacetOutline& facet, double reach, std::vector<WallLine>& li
                 }
             };
             for (std::size_t k = 0; k < before.size(); ++k)
-                if (k + first != i) look(before[k].from, before[k].along, before[k].low, before[k].high, false);
+                if (k + first != i)
+                    look(before[k].from, before[k].along, before[k].low, before[k].high, false);
             for (const auto& e : facet.border) {
                 const Place2 way = e[1] - e[0];
                 const double l = length(way);

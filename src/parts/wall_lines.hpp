@@ -32,8 +32,9 @@ struct FacetOutline {
     std::vector<std::array<Place2, 2>> border;  ///< Edges beyond which the surface ends or folds.
 };
 
-/// Lines worth a cut: segments on one line joined, what is no longer than furniture left out, doorways closed, ends
-/// drawn out to the next line or border where that is near. `reach`: how far from a line a segment counts as on it.
+/// Lines worth a cut: segments on one line joined, what is no longer than furniture left out, doorways
+/// closed, ends drawn out to the next line or border where that is near. `reach`: how far from a line a
+/// segment counts as on it.
 std::vector<WallLine> wall_lines(const std::vector<FacetOutline>& facets, const std::vector<MetSegment>& met,
                                  double reach);
 

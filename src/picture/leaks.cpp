@@ -1,4 +1,5 @@
-// Leaks, from the result: places of lightmaps, as a game filters them, that show light no point around them has.
+// Leaks, from the result: places of lightmaps, as a game filters them, that show light no point around them
+// has.
 
 #include <algorithm>
 #include <cmath>
@@ -15,8 +16,8 @@ namespace stasigraph {
 
 namespace {
 
-/// A place is looked at closer where it differs so much from its own texel's middle a texel farther in, and is called
-/// a leak where it is so far outside of all exact light around it. As ratios.
+/// A place is looked at closer where it differs so much from its own texel's middle a texel farther in, and
+/// is called a leak where it is so far outside of all exact light around it. As ratios.
 constexpr float worth_a_look = 1.3f, outside = 1.3f;
 /// ... and by so much of the mean light of the set: less is not seen.
 constexpr float unseen = 0.02f;
@@ -28,7 +29,7 @@ constexpr float steps_a_texel = 1;
 struct Spot {
     std::uint32_t surface = 0;
     Vec3 at, normal, inward;
-    Vec2 texel;  ///< Of the page.
+    Vec2 texel;      ///< Of the page.
     float size = 0;  ///< Metres of a texel.
     float value = 0, ratio = 0;
     Vec3 farther;     ///< Farther in on the same chart,
@@ -36,8 +37,8 @@ struct Spot {
 };
 
 /// Places along the edges at which charts end or fold.
-void spots_of(const Level& level, const Atlas& atlas, std::uint32_t number, const std::vector<PageImage>& pages,
-              float mean, std::vector<Spot>& out) {
+void spots_of(const Level& level, const Atlas& atlas, std::uint32_t number,
+              const std::vector<PageImage>& pages, float mean, std::vector<Spot>& out) {
     const SurfaceUv& uv = atlas.surfaces[number];
     if (uv.page == none) return;
     const Layout& layout = atlas.layouts[uv.layout];
@@ -55,10 +56,13 @@ void spots_of(const Level& level, const Atlas& atlas, std::uint32_t number, cons
     // By places of the page: vertices may be there twice.
     const auto key = [&](std::size_t i) {
         const auto number = [&](std::uint32_t v) {
-            const auto whole = [](float t) { return static_cast<std::uint32_t>(std::lround(t * 64)) & 0xffffu; };
+            const auto whole = [](float t) {
+                return static_cast<std::uint32_t>(std::lround(t * 64)) & 0xffffu;
+            };
             return whole(layout.uv[v].x) << 16 | whole(layout.uv[v].y);
         };
-        const std::uint32_t a = number(layout.indices[i]), b = number(layout.indices[i % 3 == 2 ? i - 2 : i + 1]);
+        const std::uint32_t a = number(layout.indices[i]),
+                            b = number(layout.indices[i % 3 == 2 ? i - 2 : i + 1]);
         return static_cast<std::uint64_t>(std::min(a, b)) << 32 | std::max(a, b);
     };
     for (std::size_t i = 0; i < layout.indices.size(); ++i)
@@ -145,8 +149,9 @@ bool enclosed(const RayCaster& caster, const Spot& s) {
     const Frame frame(s.normal);
     std::uint32_t far = 0;
     for (std::uint32_t k = 0; k < looks; ++k)
-        far += caster.closest({s.at + s.normal * off_edge, frame.to_world(cosine_direction(sobol_point(leak_seed, k))), room})
-                       .surface == none
+        far += caster.closest({s.at + s.normal * off_edge,
+                               frame.to_world(cosine_direction(sobol_point(leak_seed, k))), room})
+                           .surface == none
                    ? 1
                    : 0;
     return far < looks / 8;
@@ -200,7 +205,8 @@ std::vector<Leak> find_leaks(const Level& level, const Atlas& atlas, const ViewL
     const Viewer viewer(level, atlas, light, settings, 1, false);
     spots_at_walls(atlas, place_texels(level, atlas, job), pages, viewer.caster(), mean, spots, job);
     // The worst of those that are to be looked at.
-    std::stable_sort(spots.begin(), spots.end(), [](const Spot& a, const Spot& b) { return a.ratio > b.ratio; });
+    std::stable_sort(spots.begin(), spots.end(),
+                     [](const Spot& a, const Spot& b) { return a.ratio > b.ratio; });
     if (spots.size() > most) spots.resize(most);
     BakeSet recipe;
     for (const BakeSet& s : level.sets)
@@ -215,7 +221,8 @@ std::vector<Leak> find_leaks(const Level& level, const Atlas& atlas, const ViewL
                 return exact_at(level, viewer, recipe, at, s.normal, rays);
             };
             float low = exact(s.at, first_rays), high = low;
-            // What reflects and has no lightmap is black to these rays: as much as the chart lacks farther in.
+            // What reflects and has no lightmap is black to these rays: as much as the chart lacks farther
+            // in.
             float more = 1, less = 1;
             const auto out = [&] {
                 return (s.value > outside * high * more && s.value - high * more > unseen * mean) ||
@@ -226,7 +233,8 @@ std::vector<Leak> find_leaks(const Level& level, const Atlas& atlas, const ViewL
                 more = std::clamp(s.there / there, 1.0f, 4.0f);
                 less = std::clamp(s.there / there, 0.25f, 1.0f);
             }
-            if (!out() || is_covered(level, viewer.caster(), s.at, s.normal) || enclosed(viewer.caster(), s)) continue;
+            if (!out() || is_covered(level, viewer.caster(), s.at, s.normal) || enclosed(viewer.caster(), s))
+                continue;
             // What a texel's size around has counts as well, as far as no wall stands between.
             const Frame frame(s.normal);
             const Vec3 across = normalize(cross(s.normal, s.inward));

@@ -124,9 +124,9 @@ std::vector<double> light_shares(const Level& level, const Atlas& atlas, const s
 }
 
 NamedMarks mark_leaks(const Level& level, const Atlas& atlas, const std::vector<Leak>& leaks, Job& job) {
-    NamedMarks m = marks_of(atlas, {none_there, fine, wrong, doubtful},
-                            {"no lightmap", "nothing leaks", "brighter than any light around",
-                             "darker than any light around"});
+    NamedMarks m = marks_of(
+        atlas, {none_there, fine, wrong, doubtful},
+        {"no lightmap", "nothing leaks", "brighter than any light around", "darker than any light around"});
     const TexelSet texels = place_texels(level, atlas, job);
     for (std::uint32_t t = 0; t < texels.size(); ++t) {
         if (texels.grid[t] % 2 != 0 || atlas.surfaces[texels.grid[t] / 2].page == none) continue;

@@ -21,7 +21,8 @@ inline PagePlace page_place(const Atlas& atlas, const TexelSet& texels, std::uin
     x += uv.x + chart.x;
     y += uv.y + chart.y;
     return {uv.page, x, y,
-            static_cast<std::size_t>(y) * static_cast<std::size_t>(atlas.pages[uv.page]) + static_cast<std::size_t>(x)};
+            static_cast<std::size_t>(y) * static_cast<std::size_t>(atlas.pages[uv.page]) +
+                static_cast<std::size_t>(x)};
 }
 
 }  // namespace stasigraph

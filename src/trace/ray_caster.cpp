@@ -65,8 +65,9 @@ struct Query : RTCIntersectContext {
     int left = 0;  ///< Faces of solids left from behind, less those met from the front.
 
     explicit Query(Crossing c) : crossing(c) { rtcInitIntersectContext(this); }
-    /// Of faces at one distance one that is met from the front comes before the others (the two sides of a sheet
-    /// are two surfaces), then the first surface's first triangle, in whichever order the tree offers them.
+    /// Of faces at one distance one that is met from the front comes before the others (the two sides of a
+    /// sheet are two surfaces), then the first surface's first triangle, in whichever order the tree offers
+    /// them.
     bool comes_first(unsigned lane, const RTCHit& hit, float distance, bool back) {
         Nearest& n = nearest[lane];
         if (distance > n.distance ||
@@ -189,8 +190,8 @@ struct RayCaster::Scene {
                 args->valid[i] = 0;
                 continue;
             }
-            // The side of a sheet that is met from behind is not there: the other one lies in the same place, but for the
-            // last bit of its distance.
+            // The side of a sheet that is met from behind is not there: the other one lies in the same place,
+            // but for the last bit of its distance.
             if (occluded == 0 && back && scene->level.surfaces[hit.geomID].one_side) {
                 args->valid[i] = 0;
                 continue;

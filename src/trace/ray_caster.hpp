@@ -41,8 +41,9 @@ inline std::uint32_t gather_seed(std::uint32_t row_seed, std::uint32_t k) {
 /// Owner:   borrows the level and its textures; the caller keeps them alive and unchanged.
 /// Cost:    construction is O(n log n) in triangles counting instances, on one thread.
 ///
-/// Of triangles met at one distance those met from the front come first, then the first surface's first one counts, so that a hit depends on what the
-/// ray meets alone and never on the rest of the level, nor on how the kernel's tree is built.
+/// Of triangles met at one distance those met from the front come first, then the first surface's first one
+/// counts, so that a hit depends on what the ray meets alone and never on the rest of the level, nor on how
+/// the kernel's tree is built.
 ///
 /// Cut-outs let rays through where their texture is below the cutoff, for every kind of ray. What lets a part
 /// of the light through (BLEND, transmission; "glass" from here on) is met from both sides alike, except that

@@ -116,7 +116,8 @@ std::vector<std::uint8_t> find_valid(const Links& links) {
 
 namespace {
 
-bool sees(const RayCaster& caster, const TexelSet& texels, std::uint32_t texel, const RayCaster::Place& place) {
+bool sees(const RayCaster& caster, const TexelSet& texels, std::uint32_t texel,
+          const RayCaster::Place& place) {
     const Vec3 from = place.position + place.face_normal * ray_start_offset;
     const Vec3 to = texels.position[texel] + texels.face_normal[texel] * ray_start_offset - from;
     const float distance = length(to);
@@ -171,7 +172,8 @@ void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const Row
                 std::uint32_t open = none;
                 if (hit.surface != none) {
                     const RayCaster::Place place = caster.place(hit);
-                    if (texel_valid[words[k]] == parted_texel && sees(caster, texels, words[k], place)) continue;
+                    if (texel_valid[words[k]] == parted_texel && sees(caster, texels, words[k], place))
+                        continue;
                     open = visible_neighbour(caster, texels, words[k], place, texel_valid);
                 }
                 words[k] = open == none ? lost_word : open;

@@ -163,7 +163,7 @@ void extend_piece(const Level& level, const RayCaster& caster, const TexelSet& t
 /// The same for all rows of all pieces.
 void extend_links(const Level& level, const RayCaster& caster, const TexelSet& texels,
                   const RowSource& source, const std::vector<std::uint32_t>& lengths, Links& links, Job& job,
-                  std::vector<float>* distances = nullptr);
+                  std::vector<float>* distances = nullptr, const std::vector<std::uint8_t>* open = nullptr);
 
 /// Some links of every row, by their numbers, ascending: those of row i are link[first[i] .. first[i + 1]).
 struct LinkMarks {
@@ -189,13 +189,14 @@ RowSource texel_rows(const Level& level, const TexelSet& texels, std::uint32_t s
 inline constexpr float buried_share = 0.3f;
 bool open_by_links(const Links& links, std::size_t row);
 std::vector<std::uint8_t> find_valid(const Links& links);
-/// What `valid` holds of a texel: 0 buried; open; open, and a wall stands between it and one beside it, so that a ray may
-/// meet the part of it that lies beyond the wall.
+/// What `valid` holds of a texel: 0 buried; open; open, and a wall stands between it and one beside it, so
+/// that a ray may meet the part of it that lies beyond the wall.
 inline constexpr std::uint8_t open_texel = 1, parted_texel = 2;
 
-/// Links that meet a buried texel meet its visible rim, or lie inside geometry themselves; those that meet a parted one
-/// may meet it beyond the wall. Each such link is traced again and, where the met place does not see the texel, led to the nearest valid texel (within two steps in the same grid) that the met place
-/// sees; where there is none, the link is lost. Links of buried rows all become absorbed.
+/// Links that meet a buried texel meet its visible rim, or lie inside geometry themselves; those that meet a
+/// parted one may meet it beyond the wall. Each such link is traced again and, where the met place does not
+/// see the texel, led to the nearest valid texel (within two steps in the same grid) that the met place sees;
+/// where there is none, the link is lost. Links of buried rows all become absorbed.
 void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const RowSource& source,
                       const std::vector<std::uint8_t>& row_valid,
                       const std::vector<std::uint8_t>& texel_valid, std::size_t piece, Links& links,

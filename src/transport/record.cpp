@@ -161,11 +161,11 @@ void extend_piece(const Level& level, const RayCaster& caster, const TexelSet& t
 
 void extend_links(const Level& level, const RayCaster& caster, const TexelSet& texels,
                   const RowSource& source, const std::vector<std::uint32_t>& lengths, Links& links, Job& job,
-                  std::vector<float>* distances) {
+                  std::vector<float>* distances, const std::vector<std::uint8_t>* open) {
     if (links.rows() != source.size()) links = Links(source.size());
     std::vector<float> here;
     for (std::size_t p = 0; p < links.pieces.size(); ++p) {
-        extend_piece(level, caster, texels, source, lengths, p, links, job, nullptr,
+        extend_piece(level, caster, texels, source, lengths, p, links, job, open,
                      distances ? &here : nullptr);
         if (distances) distances->insert(distances->end(), here.begin(), here.end());
     }
