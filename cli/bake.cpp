@@ -65,14 +65,28 @@ void say_leaks(const std::vector<SurfaceLeaks>& leaks) {
     constexpr std::size_t most = 5;
     for (std::size_t i = 0; i < std::min(leaks.size(), most); ++i) {
         const SurfaceLeaks& s = leaks[i];
-        const bool bright = s.worst.lux > s.worst.most;
-        say("{} shows on {} that is not there: {} places, worst at {:.2f}, {:.2f}, {:.2f} ({:.3g} lux where "
-            "light is "
-            "{:.3g} to {:.3g}, set {}); `view --show leaks` marks them\n",
-            bright ? "light" : "a shadow", s.surface, s.places, s.worst.at.x, s.worst.at.y, s.worst.at.z,
-            s.worst.lux, s.worst.least, s.worst.most, s.set);
+        say("{} on {} that is not there: {} places, worst at {:.2f}, {:.2f}, {:.2f} ({:.3g} lux for {:.3g} "
+            "to {:.3g}, set "
+            "{})\n",
+            s.worst.lux > s.worst.most ? "light" : "a shadow", s.surface, s.places, s.worst.at.x,
+            s.worst.at.y, s.worst.at.z, s.worst.lux, s.worst.least, s.worst.most, s.set);
     }
     if (leaks.size() > most) say("the same on {} more surfaces; --json lists them\n", leaks.size() - most);
+    if (!leaks.empty()) say("`view --show leaks` marks these places\n");
+}
+
+/// Stages that came several times, as one.
+std::vector<Job::StageTime> summed(const std::vector<Job::StageTime>& times) {
+    std::vector<Job::StageTime> out;
+    for (const Job::StageTime& t : times) {
+        const auto at =
+            std::find_if(out.begin(), out.end(), [&](const Job::StageTime& o) { return o.name == t.name; });
+        if (at == out.end())
+            out.push_back(t);
+        else
+            at->seconds += t.seconds;
+    }
+    return out;
 }
 
 /// What --only takes beside globs of surfaces.
@@ -246,7 +260,6 @@ Made make(const Options& o, Level level, std::vector<std::string> sets, std::vec
         const PlacedProbes placed = place_probes(m.level, job, store);
         m.level.placed = placed.places;
         options.placing = m.placing = placed.figures;
-        stage("place probes");
     }
     // Before the long work, since a place to capture from may lie in a wall.
     const std::vector<ReflectionProbe> reflections = place_reflections(m.level, job, store);
@@ -258,6 +271,7 @@ Made make(const Options& o, Level level, std::vector<std::string> sets, std::vec
     job.limit(0);  // what is made is written
     m.times = job.times();
     m.times.insert(m.times.begin(), before.begin(), before.end());
+    m.times = summed(m.times);
     options.times = m.times;
     options.cache = cache;
     const double made = seconds();

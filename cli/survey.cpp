@@ -52,13 +52,12 @@ void print(const Level& level, const Survey& s) {
         s.lightmapped, s.patched, s.moving, s.triangles, s.own_triangles);
     const PartFigures& p = level.parts;
     if (p.parts + p.covered > 0)
-        say("  parts      {} surfaces cut into {} more along walls, {} of them for a second side; {} "
-            "triangles more ({:.1f} "
-            "%); {:.0f} m2 under others get no texels\n",
+        say("  parts      {} surfaces cut into {} more along walls, {} for a second side; {} triangles more "
+            "({:.1f} %); {:.0f} m2 covered\n",
             p.cut, p.parts, p.two_sided, p.triangles,
             100.0 * static_cast<double>(p.triangles) /
                 static_cast<double>(
-                    std::max<std::size_t>(1, s.own_triangles - std::min(s.own_triangles, p.triangles))),
+                    std::max<std::size_t>(1, s.triangles - std::min(s.triangles, p.triangles))),
             p.covered_area);
     std::string pages;
     for (int side : s.pages) pages += (pages.empty() ? "" : ", ") + std::to_string(side);

@@ -124,7 +124,7 @@ SLOW_TEST_P(SealedHut, is_dark_at_every_point_of_every_joint) {
     EXPECT_LE(worst.value, 0.5f) << worst;
 }
 
-TEST_P(SealedHut, is_lit_exactly_at_its_foot_outside) {
+SLOW_TEST_P(SealedHut, is_lit_exactly_at_its_foot_outside) {
     const auto& [hut, density] = GetParam();
     const Bake b = parted(hut_level(hut, density));
     std::vector<MeterPoint> points;
@@ -154,7 +154,7 @@ TEST_P(SealedHut, is_lit_exactly_at_its_foot_outside) {
 
 // Surfaces that stay whole: texels may lie on two sides of a wall, but what one side sends never reaches the
 // other.
-TEST(WholeSurfaces, let_no_light_through_walls_that_texels_are_too_large_for) {
+SLOW_TEST(WholeSurfaces, let_no_light_through_walls_that_texels_are_too_large_for) {
     for (const float wall : {0.0f, 0.05f, 0.17f})
         for (const float density : {4.0f, 16.0f}) {
             const float texel = 1 / density;

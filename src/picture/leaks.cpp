@@ -55,14 +55,14 @@ void spots_of(const Level& level, const Atlas& atlas, std::uint32_t number,
     std::unordered_map<std::uint64_t, std::vector<std::uint32_t>> edges;
     // By places of the page: vertices may be there twice.
     const auto key = [&](std::size_t i) {
-        const auto number = [&](std::uint32_t v) {
+        const auto place = [&](std::uint32_t v) {
             const auto whole = [](float t) {
                 return static_cast<std::uint32_t>(std::lround(t * 64)) & 0xffffu;
             };
             return whole(layout.uv[v].x) << 16 | whole(layout.uv[v].y);
         };
-        const std::uint32_t a = number(layout.indices[i]),
-                            b = number(layout.indices[i % 3 == 2 ? i - 2 : i + 1]);
+        const std::uint32_t a = place(layout.indices[i]),
+                            b = place(layout.indices[i % 3 == 2 ? i - 2 : i + 1]);
         return static_cast<std::uint64_t>(std::min(a, b)) << 32 | std::max(a, b);
     };
     for (std::size_t i = 0; i < layout.indices.size(); ++i)
