@@ -326,14 +326,22 @@ private:
                     });
                 }
         });
-        join_small(region, piece);
         std::vector<double> area(count, 0.0), whole(count, 0.0);
         for (std::uint32_t p = 0; p < count; ++p) {
             whole[p] = area_of(p);
             area[piece[p]] += whole[p];
         }
         covered_.assign(count, 0);
-        const std::vector<double> under = shares_covered(piece, whole, area, region, region_cut, caster);
+        std::vector<double> under = shares_covered(piece, whole, area, region, region_cut, caster);
+        const std::vector<std::uint32_t> apart = piece;
+        join_small(region, under, piece);
+        std::vector<double> joined(count, 1.0);
+        area.assign(count, 0.0);
+        for (std::uint32_t p = 0; p < count; ++p) {
+            area[piece[p]] += whole[p];
+            joined[piece[p]] = std::min(joined[piece[p]], under[apart[p]]);
+        }
+        under = std::move(joined);
         part_of_.assign(count, 0);
         // Of each cut region the largest open piece stays; the others become parts, in the order of their
         // places.
@@ -370,19 +378,23 @@ private:
     }
 
     /// Pieces too small for texels of their own go to the neighbour that they share most of their rim with.
-    void join_small(const std::vector<std::uint32_t>& region, std::vector<std::uint32_t>& piece) const {
+    /// What is covered takes no part in it.
+    void join_small(const std::vector<std::uint32_t>& region, const std::vector<double>& under,
+                    std::vector<std::uint32_t>& piece) const {
         const auto& polygons = cut_->polygons();
         const auto count = static_cast<std::uint32_t>(polygons.size());
+        const std::vector<std::uint32_t> apart = piece;
+        const auto open = [&](std::uint32_t p) { return under[apart[p]] < covered_share; };
         for (int round = 0; round < 4; ++round) {
             std::vector<double> area(count, 0.0);
             for (std::uint32_t p = 0; p < count; ++p) area[piece[p]] += area_of(p);
             std::map<std::uint32_t, std::map<std::uint32_t, double>> rim;
             for (std::uint32_t p = 0; p < count; ++p) {
-                if (area[piece[p]] >= least_piece) continue;
+                if (area[piece[p]] >= least_piece || !open(p)) continue;
                 const auto& c = polygons[p].corners;
                 for (std::size_t i = 0; i < c.size(); ++i)
                     cut_->for_across(p, i, [&](std::uint32_t o) {
-                        if (piece[o] != piece[p] &&
+                        if (piece[o] != piece[p] && open(o) &&
                             region[polygons[o].triangle] == region[polygons[p].triangle])
                             rim[piece[p]][piece[o]] +=
                                 length(cut_->world(c[(i + 1) % c.size()].place) - cut_->world(c[i].place));
