@@ -29,7 +29,9 @@ SLOW_TEST(Unwrap, demo_level_has_clean_pages_and_every_triangle_in_one_chart) {
             ASSERT_EQ(layout.source[layout.indices[i]], mesh.indices[i]);
         // What has an area and is not covered has a chart: expect_clean_pages() looks at that.
         for (std::size_t t = 0; t < layout.chart.size(); ++t)
-            if (mesh.is_covered(t)) EXPECT_EQ(layout.chart[t], none) << level.surfaces[s].name;
+            if (mesh.is_covered(t)) {
+                EXPECT_EQ(layout.chart[t], none) << level.surfaces[s].name;
+            }
         if (level.surfaces[s].density == 1) {
             EXPECT_NEAR(atlas.surfaces[s].density, 16, 0.5f) << level.surfaces[s].name;
         }
