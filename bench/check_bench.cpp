@@ -61,7 +61,7 @@ void bench_check(const std::string& file) {
             const Baked baked = bake(baked_level, charts, job);
             const ViewLight light{&baked.sets[0], &baked.probes, &baked.visibility, &baked.occlusion,
                                   &baked.reflections};
-            const std::vector<Leak> found = find_leaks(baked_level, charts, light, 2000, job);
+            const std::vector<Leak> found = find_leaks(baked_level, charts, {light}, 2000, job)[0];
             (parts ? leaks_in_parts : leaks_whole) += found.size();
             if (parts) continue;
             for (const Leak& l : found) shown.push_back(scene.surfaces[l.surface].name);

@@ -31,13 +31,15 @@ constexpr std::size_t leak_places = 600;
 
 std::vector<SurfaceLeaks> leaks_of(const Level& level, const Atlas& atlas, const Baked& baked, Job& job) {
     std::map<std::string, SurfaceLeaks> worst;
-    for (const BakedSet& set : baked.sets) {
-        const ViewLight light{&set, &baked.probes, &baked.visibility, &baked.occlusion, &baked.reflections};
-        const Level shown = as_in_set(level, set_index(level, set.name));
+    std::vector<ViewLight> lights;
+    for (const BakedSet& set : baked.sets)
+        lights.push_back({&set, &baked.probes, &baked.visibility, &baked.occlusion, &baked.reflections});
+    const std::vector<std::vector<Leak>> leaks = find_leaks(level, atlas, lights, leak_places, job);
+    for (std::size_t k = 0; k < leaks.size(); ++k) {
         std::map<std::string, SurfaceLeaks> here;
-        for (const Leak& l : find_leaks(shown, atlas, light, leak_places, job)) {
-            SurfaceLeaks& s = here[shown.surfaces[l.surface].name];
-            if (s.places++ == 0) s = {shown.surfaces[l.surface].name, set.name, 1, l};
+        for (const Leak& l : leaks[k]) {
+            SurfaceLeaks& s = here[level.surfaces[l.surface].name];
+            if (s.places++ == 0) s = {level.surfaces[l.surface].name, baked.sets[k].name, 1, l};
         }
         for (auto& [name, s] : here)
             if (SurfaceLeaks& known = worst[name]; s.places > known.places) known = std::move(s);

@@ -21,7 +21,7 @@ struct Hut {
 
 /// A room of 4 by 4 metres on one ground of 20 by 20 that goes on under its walls.
 Level hut_level(const Hut& hut, float density) {
-    Level level;
+    Level level = sunny_level(100000, 3000, density);
     add_floor(level, 20, grey);
     const float t = hut.wall, y = hut.foot, h = 2.5f;
     const auto sheet = [&](const std::string& name, Vec3 a, Vec3 b) {
@@ -54,16 +54,6 @@ Level hut_level(const Hut& hut, float density) {
         box("west", {-2 - t, y, -2}, {-2, h, 2});
         add_box(level, "roof", {-2 - t, h, -2 - t}, {2 + t, h + 0.2f, 2 + t}, false, grey);
     }
-    Light sun;
-    sun.name = "sun";
-    sun.kind = LightKind::sun;
-    sun.color = {100000, 100000, 100000};
-    sun.direction = normalize({-0.5f, -0.7f, 0.6f});
-    sun.angular_diameter = 0.0093f;
-    level.lights = {sun};
-    level.sky.radiance = {3000, 3000, 3000};
-    level.lightmap = {.density = density, .page = 1024, .margin = 4};
-    level.quality.tier = Tier::proof;
     level.quality.links = 64;
     complete_level(level);
     return level;

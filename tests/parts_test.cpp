@@ -15,18 +15,7 @@ const Rgb grey{0.6f, 0.6f, 0.6f};
 constexpr Vec3 up{0, 1, 0};
 
 Level open_level(float density) {
-    Level level;
-    Light sun;
-    sun.name = "sun";
-    sun.kind = LightKind::sun;
-    sun.color = {80000, 80000, 80000};
-    sun.direction = normalize({-0.5f, -0.7f, 0.6f});
-    sun.angular_diameter = 0.0093f;
-    level.lights = {sun};
-    level.sky.radiance = {4000, 4000, 4000};
-    level.lightmap = {.density = density, .page = 1024, .margin = 4};
-    level.quality.tier = Tier::proof;
-    return level;
+    return sunny_level(80000, 4000, density);
 }
 
 struct Parted {

@@ -107,7 +107,7 @@ SLOW_TEST(Show, leaks_are_marked_beside_thin_walls_alone) {
         Job job;
         const ViewLight light{&b.baked.sets[0], &b.baked.probes, &b.baked.visibility, &b.baked.occlusion,
                               &b.baked.reflections};
-        return mark_leaks(b.level, b.atlas, find_leaks(b.level, b.atlas, light, 2000, job), job);
+        return mark_leaks(b.level, b.atlas, find_leaks(b.level, b.atlas, {light}, 2000, job)[0], job);
     };
     const NamedMarks thin = leaks(0.05f), thick = leaks(0.4f);
     EXPECT_GT(thin.count[2] + thin.count[3], 16u);

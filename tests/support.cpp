@@ -143,6 +143,19 @@ Ran tool(const std::string& arguments) {
     return run(std::string(STASIGRAPH_TOOL_PATH) + " " + arguments);
 }
 
+Level sunny_level(float sun, float sky, float density) {
+    Level level;
+    level.lights = {{.name = "sun",
+                     .kind = LightKind::sun,
+                     .color = {sun, sun, sun},
+                     .direction = normalize({-0.5f, -0.7f, 0.6f}),
+                     .angular_diameter = 0.0093f}};
+    level.sky.radiance = {sky, sky, sky};
+    level.lightmap = {.density = density, .page = 1024, .margin = 4};
+    level.quality.tier = Tier::proof;
+    return level;
+}
+
 const fs::path& demo_source() {
     static const fs::path folder = STASIGRAPH_SOURCE "/demo/observatory";
     return folder;

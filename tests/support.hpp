@@ -35,6 +35,9 @@ Surface& add_box(Level& level, const std::string& name, Vec3 low, Vec3 high, boo
 /// A room of thick walls: every wall is a solid box of its own, overlapping at the joints.
 void add_thick_room(Level& level, Vec3 low, Vec3 high, float thickness, Rgb albedo);
 
+/// A level without anything in it under a sun (lux) in the south-west and an even sky (nit), at `proof`.
+Level sunny_level(float sun, float sky, float density);
+
 struct Bake {
     Level level;
     Atlas atlas;

@@ -41,7 +41,7 @@ std::vector<Leak> leaks_of(const Bake& b) {
     Job job;
     const ViewLight light{&b.baked.sets[0], &b.baked.probes, &b.baked.visibility, &b.baked.occlusion,
                           &b.baked.reflections};
-    return find_leaks(b.level, b.atlas, light, 2000, job);
+    return find_leaks(b.level, b.atlas, {light}, 2000, job)[0];
 }
 
 TEST(Leaks, beside_a_sheet_on_a_floor_in_one_piece_are_found_on_its_dark_side) {

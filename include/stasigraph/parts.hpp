@@ -11,7 +11,7 @@ namespace stasigraph {
 ///
 /// - where other static geometry stands on a surface or goes through it (faces at more than 20 degrees to it,
 /// met
-///   within LightmapOptions::cut_reach) along lines longer than furniture, it is cut along these lines; lines
+///   within 1 cm) along lines longer than furniture, it is cut along these lines; lines
 ///   end at doorways no wider than 2.5 m on the same line or at the next wall. What lies between two lines
 ///   becomes a surface of its own with the same material and node;
 /// - triangles that lie whole under other geometry are marked in Mesh::covered;

@@ -228,8 +228,7 @@ std::uint32_t part_at(const Level& cut, const std::vector<std::uint32_t>& parts,
 void leave_out_cut(const CheckScene& scene, std::vector<Parted>& parted) {
     if (parted.empty() || scene.level.lightmap.cut == Cut::off) return;
     Level cut = scene.level;
-    Job job;
-    if (part_surfaces(cut, job).parts == 0) return;
+    if (part_surfaces(cut, scene.job).parts == 0) return;
     std::vector<std::vector<std::uint32_t>> parts(scene.level.surfaces.size());
     for (std::uint32_t s = 0; s < cut.surfaces.size(); ++s) {
         const std::uint32_t of = s < parts.size() ? s : cut.surfaces[s].part_of;

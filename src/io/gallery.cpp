@@ -406,11 +406,9 @@ struct Gallery::State {
         if (what == "leaks") {
             constexpr std::size_t leak_places = 4000;
             const SavedBake& b = bake(w.request.set);
-            const Level shown = as_in_set(level, set_index(level, b.sets[0].name));
             const ViewLight light{&b.sets[0], &b.probes, &b.visibility, &b.occlusion, &b.reflections};
-            show_marks(
-                w, b.atlas,
-                mark_leaks(level, b.atlas, find_leaks(shown, b.atlas, light, leak_places, w.job), w.job));
+            const std::vector<Leak> leaks = find_leaks(level, b.atlas, {light}, leak_places, w.job)[0];
+            show_marks(w, b.atlas, mark_leaks(level, b.atlas, leaks, w.job));
             w.out.set = b.sets[0].name;
             return;
         }

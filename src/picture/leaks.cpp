@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <memory>
 #include <unordered_map>
 
 #include "bake/shared_texels.hpp"
@@ -109,13 +110,19 @@ void spots_of(const Level& level, const Atlas& atlas, std::uint32_t number,
     }
 }
 
+/// What all sets of a level have in common.
+struct LeakGround {
+    TexelSet texels;
+    std::shared_ptr<const SeenLevel> seen;
+    std::vector<SharedPair> walls;  ///< Between texels of one chart.
+};
+
 /// Places on either side of walls that stand on a surface in one piece.
-void spots_at_walls(const Atlas& atlas, const TexelSet& texels, const std::vector<PageImage>& pages,
-                    const RayCaster& caster, float mean, std::vector<Spot>& out, Job& job) {
-    std::vector<std::uint8_t> wanted(texels.size(), 0);
-    for (std::uint32_t t = 0; t < texels.size(); ++t)
-        wanted[t] = texels.grid[t] % 2 == 0 && atlas.surfaces[texels.grid[t] / 2].page != none ? 1 : 0;
-    for (const SharedPair& pair : find_shared(texels, wanted, caster, job))
+void spots_at_walls(const Atlas& atlas, const LeakGround& ground, const std::vector<PageImage>& pages,
+                    float mean, std::vector<Spot>& out) {
+    const TexelSet& texels = ground.texels;
+    const RayCaster& caster = ground.seen->caster;
+    for (const SharedPair& pair : ground.walls)
         for (const auto& [own, other] : {std::pair{pair.a, pair.b}, std::pair{pair.b, pair.a}}) {
             const Vec3 normal = texels.face_normal[own], from = texels.position[own] + normal * off_edge,
                        way = texels.position[other] + normal * off_edge - from;
@@ -181,11 +188,8 @@ float exact_at(const Level& level, const Viewer& viewer, const BakeSet& recipe, 
     return luminance(sum);
 }
 
-}  // namespace
-
-std::vector<Leak> find_leaks(const Level& level, const Atlas& atlas, const ViewLight& light, std::size_t most,
-                             Job& job) {
-    if (!light.set) return {};
+std::vector<Leak> leaks_under(const Level& level, const Atlas& atlas, const ViewLight& light,
+                              const LeakGround& ground, std::size_t most, Job& job) {
     const std::vector<PageImage>& pages = light.set->pages;
     double whole = 0, count = 0;
     for (const PageImage& p : pages)
@@ -202,8 +206,8 @@ std::vector<Leak> find_leaks(const Level& level, const Atlas& atlas, const ViewL
     for (const auto& f : found) spots.insert(spots.end(), f.begin(), f.end());
     ViewOptions settings;
     settings.moving = false;
-    const Viewer viewer(level, atlas, light, settings, 1, false);
-    spots_at_walls(atlas, place_texels(level, atlas, job), pages, viewer.caster(), mean, spots, job);
+    const Viewer viewer(level, atlas, light, settings, 1, false, ground.seen);
+    spots_at_walls(atlas, ground, pages, mean, spots);
     // The worst of those that are to be looked at.
     std::stable_sort(spots.begin(), spots.end(),
                      [](const Spot& a, const Spot& b) { return a.ratio > b.ratio; });
@@ -271,6 +275,28 @@ std::vector<Leak> find_leaks(const Level& level, const Atlas& atlas, const ViewL
         const auto off = [](const Leak& l) { return l.lux > l.most ? l.lux - l.most : l.least - l.lux; };
         return off(a) > off(b);
     });
+    return out;
+}
+
+}  // namespace
+
+std::vector<std::vector<Leak>> find_leaks(const Level& level, const Atlas& atlas,
+                                          const std::vector<ViewLight>& lights, std::size_t most, Job& job) {
+    LeakGround ground{
+        place_texels(level, atlas, job),
+        std::make_shared<const SeenLevel>(level, [](const Surface& s) { return s.part != Part::moving; }),
+        {}};
+    std::vector<std::uint8_t> wanted(ground.texels.size(), 0);
+    for (std::uint32_t t = 0; t < wanted.size(); ++t)
+        wanted[t] =
+            ground.texels.grid[t] % 2 == 0 && atlas.surfaces[ground.texels.grid[t] / 2].page != none ? 1 : 0;
+    ground.walls = find_shared(ground.texels, wanted, ground.seen->caster, job);
+    std::vector<std::vector<Leak>> out;
+    for (const ViewLight& light : lights) {
+        // A set of a series has a sun and a sky of its own.
+        out.push_back(leaks_under(as_in_set(level, set_index(level, light.set->name)), atlas, light, ground,
+                                  most, job));
+    }
     return out;
 }
 
