@@ -174,7 +174,7 @@ private:
                     open = open ||
                            !is_covered(level_, rays, p + (middle - p) * std::min(0.5f, 0.01f / l), c.normal);
                 }
-                open = open || for_even_points(1, Cutter::places_a_piece, corners,
+                open = open || for_even_points(1, Cutter::places_a_triangle, corners,
                                                [&](Vec3 at, const RayCaster::Corners&, std::size_t) {
                                                    // Places may lie on an edge; a little inside is meant.
                                                    return !is_covered(level_, rays,
