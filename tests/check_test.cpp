@@ -33,6 +33,28 @@ TEST(Check, keeps_what_is_accepted_and_says_what_is_accepted_in_vain) {
             << "accepted ones come last";
 }
 
+TEST(Check, tells_what_happens_many_times_once_with_the_worst_and_all_names) {
+    Level level = yard();
+    const auto add_lamps = [&](int from, int count) {
+        for (int i = from; i < from + count; ++i) {
+            level.lights.push_back(lamp({-4 + 0.5f * static_cast<float>(i), 2, 3}, i == 5 ? 9e6f : 1e6f));
+            level.lights.back().name = "lamp-" + std::to_string(i);
+        }
+    };
+    add_lamps(0, 7);
+    Level few = level;
+    complete_level(few);
+    EXPECT_EQ(of(checked(few), "odd-unit").size(), 7u) << "seven are told one by one";
+    add_lamps(7, 5);
+    complete_level(level);
+    const auto many = of(checked(level), "odd-unit");
+    ASSERT_EQ(many.size(), 1u);
+    EXPECT_EQ(many[0].names.size(), 12u);
+    EXPECT_EQ(many[0].names[0], "lamp-5") << "the worst is named first";
+    EXPECT_EQ(many[0].what.find("12 times; the worst: "), 0u) << many[0].what;
+    EXPECT_FLOAT_EQ(static_cast<float>(many[0].measure), 9e6f);
+}
+
 TEST(Check, pictures_ring_the_place_from_where_it_can_be_seen) {
     Level level = hut(0.04f);
     level.lights.push_back(lamp({0, 3, 0}, 100, 0.2f));

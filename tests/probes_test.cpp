@@ -262,6 +262,9 @@ SLOW_TEST(Runtime, refuses_a_net_that_does_not_hang_together) {
         bad[at + 1] = static_cast<char>(bad[at + 1] ^ 0x7f);
         bad[at + 2] = static_cast<char>(bad[at + 2] ^ 0x3f);
         EXPECT_EQ(probes.load(bad.data(), bad.size()), runtime::Status::damaged) << part;
+        // So far off that not even an address may be formed from it.
+        bad[at + 3] = static_cast<char>(0xf0);
+        EXPECT_EQ(probes.load(bad.data(), bad.size()), runtime::Status::damaged) << part;
     }
 }
 

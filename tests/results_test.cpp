@@ -2,12 +2,39 @@
 
 #include <gtest/gtest.h>
 
+#include <fcntl.h>
+#include <sys/stat.h>
+#include <sys/syscall.h>
 #include <sys/wait.h>
 #include <unistd.h>
 #include <csignal>
 #include <thread>
 
 #include "room.hpp"
+#include "stasigraph/game_file.hpp"
+
+namespace {
+
+/// What was flushed to the disk, in order: the file's name at that moment, and how long it was.
+struct Flushed {
+    std::string name;
+    std::uintmax_t size = 0;
+};
+std::vector<Flushed>* flushed = nullptr;
+
+}  // namespace
+
+/// Stands before the system's own, for the library is in this program.
+extern "C" int fsync(int file) {
+    if (flushed) {
+        std::error_code bad;
+        const auto path = std::filesystem::read_symlink("/proc/self/fd/" + std::to_string(file), bad);
+        struct stat info {};
+        fstat(file, &info);
+        flushed->push_back({path.string(), static_cast<std::uintmax_t>(info.st_size)});
+    }
+    return static_cast<int>(syscall(SYS_fsync, file));
+}
 
 namespace test::results_tests {
 namespace {
@@ -41,6 +68,35 @@ struct Field {
         return count;
     }
 };
+
+TEST(Results, are_on_the_disk_before_they_have_their_name) {
+    const Folder folder;
+    std::vector<Flushed> seen;
+    flushed = &seen;
+    write_text(folder / "note.txt", "a page of a game");
+    flushed = nullptr;
+    ASSERT_EQ(seen.size(), 2u);
+    EXPECT_NE(fs::path(seen[0].name).filename(), "note.txt") << "the file, while it has another name";
+    EXPECT_EQ(fs::path(seen[0].name).parent_path(), fs::canonical(folder.path()));
+    EXPECT_EQ(seen[0].size, 16u) << "all of it";
+    EXPECT_EQ(fs::path(seen[1].name), fs::canonical(folder.path())) << "then the folder, for the name";
+    EXPECT_EQ(read_text(folder / "note.txt"), "a page of a game");
+}
+
+SLOW_TEST(Results, that_games_read_are_on_the_disk_before_they_have_their_name) {
+    Bake b;
+    add_floor(b.level, 2);
+    b.level.lightmap = {.density = 4, .page = 64};
+    b = bake_level(std::move(b.level));
+    const Folder folder;
+    std::vector<Flushed> seen;
+    flushed = &seen;
+    save_game(folder / "game.sgl", b.level, b.atlas, b.baked, {});
+    flushed = nullptr;
+    ASSERT_EQ(seen.size(), 2u);
+    EXPECT_NE(fs::path(seen[0].name).filename(), "game.sgl");
+    EXPECT_EQ(seen[0].size, fs::file_size(folder / "game.sgl"));
+}
 
 TEST(Results, a_reader_beside_bakes_sees_one_of_them_whole) {
     const Field field;

@@ -128,17 +128,26 @@ void add_passage(Hasher& h, const Level& level, const Material& m) {
     h.number(m.normal_scale);
 }
 
+/// The power of two that stands for x: the last one of so many stops at or above it (below: negative), counted
+/// from 2^`from`.
+float step_of(float x, float stops, float from) {
+    const float size = std::abs(stops), at = (std::log2(x) - from) / size;
+    return std::exp2(from + size * (stops > 0 ? std::ceil(at) : std::floor(at)));
+}
+
+/// Stops: gains from a sixteenth up to this are judged like it, so that tuning one is a mix and no more.
+constexpr float most_usual_gain = 2;
+
 float unseen_light_of(const Level& level, std::uint32_t group) {
     float least = 0;
     for (const BakeSet& set : level.sets) {
         const float gain = luminance(set.gain(group));
         if (!(gain > 0)) continue;
         if (!set.exposure) return 0;
-        const float here = unseen_light(*set.exposure) / gain;
+        const float here = step_of(unseen_light(*set.exposure), -2, 0) / step_of(gain, 6, most_usual_gain);
         least = least > 0 ? std::min(least, here) : here;
     }
-    // In steps of two stops, down: small changes of gain or colour then leave a layer as it is.
-    return least > 0 ? std::exp2(2 * std::floor(std::log2(least) / 2)) : 0;
+    return least;
 }
 
 std::string ground_key(const Level& level, const Atlas& atlas) {

@@ -30,7 +30,7 @@ public:
     /// Places looked at on a triangle, and the share of them that says it is covered.
     static constexpr double places_a_triangle = 24;
     /// Those of a piece: one for so many metres of its rim, within bounds.
-    static constexpr double rim_a_place = 0.3, fewest_places = 6, most_places = 96;
+    static constexpr double rim_a_place = 0.3, fewest_places = 6, many_places = 20, most_places = 96;
     /// The share of a piece that makes all of it covered: nearly all of what is thin, since a doorway is a
     /// short part of a long strip; of the rest what hollows leave, into which nobody looks.
     static constexpr double covered_share = 0.9, covered_strip = 0.98, strip_width = 0.3;
@@ -433,8 +433,11 @@ private:
         }
         for (std::uint32_t p = 0; p < piece.size(); ++p) {
             const bool strip = 2 * area[p] < strip_width * rim[p];
-            under[p] =
-                looked[p] > 0 && covered[p] > (strip ? covered_strip : covered_share) * looked[p] ? 1 : 0;
+            // One place of many may lie a hair from the rim, where slopes look out past it.
+            const double open = looked[p] < many_places || !strip
+                                    ? (1 - (strip ? covered_strip : covered_share)) * looked[p]
+                                    : std::max(1.0, (1 - covered_strip) * looked[p]);
+            under[p] = looked[p] > 0 && looked[p] - covered[p] <= open ? 1 : 0;
         }
         return under;
     }
