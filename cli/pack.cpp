@@ -73,6 +73,8 @@ void run(Options& o, Job& job) {
         say("{}\n", j.dump(1));
         return;
     }
+    say("wrote {}, {}{}\n", o.file.string(), bytes_text(whole),
+        o.file == o.out / "game.sgl" ? "; a bake keeps it up to date from now on" : "");
     say("{} sets, {} pages, {} probes, {} reflection probes, {} surfaces\n", game.set_count(),
         game.page_count(), game.probe_count(), game.reflection_count(), game.surface_count());
     print(game, whole);
@@ -83,8 +85,6 @@ void run(Options& o, Job& job) {
         say("  layer {}\n", game.group_name(game.layer(l).group));
     for (std::uint32_t i = 0; i < game.series_count(); ++i)
         say("  series {}: {} sets\n", game.series_name(i), game.series_length(i));
-    say("wrote {}, {}{}\n", o.file.string(), bytes_text(whole),
-        o.file == o.out / "game.sgl" ? "; a bake keeps it up to date from now on" : "");
 }
 
 }  // namespace

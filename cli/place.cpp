@@ -142,8 +142,9 @@ void run(Options& o, Job& job) {
         if (o.common.json) {
             json = to_json(placed, level.sets.size(), file);
         } else {
+            say("wrote {} probes to {}\nNext: stasigraph bake {}, which lights them\n\n", placed.places.size(),
+                file.string(), o.common.level.string());
             print(placed, level);
-            say("wrote {}; `stasigraph bake` lights them\n", file.string());
         }
     }
     job.finish();

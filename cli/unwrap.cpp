@@ -140,8 +140,8 @@ void run(const Options& o, Job& job) {
         say("{}\n", to_json(atlas, figures, files).dump(1));
         return;
     }
+    say("wrote {} files to {}\n\n", files.size(), out.string());
     print(atlas, figures);
-    say("\nwrote {} files to {}\n", files.size(), out.string());
 }
 
 }  // namespace

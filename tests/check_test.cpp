@@ -52,7 +52,7 @@ TEST(Check, tells_what_happens_many_times_once_with_the_worst_and_all_names) {
     EXPECT_EQ(many[0].names.size(), 12u);
     EXPECT_EQ(many[0].names[0], "lamp-5") << "the worst is named first";
     EXPECT_EQ(many[0].what.find("12 times; the worst: "), 0u) << many[0].what;
-    EXPECT_FLOAT_EQ(static_cast<float>(many[0].measure), 9e6f);
+    EXPECT_GT(many[0].measure, 8e6);
 }
 
 TEST(Check, pictures_ring_the_place_from_where_it_can_be_seen) {

@@ -108,6 +108,36 @@ TEST(Forecast, counts_the_placing_of_probes_and_never_goes_back) {
     }));
 }
 
+TEST(Forecast, takes_no_stage_of_the_placing_for_one_of_the_bake) {
+    Level level;
+    add_thick_room(level, {-4, 0, -4}, {4, 3, 4}, 0.2f, {0.5f, 0.5f, 0.5f});
+    Light lamp;
+    lamp.name = "lamp";
+    lamp.color = {60, 60, 60};
+    lamp.position = {1, 2, 1};
+    lamp.kind = LightKind::point;
+    level.lights = {lamp};
+    level.quality.tier = Tier::proof;
+    level.lightmap.density = 6;
+    level.volumes.push_back(box_volume("room", {-3.9f, 0.1f, -3.9f}, {3.9f, 2.9f, 3.9f}, 1));
+    level.volumes[0].rules[static_cast<int>(ProbeRule::light)] = true;
+    std::vector<std::pair<std::string, double>> seen;
+    Job job({.on_progress = [&](const Progress& p) { seen.emplace_back(p.stage, p.done); }});
+    Atlas atlas;
+    bake(level, atlas, job);
+    // The placing lights the level once at glance, with links, noise and bounces of its own.
+    const auto links = std::find_if(seen.begin(), seen.end(), [](const auto& s) { return s.first == "links"; });
+    ASSERT_NE(links, seen.end());
+    EXPECT_LT(links->second, 0.75) << "links are half of the work, and were not done before";
+    const auto of = [&](const char* name) {
+        return std::count_if(job.times().begin(), job.times().end(),
+                             [&](const Job::StageTime& t) { return t.name == name; });
+    };
+    EXPECT_EQ(of("place probes"), 1);
+    EXPECT_EQ(of("links"), 1);
+    EXPECT_EQ(of("thin"), 0) << "a step of placing";
+}
+
 TEST(Job, a_limit_cancels_and_can_be_lifted) {
     Job job;
     job.limit(1e-6);

@@ -122,6 +122,24 @@ TEST(Gain, of_a_whole_group_is_a_mix_from_the_first_time_on_for_any_number) {
     EXPECT_EQ(session.baked().figures.layers_made, 1u);
 }
 
+TEST(Gain, is_a_mix_with_exposures_too_but_where_it_passes_a_step_of_six_stops) {
+    Level level = lit_room();
+    level.lights = {{.name = "lamp", .color = {20, 20, 20}, .position = {0, 0.5f, 0}}};
+    complete_level(level);
+    for (BakeSet& set : level.sets) set.exposure = 4.0f;
+    Job job;
+    Session session(level, job);
+    for (const auto& [candela, made] : {std::pair{50.0f, 0u}, {3.0f, 0u}, {63.0f, 0u}, {70.0f, 1u}, {900.0f, 0u}}) {
+        Level now = session.level();
+        now.lights[0].color = Rgb{1, 1, 1} * candela;
+        session.update(now, job);
+        EXPECT_EQ(session.baked().figures.layers_made, made) << candela;
+        Baker fresh(now, job);
+        EXPECT_TRUE(session.baked().sets[0].pages[0].texels == fresh.light(now, job).sets[0].pages[0].texels)
+            << candela;
+    }
+}
+
 TEST(Gain, kelvin_and_tint_of_imported_lamps_in_a_sheet_are_mixes) {
     const Folder folder;
     Json gltf = good_gltf();

@@ -66,6 +66,19 @@ public:
     void begin(std::string_view stage, std::size_t units);
     void advance(std::size_t units);
     void finish();
+    /// While it lives, a call that has stages of its own is one stage of the plan: what it begins, expects
+    /// and takes counts as that stage alone. Without a plan, or where the plan has no such stage, it does
+    /// nothing.
+    class Within {
+    public:
+        Within(Job& job, std::string_view stage);
+        ~Within();
+        Within(const Within&) = delete;
+        Within& operator=(const Within&) = delete;
+
+    private:
+        Job* job_ = nullptr;
+    };
     void note(const std::string& text);
 
     /// Seconds each finished stage took, in order.

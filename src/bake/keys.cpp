@@ -128,15 +128,14 @@ void add_passage(Hasher& h, const Level& level, const Material& m) {
     h.number(m.normal_scale);
 }
 
-/// The power of two that stands for x: the last one of so many stops at or above it (below: negative), counted
-/// from 2^`from`.
-float step_of(float x, float stops, float from) {
-    const float size = std::abs(stops), at = (std::log2(x) - from) / size;
-    return std::exp2(from + size * (stops > 0 ? std::ceil(at) : std::floor(at)));
+/// The next power of 2^stops at or above x.
+float step_above(float x, float stops) {
+    return std::exp2(stops * std::ceil(std::log2(x) / stops));
 }
 
-/// Stops: gains from a sixteenth up to this are judged like it, so that tuning one is a mix and no more.
-constexpr float most_usual_gain = 2;
+/// How strong groups are counts in such steps, so that most changes of a gain stay a mix; exposures, which
+/// are set once, in smaller ones.
+constexpr float strength_stops = 6, exposure_stops = 2;
 
 float unseen_light_of(const Level& level, std::uint32_t group) {
     float least = 0;
@@ -144,7 +143,8 @@ float unseen_light_of(const Level& level, std::uint32_t group) {
         const float gain = luminance(set.gain(group));
         if (!(gain > 0)) continue;
         if (!set.exposure) return 0;
-        const float here = step_of(unseen_light(*set.exposure), -2, 0) / step_of(gain, 6, most_usual_gain);
+        const float here = step_above(unseen_light(*set.exposure) / 4, exposure_stops) /
+                           step_above(gain, strength_stops);
         least = least > 0 ? std::min(least, here) : here;
     }
     return least;

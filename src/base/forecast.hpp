@@ -44,6 +44,12 @@ public:
         return std::any_of(stages_.begin(), stages_.end(),
                            [&](const Stage& s) { return s.name == stage && s.done == 0; });
     }
+    /// Of a planned stage; 0 of others.
+    double cost(std::string_view stage) const {
+        for (const Stage& s : stages_)
+            if (s.name == stage) return s.cost;
+        return 0;
+    }
     /// A stage of which less is done than was thought, as it comes once more.
     void again(std::string_view stage) {
         for (Stage& s : stages_)

@@ -38,6 +38,9 @@ private:
     unsigned saved_;
 };
 
+/// Of a stage whose progress is not known but by the clock.
+constexpr double most_by_forecast = 0.95;
+
 }  // namespace
 
 struct Job::State {
@@ -56,6 +59,7 @@ struct Job::State {
         if (record) record->push_back(e);
     }
     std::string stage;
+    std::string within;  ///< The planned stage that all others are steps of at present, or empty.
     std::size_t units = 0;
     std::atomic<std::size_t> done{0};
     Clock::time_point plan_start = Clock::now(), stage_start = plan_start;
@@ -78,7 +82,14 @@ struct Job::State {
         const double share =
             units == 0 ? 0 : std::min(1.0, static_cast<double>(done.load()) / static_cast<double>(units));
         Progress p{.stage = stage, .done = share, .seconds = seconds_since(plan_start), .seconds_left = -1};
-        if (planned) {
+        if (!within.empty()) {
+            // How much of it is done is known by its forecast alone.
+            const double cost = forecast.cost(within), part = seconds_since(stage_start) / cost;
+            if (cost > 0) tell(ForecastEvent::Kind::running, within, std::min(part, most_by_forecast));
+            p.stage = within;
+            p.done = shown = std::max(shown, forecast.done());
+            p.seconds_left = forecast.left(p.seconds);
+        } else if (planned) {
             if (running) tell(ForecastEvent::Kind::running, stage, share);
             p.done = shown = std::max(shown, forecast.done());  // costs may turn out higher
             p.seconds_left = forecast.left(p.seconds);
@@ -121,7 +132,7 @@ void Job::plan(std::vector<PlannedStage> stages) {
 
 void Job::expect(std::string_view stage, double cost) {
     const std::lock_guard lock(state_->report_lock);
-    if (state_->planned) state_->tell(ForecastEvent::Kind::plan, stage, cost);
+    if (state_->planned && state_->within.empty()) state_->tell(ForecastEvent::Kind::plan, stage, cost);
 }
 
 bool Job::expects(std::string_view stage) const {
@@ -136,6 +147,7 @@ double Job::pace() const {
 
 void Job::begin(std::string_view stage, std::size_t units) {
     State& s = *state_;
+    if (!s.within.empty()) return;
     finish();
     s.stage = stage;
     s.units = units;
@@ -153,13 +165,26 @@ void Job::advance(std::size_t units) {
 
 void Job::finish() {
     State& s = *state_;
-    if (!s.running) return;
+    if (!s.running || !s.within.empty()) return;
     s.running = false;
     s.times.push_back({s.stage, seconds_since(s.stage_start)});
     if (const std::lock_guard lock(s.report_lock); s.planned)
         s.tell(ForecastEvent::Kind::finished, s.stage, s.times.back().seconds);
     s.done = 0;
     s.report(true);
+}
+
+Job::Within::Within(Job& job, std::string_view stage) {
+    State& s = *job.state_;
+    if (!s.within.empty() || !job.expects(stage)) return;
+    job.begin(stage, 0);
+    s.within = stage;
+    job_ = &job;
+}
+Job::Within::~Within() {
+    if (!job_) return;
+    job_->state_->within.clear();
+    job_->finish();
 }
 
 void record_forecast(Job& job, std::vector<ForecastEvent>& into) {

@@ -96,7 +96,8 @@ void join_alike(std::vector<Finding>& findings) {
         }
         const auto off = [&](std::size_t k) {
             const Finding& f = findings[k];
-            return f.limit != 0 ? std::abs(f.measure / f.limit - 1) : static_cast<double>(f.places);
+            if (f.limit != 0 && f.measure / f.limit > 0) return std::abs(std::log2(f.measure / f.limit));
+            return f.measure != 0 ? std::abs(f.measure) : static_cast<double>(f.places);
         };
         std::stable_sort(same.begin(), same.end(),
                          [&](std::size_t a, std::size_t b) { return off(a) > off(b); });

@@ -199,7 +199,7 @@ void check_tint(const CheckScene& scene, const std::string& name, Rgb color, std
                    .at = at});
 }
 
-void odd(const std::string& name, float value, const char* unit, const std::string& hint,
+void odd(const std::string& name, float value, float limit, const char* unit, const std::string& hint,
          std::optional<Vec3> at, Findings& out) {
     out.push_back({.id = "odd-unit",
                    .severity = Severity::warning,
@@ -207,6 +207,7 @@ void odd(const std::string& name, float value, const char* unit, const std::stri
                    .what = name + " has " + short_text(static_cast<double>(value)) + " " + unit + ": " + hint,
                    .remedy = "Look at its unit: suns are in lux, lamps in candela or lumens, areas in nit.",
                    .measure = static_cast<double>(value),
+                   .limit = static_cast<double>(limit),
                    .unit = unit,
                    .at = at});
 }
@@ -216,14 +217,14 @@ void check_amount(const Light& l, Findings& out) {
     if (!(v > 0)) return;
     if (l.kind == LightKind::sun) {
         if (v > most_moon && v < least_sun)
-            odd(l.name, v, "lux", "daylight has 10,000 to 120,000, a full moon 0.3.", {}, out);
-        if (v > most_sun) odd(l.name, v, "lux", "the brightest sun on earth gives 130,000.", {}, out);
+            odd(l.name, v, least_sun, "lux", "daylight has 10,000 to 120,000, a full moon 0.3.", {}, out);
+        if (v > most_sun) odd(l.name, v, most_sun, "lux", "the brightest sun on earth gives 130,000.", {}, out);
     } else if (l.kind == LightKind::point || l.kind == LightKind::spot) {
         if (v > most_candela)
-            odd(l.name, v, "candela", "a stadium's floodlight has 100,000.", l.position, out);
-        if (v < least_candela) odd(l.name, v, "candela", "a candle has 1.", l.position, out);
+            odd(l.name, v, most_candela, "candela", "a stadium's floodlight has 100,000.", l.position, out);
+        if (v < least_candela) odd(l.name, v, least_candela, "candela", "a candle has 1.", l.position, out);
     } else if (v > most_nit) {
-        odd(l.name, v, "nit", "a lamp's naked filament has a few million, a panel 10,000.", l.position, out);
+        odd(l.name, v, most_nit, "nit", "a lamp's naked filament has a few million, a panel 10,000.", l.position, out);
     }
 }
 
@@ -316,7 +317,7 @@ void check_lights(const CheckScene& scene, Findings& out) {
     const Rgb sky = mean_sky(level.sky);
     check_tint(scene, "sky", sky, level.sky.group, {}, out);
     if (luminance(sky) > most_sky_nit)
-        odd("sky", luminance(sky), "nit", "a bright overcast sky has 10,000.", {}, out);
+        odd("sky", luminance(sky), most_sky_nit, "nit", "a bright overcast sky has 10,000.", {}, out);
 }
 
 }  // namespace stasigraph
