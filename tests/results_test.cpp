@@ -274,10 +274,14 @@ Ran signalled(const std::vector<std::string>& arguments,
 }
 
 SLOW_TEST(Signals, a_second_one_ends_the_tool_at_once_and_the_first_says_what_is_left) {
+    // A small room with so many texels that only glance is done in a moment.
     const Folder folder;
-    const fs::path sheet = folder / "observatory.toml";
-    for (const auto& file : fs::directory_iterator(demo_source()))
-        if (file.is_regular_file()) fs::copy(file, folder / file.path().filename().string());
+    write_room(folder.path());
+    const fs::path sheet = folder / "room.toml";
+    std::string text = sheet_text;
+    text.replace(text.find("density = 8\npage = 256"), 22, "density = 110\npage = 1024");
+    text.replace(text.find("tier = \"glance\""), 15, "tier = \"final\"");
+    write_bytes(sheet, text);
     for (const int number : {SIGINT, SIGTERM}) {
         // One stops at the next step of the work, and says that it can go on.
         const Ran one =
@@ -298,8 +302,8 @@ SLOW_TEST(Signals, a_second_one_ends_the_tool_at_once_and_the_first_says_what_is
               nullptr);
         _exit(1);
     }
-    for (int i = 0; i < 1200 && !fs::exists(folder / "baked/observatory/manifest.json"); ++i) usleep(50000);
-    usleep(1500000);
+    for (int i = 0; i < 1200 && !fs::exists(folder / "baked/room/manifest.json"); ++i) usleep(50000);
+    usleep(500000);
     kill(child, SIGINT);
     int status = 0;
     waitpid(child, &status, 0);

@@ -14,7 +14,11 @@ inline constexpr float contact_reach = 0.003f;
 /// something from inside. (Two sheets back to back look the same but for that.)
 bool lies_on_another(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal);
 
-/// Whether a place lies inside of something, or in ground that may have no underside: more than 30 % of the
+/// Whether there is ground over a place, seen from behind, and nothing at all under it: the underside of the
+/// world, where light would come from below.
+bool lies_below(const RayCaster& caster, Vec3 place);
+
+/// Whether a place lies below the world, inside of something, or in ground that may have no underside: more than 30 % of the
 /// rays in front of it meet faces from behind, or of those behind it leave more solids, before they enter
 /// another, than are entered at the place itself.
 bool lies_within(const Level& level, const RayCaster& caster, Vec3 place, Vec3 normal);

@@ -149,19 +149,23 @@ void spots_at_walls(const Atlas& atlas, const LeakGround& ground, const std::vec
         }
 }
 
-/// Whether nobody can look there: nearly all around is nearer than this.
-bool enclosed(const RayCaster& caster, const Spot& s) {
-    constexpr float room = 0.4f;
+/// Whether nobody is meant to look there: nearly all around is nearer than this, or backs of faces that have
+/// none. (A bake fills texels there from others.)
+bool out_of_sight(const Level& level, const RayCaster& caster, const Spot& s) {
+    constexpr float room = 0.4f, most_backs = 0.25f;
     constexpr std::uint32_t looks = 32;
     const Frame frame(s.normal);
-    std::uint32_t far = 0;
-    for (std::uint32_t k = 0; k < looks; ++k)
-        far += caster.closest({s.at + s.normal * off_edge,
-                               frame.to_world(cosine_direction(sobol_point(leak_seed, k))), room})
-                           .surface == none
-                   ? 1
-                   : 0;
-    return far < looks / 8;
+    std::uint32_t far = 0, backs = 0;
+    for (std::uint32_t k = 0; k < looks; ++k) {
+        const Hit hit = caster.closest(
+            {s.at + s.normal * off_edge, frame.to_world(cosine_direction(sobol_point(leak_seed, k)))});
+        far += hit.surface == none || hit.distance > room ? 1 : 0;
+        backs += hit.surface != none && hit.back && !caster.is_glass(hit.surface) &&
+                         !level.materials[level.surfaces[hit.surface].material].double_sided
+                     ? 1
+                     : 0;
+    }
+    return far < looks * 3 / 16 || static_cast<float>(backs) > most_backs * looks;
 }
 
 /// Light that a place gets, by rays into the result and to every lamp.
@@ -237,7 +241,8 @@ std::vector<Leak> leaks_under(const Level& level, const Atlas& atlas, const View
                 more = std::clamp(s.there / there, 1.0f, 4.0f);
                 less = std::clamp(s.there / there, 0.25f, 1.0f);
             }
-            if (!out() || is_covered(level, viewer.caster(), s.at, s.normal) || enclosed(viewer.caster(), s))
+            if (!out() || is_covered(level, viewer.caster(), s.at, s.normal) ||
+                out_of_sight(level, viewer.caster(), s))
                 continue;
             // What a texel's size around has counts as well, as far as no wall stands between.
             const Frame frame(s.normal);
