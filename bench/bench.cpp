@@ -191,11 +191,12 @@ void threads(Level level) {
 
 }  // namespace
 
-void bench_unwrap();                        // unwrap_bench.cpp
-void bench_check(const std::string& file);  // check_bench.cpp
-void bench_parts(const std::string& file);  // parts_bench.cpp
-void bench_joints(const std::string& only, const std::vector<int>& densities);  // joints_bench.cpp
-void bench_lights();                        // lights_bench.cpp
+void bench_unwrap();                                                               // unwrap_bench.cpp
+void bench_check(const std::string& file);                                         // check_bench.cpp
+void bench_parts(const std::string& file);                                         // parts_bench.cpp
+void bench_joints(const std::string& only, const std::vector<int>& densities);     // joints_bench.cpp
+void bench_dots(const std::string& file, const std::string& tier, float density);  // dots_bench.cpp
+void bench_lights();                                                               // lights_bench.cpp
 void bench_group();
 void bench_quality(const char* file, const std::vector<int>& links);  // quality_bench.cpp
 
@@ -235,6 +236,9 @@ bool run(int argc, char** argv) {
         bench_check(argv[2]);
     else if (argc == 3 && name == "parts")
         bench_parts(argv[2]);
+    else if (argc >= 3 && name == "dots")
+        bench_dots(argv[2], argc > 3 ? argv[3] : "proof",
+                   argc > 4 ? static_cast<float>(std::atof(argv[4])) : 0.5f);
     else if (argc >= 2 && name == "joints")
         bench_joints(argc > 2 && std::string_view(argv[2]) != "all" ? argv[2] : "",
                      numbers(argc, argv, 3, {4, 8, 16, 32}));

@@ -126,7 +126,8 @@ TEST(Forecast, takes_no_stage_of_the_placing_for_one_of_the_bake) {
     Atlas atlas;
     bake(level, atlas, job);
     // The placing lights the level once at glance, with links, noise and bounces of its own.
-    const auto links = std::find_if(seen.begin(), seen.end(), [](const auto& s) { return s.first == "links"; });
+    const auto links =
+        std::find_if(seen.begin(), seen.end(), [](const auto& s) { return s.first == "links"; });
     ASSERT_NE(links, seen.end());
     EXPECT_LT(links->second, 0.75) << "links are half of the work, and were not done before";
     const auto of = [&](const char* name) {

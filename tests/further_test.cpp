@@ -129,7 +129,8 @@ TEST(Gain, is_a_mix_with_exposures_too_but_where_it_passes_a_step_of_six_stops) 
     for (BakeSet& set : level.sets) set.exposure = 4.0f;
     Job job;
     Session session(level, job);
-    for (const auto& [candela, made] : {std::pair{50.0f, 0u}, {3.0f, 0u}, {63.0f, 0u}, {70.0f, 1u}, {900.0f, 0u}}) {
+    for (const auto& [candela, made] :
+         {std::pair{50.0f, 0u}, {3.0f, 0u}, {63.0f, 0u}, {70.0f, 1u}, {900.0f, 0u}}) {
         Level now = session.level();
         now.lights[0].color = Rgb{1, 1, 1} * candela;
         session.update(now, job);

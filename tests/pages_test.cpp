@@ -38,6 +38,8 @@ Level village() {
 
 SLOW_TEST(Pages, of_the_demo_level_are_clean_at_every_tier_and_three_quarters_full) {
     Level level = load_level(demo_folder() / "observatory.toml");
+    // A little denser than the sheet says: as it is, one page holds all with room to spare.
+    level.lightmap.density = 16.5f;
     complete_level(level);
     Job job;
     for (const Tier tier : {Tier::glance, Tier::proof}) {

@@ -66,6 +66,67 @@ SLOW_TEST(Denoise, brings_few_links_three_times_nearer_the_truth_and_does_many_n
     EXPECT_NEAR(smoothed, mean, 0.01 * mean) << "and takes no light away";
 }
 
+/// Of the edge that one sees of a roof's shadow, in texels: how far it is from where the shadow ends, and how
+/// far it strays from a straight line. Along it, the places at which light as a game filters it, through a
+/// shoulder, is half way between dark and lit.
+struct Strayed {
+    float off = 0, saw = 0;
+};
+Strayed strays(float degrees, Edges edges) {
+    constexpr float density = 8, side = 6;
+    Level level;
+    add_floor(level, side);
+    const float turn = degrees * pi / 180;
+    const Vec3 along{std::cos(turn), 0, std::sin(turn)}, across{-std::sin(turn), 0, std::cos(turn)};
+    const auto at = [&](float a, float c) { return along * a + across * c + Vec3{0, 1, 0}; };
+    add_quad(level, "roof", at(-9, 9), at(9, 9), at(9, 0), at(-9, 0), {0, 0, 0});
+    level.surfaces.back().density = 0.05f;
+    level.materials.back().double_sided = true;
+    level.lights = {
+        {.name = "sun", .kind = LightKind::sun, .color = {40000, 40000, 40000}, .direction = {0, -1, 0}},
+        // Under the roof from its open side, so that the shadow has a fortieth of the light.
+        {.name = "fill", .kind = LightKind::sun, .color = {1, 1, 1}, .direction = {0, -1, 0}}};
+    const float low = 0.07f;
+    level.lights[1].direction = normalize(across - Vec3{0, low, 0});
+    level.lights[1].color = Rgb{1, 1, 1} * (1000 * std::sqrt(1 + low * low) / low);
+    level.lightmap = {.density = density, .page = 64, .margin = 2};
+    level.quality.bounces = 0;
+    level.quality.edges = edges;
+    const Bake b = bake_level(std::move(level));
+    const auto shown = [&](Vec3 p) { return 1 - std::exp(-luminance(b.at(p, {0, 1, 0})) / 80000); };
+    const Vec3 up{0, -1, 0};
+    const float lit = shown(at(0, -1) + up), dark = shown(at(0, 1) + up), half = (lit + dark) / 2;
+    EXPECT_GT(lit, 10 * dark);
+    Strayed out;
+    std::vector<float> places;
+    for (float a = -2; a <= 2; a += 0.037f) {
+        float low_side = -3 / density, high_side = 3 / density;
+        for (int k = 0; k < 12; ++k) {
+            const float c = (low_side + high_side) / 2;
+            (shown(at(a, c) + up) > half ? low_side : high_side) = c;
+        }
+        places.push_back(low_side * density);
+        out.off = std::max(out.off, std::abs(places.back()));
+    }
+    const float mean =
+        std::accumulate(places.begin(), places.end(), 0.0f) / static_cast<float>(places.size());
+    for (const float p : places) out.saw = std::max(out.saw, std::abs(p - mean));
+    return out;
+}
+
+TEST(ShadowEdges, run_straight_at_any_angle) {
+    for (const float degrees : {3.0f, 17.0f, 30.0f, 45.0f, 62.0f}) {
+        const Strayed sharp = strays(degrees, Edges::sharp), straight = strays(degrees, Edges::straight);
+        std::printf("%g degrees: sharp %.2f texels off, saw %.2f; straight %.2f off, saw %.2f\n",
+                    static_cast<double>(degrees), static_cast<double>(sharp.off),
+                    static_cast<double>(sharp.saw), static_cast<double>(straight.off),
+                    static_cast<double>(straight.saw));
+        EXPECT_LE(straight.off, 0.25f) << degrees;
+        EXPECT_LE(straight.saw, 0.1f) << degrees;
+        EXPECT_LE(straight.saw, sharp.saw) << degrees;
+    }
+}
+
 TEST(Denoise, never_carries_light_through_a_sheet_that_stands_on_an_unbroken_floor) {
     Level level;
     add_floor(level, 6, {0.6f, 0.6f, 0.6f});
@@ -283,7 +344,8 @@ TEST(Footprint, a_slanting_shadow_edge_is_as_long_as_it_is_and_has_no_steps) {
     // A lid whose edge runs askew over the texels; the sun stands straight above.
     add_quad(level, "lid", {-3, 1, -3}, {3, 1, -3}, {3, 1, -0.4f}, {-3, 1, 0.5f}, {});
     level.materials.back().double_sided = true;
-    level.surfaces.back().lit_by = LitBy::nothing;
+    level.surfaces.back().density = 0.05f;
+    level.materials.back().double_sided = true;
     level.lights.push_back({.name = "sun", .kind = LightKind::sun, .color = {1000, 1000, 1000}});
     level.lightmap = {.density = 8, .page = 256, .margin = 2};
     level.quality.bounces = 0;

@@ -456,7 +456,7 @@ SLOW_TEST(Unwrap, draws_its_pages_and_writes_the_level) {
     EXPECT_EQ(u["files"].size(), 2 + u["pages"].size());
     for (const Json& file : u["files"]) EXPECT_TRUE(fs::exists(file.get<std::string>())) << file;
     EXPECT_EQ(read_image(folder / "u" / "charts-0.png").width, u["pages"][0].get<int>());
-    EXPECT_GE(u["coverage"].get<double>(), 0.75);
+    EXPECT_EQ(u["pages"].size(), 1u) << "all of it fits on one";
     EXPECT_LE(u["stretch"]["worst"].get<double>(), 1.5);
     EXPECT_EQ(u["by_surface"].size(), u["surfaces"].get<std::size_t>());
     EXPECT_TRUE(fs::exists(folder / "u" / "observatory.glb"));

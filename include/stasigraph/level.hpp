@@ -309,6 +309,10 @@ enum class Denoise : std::uint8_t { automatic, off };
 /// Whether both sides of a seam are brought to agree.
 enum class Seams : std::uint8_t { automatic, off };
 
+/// Whether edges of hard shadows are spread over two texels, so that filtering draws them straight, or are as
+/// sharp as single texels show them.
+enum class Edges : std::uint8_t { straight, sharp };
+
 struct BakeOptions {
     Tier tier = Tier::proof;
     std::optional<int> bounces;  ///< Number of bounces; empty means until settled.
@@ -321,6 +325,7 @@ struct BakeOptions {
     int links = 0;    ///< Gather rays of every texel, [8, 4096]; 0 means the tier's own, by noise.
     Denoise denoise = Denoise::automatic;
     Seams seams = Seams::automatic;
+    Edges edges = Edges::straight;
     std::uint32_t seed = 1;
     friend bool operator==(const BakeOptions&, const BakeOptions&) = default;
 };

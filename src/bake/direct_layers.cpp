@@ -26,6 +26,10 @@ struct GroupLights {
     }
 };
 
+/// Texels over which shadows are averaged. Over one, every slanting edge of high contrast is a saw once it is
+/// filtered linearly; a box of two has nothing left at the frequency that saws are made of, half of a
+/// texel's, and none of the next.
+constexpr float straight_edges = 2;
 /// Times a texel's, the samples of a light at a probe.
 constexpr int probe_light_samples = 8;
 
@@ -119,6 +123,7 @@ DirectPass texel_pass(const LightWork& w, const GroupLights& lights, BakeRole ro
     return {.light = whole ? *lights.whole : *lights.bounce,
             .rows = g.rows,
             .footprints = g.footprints,
+            .width = w.lit.quality.edges == Edges::straight ? straight_edges : 1,
             .effort = light_effort(g.tier, w.lit.quality.noise),
             .weights = w.weights,
             .seed = whole ? seed : mix_bits(seed),

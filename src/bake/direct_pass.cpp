@@ -66,7 +66,7 @@ Estimate light_of(const DirectPass& pass, std::size_t i, const LightEffort& effo
     Estimate sum;
     pass.light.gather(
         r, effort, pass.weights.at(i), own, scratch,
-        [&](std::uint32_t k) { return pass.footprints.offset(i, sobol_point_beside(own, k)); },
+        [&](std::uint32_t k) { return pass.footprints.offset(i, sobol_point_beside(own, k), pass.width); },
         [&](Vec3 w, Rgb e) {
             sum.light += e * r.weight(w);
             if (sloped) sum.slope += slope_along(e, slope_of(r.normal, w));
@@ -290,7 +290,7 @@ private:
             !std::binary_search(before_->slope_texel.begin(), before_->slope_texel.end(), was(i)))
             return true;
         const Receiver& r = pass_.rows.receivers[i];
-        const float around = pass_.footprints.reach(i);
+        const float around = pass_.footprints.reach(i, pass_.width);
         const std::uint32_t own = pass_.rows.seeds[i];
         const int longer = before_->texels.longer[was(i)];
         for (const Box& box : before_->edit.boxes) {

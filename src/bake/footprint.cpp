@@ -44,6 +44,8 @@ Footprints::Footprints(const TexelSet& texels, const std::vector<std::uint8_t>& 
             if (!valid[i]) continue;
             if (open(i, texels.neighbour(i, 1, 0))) reach[i] |= 1;
             if (open(i, texels.neighbour(i, 0, 1))) reach[i] |= 2;
+            if (open(i, texels.neighbour(i, 1, 1))) reach[i] |= 4;
+            if (open(i, texels.neighbour(i, -1, 1))) reach[i] |= 8;
         }
     });
     for (std::uint32_t i = 0; i < texels.size(); ++i) {
@@ -54,6 +56,12 @@ Footprints::Footprints(const TexelSet& texels, const std::vector<std::uint8_t>& 
         };
         if (reach[i] & 1) join(texels.neighbour(i, 1, 0), &Sides::right, &Sides::left);
         if (reach[i] & 2) join(texels.neighbour(i, 0, 1), &Sides::below, &Sides::above);
+        const auto open_corner = [&](std::uint32_t n, bool right) {
+            sides_[i].corners |= corner(right, true);
+            sides_[n].corners |= corner(!right, false);
+        };
+        if (reach[i] & 4) open_corner(texels.neighbour(i, 1, 1), true);
+        if (reach[i] & 8) open_corner(texels.neighbour(i, -1, 1), false);
     }
 }
 

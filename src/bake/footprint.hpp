@@ -1,14 +1,16 @@
 #pragma once
 // Where light is sampled: all over a texel's footprint, and off the flat face on smooth-shaded meshes.
 
+#include <cmath>
+
 #include "trace/ray_caster.hpp"
 #include "transport/links.hpp"
 
 namespace stasigraph {
 
-/// How far each texel reaches to its four neighbours in the chart: halfway, where the neighbour is not buried
-/// and a short ray to it meets nothing, else not at all. So a texel cut by a wall counts on its middle's side
-/// alone. An empty one reaches nowhere.
+/// How far each texel reaches to its neighbours in the chart: halfway, or all the way to their middles, where
+/// the neighbour is not buried and a short ray to it meets nothing; else not at all. So a texel cut by a wall
+/// counts on its middle's side alone. An empty one reaches nowhere.
 class Footprints {
 public:
     Footprints() = default;
@@ -16,25 +18,35 @@ public:
     Footprints(const TexelSet& texels, const std::vector<std::uint8_t>& valid, const RayCaster& caster,
                Job& job);
 
-    /// From a texel's middle to a place of its footprint; `place` in [0, 1)^2. Metres.
-    Vec3 offset(std::size_t texel, Vec2 place) const {
+    /// From a texel's middle to a place of its footprint; `place` in [0, 1)^2. Metres. `width`: 1 for the
+    /// texel itself; 2 also for half of all those around it.
+    Vec3 offset(std::size_t texel, Vec2 place, float width) const {
         if (sides_.empty()) return {};
         const Sides& s = sides_[texel];
-        const float x = place.x - 0.5f, y = place.y - 0.5f;
+        float x = (place.x - 0.5f) * width, y = (place.y - 0.5f) * width;
+        if (std::abs(x) > 0.5f && std::abs(y) > 0.5f && !(s.corners & corner(x > 0, y > 0))) {
+            x *= 0.5f;
+            y *= 0.5f;
+        }
         return (x > 0 ? s.right * x : s.left * -x) + (y > 0 ? s.below * y : s.above * -y);
     }
 
     /// The longest offset there is of a texel.
-    float reach(std::size_t texel) const {
+    float reach(std::size_t texel, float width) const {
         if (sides_.empty()) return 0;
         const Sides& s = sides_[texel];
-        return 0.5f *
+        return 0.5f * width *
                (std::max(length(s.left), length(s.right)) + std::max(length(s.above), length(s.below)));
     }
 
     struct Sides {
         Vec3 left, right, above, below;  ///< To the neighbours.
+        std::uint32_t corners = 0;       ///< Bits of corner(): those between two neighbours that are open.
+        friend bool operator==(const Sides&, const Sides&) = default;
     };
+    static constexpr std::uint32_t corner(bool right, bool below) {
+        return 1u << ((right ? 1u : 0u) + (below ? 2u : 0u));
+    }
     explicit Footprints(std::vector<Sides> sides) : sides_(std::move(sides)) {}
     const std::vector<Sides>& sides() const { return sides_; }
 

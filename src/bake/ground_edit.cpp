@@ -64,8 +64,7 @@ void Ground::find_other() {
         const Receiver &a = rows.receivers[i], &b = texels_before_.receivers[was];
         const Footprints::Sides &s = footprints.sides()[i], &t = texels_before_.sides[was];
         other[i] = a.position == b.position && a.normal == b.normal && a.face_normal == b.face_normal &&
-                           valid[i] == texels_before_.valid[was] && s.left == t.left && s.right == t.right &&
-                           s.above == t.above && s.below == t.below &&
+                           valid[i] == texels_before_.valid[was] && s == t &&
                            explicit_worth[i] == texels_before_.explicit_worth[was]
                        ? 0
                        : 1;

@@ -143,8 +143,8 @@ float unseen_light_of(const Level& level, std::uint32_t group) {
         const float gain = luminance(set.gain(group));
         if (!(gain > 0)) continue;
         if (!set.exposure) return 0;
-        const float here = step_above(unseen_light(*set.exposure) / 4, exposure_stops) /
-                           step_above(gain, strength_stops);
+        const float here =
+            step_above(unseen_light(*set.exposure) / 4, exposure_stops) / step_above(gain, strength_stops);
         least = least > 0 ? std::min(least, here) : here;
     }
     return least;
@@ -309,6 +309,7 @@ LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string&
     for (const int v :
          {tier.light_samples, tier.light_cut, tier.first_links, own.light_samples, own.first_links})
         h.number(v);
+    h.number(level.quality.edges);
     for (const float v : {tier.noise, level.quality.noise, unseen_light_of(level, group)}) h.number(v);
     LayerKeys keys{.direct = h.key(), .light = {}};
     h.text(colors);

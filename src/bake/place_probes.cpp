@@ -104,6 +104,7 @@ private:
         l.quality.tier = Tier::glance;
         l.quality.links = 0;
         l.quality.noise = 0;
+        l.quality.edges = Edges::sharp;  // nobody sees them
         l.lightmap.shape = LightmapShape::flat;
         l.occlusion = {};
         l.placed = std::vector<ProbePlace>{};

@@ -31,7 +31,8 @@ std::vector<Rgb> light_rows(const DirectLight& light, const RowSource& rows, con
 struct DirectPass {
     const DirectLight& light;
     const RowSource& rows;
-    const Footprints& footprints;  ///< Shadows are averaged over them.
+    const Footprints& footprints;  ///< Shadows are averaged over them,
+    float width = 1;               ///< of so many texels.
     LightEffort effort;
     const RowSkyWeights& weights;
     std::uint32_t seed = 0;

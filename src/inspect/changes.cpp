@@ -95,6 +95,7 @@ std::string setting(const InputItem& item, const InputValue& a, const InputValue
         return "bounces is " + text(b.numbers[0]) + " instead of " + text(a.numbers[0]);
     }
     if (a.key == "denoise" || a.key == "seams") return a.key + " is " + (b.numbers[0] == 0 ? "auto" : "off");
+    if (a.key == "edges") return std::string("edges are ") + (b.numbers[0] == 0 ? "straight" : "sharp");
     if (a.key == "shape") return std::string("the shape is ") + (b.numbers[0] == 0 ? "flat" : "directional");
     return instead(item.kind + "." + a.key, a, b);
 }

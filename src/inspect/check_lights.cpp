@@ -218,13 +218,15 @@ void check_amount(const Light& l, Findings& out) {
     if (l.kind == LightKind::sun) {
         if (v > most_moon && v < least_sun)
             odd(l.name, v, least_sun, "lux", "daylight has 10,000 to 120,000, a full moon 0.3.", {}, out);
-        if (v > most_sun) odd(l.name, v, most_sun, "lux", "the brightest sun on earth gives 130,000.", {}, out);
+        if (v > most_sun)
+            odd(l.name, v, most_sun, "lux", "the brightest sun on earth gives 130,000.", {}, out);
     } else if (l.kind == LightKind::point || l.kind == LightKind::spot) {
         if (v > most_candela)
             odd(l.name, v, most_candela, "candela", "a stadium's floodlight has 100,000.", l.position, out);
         if (v < least_candela) odd(l.name, v, least_candela, "candela", "a candle has 1.", l.position, out);
     } else if (v > most_nit) {
-        odd(l.name, v, most_nit, "nit", "a lamp's naked filament has a few million, a panel 10,000.", l.position, out);
+        odd(l.name, v, most_nit, "nit", "a lamp's naked filament has a few million, a panel 10,000.",
+            l.position, out);
     }
 }
 

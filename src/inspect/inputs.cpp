@@ -131,6 +131,7 @@ InputItem quality_item(const BakeOptions& q) {
         .number("links", q.links)
         .number("denoise", static_cast<double>(q.denoise))
         .number("seams", static_cast<double>(q.seams))
+        .number("edges", static_cast<double>(q.edges))
         .number("seed", q.seed)
         .done();
 }

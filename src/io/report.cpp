@@ -320,6 +320,7 @@ private:
         add("noise aimed for", fixed(100 * static_cast<double>(t.noise), 1) + " %");
         add("links a texel", std::to_string(t.first_links) + " to " + std::to_string(t.most_links));
         add("smoothing", q.denoise == Denoise::automatic ? "on" : "off");
+        add("shadow edges", q.edges == Edges::straight ? "straight" : "sharp");
         add("seams", q.seams == Seams::automatic ? "fitted" : "as they come");
         if (q.bounce_gain != 1 || q.saturation != 1)
             add("bounces changed", "gain " + fixed(static_cast<double>(q.bounce_gain), 2) + ", saturation " +

@@ -135,7 +135,8 @@ Json settings_json(const Level& level) {
               {"noise", level.quality.noise > 0 ? level.quality.noise : tier.noise},
               {"links", {tier.first_links, tier.most_links}},
               {"denoise", level.quality.denoise == Denoise::automatic ? "auto" : "off"},
-              {"seams", level.quality.seams == Seams::automatic ? "auto" : "off"}};
+              {"seams", level.quality.seams == Seams::automatic ? "auto" : "off"},
+              {"edges", level.quality.edges == Edges::straight ? "straight" : "sharp"}};
     j["bounce_gain"] = level.quality.bounce_gain;
     j["saturation"] = level.quality.saturation;
     j["bounces"] = level.quality.bounces ? Json(*level.quality.bounces) : Json("settle");

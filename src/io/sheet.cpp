@@ -158,6 +158,11 @@ struct Sheet::State {
                     e.fail("seams", "says neither yes nor no", "Use \"auto\" or \"off\".");
                 level.quality.seams = *v == "auto" ? Seams::automatic : Seams::off;
             }
+            if (const auto v = e.text("edges")) {
+                if (*v != "straight" && *v != "sharp")
+                    e.fail("edges", "is no way to draw shadow edges", "Use \"straight\" or \"sharp\".");
+                level.quality.edges = *v == "straight" ? Edges::straight : Edges::sharp;
+            }
             if (e.has("bounces")) {
                 const toml::node* node = e.node("bounces");
                 if (node->is_string()) {

@@ -67,10 +67,9 @@ void change_named(toml::array& list, const std::string& name, std::string key, c
 
 void change_sheet(toml::table& sheet, const SheetChange& change) {
     static const std::pair<std::string_view, std::string_view> short_names[] = {
-        {"bounces", "quality"}, {"bounce_gain", "quality"}, {"saturation", "quality"},
-        {"tier", "quality"},    {"noise", "quality"},       {"links", "quality"},
-        {"denoise", "quality"}, {"density", "lightmap"},    {"margin", "lightmap"},
-        {"page", "lightmap"}};
+        {"bounces", "quality"},  {"bounce_gain", "quality"}, {"saturation", "quality"}, {"tier", "quality"},
+        {"noise", "quality"},    {"links", "quality"},       {"denoise", "quality"},    {"edges", "quality"},
+        {"density", "lightmap"}, {"margin", "lightmap"},     {"page", "lightmap"}};
     const toml::table holder = parsed(change);
     const toml::node& value = *holder.get("value");
     const std::size_t dot = change.path.find('.');

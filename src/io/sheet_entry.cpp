@@ -31,7 +31,7 @@ const std::map<std::string_view, Keys>& schema() {
         {"lightmap",
          {"density", "page", "pages", "margin", "mips_safe", "block", "stretch_limit", "unseen", "shape",
           "cut", "sides"}},
-        {"quality", {"tier", "bounces", "bounce_gain", "saturation", "noise", "links", "denoise", "seams"}},
+        {"quality", {"tier", "bounces", "bounce_gain", "saturation", "noise", "links", "denoise", "seams", "edges"}},
         {"occlusion", {"reach"}},
         {"prelit", {"by", "detail", "exposure"}},
         {"sky",

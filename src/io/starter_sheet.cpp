@@ -26,7 +26,8 @@ std::string starter_sheet(const Level& level, const std::string& scene_file) {
         "bounces = \"settle\"  # or a whole number; 0 is direct light only\n"
         "# noise = 0.02      # relative error aimed for; the tier's own when left out\n"
         "# links = 512       # gather rays of every texel, instead of as many as the noise asks for\n"
-        "# denoise = \"off\"   # bounced light is smoothed where that brings it nearer the truth\n\n"
+        "# denoise = \"off\"   # bounced light is smoothed where that brings it nearer the truth\n"
+        "# edges = \"sharp\"   # of hard shadows: a texel wide, with a saw, instead of straight over two\n\n"
         "[sky]\n";
     const Rgb sky = level.sky.radiance;
     t += "radiance = [" + to_text(sky.r) + ", " + to_text(sky.g) + ", " + to_text(sky.b) +

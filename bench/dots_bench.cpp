@@ -1,0 +1,175 @@
+// Dots: texels that an eye finds, counted against a converged bake.
+
+#include <fmt/core.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include "chart/texels.hpp"
+#include "picture/page_place.hpp"
+#include "stasigraph/io.hpp"
+#include "stasigraph/stasigraph.hpp"
+
+using namespace stasigraph;
+
+namespace {
+
+constexpr int converged = 4096;
+constexpr int around = 4;             ///< Texels to every side that tell how bright a place is.
+constexpr float least_share = 0.25f;  ///< Of the mean around a texel: darker light counts as that much.
+constexpr float steps[] = {0.1f, 0.2f, 0.5f};
+
+using Lights = std::vector<TexelLight>;
+
+/// A set for each group alone, after the level's own.
+void add_layers(Level& level) {
+    const std::size_t groups = level.groups.size();
+    for (std::size_t g = 0; g < groups; ++g) {
+        BakeSet set;
+        set.name = "only " + level.groups[g];
+        set.gains.assign(groups, 0.0f);
+        set.gains[g] = 1;
+        level.sets.push_back(set);
+    }
+}
+
+/// What the light of each texel is held against: its own, or a share of what is around it on its page.
+std::vector<float> measure_of(const Atlas& atlas, const TexelSet& texels, const Lights& truth) {
+    struct Page {
+        std::vector<double> sum, count;  ///< Over all before, by row and column.
+        int side = 0;
+        double at(const std::vector<double>& of, int x, int y) const {
+            x = std::clamp(x, 0, side);
+            y = std::clamp(y, 0, side);
+            return of[static_cast<std::size_t>(y) * (static_cast<std::size_t>(side) + 1) +
+                      static_cast<std::size_t>(x)];
+        }
+        double box(const std::vector<double>& of, int x, int y) const {
+            return at(of, x + around + 1, y + around + 1) - at(of, x - around, y + around + 1) -
+                   at(of, x + around + 1, y - around) + at(of, x - around, y - around);
+        }
+    };
+    std::vector<Page> pages(atlas.pages.size());
+    for (std::size_t p = 0; p < pages.size(); ++p) {
+        pages[p].side = atlas.pages[p];
+        const auto wide = static_cast<std::size_t>(pages[p].side) + 1;
+        pages[p].sum.assign(wide * wide, 0.0);
+        pages[p].count.assign(wide * wide, 0.0);
+    }
+    const auto shown = [&](std::size_t i) { return truth[i].exported && truth[i].valid; };
+    for (std::uint32_t i = 0; i < truth.size(); ++i) {
+        if (!shown(i)) continue;
+        const PagePlace at = page_place(atlas, texels, i);
+        Page& page = pages[at.page];
+        const std::size_t k = static_cast<std::size_t>(at.y + 1) * (static_cast<std::size_t>(page.side) + 1) +
+                              static_cast<std::size_t>(at.x) + 1;
+        page.sum[k] += static_cast<double>(luminance(truth[i].total));
+        page.count[k] += 1;
+    }
+    for (Page& page : pages) {
+        const auto wide = static_cast<std::size_t>(page.side) + 1;
+        for (auto* v : {&page.sum, &page.count})
+            for (std::size_t y = 1; y < wide; ++y)
+                for (std::size_t x = 1; x < wide; ++x)
+                    (*v)[y * wide + x] +=
+                        (*v)[(y - 1) * wide + x] + (*v)[y * wide + x - 1] - (*v)[(y - 1) * wide + x - 1];
+    }
+    std::vector<float> out(truth.size(), 0.0f);
+    for (std::uint32_t i = 0; i < truth.size(); ++i) {
+        if (!shown(i)) continue;
+        const PagePlace at = page_place(atlas, texels, i);
+        const Page& page = pages[at.page];
+        const double mean = page.box(page.sum, at.x, at.y) / page.box(page.count, at.x, at.y);
+        out[i] = std::max(luminance(truth[i].total), least_share * static_cast<float>(mean));
+    }
+    return out;
+}
+
+struct Dots {
+    std::size_t texels = 0, over[3] = {}, direct = 0, links = 0, smoothing = 0;
+    std::map<std::uint32_t, std::size_t> by_surface;  ///< Those over the second step.
+    float worst = 0;
+    Vec3 where;
+};
+
+Dots count_dots(const Atlas& atlas, const TexelSet& texels, const Lights& ours, const Lights& rough,
+                const Lights& truth) {
+    Dots d;
+    const std::vector<float> against = measure_of(atlas, texels, truth);
+    for (std::size_t i = 0; i < ours.size(); ++i) {
+        // Whether a texel counts as buried, and where it then moved, is told by its links.
+        if (!ours[i].exported || !ours[i].valid || !truth[i].valid || ours[i].position != truth[i].position ||
+            !(against[i] > 0))
+            continue;
+        ++d.texels;
+        const float off = std::abs(luminance(ours[i].total) - luminance(truth[i].total)) / against[i];
+        for (int s = 0; s < 3; ++s) d.over[s] += off > steps[s] ? 1 : 0;
+        if (off > d.worst) {
+            d.worst = off;
+            d.where = ours[i].position;
+        }
+        if (!(off > steps[1])) continue;
+        ++d.by_surface[ours[i].surface];
+        const float direct = std::abs(luminance(ours[i].sampled) - luminance(truth[i].sampled)) / against[i],
+                    before = std::abs(luminance(rough[i].total - rough[i].sampled) -
+                                      luminance(truth[i].total - truth[i].sampled)) /
+                             against[i];
+        ++(direct > 0.5f * off ? d.direct : before > 0.5f * off ? d.links : d.smoothing);
+    }
+    return d;
+}
+
+}  // namespace
+
+/// Shares of texels that are off by over 10, 20 and 50 %, in every set and under every group alone; of those
+/// over 20 % how many by explicit light, by links, and by smoothing alone; the surfaces that have most of
+/// them.
+void bench_dots(const std::string& file, const std::string& tier, float density) {
+    Level level = load_level(file);
+    level.volumes.clear();
+    level.hand_probes.clear();
+    level.quality.tier = tier == "final" ? Tier::final : tier == "glance" ? Tier::glance : Tier::proof;
+    level.lightmap.density *= density;
+    complete_level(level);
+    add_layers(level);
+    Job job;
+    const auto lights_of = [&](const Level& l, std::vector<Denoise> ways, Atlas& atlas) {
+        Baker baker(l, job);
+        atlas = baker.atlas();
+        std::vector<std::vector<Lights>> out;
+        Level now = l;
+        for (const Denoise way : ways) {
+            now.quality.denoise = way;
+            baker.light(now, job);
+            std::vector<Lights>& sets = out.emplace_back();
+            for (std::uint32_t s = 0; s < l.sets.size(); ++s) sets.push_back(baker.texels(s));
+        }
+        return out;
+    };
+    Atlas atlas;
+    const auto ours = lights_of(level, {Denoise::automatic, Denoise::off}, atlas);
+    Level best = level;
+    best.quality.links = converged;
+    best.quality.noise = 0.004f;
+    const auto truth = lights_of(best, {Denoise::off}, atlas);
+    const TexelSet texels = place_texels(level, atlas, job);
+    fmt::print("{:<24}{:>9} {:>8} {:>8} {:>8} {:>9} | over 20 %: {:>6} {:>6} {:>6} | most on\n", "set",
+               "texels", "over 10 %", "20 %", "50 %", "worst", "direct", "links", "smooth");
+    for (std::size_t s = 0; s < level.sets.size(); ++s) {
+        const Dots d = count_dots(atlas, texels, ours[0][s], ours[1][s], truth[0][s]);
+        if (d.texels == 0) continue;
+        const auto share = [&](std::size_t n) {
+            return fmt::format("{:.3f} %", 100.0 * static_cast<double>(n) / static_cast<double>(d.texels));
+        };
+        fmt::print("{:<24}{:>9} {:>8} {:>8} {:>8} {:>7.0f} % |            {:>6} {:>6} {:>6} |",
+                   level.sets[s].name, d.texels, share(d.over[0]), share(d.over[1]), share(d.over[2]),
+                   100 * d.worst, d.direct, d.links, d.smoothing);
+        std::vector<std::pair<std::size_t, std::uint32_t>> most;
+        for (const auto& [surface, n] : d.by_surface) most.emplace_back(n, surface);
+        std::sort(most.rbegin(), most.rend());
+        for (std::size_t k = 0; k < std::min<std::size_t>(3, most.size()); ++k)
+            fmt::print(" {} {}", level.surfaces[most[k].second].name, most[k].first);
+        fmt::print("; worst at {:.2f} {:.2f} {:.2f}\n", d.where.x, d.where.y, d.where.z);
+    }
+}
