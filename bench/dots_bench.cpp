@@ -6,18 +6,21 @@
 #include <cmath>
 #include <map>
 
+#include "base/random.hpp"
 #include "chart/texels.hpp"
 #include "picture/page_place.hpp"
 #include "stasigraph/io.hpp"
 #include "stasigraph/stasigraph.hpp"
+#include "trace/ray_caster.hpp"
 
 using namespace stasigraph;
 
 namespace {
 
 constexpr int converged = 4096;
-constexpr int around = 4;             ///< Texels to every side that tell how bright a place is.
-constexpr float least_share = 0.25f;  ///< Of the mean around a texel: darker light counts as that much.
+constexpr int around = 4;               ///< Texels to every side that tell how bright a place is.
+constexpr float least_share = 0.25f;    ///< Of the mean around a texel: darker light counts as that much.
+constexpr float least_of_mean = 1e-3f;  ///< Of the set's mean light: less is black.
 constexpr float steps[] = {0.1f, 0.2f, 0.5f};
 
 using Lights = std::vector<TexelLight>;
@@ -86,6 +89,29 @@ std::vector<float> measure_of(const Atlas& atlas, const TexelSet& texels, const 
     return out;
 }
 
+/// Texels that somebody can look at: not in crevices, where all around is nearer than a hand is long.
+std::vector<std::uint8_t> find_seen(const Level& level, const TexelSet& texels, Job& job) {
+    constexpr std::uint32_t looks = 32;
+    constexpr float hand = 0.2f;
+    const TextureSet textures(level);
+    const RayCaster caster(level, textures, [](const Surface& s) { return s.part != Part::moving; });
+    std::vector<std::uint8_t> seen(texels.size(), 0);
+    job.parallel(seen.size(), 1024, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+            const Frame frame(texels.face_normal[i]);
+            std::uint32_t far = 0;
+            for (std::uint32_t k = 0; k < looks; ++k)
+                far += caster.closest({texels.position[i] + texels.face_normal[i] * 0.001f,
+                                       frame.to_world(cosine_direction(sobol_point(0x646f7473u, k))), hand})
+                                   .surface == none
+                           ? 1
+                           : 0;
+            seen[i] = far * 8 > looks ? 1 : 0;
+        }
+    });
+    return seen;
+}
+
 struct Dots {
     std::size_t texels = 0, over[3] = {}, direct = 0, links = 0, smoothing = 0;
     std::map<std::uint32_t, std::size_t> by_surface;  ///< Those over the second step.
@@ -94,13 +120,20 @@ struct Dots {
 };
 
 Dots count_dots(const Atlas& atlas, const TexelSet& texels, const Lights& ours, const Lights& rough,
-                const Lights& truth) {
+                const Lights& truth, const std::vector<std::uint8_t>& seen) {
     Dots d;
+    double mean = 0, area = 0;
+    for (const TexelLight& t : truth) {
+        if (!t.exported || !t.valid) continue;
+        mean += static_cast<double>(t.area * luminance(t.total));
+        area += static_cast<double>(t.area);
+    }
+    const float black = least_of_mean * static_cast<float>(mean / area);
     const std::vector<float> against = measure_of(atlas, texels, truth);
     for (std::size_t i = 0; i < ours.size(); ++i) {
         // Whether a texel counts as buried, and where it then moved, is told by its links.
         if (!ours[i].exported || !ours[i].valid || !truth[i].valid || ours[i].position != truth[i].position ||
-            !(against[i] > 0))
+            !(against[i] > black) || !seen[i])
             continue;
         ++d.texels;
         const float off = std::abs(luminance(ours[i].total) - luminance(truth[i].total)) / against[i];
@@ -154,10 +187,11 @@ void bench_dots(const std::string& file, const std::string& tier, float density)
     best.quality.noise = 0.004f;
     const auto truth = lights_of(best, {Denoise::off}, atlas);
     const TexelSet texels = place_texels(level, atlas, job);
+    const std::vector<std::uint8_t> seen = find_seen(level, texels, job);
     fmt::print("{:<24}{:>9} {:>8} {:>8} {:>8} {:>9} | over 20 %: {:>6} {:>6} {:>6} | most on\n", "set",
                "texels", "over 10 %", "20 %", "50 %", "worst", "direct", "links", "smooth");
     for (std::size_t s = 0; s < level.sets.size(); ++s) {
-        const Dots d = count_dots(atlas, texels, ours[0][s], ours[1][s], truth[0][s]);
+        const Dots d = count_dots(atlas, texels, ours[0][s], ours[1][s], truth[0][s], seen);
         if (d.texels == 0) continue;
         const auto share = [&](std::size_t n) {
             return fmt::format("{:.3f} %", 100.0 * static_cast<double>(n) / static_cast<double>(d.texels));

@@ -38,7 +38,8 @@ Spread spread_of(const GuideSource& s, Job& job) {
         for (auto* v : {&sum[0], &sum[1], &squares[0], &squares[1]}) v->resize(stride);
         for (std::size_t i = begin; i < end; ++i) {
             if (!s.wanted[i]) continue;
-            const std::uint32_t half = std::min(s.lengths.first, most_looked_at) / 2;
+            // All of a row: what one of its last links met makes it as noisy as what the first did.
+            const std::uint32_t half = s.lengths.longest(i) / 2;
             const std::uint32_t* words = s.links.row(i);
             link_moments(words, half, sent, sum[0], squares[0]);
             link_moments(words + half, half, sent, sum[1], squares[1]);
