@@ -34,35 +34,48 @@ Spread spread_of(const GuideSource& s, Job& job) {
             column.push_back(g);
         }
     s.links.for_rows(256, job, [&](std::size_t begin, std::size_t end) {
-        std::vector<float> sum[2], squares[2];
-        for (auto* v : {&sum[0], &sum[1], &squares[0], &squares[1]}) v->resize(stride);
+        // Of the links so far, and of the first half of those that count for a group.
+        std::vector<float> sum(stride), squares(stride), half(stride), part(stride), part_squares(stride);
         for (std::size_t i = begin; i < end; ++i) {
             if (!s.wanted[i]) continue;
-            // All of a row: what one of its last links met makes it as noisy as what the first did.
-            const std::uint32_t half = s.lengths.longest(i) / 2;
+            std::fill(sum.begin(), sum.end(), 0.0f);
+            std::fill(squares.begin(), squares.end(), 0.0f);
             const std::uint32_t* words = s.links.row(i);
-            link_moments(words, half, sent, sum[0], squares[0]);
-            link_moments(words + half, half, sent, sum[1], squares[1]);
-            gathered_skies(skies, s.rows, s.links, i, 0, 2 * half, s.weights.at(i),
-                           [&](std::size_t n, std::uint32_t k, Vec3, Rgb e) {
-                               const std::size_t at = 3 * column[n], h = k < half ? 0 : 1;
-                               const float v[3] = {e.r * pi, e.g * pi, e.b * pi};
-                               for (std::size_t c = 0; c < 3; ++c) {
-                                   sum[h][at + c] += v[c];
-                                   squares[h][at + c] += v[c] * v[c];
-                               }
-                           });
-            const auto n = static_cast<float>(2 * half);
-            for (std::size_t g = 0; g < groups; ++g) {
-                float scatter = 0, difference = 0;
-                for (std::size_t c = 3 * g; c < 3 * g + 3; ++c) {
-                    const float mean = (sum[0][c] + sum[1][c]) / n, apart = (sum[0][c] - sum[1][c]) / n;
-                    scatter += std::max(0.0f, (squares[0][c] + squares[1][c]) / n - mean * mean);
-                    difference += apart * apart;
+            const std::uint32_t longest = s.lengths.longest(i);
+            // All of a row, since what one of its last links met makes it as noisy as what the first did; and
+            // no more than count for a group, so that it depends on no other.
+            std::uint32_t from = 0;
+            for (std::uint32_t to = s.lengths.first / 2; to <= longest;
+                 from = to, to = to < s.lengths.first ? s.lengths.first : 2 * to) {
+                link_moments(words + from, to - from, sent, part, part_squares);
+                for (std::size_t c = 0; c < stride; ++c) {
+                    sum[c] += part[c];
+                    squares[c] += part_squares[c];
                 }
-                const auto length = static_cast<float>(s.lengths.at(i, g));
-                spread.scatter[i * groups + g] = scatter / length;
-                spread.halves[i * groups + g] = difference * n / length;
+                gathered_skies(skies, s.rows, s.links, i, from, to, s.weights.at(i),
+                               [&](std::size_t n, std::uint32_t, Vec3, Rgb e) {
+                                   const std::size_t at = 3 * column[n];
+                                   const float v[3] = {e.r * pi, e.g * pi, e.b * pi};
+                                   for (std::size_t c = 0; c < 3; ++c) {
+                                       sum[at + c] += v[c];
+                                       squares[at + c] += v[c] * v[c];
+                                   }
+                               });
+                for (std::size_t g = 0; g < groups; ++g) {
+                    const std::uint32_t length = s.lengths.at(i, g);
+                    if (length / 2 == to)
+                        for (std::size_t c = 3 * g; c < 3 * g + 3; ++c) half[c] = sum[c];
+                    if (length != to) continue;
+                    const auto n = static_cast<float>(length);
+                    float scatter = 0, difference = 0;
+                    for (std::size_t c = 3 * g; c < 3 * g + 3; ++c) {
+                        const float mean = sum[c] / n, apart = (2 * half[c] - sum[c]) / n;
+                        scatter += std::max(0.0f, squares[c] / n - mean * mean);
+                        difference += apart * apart;
+                    }
+                    spread.scatter[i * groups + g] = scatter / n;
+                    spread.halves[i * groups + g] = difference;
+                }
             }
         }
         job.advance((end - begin) * groups);

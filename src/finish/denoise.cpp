@@ -351,123 +351,6 @@ void take_fits(const Input& in, const FitChoice& choice, const AllFitted& fitted
     });
 }
 
-/// What a texel that stands out is brought to, and what of its light others get.
-struct Excess {
-    Rgb to;
-    Rgb each;  ///< For each square metre of those that get it.
-    bool any = false;
-};
-
-/// Texels brighter or darker than everything beside them, by more than what is around scatters, and by no
-/// more than noise may do: a row that met something small and bright by chance, or missed it. Each is brought
-/// to the middle of what is around it, and those around get the difference, so that the light of the whole
-/// stays.
-class OddTexels {
-public:
-    OddTexels(const Input& in, LightField& light) : in_(in), light_(light) {}
-
-    void even_out(Job& job) {
-        std::vector<Excess> excess(in_.wanted.size());
-        for (std::size_t g = 0; g < in_.groups; ++g)
-            for (int round = 0; round < odd_rounds; ++round) {
-                find(g, excess, job);
-                share_out(g, excess, job);
-            }
-    }
-
-private:
-    Rgb at(std::size_t i, std::size_t g) const { return light_.get(i, in_.first + g); }
-    static float grey(Rgb e) { return e.r + e.g + e.b; }
-
-    void find(std::size_t g, std::vector<Excess>& excess, Job& job) const {
-        job.parallel(excess.size(), texels_per_task, [&](std::size_t begin, std::size_t end) {
-            Neighbourhood near;
-            std::array<float, Neighbourhood::most> around, apart;
-            for (std::size_t i = begin; i < end; ++i) {
-                excess[i].any = false;
-                if (!in_.wanted[i] || !in_.noisy[i * in_.groups + g] || !stands_out(i, g)) continue;
-                near.collect(in_.graph, static_cast<std::uint32_t>(i), odd_steps);
-                const std::size_t n = near.size() - 1;
-                if (n < fewest_around) continue;
-                for (std::size_t k = 0; k < n; ++k) around[k] = grey(at(near[k + 1], g));
-                const float own = grey(at(i, g)), middle = median(around, n);
-                for (std::size_t k = 0; k < n; ++k) apart[k] = std::abs(around[k] - middle);
-                const float off = std::abs(own - middle),
-                            usual = std::max(median(apart, n), least_scatter * middle);
-                if (!(off > odd_by * usual) ||
-                    off * off > most_noise * in_.sample[i * in_.groups + g].expected)
-                    continue;
-                // Of the colour of those around.
-                Rgb sum;
-                for (std::size_t k = 1; k <= n; ++k) sum += at(near[k], g);
-                excess[i].to = grey(sum) > 0 ? sum * (middle / grey(sum)) : Rgb{};
-                excess[i].any = true;
-            }
-        });
-        job.parallel(excess.size(), texels_per_task, [&](std::size_t begin, std::size_t end) {
-            Neighbourhood near;
-            for (std::size_t i = begin; i < end; ++i) {
-                if (!excess[i].any) continue;
-                near.collect(in_.graph, static_cast<std::uint32_t>(i), shared_steps);
-                float area = 0;
-                for (std::size_t k = 1; k < near.size(); ++k)
-                    if (!excess[near[k]].any) area += in_.texels.area[near[k]];
-                const Rgb off = at(i, g) + excess[i].to * -1.0f;
-                excess[i].each = area > 0 ? off * (in_.texels.area[i] / area) : Rgb{};
-            }
-        });
-    }
-    /// Beyond all that lies beside it.
-    bool stands_out(std::size_t i, std::size_t g) const {
-        const float own = grey(at(i, g));
-        bool highest = true, lowest = true;
-        for (const std::uint32_t n : in_.graph.beside[i]) {
-            if (n == none) break;
-            const float there = grey(at(n, g));
-            highest = highest && own > there;
-            lowest = lowest && own < there;
-        }
-        return highest != lowest;
-    }
-    static float median(std::array<float, Neighbourhood::most> values, std::size_t n) {
-        std::nth_element(values.begin(), values.begin() + static_cast<std::ptrdiff_t>(n / 2),
-                         values.begin() + static_cast<std::ptrdiff_t>(n));
-        return values[n / 2];
-    }
-    void share_out(std::size_t g, const std::vector<Excess>& excess, Job& job) {
-        job.parallel(excess.size(), texels_per_task, [&](std::size_t begin, std::size_t end) {
-            Neighbourhood near;
-            for (std::size_t i = begin; i < end; ++i) {
-                if (!in_.wanted[i]) continue;
-                float* to = &light_.values[i * light_.stride + 3 * (in_.first + g)];
-                Rgb now{to[0], to[1], to[2]};
-                if (excess[i].any) {
-                    now = excess[i].to;
-                } else {
-                    near.collect(in_.graph, static_cast<std::uint32_t>(i), shared_steps);
-                    Rgb got;
-                    for (std::size_t k = 1; k < near.size(); ++k)
-                        if (excess[near[k]].any) got += excess[near[k]].each;
-                    now += got;
-                }
-                to[0] = std::max(0.0f, now.r);
-                to[1] = std::max(0.0f, now.g);
-                to[2] = std::max(0.0f, now.b);
-            }
-        });
-    }
-
-    static constexpr int odd_rounds = 3, odd_steps = 2, shared_steps = 3;
-    static constexpr std::size_t fewest_around = 5;
-    /// Of the median's distance from those around, which is at least a share of their light.
-    static constexpr float odd_by = 3, least_scatter = 0.015f;
-    /// Times the variance that a texel is compared by: what is farther off is no noise.
-    static constexpr float most_noise = 64;
-
-    const Input& in_;
-    LightField& light_;
-};
-
 }  // namespace
 
 void denoise(const TexelSet& texels, const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
@@ -488,7 +371,6 @@ void denoise(const TexelSet& texels, const TexelGraph& graph, const std::vector<
         const FitChoice choice = judge(in, fitted, job);
         if (slopes) smooth_slopes(in, choice, slopes_before, *slopes, job);
         take_fits(in, choice, fitted, light, job);
-        OddTexels(in, light).even_out(job);
         if (steps.after) steps.after(first + in.groups);
     }
 }
