@@ -23,7 +23,8 @@ constexpr float worth_a_look = 1.3f, outside = 1.3f;
 /// ... and by so much of the mean light of the set: less is not seen.
 constexpr float unseen = 0.02f;
 constexpr float off_edge = 0.004f;  ///< Metres from an edge.
-constexpr std::uint32_t first_rays = 128, more_rays = 256, leak_lamp_samples = 16, leak_seed = 0x6c65616bu;
+constexpr std::uint32_t first_rays = 128, more_rays = 256, sure_rays = 16384, leak_lamp_samples = 16,
+                        leak_seed = 0x6c65616bu;
 constexpr float steps_a_texel = 1;
 
 /// A place of a lightmap.
@@ -259,6 +260,11 @@ std::vector<Leak> leaks_under(const Level& level, const Atlas& atlas, const View
                     low = std::min(low, e);
                     high = std::max(high, e);
                 }
+            if (!out()) continue;
+            // Light that comes by few rays is found by many.
+            const float sure = exact(s.at, sure_rays);
+            low = std::min(low, sure);
+            high = std::max(high, sure);
             if (!out()) continue;
             is_leak[i] = 1;
             const std::uint32_t page = atlas.surfaces[s.surface].page;

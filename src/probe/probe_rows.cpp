@@ -4,6 +4,7 @@
 #include <cstring>
 
 #include "runtime/half.hpp"
+#include "runtime/net_lookup.hpp"
 
 namespace stasigraph {
 
@@ -12,6 +13,7 @@ namespace {
 constexpr std::size_t probe_rows_per_task = 16;
 /// Metres of clearance that are told apart.
 constexpr float most_clearance = 1000;
+constexpr int mended = 3;  ///< How often means of distances are.
 
 Vec3 map_direction(int cell) {
     float u = (static_cast<float>(cell % probe_map_side) + 0.5f) * 2 / probe_map_side - 1;
@@ -24,6 +26,13 @@ Vec3 map_direction(int cell) {
         v = b;
     }
     return normalize({u, y, v});
+}
+
+/// Of a ray in a cell: about one cell wide.
+float share_of(Vec3 way, Vec3 cell) {
+    float s = std::max(0.0f, dot(way, cell));
+    for (int k = 0; k < 5; ++k) s *= s;
+    return s;
 }
 
 }  // namespace
@@ -53,7 +62,7 @@ void measure_probes(const RowSource& rows, const std::vector<float>& distances, 
             const std::size_t row = which.empty() ? p : which[p];
             const float reach = net.reach[p];
             float backs = 0;
-            std::array<float, cells> mean{}, square{}, weight{};
+            std::array<float, cells> mean{}, spread{}, weight{};
             std::array<Vec3, direction_batch> ways;
             for (std::uint32_t k = 0; k < links; ++k) {
                 if (k % direction_batch == 0)
@@ -62,21 +71,39 @@ void measure_probes(const RowSource& rows, const std::vector<float>& distances, 
                 backs += met < 0 ? 1.0f : 0.0f;
                 const Vec3 w = ways[k % direction_batch];
                 for (int c = 0; c < cells; ++c) {
-                    float s = std::max(0.0f, dot(w, directions[c]));
-                    s *= s;
-                    s *= s;
-                    s *= s;
-                    s *= s;
-                    s *= s;  // to the 32nd: about one cell wide
+                    const float s = share_of(w, directions[c]);
                     mean[c] += d * s;
-                    square[c] += d * d * s;
                     weight[c] += s;
                 }
             }
+            Vec2* map = &net.distance[p * cells];
             for (int c = 0; c < cells; ++c)
-                net.distance[p * cells + c] =
-                    weight[c] > 0 ? Vec2{to_16_bits(mean[c] / weight[c]), to_16_bits(square[c] / weight[c])}
-                                  : Vec2{to_16_bits(reach), to_16_bits(reach * reach)};
+                map[c].x = weight[c] > 0 ? to_16_bits(mean[c] / weight[c]) : reach;
+            // A cell takes in what lies around it, and a wall that slants away is farther there than nearer
+            // on the whole: means are mended until what a lookup blends of them fits. The spread is about
+            // that.
+            for (int round = 0; round <= mended; ++round) {
+                std::array<float, cells> off{};
+                spread.fill(0);
+                for (std::uint32_t k = 0; k < links; ++k) {
+                    if (k % direction_batch == 0)
+                        row_directions(rows, row, k, std::min(direction_batch, links - k), ways);
+                    const float d = std::min(std::abs(distances[row * links + k]), reach);
+                    const Vec3 w = ways[k % direction_batch];
+                    float expected, unused;
+                    runtime::detail::blend_map(&map[0].x, probe_map_side, {w.x, w.y, w.z}, expected, unused);
+                    const float apart = d - expected;
+                    for (int c = 0; c < cells; ++c) {
+                        const float s = share_of(w, directions[c]);
+                        off[c] += apart * s;
+                        spread[c] += apart * apart * s;
+                    }
+                }
+                for (int c = 0; c < cells && round < mended; ++c)
+                    if (weight[c] > 0) map[c].x = to_16_bits(std::max(0.0f, map[c].x + off[c] / weight[c]));
+            }
+            for (int c = 0; c < cells; ++c)
+                map[c].y = to_16_bits(map[c].x * map[c].x + (weight[c] > 0 ? spread[c] / weight[c] : 0));
             net.front_share[p] = 1 - backs / static_cast<float>(std::max(links, 1u));
         }
     });

@@ -93,15 +93,10 @@ inline void invert_cell(const NetView& net, std::uint32_t cell, float* out) {
 
 namespace detail {
 
-/// Share of a probe's sight that reaches `distance` (Chebyshev's one-tailed inequality, as in Donnelly and
-/// Lauritzen, Variance Shadow Maps, 2006) by what its map says of that direction, blended between cells of
-/// the octahedral map (Cigolle et al., Survey of Efficient Representations for Independent Unit Vectors, JCGT
-/// 3(2), 2014).
-inline float sees(const NetView& net, std::uint32_t probe, Point offset) {
-    const float whole = std::sqrt(dot(offset, offset)), reach = net.reach[probe];
-    if (!(whole > 0 && whole < 1e30f)) return 1;
-    // No distance of its map is less; 16 bits may have rounded it.
-    if (net.clearance && whole < 0.998f * net.clearance[probe]) return 1;
+/// Mean and mean square of a probe's map along a direction of any length, blended between cells of the
+/// octahedral map (Cigolle et al., Survey of Efficient Representations for Independent Unit Vectors, JCGT
+/// 3(2), 2014). `map`: side^2 pairs.
+inline void blend_map(const float* map, int side, Point offset, float& mean, float& square) {
     const float s = 1 / (std::fabs(offset.x) + std::fabs(offset.y) + std::fabs(offset.z));
     float u = offset.x * s, v = offset.z * s;
     if (offset.y < 0) {
@@ -110,14 +105,12 @@ inline float sees(const NetView& net, std::uint32_t probe, Point offset) {
         u = a;
         v = b;
     }
-    const int side = net.side;
     const float x = (u * 0.5f + 0.5f) * static_cast<float>(side) - 0.5f,
                 y = (v * 0.5f + 0.5f) * static_cast<float>(side) - 0.5f;
     // Rounded down; both are over -1. (A call to floor() takes longer than all the rest.)
     const int i0 = static_cast<int>(x + 1) - 1, j0 = static_cast<int>(y + 1) - 1;
     const float tx = x - static_cast<float>(i0), ty = y - static_cast<float>(j0);
-    const float* map = net.distance + 2 * static_cast<std::size_t>(side) * side * probe;
-    float mean = 0, square = 0;
+    mean = square = 0;
     if (i0 >= 0 && j0 >= 0 && i0 + 1 < side && j0 + 1 < side) {
         const float *m = map + 2 * (j0 * side + i0), *n = m + 2 * side;
         const float w[4] = {(1 - tx) * (1 - ty), tx * (1 - ty), (1 - tx) * ty, tx * ty};
@@ -141,6 +134,18 @@ inline float sees(const NetView& net, std::uint32_t probe, Point offset) {
             square += w * m[1];
         }
     }
+}
+
+/// Share of a probe's sight that reaches `distance` (Chebyshev's one-tailed inequality, as in Donnelly and
+/// Lauritzen, Variance Shadow Maps, 2006) by what its map says of that direction.
+inline float sees(const NetView& net, std::uint32_t probe, Point offset) {
+    const float whole = std::sqrt(dot(offset, offset)), reach = net.reach[probe];
+    if (!(whole > 0 && whole < 1e30f)) return 1;
+    // No distance of its map is less; 16 bits may have rounded it.
+    if (net.clearance && whole < 0.998f * net.clearance[probe]) return 1;
+    float mean, square;
+    blend_map(net.distance + 2 * static_cast<std::size_t>(net.side) * net.side * probe, net.side, offset,
+              mean, square);
     const float d = whole < reach ? whole : reach;
     if (d <= mean) return 1;
     // A least spread keeps flat surfaces from cutting sharply.
