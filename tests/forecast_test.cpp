@@ -118,7 +118,7 @@ TEST(Forecast, takes_no_stage_of_the_placing_for_one_of_the_bake) {
     lamp.kind = LightKind::point;
     level.lights = {lamp};
     level.quality.tier = Tier::proof;
-    level.lightmap.density = 6;
+    level.lightmap.density = 3;
     level.volumes.push_back(box_volume("room", {-3.9f, 0.1f, -3.9f}, {3.9f, 2.9f, 3.9f}, 1));
     level.volumes[0].rules[static_cast<int>(ProbeRule::light)] = true;
     std::vector<std::pair<std::string, double>> seen;

@@ -206,7 +206,7 @@ const std::vector<Job::StageTime>& Job::times() const noexcept {
 void Job::parallel(std::size_t count, std::size_t grain,
                    const std::function<void(std::size_t, std::size_t)>& body) {
     const std::size_t pieces = (count + grain - 1) / grain;
-#ifdef __SANITIZE_THREAD__
+#ifdef STASIGRAPH_SANITIZE_THREADS
     // The sanitizer does not see how oneTBB's library hands work over, and would take everything for a race:
     // threads that it knows, started and joined here.
     std::atomic<std::size_t> next{0};
