@@ -117,10 +117,6 @@ Strayed strays(float degrees, Edges edges) {
 TEST(ShadowEdges, run_straight_at_any_angle) {
     for (const float degrees : {3.0f, 17.0f, 30.0f, 45.0f, 62.0f}) {
         const Strayed sharp = strays(degrees, Edges::sharp), straight = strays(degrees, Edges::straight);
-        std::printf("%g degrees: sharp %.2f texels off, saw %.2f; straight %.2f off, saw %.2f\n",
-                    static_cast<double>(degrees), static_cast<double>(sharp.off),
-                    static_cast<double>(sharp.saw), static_cast<double>(straight.off),
-                    static_cast<double>(straight.saw));
         EXPECT_LE(straight.off, 0.25f) << degrees;
         EXPECT_LE(straight.saw, 0.1f) << degrees;
         EXPECT_LE(straight.saw, sharp.saw) << degrees;
@@ -433,6 +429,7 @@ TEST(Sheet, tells_what_is_wrong_with_the_new_keys) {
     for (const auto& [line, said] : {std::pair{"links = 4", "links"},
                                      {"links = 32.5", "is not a whole number"},
                                      {"denoise = \"on\"", "Use \"auto\" or \"off\"."},
+                                     {"edges = \"soft\"", "Use \"straight\" or \"sharp\"."},
                                      {"seams = \"fit\"", "Use \"auto\" or \"off\"."}}) {
         const Folder folder;
         write_bytes(folder / "floor.gltf", good_gltf().dump());

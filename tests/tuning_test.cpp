@@ -37,6 +37,7 @@ TEST(Status, names_what_each_kind_of_change_makes_out_of_date_and_why) {
          "lamps in day is 0.5, 0.5, 0.5 instead of 0, 0, 0"},
         {"tier = \"glance\"", "tier = \"glance\"\nbounces = 1", all, "bounces is 1 instead of settle"},
         {"tier = \"glance\"", "tier = \"glance\"\ndenoise = \"off\"", all, "denoise is off"},
+        {"tier = \"glance\"", "tier = \"glance\"\nedges = \"sharp\"", all, "edges are sharp"},
         {"tier = \"glance\"", "tier = \"glance\"\nsaturation = 0.5", all,
          "quality.saturation is 0.5 instead of 1"},
         {"density = 8", "density = 12", all, "lightmap.density is 12 instead of 8"},

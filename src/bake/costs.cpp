@@ -56,9 +56,7 @@ struct Costs {
     double direct() const { return texels * groups * (glance + light_sample * tier.light_samples); }
     double more() const { return texels * growth * (tier.most_links - tier.first_links) * ray; }
     double asked() const { return tier.most_links > tier.first_links ? texels * groups * noise : 0; }
-    double denoised() const {
-        return texels * groups * (smooth + smooth_link * std::min(tier.first_links, 128));
-    }
+    double denoised() const { return texels * groups * (smooth + smooth_link * tier.most_links); }
 };
 
 /// How many probes would fill the volumes.

@@ -20,8 +20,7 @@ bool is_open(const Level& level, const RayCaster& caster, const Receiver& r, std
     std::uint32_t back = 0;
     for (std::uint32_t k = 0; k < looks; ++k) {
         const Hit hit = caster.closest({r.position, gather_direction(r, frame, sobol_point(seed, k))});
-        if (hit.surface == none || !hit.back || caster.is_glass(hit.surface)) continue;
-        back += level.materials[level.surfaces[hit.surface].material].double_sided ? 0 : 1;
+        back += meets_back(level, caster, hit) ? 1 : 0;
     }
     return static_cast<float>(back) <= buried_share * static_cast<float>(looks);
 }

@@ -13,16 +13,11 @@ constexpr float most_within = 0.3f;  ///< Of the rays to both sides: more is ins
 constexpr float same_plane = 2e-4f;  ///< Metres.
 constexpr float step = 1e-4f;        ///< Past a face that was met, metres.
 
-bool from_inside(const Level& level, const RayCaster& caster, const Hit& hit) {
-    return hit.surface != none && hit.back && !caster.is_glass(hit.surface) &&
-           !level.materials[level.surfaces[hit.surface].material].double_sided;
-}
-
 /// Whether a ray starts in a solid: it meets a face from behind first; or from the front, where another solid
 /// begins in the same plane as this one ends, and it leaves more than it enters in all.
 bool starts_inside(const Level& level, const RayCaster& caster, const Ray& ray) {
     const Hit hit = caster.closest(ray);
-    if (hit.surface == none || hit.back) return from_inside(level, caster, hit);
+    if (hit.surface == none || hit.back) return meets_back(level, caster, hit);
     const float before = std::max(0.0f, hit.distance - same_plane);
     return caster.solids_around(ray.origin + ray.direction * before, ray.direction, 2 * same_plane) == 0 &&
            caster.solids_around(ray.origin, ray.direction) > 0;
@@ -32,7 +27,7 @@ bool starts_inside(const Level& level, const RayCaster& caster, const Ray& ray) 
 bool leaves(const Level& level, const RayCaster& caster, Vec3 from, Vec3 way, int solids) {
     for (int left = 0; left < solids; ++left) {
         const Hit hit = caster.closest({from, way});
-        if (!from_inside(level, caster, hit)) return false;
+        if (!meets_back(level, caster, hit)) return false;
         from = from + way * (hit.distance + step);
     }
     return true;
@@ -77,7 +72,7 @@ bool lies_within(const Level& level, const RayCaster& caster, Vec3 place, Vec3 n
     for (std::uint32_t k = 0; k < rays; ++k) {
         const Vec3 way = cosine_direction(sobol_point(0x636f7672u, k));
         under +=
-            from_inside(level, caster, caster.closest({place + normal * contact_reach, front.to_world(way)}))
+            meets_back(level, caster, caster.closest({place + normal * contact_reach, front.to_world(way)}))
                 ? 1
                 : 0;
         under +=

@@ -161,10 +161,7 @@ bool out_of_sight(const Level& level, const RayCaster& caster, const Spot& s) {
         const Hit hit = caster.closest(
             {s.at + s.normal * off_edge, frame.to_world(cosine_direction(sobol_point(leak_seed, k)))});
         far += hit.surface == none || hit.distance > room ? 1 : 0;
-        backs += hit.surface != none && hit.back && !caster.is_glass(hit.surface) &&
-                         !level.materials[level.surfaces[hit.surface].material].double_sided
-                     ? 1
-                     : 0;
+        backs += meets_back(level, caster, hit) ? 1 : 0;
     }
     return far < looks * 3 / 16 || static_cast<float>(backs) > most_backs * looks;
 }

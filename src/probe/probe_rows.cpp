@@ -28,13 +28,6 @@ Vec3 map_direction(int cell) {
     return normalize({u, y, v});
 }
 
-/// Of a ray in a cell: about one cell wide.
-float share_of(Vec3 way, Vec3 cell) {
-    float s = std::max(0.0f, dot(way, cell));
-    for (int k = 0; k < 5; ++k) s *= s;
-    return s;
-}
-
 }  // namespace
 
 RowSource probe_rows(const std::vector<Vec3>& places, std::uint32_t seed) {
@@ -58,11 +51,12 @@ void measure_probes(const RowSource& rows, const std::vector<float>& distances, 
     for (int c = 0; c < cells; ++c) directions[c] = map_direction(c);
     const auto to_16_bits = [](float v) { return runtime::from_half(runtime::to_half(v)); };
     job.parallel(net.size(), probe_rows_per_task, [&](std::size_t begin, std::size_t end) {
+        std::vector<runtime::detail::MapCells> between(links);
         for (std::size_t p = begin; p < end; ++p) {
             const std::size_t row = which.empty() ? p : which[p];
             const float reach = net.reach[p];
             float backs = 0;
-            std::array<float, cells> mean{}, spread{}, weight{};
+            std::array<float, cells> mean{}, weight{};
             std::array<Vec3, direction_batch> ways;
             for (std::uint32_t k = 0; k < links; ++k) {
                 if (k % direction_batch == 0)
@@ -70,40 +64,46 @@ void measure_probes(const RowSource& rows, const std::vector<float>& distances, 
                 const float met = distances[row * links + k], d = std::min(std::abs(met), reach);
                 backs += met < 0 ? 1.0f : 0.0f;
                 const Vec3 w = ways[k % direction_batch];
+                between[k] = runtime::detail::map_cells(probe_map_side, {w.x, w.y, w.z});
                 for (int c = 0; c < cells; ++c) {
-                    const float s = share_of(w, directions[c]);
+                    float s = std::max(0.0f, dot(w, directions[c]));
+                    s *= s;
+                    s *= s;
+                    s *= s;
+                    s *= s;
+                    s *= s;  // to the 32nd: about one cell wide
                     mean[c] += d * s;
                     weight[c] += s;
                 }
             }
             Vec2* map = &net.distance[p * cells];
             for (int c = 0; c < cells; ++c)
-                map[c].x = weight[c] > 0 ? to_16_bits(mean[c] / weight[c]) : reach;
+                map[c].x = to_16_bits(weight[c] > 0 ? mean[c] / weight[c] : reach);
             // A cell takes in what lies around it, and a wall that slants away is farther there than nearer
             // on the whole: means are mended until what a lookup blends of them fits. The spread is about
             // that.
             for (int round = 0; round <= mended; ++round) {
-                std::array<float, cells> off{};
-                spread.fill(0);
+                std::array<float, cells> off{}, spread{}, shares{};
                 for (std::uint32_t k = 0; k < links; ++k) {
-                    if (k % direction_batch == 0)
-                        row_directions(rows, row, k, std::min(direction_batch, links - k), ways);
-                    const float d = std::min(std::abs(distances[row * links + k]), reach);
-                    const Vec3 w = ways[k % direction_batch];
-                    float expected, unused;
-                    runtime::detail::blend_map(&map[0].x, probe_map_side, {w.x, w.y, w.z}, expected, unused);
-                    const float apart = d - expected;
-                    for (int c = 0; c < cells; ++c) {
-                        const float s = share_of(w, directions[c]);
-                        off[c] += apart * s;
-                        spread[c] += apart * apart * s;
+                    const runtime::detail::MapCells& at = between[k];
+                    float apart = std::min(std::abs(distances[row * links + k]), reach);
+                    for (int n = 0; n < 4; ++n) apart -= at.share[n] * map[at.cell[n]].x;
+                    for (int n = 0; n < 4; ++n) {
+                        const auto c = static_cast<std::size_t>(at.cell[n]);
+                        off[c] += apart * at.share[n];
+                        spread[c] += apart * apart * at.share[n];
+                        shares[c] += at.share[n];
                     }
                 }
-                for (int c = 0; c < cells && round < mended; ++c)
-                    if (weight[c] > 0) map[c].x = to_16_bits(std::max(0.0f, map[c].x + off[c] / weight[c]));
+                for (std::size_t c = 0; c < cells; ++c) {
+                    if (!(shares[c] > 0)) continue;
+                    if (round < mended)
+                        map[c].x = to_16_bits(std::clamp(map[c].x + off[c] / shares[c], 0.0f, reach));
+                    else
+                        map[c].y = spread[c] / shares[c];
+                }
             }
-            for (int c = 0; c < cells; ++c)
-                map[c].y = to_16_bits(map[c].x * map[c].x + (weight[c] > 0 ? spread[c] / weight[c] : 0));
+            for (int c = 0; c < cells; ++c) map[c].y = to_16_bits(map[c].x * map[c].x + map[c].y);
             net.front_share[p] = 1 - backs / static_cast<float>(std::max(links, 1u));
         }
     });

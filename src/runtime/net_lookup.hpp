@@ -93,10 +93,14 @@ inline void invert_cell(const NetView& net, std::uint32_t cell, float* out) {
 
 namespace detail {
 
-/// Mean and mean square of a probe's map along a direction of any length, blended between cells of the
-/// octahedral map (Cigolle et al., Survey of Efficient Representations for Independent Unit Vectors, JCGT
-/// 3(2), 2014). `map`: side^2 pairs.
-inline void blend_map(const float* map, int side, Point offset, float& mean, float& square) {
+/// The four cells of an octahedral map of side^2 cells that a direction of any length lies between, and its
+/// shares of them (Cigolle et al., Survey of Efficient Representations for Independent Unit Vectors, JCGT
+/// 3(2), 2014).
+struct MapCells {
+    int cell[4];
+    float share[4];
+};
+inline MapCells map_cells(int side, Point offset) {
     const float s = 1 / (std::fabs(offset.x) + std::fabs(offset.y) + std::fabs(offset.z));
     float u = offset.x * s, v = offset.z * s;
     if (offset.y < 0) {
@@ -110,30 +114,22 @@ inline void blend_map(const float* map, int side, Point offset, float& mean, flo
     // Rounded down; both are over -1. (A call to floor() takes longer than all the rest.)
     const int i0 = static_cast<int>(x + 1) - 1, j0 = static_cast<int>(y + 1) - 1;
     const float tx = x - static_cast<float>(i0), ty = y - static_cast<float>(j0);
-    mean = square = 0;
-    if (i0 >= 0 && j0 >= 0 && i0 + 1 < side && j0 + 1 < side) {
-        const float *m = map + 2 * (j0 * side + i0), *n = m + 2 * side;
-        const float w[4] = {(1 - tx) * (1 - ty), tx * (1 - ty), (1 - tx) * ty, tx * ty};
-        mean = w[0] * m[0] + w[1] * m[2] + w[2] * n[0] + w[3] * n[2];
-        square = w[0] * m[1] + w[1] * m[3] + w[2] * n[1] + w[3] * n[3];
-    } else {
-        for (int k = 0; k < 4; ++k) {
-            int i = i0 + (k & 1), at = j0 + (k >> 1);
-            // Over an edge the map goes on at the mirrored place of the same edge.
-            if (i < 0 || i >= side) {
-                i = i < 0 ? 0 : side - 1;
-                at = side - 1 - at;
-            }
-            if (at < 0 || at >= side) {
-                at = at < 0 ? 0 : side - 1;
-                i = side - 1 - i;
-            }
-            const float w = ((k & 1) ? tx : 1 - tx) * ((k >> 1) ? ty : 1 - ty);
-            const float* m = map + 2 * (at * side + i);
-            mean += w * m[0];
-            square += w * m[1];
+    MapCells out{{}, {(1 - tx) * (1 - ty), tx * (1 - ty), (1 - tx) * ty, tx * ty}};
+    const bool inner = i0 >= 0 && j0 >= 0 && i0 + 1 < side && j0 + 1 < side;
+    for (int k = 0; k < 4; ++k) {
+        int i = i0 + (k & 1), at = j0 + (k >> 1);
+        // Over an edge the map goes on at the mirrored place of the same edge.
+        if (!inner && (i < 0 || i >= side)) {
+            i = i < 0 ? 0 : side - 1;
+            at = side - 1 - at;
         }
+        if (!inner && (at < 0 || at >= side)) {
+            at = at < 0 ? 0 : side - 1;
+            i = side - 1 - i;
+        }
+        out.cell[k] = at * side + i;
     }
+    return out;
 }
 
 /// Share of a probe's sight that reaches `distance` (Chebyshev's one-tailed inequality, as in Donnelly and
@@ -143,9 +139,13 @@ inline float sees(const NetView& net, std::uint32_t probe, Point offset) {
     if (!(whole > 0 && whole < 1e30f)) return 1;
     // No distance of its map is less; 16 bits may have rounded it.
     if (net.clearance && whole < 0.998f * net.clearance[probe]) return 1;
-    float mean, square;
-    blend_map(net.distance + 2 * static_cast<std::size_t>(net.side) * net.side * probe, net.side, offset,
-              mean, square);
+    const MapCells at = map_cells(net.side, offset);
+    const float* map = net.distance + 2 * static_cast<std::size_t>(net.side) * net.side * probe;
+    float mean = 0, square = 0;
+    for (int k = 0; k < 4; ++k) {
+        mean += at.share[k] * map[2 * at.cell[k]];
+        square += at.share[k] * map[2 * at.cell[k] + 1];
+    }
     const float d = whole < reach ? whole : reach;
     if (d <= mean) return 1;
     // A least spread keeps flat surfaces from cutting sharply.
