@@ -213,6 +213,7 @@ TEST(BadSheet, each_defect_is_named_with_its_line_and_a_remedy) {
         {"[lightmap]\npages = 1.5\n", "lightmap.pages", "whole number"},
         {"[lightmap]\nblock = 3\n", "lightmap.block", "Use 4, or 8"},
         {"[lightmap]\nstretch_limit = 1\n", "lightmap.stretch_limit", "not a number from"},
+        {"[lightmap]\ncut_within = 0.5\n", "lightmap.cut_within", "not a number from"},
         {"[lightmap]\nunseen = \"hide\"\n", "lightmap.unseen", "shrink"},
         {"[[surface]]\nunwrap = \"never\"\n", "surface.unwrap", "\"make\""},
         {"[lightmap]\nshape = \"round\"\n", "lightmap.shape", "flat"},

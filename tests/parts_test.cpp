@@ -183,6 +183,18 @@ TEST(Cuts, close_doorways_and_follow_walls) {
     EXPECT_NEAR(pieces[0] + pieces[1] + pieces[2] + under, 60, 0.01) << "nothing is lost";
 }
 
+TEST(Cuts, are_made_for_what_stands_as_near_as_the_sheet_says) {
+    for (const auto& [within, cut] : {std::pair{0.01f, 0u}, {0.05f, 1u}}) {
+        Level level = open_level(8);
+        add_floor(level, 8, grey);
+        add_box(level, "wall", {-5, 0.03f, -0.1f}, {5, 2.5f, 0.1f}, false, grey);
+        level.lightmap.cut_within = within;
+        complete_level(level);
+        Job job;
+        EXPECT_EQ(part_surfaces(level, job).cut, cut) << within;
+    }
+}
+
 TEST(Zones, take_the_parts_of_one_slab_each_by_itself) {
     Level level = two_rooms();
     Job job;

@@ -291,6 +291,9 @@ struct LightmapOptions {
     int block = 1;             ///< Charts share no block of so many texels square: 1, 4 or 8.
     int pages = 0;             ///< At most so many pages, the density giving way; 0 for as many as it takes.
     Cut cut = Cut::automatic;  ///< Whether surfaces are cut where walls stand on them: part_surfaces().
+    /// What stands over a surface by less, metres, rests on it, as far as cutting is concerned. Range
+    /// [0.001, 0.1].
+    float cut_within = 0.01f;
     Sides sides = Sides::automatic;
     bool shrink_unseen =
         false;  ///< Charts that cannot be seen from any volume (or camera) get the least density.

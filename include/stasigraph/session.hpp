@@ -30,6 +30,8 @@ public:
 
     /// Takes the level over and lights what is different. Where it differs in more than light (see
     /// Baker::light) the ground is made anew: from what the store holds, an edit; without a store, all of it.
+    /// Surfaces stay cut as they are in the level that is given: where a wall moved, give the level as it was
+    /// before part_surfaces(), cut anew.
     /// Throws Error for a level that cannot be baked; then nothing has changed. Returns the pages that are
     /// not what they were, by set and page; see maps_changed() for maps that belong to no set.
     std::vector<PageRef> update(const Level& level, Job& job);

@@ -147,6 +147,7 @@ InputItem lightmap_item(const LightmapOptions& m) {
         .number("pages", m.pages)
         .number("unseen", m.shrink_unseen ? 1 : 0)
         .number("cut", m.cut == Cut::automatic ? 1 : 0)
+        .number("cut_within", Item::as(m.cut_within))
         .number("sides", static_cast<double>(m.sides))
         .done();
 }

@@ -122,6 +122,8 @@ struct Sheet::State {
                 level.lightmap.shrink_unseen = *v == "shrink";
             }
             read_parting(e, level.lightmap.cut, level.lightmap.sides);
+            if (const auto v = e.number("cut_within", 0.001, 0.1))
+                level.lightmap.cut_within = static_cast<float>(*v);
             if (const auto v = e.text("shape")) {
                 if (*v != "flat" && *v != "directional")
                     e.fail("shape", "is no shape of a lightmap", "Use \"flat\" or \"directional\".");

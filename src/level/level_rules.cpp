@@ -209,6 +209,9 @@ void check_lightmap(const LightmapOptions& s) {
                 "Use 1 to 64 texels.");
     check_range(s.stretch_limit, 1.01f, 10, "lightmap.stretch_limit", "largest stretch is out of range",
                 "Use 1.01 to 10, e.g. 1.5.");
+    check_range(s.cut_within, 0.001f, 0.1f, "lightmap.cut_within",
+                "the distance within which walls rest on a surface is out of range",
+                "Use 0.001 to 0.1 metres, e.g. 0.01.");
     if (s.block != 1 && s.block != 4 && s.block != 8)
         throw Error{.what = "block size is not that of any block-compressed texture",
                     .where = "lightmap.block",

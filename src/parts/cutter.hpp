@@ -39,6 +39,7 @@ public:
         : level_(level),
           obstacles_(obstacles),
           number_(number),
+          reach_(level.lightmap.cut_within),
           surface_(level.surfaces[number]),
           mesh_(level.meshes[surface_.mesh]),
           graph_(make_graph(mesh_, shape_of(surface_.to_world, 1))) {}
@@ -51,7 +52,7 @@ public:
         std::vector<MetSegment> met;
         for (const auto& [triangle, face] : touched_) meet(triangle, obstacles_.faces[face], met);
         if (met.empty()) return false;
-        lines_ = wall_lines(facets_, met, static_cast<double>(cut_reach));
+        lines_ = wall_lines(facets_, met, static_cast<double>(reach_));
         return !lines_.empty();
     }
 
@@ -111,15 +112,13 @@ public:
     }
 
 private:
-    static constexpr float cut_reach = 0.01f;
-
     Vec3 world(std::uint32_t triangle, std::uint32_t k) const {
         return transform_point(surface_.to_world, mesh_.positions[mesh_.indices[3 * triangle + k]]);
     }
 
     /// Pairs of an own triangle and a face that may stand on it.
     void collect() {
-        const Vec3 reach{cut_reach, cut_reach, cut_reach};
+        const Vec3 reach{reach_, reach_, reach_};
         for (std::uint32_t t = 0; t < mesh_.triangle_count(); ++t) {
             if (!(graph_.area[t] > 0)) continue;
             Bounds box;
@@ -134,8 +133,7 @@ private:
                 // All on one side by more than the reach: does not stand on it.
                 const float h[3] = {dot(face.a - world(t, 0), normal), dot(face.b - world(t, 0), normal),
                                     dot(face.c - world(t, 0), normal)};
-                if (std::min({h[0], h[1], h[2]}) > cut_reach || std::max({h[0], h[1], h[2]}) < -cut_reach)
-                    return;
+                if (std::min({h[0], h[1], h[2]}) > reach_ || std::max({h[0], h[1], h[2]}) < -reach_) return;
                 touched_.push_back({t, f});
             });
         }
@@ -197,7 +195,7 @@ private:
         double h[3];
         for (int k = 0; k < 3; ++k) {
             h[k] = frame.height(p[k]);
-            if (std::abs(h[k]) <= static_cast<double>(cut_reach)) h[k] = 0;
+            if (std::abs(h[k]) <= static_cast<double>(reach_)) h[k] = 0;
         }
         Place2 ends[3];
         int count = 0;
@@ -243,8 +241,8 @@ private:
         if (low < high) f(a + (b - a) * low, a + (b - a) * high);
     }
     /// Where the surface ends anyway there is nothing to cut.
-    static bool on_border(const FacetOutline& facet, Place2 a, Place2 b) {
-        constexpr double reach = 1.5 * static_cast<double>(cut_reach);
+    bool on_border(const FacetOutline& facet, Place2 a, Place2 b) const {
+        const double reach = 1.5 * static_cast<double>(reach_);
         return std::any_of(facet.border.begin(), facet.border.end(), [&](const auto& e) {
             const Place2 way = e[1] - e[0];
             const double l = length(way);
@@ -515,6 +513,7 @@ private:
     const Level& level_;
     const Obstacles& obstacles_;
     std::uint32_t number_;
+    float reach_;  ///< What stands so near rests on the surface, metres.
     const Surface& surface_;
     const Mesh& mesh_;
     MeshGraph graph_;

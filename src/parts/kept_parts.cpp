@@ -25,6 +25,7 @@ std::string parts_key(const Level& level) {
     h.number(STASIGRAPH_METHOD);
     h.number(level.lightmap.cut);
     h.number(level.lightmap.sides);
+    h.number(level.lightmap.cut_within);
     for (const Mesh& m : level.meshes) {
         h.array(m.positions);
         h.array(m.indices);
