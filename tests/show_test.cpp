@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "stasigraph/gallery.hpp"
@@ -59,6 +60,24 @@ bool says(const Ran& r, const std::string& text) {
 }
 
 }  // namespace
+
+TEST(Pictures, miss_nothing_that_touches_a_pane_from_behind) {
+    Level level;
+    add_floor(level, 16, {0, 0, 0});
+    add_quad(level, "pane", {-4, 0, -1}, {4, 0, -1}, {4, 4, -1}, {-4, 4, -1}, {0.9f, 0.9f, 0.9f});
+    level.materials.back().transmission = 1;
+    level.sky.radiance = {1000, 1000, 1000};
+    level.quality.tier = Tier::glance;
+    const Bake b = bake_level(std::move(level));
+    Job job;
+    const Picture p = view(b.level, b.atlas, {&b.baked.sets[0], &b.baked.probes},
+                           {"eye", {0.3f, 1, 1}, {0.2f, 0, -1.05f}, 0.3f},
+                           {.width = 640, .height = 400, .samples = 1}, job);
+    // Nothing but the floor, and the pane and the floor behind it: what is below the floor is bright.
+    const auto bright =
+        std::count_if(p.pixels.begin(), p.pixels.end(), [](Rgb c) { return luminance(c) > 500; });
+    EXPECT_EQ(bright, 0);
+}
 
 TEST(Show, overlaps_are_marked_where_charts_share_texels) {
     Level level;

@@ -74,13 +74,18 @@ public:
     template <class F>
     bool meet(Vec3 origin, Vec3 direction, float far, F f) const {
         Vec3 start = origin;
-        for (int step = 0; step < 24; ++step) {
+        Hit before;
+        for (int step = 0; step < 48; ++step) {
             const Hit hit = caster_.closest({start, direction, far});
             if (hit.surface == none) return true;
-            if (!hit.back || level_.materials[level_.surfaces[hit.surface].material].double_sided)
+            // So little behind a face that it may be met once more.
+            const bool again = step > 0 && hit.surface == before.surface && hit.triangle == before.triangle;
+            before = hit;
+            if (!again && (!hit.back || level_.materials[level_.surfaces[hit.surface].material].double_sided))
                 if (!f(hit)) return false;
-            start = start + direction * (hit.distance + ray_start_offset);
-            far -= hit.distance + ray_start_offset;
+            const float on = hit.distance + past(start, hit);
+            start = start + direction * on;
+            far -= on;
         }
         return false;
     }
@@ -134,12 +139,19 @@ public:
             far += hit.distance;
             const bool two_sided = level_.materials[level_.surfaces[hit.surface].material].double_sided;
             if ((!hit.back || two_sided) && !caster_.is_glass(hit.surface)) return far;
-            far += ray_start_offset;
+            far += past(origin, hit);
         }
         return 1e30f;
     }
 
 private:
+    /// How far behind a face a ray goes on, metres: as little as floats can tell there, since what ends at a
+    /// pane must not be missed right behind it.
+    static float past(Vec3 start, const Hit& hit) {
+        const float size = std::max({std::abs(start.x), std::abs(start.y), std::abs(start.z), hit.distance});
+        return 2e-6f + 2e-7f * size;
+    }
+
     /// The place of a hit, its normal bent by the material's map.
     RayCaster::Place bumped_place(const Hit& hit) const {
         RayCaster::Place place = caster_.place(hit);
