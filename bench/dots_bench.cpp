@@ -18,9 +18,11 @@ using namespace stasigraph;
 namespace {
 
 constexpr int converged = 4096;
-constexpr int around = 4;               ///< Texels to every side that tell how bright a place is.
-constexpr float least_share = 0.25f;    ///< Of the mean around a texel: darker light counts as that much.
-constexpr float least_of_mean = 1e-3f;  ///< Of the set's mean light: less is black.
+constexpr int around = 4;             ///< Texels to every side that tell how bright a place is.
+constexpr float least_share = 0.25f;  ///< Of the mean around a texel: darker light counts as that much.
+/// Of a set's mean light: less is black. Of a group alone, of its mean as weighed by itself, since most of a
+/// level may lie where a lamp hardly reaches.
+constexpr float least_of_mean = 1e-3f;
 constexpr float steps[] = {0.1f, 0.2f, 0.5f};
 
 using Lights = std::vector<TexelLight>;
@@ -120,15 +122,17 @@ struct Dots {
 };
 
 Dots count_dots(const Atlas& atlas, const TexelSet& texels, const Lights& ours, const Lights& rough,
-                const Lights& truth, const std::vector<std::uint8_t>& seen) {
+                const Lights& truth, const std::vector<std::uint8_t>& seen, bool alone) {
     Dots d;
-    double mean = 0, area = 0;
+    double mean = 0, square = 0, area = 0;
     for (const TexelLight& t : truth) {
         if (!t.exported || !t.valid) continue;
-        mean += static_cast<double>(t.area * luminance(t.total));
-        area += static_cast<double>(t.area);
+        const auto light = static_cast<double>(luminance(t.total)), here = static_cast<double>(t.area);
+        mean += here * light;
+        square += here * light * light;
+        area += here;
     }
-    const float black = least_of_mean * static_cast<float>(mean / area);
+    const float black = least_of_mean * static_cast<float>(alone ? square / mean : mean / area);
     const std::vector<float> against = measure_of(atlas, texels, truth);
     for (std::size_t i = 0; i < ours.size(); ++i) {
         // Whether a texel counts as buried, and where it then moved, is told by its links.
@@ -165,6 +169,7 @@ void bench_dots(const std::string& file, const std::string& tier, float density)
     level.quality.tier = tier == "final" ? Tier::final : tier == "glance" ? Tier::glance : Tier::proof;
     level.lightmap.density *= density;
     complete_level(level);
+    const std::size_t own_sets = level.sets.size();
     add_layers(level);
     Job job;
     const auto lights_of = [&](const Level& l, std::vector<Denoise> ways, Atlas& atlas) {
@@ -191,7 +196,7 @@ void bench_dots(const std::string& file, const std::string& tier, float density)
     fmt::print("{:<24}{:>9} {:>8} {:>8} {:>8} {:>9} | over 20 %: {:>6} {:>6} {:>6} | most on\n", "set",
                "texels", "over 10 %", "20 %", "50 %", "worst", "direct", "links", "smooth");
     for (std::size_t s = 0; s < level.sets.size(); ++s) {
-        const Dots d = count_dots(atlas, texels, ours[0][s], ours[1][s], truth[0][s], seen);
+        const Dots d = count_dots(atlas, texels, ours[0][s], ours[1][s], truth[0][s], seen, s >= own_sets);
         if (d.texels == 0) continue;
         const auto share = [&](std::size_t n) {
             return fmt::format("{:.3f} %", 100.0 * static_cast<double>(n) / static_cast<double>(d.texels));

@@ -160,6 +160,7 @@ Json to_json(const Options& o, const Level& level, const Atlas& atlas, const Bak
               {"layers", f.layers},
               {"layers_made", f.layers_made},
               {"mean_links", f.mean_links},
+              {"guided_links", f.guided_links},
               {"noise", f.noise},
               {"bounces", f.bounces},
               {"area_m2", f.area},
@@ -176,9 +177,11 @@ Json to_json(const Options& o, const Level& level, const Atlas& atlas, const Bak
 void print(const Options& o, const Baked& baked, const CaptureFigures& captures,
            const std::vector<Job::StageTime>& times) {
     const BakeFigures& f = baked.figures;
-    say("{} texels and {} patches, {:.1f} million links ({:.0f} a texel), noise about {:.1f} %, {} bounces\n",
+    say("{} texels and {} patches, {:.1f} million links ({:.0f} a texel) and {:.1f} million guided, noise "
+        "about {:.1f} %, {} bounces\n",
         count_text(static_cast<double>(f.texels)), count_text(static_cast<double>(f.patches)),
-        static_cast<double>(f.links) / 1e6, f.mean_links, f.noise * 100, f.bounces);
+        static_cast<double>(f.links) / 1e6, f.mean_links, static_cast<double>(f.guided_links) / 1e6,
+        f.noise * 100, f.bounces);
     if (f.traced < f.links || f.layers_made < f.layers)
         say("{} traced now and {} of {} light groups lit; the rest was there already\n",
             f.traced == 0 ? "no link was"

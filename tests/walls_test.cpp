@@ -158,9 +158,10 @@ SLOW_TEST(Exposure, tells_below_how_much_light_noise_is_not_worth_rays) {
     complete_level(level);
     const auto links_for = [&](std::optional<float> exposure) {
         level.sets[0].exposure = exposure;
-        // Beyond the first ones, which all rows have.
-        return bake_level(level).baked.figures.mean_links -
-               static_cast<float>(tier_options(level.quality).first_links);
+        // Beyond the first ones, which all rows have; those that are guided too.
+        const BakeFigures f = bake_level(level).baked.figures;
+        return f.mean_links - static_cast<float>(tier_options(level.quality).first_links) +
+               static_cast<float>(f.guided_links) / static_cast<float>(f.texels + f.patches);
     };
     const float room = links_for(-1.0f), yard = links_for(13.0f);
     EXPECT_GT(room, 1.8f * yard);

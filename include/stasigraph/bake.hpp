@@ -68,7 +68,8 @@ struct BakeFigures {
     std::size_t probes = 0, buried_probes = 0;
     int bounces = 0;
     double area = 0;                  ///< Square metres of lightmapped surface.
-    float mean_links = 0;             ///< Links a row uses under this light.
+    float mean_links = 0;             ///< Links a row uses under this light,
+    std::size_t guided_links = 0;     ///< and those of single groups beside them, of all rows.
     float seam_before = 0, seam = 0;  ///< Mean jump of light over seams, share of the light there, worst set;
                                       ///< before and after they were fitted.
     float noise_before = 0, noise = 0;  ///< Estimated, area-weighted mean over texels of the worst light

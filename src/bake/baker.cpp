@@ -229,6 +229,7 @@ BakeFigures Baker::State::figures() const {
     if (g.texels.size() > 0)
         f.mean_links = static_cast<float>(lengths / static_cast<double>(g.texels.size()));
     for (const Layer& layer : layers) {
+        f.guided_links += layer.guided_links;
         f.sampled_again += layer.sampled.again + layer.live.again;
         f.bounces = std::max(f.bounces, layer.bounces);
         f.noise_before = std::max(f.noise_before, layer.noise_before);

@@ -15,8 +15,8 @@ constexpr double ray = 0.24e-6, probe_ray = 0.8e-6;
 constexpr double texel = 3.2e-6;  ///< Where it lies, what is beside it, whether it is buried.
 constexpr double pack_texel = 1.9e-6, pack_surface = 6e-3;
 /// For each texel and group.
-constexpr double glance = 1.75e-6, light_sample = 0.26e-6, noise = 0.23e-6, bounces = 1.05e-6,
-                 smooth = 0.55e-6, smooth_link = 0.007e-6, page = 0.25e-6;
+constexpr double glance = 1.75e-6, light_sample = 0.26e-6, noise = 0.9e-6, guide = 2.4e-6, bounces = 2.2e-6,
+                 smooth = 0.9e-6, smooth_link = 0.007e-6, page = 0.25e-6;
 /// Of texels those that are not buried, whose rows go on after they were judged.
 constexpr double open_share = 0.82;
 /// Of direct light and of further links what an edit of one thing leaves to be done.
@@ -55,6 +55,7 @@ struct Costs {
     }
     double direct() const { return texels * groups * (glance + light_sample * tier.light_samples); }
     double more() const { return texels * growth * (tier.most_links - tier.first_links) * ray; }
+    double guided() const { return tier.most_links > tier.first_links ? texels * groups * guide : 0; }
     double asked() const { return tier.most_links > tier.first_links ? texels * groups * noise : 0; }
     double denoised() const { return texels * groups * (smooth + smooth_link * tier.most_links); }
 };
@@ -117,6 +118,7 @@ std::vector<PlannedStage> plan_of(const Level& level) {
         {"probe links", 0},
         {"direct light", c.direct()},
         {"noise", c.asked()},
+        {"guided links", c.guided()},
         {"more links", c.more()},
         {"bounces", bounces * c.texels * c.groups},
         {"denoise", level.quality.denoise == Denoise::automatic ? c.denoised() : 0},
@@ -143,6 +145,7 @@ void expect_layers(const Ground& ground, const Level& lit, std::size_t groups, J
     const Costs c{static_cast<double>(ground.texels.size()), static_cast<double>(groups), ground.tier};
     job.expect("direct light", ground.edit ? edited_direct * c.direct() : c.direct());
     job.expect("noise", c.asked());
+    job.expect("guided links", c.guided());
     job.expect("more links", groups == 0 ? 0 : ground.edit ? edited_links * c.more() : c.more());
     job.expect("bounces", bounces * c.texels * c.groups);
     job.expect("denoise", lit.quality.denoise == Denoise::automatic ? c.denoised() : 0);

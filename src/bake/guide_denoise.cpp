@@ -21,6 +21,43 @@ struct Spread {
     std::vector<float> scatter, halves;
 };
 
+/// What guided links change of what is known of a texel's light: the links of their cells are told apart from
+/// the others, and scatter by themselves.
+struct GuidedSpread {
+    float sum[3] = {}, half[3] = {},
+          squares[3] = {};  ///< Of the links to leave out, in their first half too.
+    float count = 0, variance = 0;
+};
+GuidedSpread guided_spread(const GuideSource& s, const HalfField& sent, std::size_t group, std::size_t row,
+                           std::uint32_t length, RowParts& parts) {
+    GuidedSpread out;
+    if (s.guided.empty()) return out;
+    const std::uint32_t at = s.guided[group].at(row);
+    if (at == none) return out;
+    CellScatter scatter[3];
+    for_guided(s.guided[group], at, s.links, s.rows, parts, length, false,
+               [&](const WeighedLink& l, auto&& direction) {
+                   Rgb v;
+                   if (meets_texel(l.word))
+                       v = sent_of(sent, l.word, group) * l.tint;
+                   else if (l.word == sky_word && s.sky[group])
+                       v = gathered_sky_at(*s.sky[group], s.rows.receivers[row], direction(), l.tint,
+                                           s.weights.at(row)) *
+                           pi;
+                   const float of[3] = {v.r, v.g, v.b};
+                   for (std::size_t c = 0; c < 3; ++c) {
+                       scatter[c].add(l.cell, of[c] * l.weight);
+                       if (!(l.plain > 0)) continue;
+                       out.sum[c] += of[c];
+                       out.half[c] += l.number < length / 2 ? of[c] : 0;
+                       out.squares[c] += of[c] * of[c];
+                   }
+                   out.count += l.plain > 0 ? 1 : 0;
+               });
+    for (const CellScatter& c : scatter) out.variance += c.variance();
+    return out;
+}
+
 Spread spread_of(const GuideSource& s, Job& job) {
     const std::size_t count = s.texels.size(), groups = s.lengths.groups, stride = s.light.stride;
     Spread spread{std::vector<float>(count * groups, 0.0f), std::vector<float>(count * groups, 0.0f)};
@@ -34,6 +71,7 @@ Spread spread_of(const GuideSource& s, Job& job) {
             column.push_back(g);
         }
     s.links.for_rows(256, job, [&](std::size_t begin, std::size_t end) {
+        RowParts parts(s.rows);
         // Of the links so far, and of the first half of those that count for a group.
         std::vector<float> sum(stride), squares(stride), half(stride), part(stride), part_squares(stride);
         for (std::size_t i = begin; i < end; ++i) {
@@ -67,14 +105,18 @@ Spread spread_of(const GuideSource& s, Job& job) {
                         for (std::size_t c = 3 * g; c < 3 * g + 3; ++c) half[c] = sum[c];
                     if (length != to) continue;
                     const auto n = static_cast<float>(length);
+                    const GuidedSpread guided = guided_spread(s, sent, g, i, length, parts);
                     float scatter = 0, difference = 0;
-                    for (std::size_t c = 3 * g; c < 3 * g + 3; ++c) {
-                        const float mean = sum[c] / n, apart = (2 * half[c] - sum[c]) / n;
-                        scatter += std::max(0.0f, squares[c] / n - mean * mean);
+                    for (std::size_t c = 0; c < 3; ++c) {
+                        const float whole = sum[3 * g + c] - guided.sum[c],
+                                    first = half[3 * g + c] - guided.half[c],
+                                    square = squares[3 * g + c] - guided.squares[c];
+                        const float apart = (2 * first - whole) / n;
+                        scatter += std::max(0.0f, square - whole * whole / (n - guided.count)) / n;
                         difference += apart * apart;
                     }
-                    spread.scatter[i * groups + g] = scatter / n;
-                    spread.halves[i * groups + g] = difference;
+                    spread.scatter[i * groups + g] = scatter / n + guided.variance;
+                    spread.halves[i * groups + g] = difference + guided.variance;
                 }
             }
         }

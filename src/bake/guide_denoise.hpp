@@ -3,6 +3,7 @@
 
 #include "bake/sources.hpp"
 #include "finish/denoise.hpp"
+#include "transport/guided_links.hpp"
 
 namespace stasigraph {
 
@@ -18,7 +19,8 @@ struct GuideSource {
     const std::vector<Rgb>& albedo;
     const LightField& light;
     const RowSkyWeights& weights;
-    std::vector<const SkyLight*> sky;  ///< Of groups that are a sky; null for others.
+    std::vector<const SkyLight*> sky;        ///< Of groups that are a sky; null for others.
+    const std::vector<GuidedLinks>& guided;  ///< By group, or empty.
 };
 
 /// Harmonic mean distance to what the first links of each wanted texel met, at most 128 of them, metres.

@@ -70,7 +70,9 @@ void load_smoothed(const Making& m, LightField& light, LightField& slopes, std::
 
 /// The solved light as it is shown: what came by links smoothed, while explicit light keeps its shadow edges;
 /// and its slopes. Direct light that stays live is left out.
-void show(const Making& m, const LightField& light, const RowLengths& lengths, Job& job) {
+void show(const Making& m, const Solved& solved, Job& job) {
+    const LightField& light = solved.light;
+    const RowLengths& lengths = solved.lengths;
     const Ground& g = m.ground;
     const std::size_t groups = m.size();
     LightField by_links = light, slopes;
@@ -100,7 +102,8 @@ void show(const Making& m, const LightField& light, const RowLengths& lengths, J
                                             .albedo = m.albedo,
                                             .light = light,
                                             .weights = m.weights,
-                                            .sky = skies},
+                                            .sky = skies,
+                                            .guided = solved.guided},
                                            job);
         guide.strength = g.tier.smoothing;
         for (const float floor : m.floor) guide.unseen.push_back(unseen_error * floor);
@@ -189,6 +192,7 @@ void save_layer(const Ground& g, const Layer& l) {
     const std::vector<float> noise{l.noise_before, l.noise};
     out.array(noise);
     out.number(static_cast<std::uint64_t>(l.bounces));
+    out.number(l.guided_links);
     out.array(l.doublings);
     out.array(l.shown);
     out.array(l.slopes.values);
@@ -213,6 +217,7 @@ bool load(const Ground& g, Layer& l) {
     std::vector<float> noise;
     in.array(noise, 2);
     l.bounces = static_cast<int>(in.number());
+    l.guided_links = in.number();
     in.array(l.doublings, g.texels.size());
     in.array(l.shown, g.texels.size());
     l.slopes = LightField(g.sloped.texel.size(), 3);
@@ -247,6 +252,7 @@ void stay_dark(const Ground& g, Layer& l) {
     l.probe_key = g.probe_key;
     l.noise_before = l.noise = 0;
     l.bounces = 0;
+    l.guided_links = 0;
 }
 
 }  // namespace
@@ -287,7 +293,7 @@ std::size_t light_layers(const std::vector<LayerToMake>& wanted, Job& job) {
     Making making(make);
     const Solved solved = solve_layers(making, job);
     job.begin("denoise", denoise_units(making.ground.texels.size(), make.size()));
-    show(making, solved.light, solved.lengths, job);
+    show(making, solved, job);
     job.begin("pages", make.size());
     carry_light(making, solved.light, job);
     light_probe_layers(make, job);

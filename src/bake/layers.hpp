@@ -32,6 +32,7 @@ struct Layer {
     float noise_before = 0,
           noise = 0;  ///< Relative, by area; with the first links and with those that count.
     int bounces = 0;
+    std::size_t guided_links = 0;  ///< Of all its rows.
 };
 
 /// A level as it is lit, on a ground. Steps of a series are several of these.

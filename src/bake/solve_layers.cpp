@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "bake/costs.hpp"
+#include "bake/learn_guides.hpp"
 #include "base/blob.hpp"
 #include "base/hash.hpp"
 
@@ -21,14 +22,17 @@ void sum_skies(const Making& m, Job& job) {
     sum_first_skies(works, job);
 }
 
-/// Fills in the first term of the solve. The layer of a sky remembers what it has by links.
-LightField gather_sources(Making& m, const RowLengths& lengths, Job& job) {
+/// Fills in the first term of the solve. The layer of a sky remembers what it has by links. `guided`: by
+/// group, or empty.
+LightField gather_sources(Making& m, const RowLengths& lengths, const std::vector<GuidedLinks>& guided,
+                          Job& job) {
     const Ground& g = m.ground;
     LightField field(g.texels.size(), m.size());
     for (const LayerToMake& c : m.columns)
         if (c.is_sky()) c.layer->sky.assign(g.texels.size(), Rgb{});
     sum_skies(m, job);
     g.links.for_rows(1024, job, [&](std::size_t begin, std::size_t end) {
+        RowParts parts(g.rows);
         for (std::size_t i = begin; i < end; ++i) {
             if (!g.valid[i]) continue;  // whatever a buried texel is lit by is inside geometry
             for (std::size_t c = 0; c < m.size(); ++c) {
@@ -41,6 +45,9 @@ LightField gather_sources(Making& m, const RowLengths& lengths, Job& job) {
                                                 m.columns[c].work->sky_sums[i])
                                    .sum *
                                (pi / static_cast<float>(length));
+                if (!guided.empty())
+                    layer.sky[i] +=
+                        guided_sky(*m.sky(c), guided[c], g.links, g.rows, parts, i, length, m.weights.at(i));
                 field.add(i, c, layer.sky[i]);
             }
         }
@@ -71,6 +78,7 @@ void tell_noise(const Making& m, const std::vector<float>& noise, const RowLengt
 struct Asked {
     RowLengths lengths;
     std::vector<float> noise;
+    std::vector<GuidedLinks> guided;  ///< By group; empty where none are asked for.
 };
 
 void save(const Making& m, const Asked& asked) {
@@ -80,7 +88,29 @@ void save(const Making& m, const Asked& asked) {
     out.array(asked.lengths.doublings);
     out.array(asked.noise);
     out.array(m.floor);
+    for (const GuidedLinks& guided : asked.guided) {
+        out.array(guided.row);
+        out.array(guided.source.guide);
+        out.array(guided.source.guides.guides);
+        out.array(guided.source.guides.parts);
+    }
     store.save("asked-" + solve_key(m), out.parts());
+}
+
+/// Whether what the store has are rows of so many texels, and guides that rays can be sent by.
+bool are_guides(const GuidedLinks& own, std::size_t texels) {
+    const GuideSet& set = own.source.guides;
+    const auto sane = [&](const DirectionGuide& g) {
+        return g.count() > 0 && g.first <= set.parts.size() &&
+               static_cast<std::size_t>(DirectionGuide::cells - std::count(g.rays.begin(), g.rays.end(),
+                                                                           0)) <= set.parts.size() - g.first;
+    };
+    return std::is_sorted(own.row.begin(), own.row.end()) && (own.row.empty() || own.row.back() < texels) &&
+           std::all_of(own.source.guide.begin(), own.source.guide.end(),
+                       [&](std::uint32_t g) { return g < set.guides.size(); }) &&
+           std::all_of(set.guides.begin(), set.guides.end(), sane) &&
+           std::all_of(set.parts.begin(), set.parts.end(),
+                       [](const DirectionGuide::Parts& p) { return std::count(p.begin(), p.end(), 0) == 0; });
 }
 
 bool load(Making& m, Asked& asked) {
@@ -93,12 +123,21 @@ bool load(Making& m, Asked& asked) {
     in.array(asked.lengths.doublings, count);
     in.array(asked.noise, count);
     in.array(floor, m.size());
+    std::vector<GuidedLinks> guided(m.size());
+    for (GuidedLinks& own : guided) {
+        in.array(own.row);
+        in.array(own.source.guide, own.row.size());
+        in.array(own.source.guides.guides);
+        in.array(own.source.guides.parts);
+        if (!are_guides(own, m.ground.texels.size())) return false;
+    }
     const std::uint32_t first = asked.lengths.first;
     const auto most = static_cast<std::uint32_t>(m.ground.tier.most_links);
     if (!in.done() || std::any_of(asked.lengths.doublings.begin(), asked.lengths.doublings.end(),
                                   [&](std::uint8_t d) { return d > 16 || first << d > most; }))
         return false;
     m.floor = std::move(floor);
+    asked.guided = std::move(guided);
     return true;
 }
 
@@ -134,19 +173,43 @@ bool load(const Making& m, Solved& solved) {
     return true;
 }
 
-std::vector<float> noise_of(Making& m, const LightField& light, const NoiseQuestion& question, Job& job) {
+struct Noise {
+    std::vector<float> noise, mean;
+};
+Noise noise_of(Making& m, const LightField& light, const NoiseQuestion& question, Job& job) {
     const Ground& g = m.ground;
     NoisyLight noisy{.links = g.links,
                      .albedo = m.albedo,
                      .area = g.texels.area,
                      .light = light,
                      .floor = m.floor,
-                     .sky = {}};
+                     .sky = {},
+                     .mean = {}};
     sum_skies(m, job);
     for (const LayerToMake& c : m.columns) noisy.sky.push_back(c.is_sky() ? &c.work->sky_sums : nullptr);
     std::vector<float> noise = estimate_noise(noisy, m.size(), question, job);
     m.floor = noisy.floor;
-    return noise;
+    return {std::move(noise), std::move(noisy.mean)};
+}
+
+/// Noise of a group as it is told: against what it is looked at with, where no set has an exposure.
+void hold_against_whole(const Making& m, const LightField& light, std::vector<float>& noise) {
+    const Ground& g = m.ground;
+    for (std::size_t c = 0; c < m.size(); ++c) {
+        if (unseen_light_of(m.columns[c].work->lit, m.columns[c].group) > 0) continue;
+        const float floor = looked_at_floor(light, c, g.texels.area);
+        for (std::size_t i = 0; i < g.texels.size(); ++i) {
+            const float here = luminance(light.get(i, c)), against = std::max(here, floor);
+            if (against > 0) noise[i * m.size() + c] *= std::max(here, m.floor[c]) / against;
+        }
+    }
+}
+
+void trace(const Making& m, std::vector<GuidedLinks>& guided, Job& job) {
+    std::size_t rows = 0;
+    for (const GuidedLinks& own : guided) rows += own.size();
+    job.begin("guided links", rows);
+    for (GuidedLinks& own : guided) trace_guided(m.ground, own, job);
 }
 
 }  // namespace
@@ -163,20 +226,30 @@ Solved solve_layers(Making& m, Job& job) {
                most = static_cast<std::uint32_t>(g.tier.most_links);
     const NoiseQuestion question{m.quality.noise > 0 ? m.quality.noise : g.tier.noise, first, most};
     const std::size_t groups = m.size();
-    Asked asked{{.first = first, .groups = groups, .doublings = {}}, {}};
+    Asked asked{{.first = first, .groups = groups, .doublings = {}}, {}, {}};
     job.begin("noise", 3 * bounce_units(0));
-    if (most > first) {
+    const bool grow = most > first || first >= DirectionGuide::cells;
+    if (grow) {
         if (!load(m, asked)) {
             // First with the first links and a few bounces, to see where the light is uncertain.
             const RowLengths few = {.first = std::min(first, most_asked), .groups = groups, .doublings = {}};
-            asked.noise =
-                noise_of(m,
-                         solve_bounces(g.links, few, m.albedo, gather_sources(m, asked.lengths, job),
-                                       std::min(3, m.quality.bounces.value_or(3)), job)
-                             .light,
-                         question, job);
+            const LightField light =
+                solve_bounces(g.links, few, m.albedo, gather_sources(m, asked.lengths, {}, job),
+                              std::min(3, m.quality.bounces.value_or(3)), job)
+                    .light;
+            Noise found = noise_of(m, light, question, job);
+            asked.noise = std::move(found.noise);
+            // Where that is because few rays meet what is bright, more are sent there; what noise is left
+            // then wants longer rows.
+            const LearntFrom learnt = learn_from(m, light, first, question.noise, job);
+            asked.guided = learn_guides(learnt, asked.noise, job);
+            trace(m, asked.guided, job);
+            renew_noise(learnt, asked.guided, found.mean, asked.noise, job);
             asked.lengths = row_lengths(g.texels, g.valid, asked.noise, groups, question, job);
+            hold_against_whole(m, light, asked.noise);
             save(m, asked);
+        } else {
+            trace(m, asked.guided, job);
         }
         std::vector<std::uint32_t> longest(g.rows.size());
         for (std::size_t i = 0; i < longest.size(); ++i) longest[i] = asked.lengths.longest(i);
@@ -185,19 +258,25 @@ Solved solve_layers(Making& m, Job& job) {
         g.extend(longest, job);
     }
     job.begin("bounces", settle_units);
-    Solved solved{.light = {}, .lengths = std::move(asked.lengths)};
+    Solved solved{.light = {}, .lengths = std::move(asked.lengths), .guided = std::move(asked.guided)};
+    const AllGuided guided{solved.guided, g.rows};
     if (!load(m, solved)) {
         const SolveKept kept{g.store, "solving-" + solve_key(m)};
-        SolveResult result =
-            solve_bounces(g.links, solved.lengths, m.albedo, gather_sources(m, solved.lengths, job),
-                          m.quality.bounces, job, &kept);
+        SolveResult result = solve_bounces(
+            g.links, solved.lengths, m.albedo, gather_sources(m, solved.lengths, solved.guided, job),
+            m.quality.bounces, job, &kept, solved.guided.empty() ? nullptr : &guided);
         solved.light = std::move(result.light);
         for (std::size_t c = 0; c < groups; ++c) m.layer(c).bounces = result.bounces[c];
         save(m, solved);
         if (g.store.drop) g.store.drop(kept.name);
     }
-    if (most == first) asked.noise = noise_of(m, solved.light, question, job);
+    if (!grow) {
+        asked.noise = noise_of(m, solved.light, question, job).noise;
+        hold_against_whole(m, solved.light, asked.noise);
+    }
     tell_noise(m, asked.noise, solved.lengths);
+    for (std::size_t c = 0; c < groups; ++c)
+        m.layer(c).guided_links = solved.guided.empty() ? 0 : solved.guided[c].links.count();
     return solved;
 }
 

@@ -2,7 +2,7 @@
 // The bounces of the layers that are made together.
 
 #include "bake/layers.hpp"
-#include "transport/solve.hpp"
+#include "transport/guided_links.hpp"
 
 namespace stasigraph {
 
@@ -36,6 +36,7 @@ struct Making {
 struct Solved {
     LightField light;  ///< A column of three for each group.
     RowLengths lengths;
+    std::vector<GuidedLinks> guided;  ///< By group.
 };
 
 /// Rows as long as their noise wants, and all bounces over them. Layers get their light from the sky, their

@@ -67,21 +67,38 @@ SkySum gathered_sky_sum(const SkyLight& sky, const RowSource& rows, const Links&
     return before;
 }
 
-float group_floor(const LightField& light, std::size_t group, const std::vector<float>& area) {
+namespace {
+
+/// Calls f(luminance, area) for all rows that a group lights.
+template <class F>
+void for_lit(const LightField& light, std::size_t group, const std::vector<float>& area, F f) {
+    for (std::size_t i = 0; i < light.rows; ++i)
+        if (const auto e = static_cast<double>(luminance(light.get(i, group))); e > 0)
+            f(e, static_cast<double>(area[i]));
+}
+
+/// A group's mean light as weighed by itself: what it typically is where it lights.
+double typical_light(const LightField& light, std::size_t group, const std::vector<float>& area) {
     double sum = 0, square = 0;
-    const auto each = [&](auto&& f) {
-        for (std::size_t i = 0; i < light.rows; ++i)
-            if (const auto e = static_cast<double>(luminance(light.get(i, group))); e > 0)
-                f(e, static_cast<double>(area[i]));
-    };
-    each([&](double e, double a) {
+    for_lit(light, group, area, [&](double e, double a) {
         sum += a * e;
         square += a * e * e;
     });
-    if (!(sum > 0)) return 0;
+    return sum > 0 ? square / sum : 0;
+}
+
+}  // namespace
+
+float group_floor(const LightField& light, std::size_t group, const std::vector<float>& area) {
+    return unseen_share * static_cast<float>(matters * typical_light(light, group, area));
+}
+
+float looked_at_floor(const LightField& light, std::size_t group, const std::vector<float>& area) {
+    const double least = matters * typical_light(light, group, area);
+    if (!(least > 0)) return 0;
     double logs = 0, whole = 0;
-    each([&](double e, double a) {
-        if (e < matters * square / sum) return;
+    for_lit(light, group, area, [&](double e, double a) {
+        if (e < least) return;
         logs += a * std::log2(e);
         whole += a;
     });
@@ -108,6 +125,7 @@ std::vector<float> estimate_noise(NoisyLight& s, std::size_t groups, const Noise
     HalfField half;
     reflect(sent, std::vector<Rgb>(count, {1, 1, 1}), half, job);
     std::vector<float> noise(count * groups, 0.0f);
+    s.mean.assign(count * groups, 0.0f);
     s.links.for_rows(1024, job, [&](std::size_t begin, std::size_t end) {
         std::vector<float> mean(sent.stride), square(sent.stride);
         for (std::size_t i = begin; i < end; ++i) {
@@ -121,6 +139,7 @@ std::vector<float> estimate_noise(NoisyLight& s, std::size_t groups, const Noise
             for (std::size_t g = 0; g < groups; ++g) {
                 const float variance = std::max(0.0f, square[g] / n - mean[g] / n * (mean[g] / n)) / n;
                 const float against = std::max(luminance(s.light.get(i, g)), s.floor[g]);
+                s.mean[i * groups + g] = mean[g] / n;
                 if (against > 0) noise[i * groups + g] = std::sqrt(variance) / against;
             }
         }

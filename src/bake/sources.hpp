@@ -75,6 +75,16 @@ DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
                           const std::vector<std::uint8_t>& valid, const std::vector<float>& besides, Job& job,
                           const DirectBefore* before = nullptr, const DirectKept* kept = nullptr);
 
+/// What a link that met the sky brings of it, nit: weighed against explicit sampling and tinted by what it
+/// passed.
+inline Rgb gathered_sky_at(const SkyLight& sky, const Receiver& r, Vec3 direction, Rgb tint,
+                           const SkyWeights& weights) {
+    const std::size_t cell = sky.cell_of(direction);
+    const float share =
+        sky.sampled() ? weights.gathered_weight(sky.density_in(cell), r.gather_density(direction)) : 1.0f;
+    return sky.radiance_in(cell) * tint * share;
+}
+
 /// Calls add(k, direction, radiance) for every one of the links begin .. end of a row that met the sky: its
 /// radiance in nit, weighed against explicit sampling and tinted by what it passed.
 template <class Add>
@@ -83,10 +93,7 @@ void gathered_sky(const SkyLight& sky, const RowSource& rows, const Links& links
     TintReader tints(links, row);
     const Receiver& r = rows.receivers[row];
     for_sky_links(links, rows, row, begin, end, [&](std::uint32_t k, Vec3 w) {
-        const std::size_t cell = sky.cell_of(w);
-        const float share =
-            sky.sampled() ? weights.gathered_weight(sky.density_in(cell), r.gather_density(w)) : 1.0f;
-        add(k, w, sky.radiance_in(cell) * tints.at(k) * share);
+        add(k, w, gathered_sky_at(sky, r, w, tints.at(k), weights));
     });
 }
 
@@ -139,11 +146,16 @@ struct NoisyLight {
     std::vector<float> floor;  ///< By group: lux below which noise is not seen; 0: by group_floor().
     /// Of groups that are a sky: what the first links bring of it, by texel; null for others.
     std::vector<const std::vector<SkySum>*> sky;
+    std::vector<float> mean;  ///< Filled in: what the first links bring, `groups` a row, luminance in lux.
 };
 
-/// What a group's light counts as where it is less, lux: four stops under the mean logarithm, by area, of
-/// what it is where it matters (over a thousandth of its mean as weighed by itself).
+/// What a group's light counts as where it is less, lux: four stops under a thousandth of what it typically
+/// is (its mean as weighed by itself). A room is looked at as it is: the sun's light there may be a hundredth
+/// of that outside.
 float group_floor(const LightField& light, std::size_t group, const std::vector<float>& area);
+/// The same for a picture of all of it: four stops under the mean logarithm, by area, of what it is where it
+/// is over that thousandth.
+float looked_at_floor(const LightField& light, std::size_t group, const std::vector<float>& area);
 
 /// For each row and group, `groups` a row, how uncertain its light is with the first links: relative standard
 /// error against its light or the floor, which is filled in where it was 0. Every group is judged alone, so

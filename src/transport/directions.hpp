@@ -29,14 +29,17 @@ inline void order_by_cell(const float* x, const float* y, std::uint32_t count,
     for (std::uint32_t k = 0; k < count; ++k) order[start[key[k]]++] = static_cast<std::uint8_t>(k);
 }
 
-/// Directions number(0) .. number(count - 1) of one row, written as plain arrays so that the compiler
-/// vectorises it. `order`, where given, receives an order in which neighbours point nearly the same way:
-/// traced like that, one ray finds in the cache what the last one left there.
+/// Points number(0) .. number(count - 1) of the unit square that a row's directions are made from, written as
+/// plain arrays so that the compiler vectorises it.
 template <class Number>
-void fill_directions(const Receiver& r, std::uint32_t seed, Number number, std::uint32_t count,
-                     std::array<Vec3, direction_batch>& out,
-                     std::array<std::uint8_t, direction_batch>* order = nullptr) {
-    alignas(32) float x[direction_batch], y[direction_batch];
+void fill_unit_points(const RowSource& source, std::size_t row, Number number, std::uint32_t count, float* x,
+                      float* y) {
+    const std::uint32_t seed = source.seeds[row];
+    if (!source.guide.empty()) {
+        GuideReader guide(source.guides, source.guide[row]);
+        for (std::uint32_t k = 0; k < count; ++k) guide.point(number(k), seed, x[k], y[k]);
+        return;
+    }
     const std::uint32_t second_seed = mix_bits(seed ^ 0x68bc21ebu);
     for (std::uint32_t k = 0; k < count; ++k) {
         const std::uint32_t index = number(k);
@@ -44,6 +47,17 @@ void fill_directions(const Receiver& r, std::uint32_t seed, Number number, std::
         x[k] = unit_float(reverse_bits(scramble_reversed(index, seed)));
         y[k] = unit_float(reverse_bits(scramble_reversed(s, second_seed)));
     }
+}
+
+/// The same as directions. `order`, where given, receives an order in which neighbours point nearly the same
+/// way: traced like that, one ray finds in the cache what the last one left there.
+template <class Number>
+void fill_directions(const RowSource& source, std::size_t row, Number number, std::uint32_t count,
+                     std::array<Vec3, direction_batch>& out,
+                     std::array<std::uint8_t, direction_batch>* order = nullptr) {
+    alignas(32) float x[direction_batch], y[direction_batch];
+    fill_unit_points(source, row, number, count, x, y);
+    const Receiver& r = source.receivers[row];
     if (order) order_by_cell(x, y, count, *order);
     if (r.in_air) {
         for (std::uint32_t k = 0; k < count; ++k) out[k] = sphere_direction({x[k], y[k]});

@@ -11,6 +11,7 @@
 #include "chart/texels.hpp"
 #include "light/receiver.hpp"
 #include "trace/ray_caster.hpp"
+#include "transport/guide.hpp"
 
 namespace stasigraph {
 
@@ -35,7 +36,9 @@ struct TintedLink {
 /// What rows start from: texels, or probes in the air.
 struct RowSource {
     std::vector<Receiver> receivers;
-    std::vector<std::uint32_t> seeds;  ///< One for each row; its directions are a function of it alone.
+    std::vector<std::uint32_t> seeds;  ///< One for each row; its directions are a function of it alone,
+    std::vector<std::uint32_t> guide;  ///< and of one of these where rows are guided; else empty.
+    GuideSet guides;
     std::size_t size() const { return receivers.size(); }
 };
 

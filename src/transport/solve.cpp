@@ -6,6 +6,7 @@
 #include <cmath>
 #include <numeric>
 
+#include "transport/guided_links.hpp"
 #include "transport/half_row.hpp"
 
 namespace stasigraph {
@@ -14,6 +15,7 @@ namespace {
 
 constexpr std::size_t solved_rows_per_task = 1024;  // fixed: sums are the same for any number of threads
 constexpr double settled_share = 0.001;
+constexpr int guided_bounces = 2;  ///< All groups are still there, in their own columns.
 
 /// Adds up the rows that the words name, `blocks` lanes of eight 16-bit floats each.
 template <std::size_t blocks>
@@ -341,7 +343,7 @@ struct SolveState {
 
 SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const std::vector<Rgb>& albedo,
                           const LightField& sources, std::optional<int> bounces, Job& job,
-                          const SolveKept* kept) {
+                          const SolveKept* kept, const AllGuided* guided) {
     const std::size_t rows = sources.rows, groups = lengths.groups;
     SolveState s(sources, groups);
     if (rows == 0) return {std::move(s.total), std::move(s.bounces)};
@@ -357,6 +359,7 @@ SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const s
         here.groups = s.of.size();
         reflect(s.fresh, albedo, reflected, job);
         apply_links(links, here, reflected, s.fresh, job);
+        if (guided && s.bounce < guided_bounces) apply_guided(*guided, links, here, reflected, s.fresh, job);
         job.parallel(rows, solved_rows_per_task, [&](std::size_t begin, std::size_t end) {
             for (std::size_t row = begin; row < end; ++row)
                 for (std::size_t k = 0; k < s.of.size(); ++k)

@@ -64,6 +64,8 @@ inline constexpr std::size_t settle_units = 2 * 6 + 4 * 3 + 6 * 2 + 20;
 /// Largest number of bounces "settle" goes to.
 inline constexpr int most_bounces = 400;
 
+struct AllGuided;
+
 /// Where a solve keeps what it has so far, for a bake that is stopped.
 struct SolveKept {
     const BakeStore& store;
@@ -76,9 +78,10 @@ struct SolveKept {
 /// count as that much). Bounces from the third on read half of the first length (64 at least), later ones
 /// less. `kept`, where given: after a bounce what is done may be saved, and a later call goes on from there.
 /// A group's light is the same whichever others are solved with it, and for any number of threads.
+/// `guided`, where given: links of single groups, for the first two bounces; what comes later is smooth.
 SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const std::vector<Rgb>& albedo,
                           const LightField& sources, std::optional<int> bounces, Job& job,
-                          const SolveKept* kept = nullptr);
+                          const SolveKept* kept = nullptr, const AllGuided* guided = nullptr);
 
 /// Reflected light as 16-bit floats times a power of two for each column: half the memory traffic of the
 /// solve, with a rounding error under 0.05 % a value that averages out over a row. Row `last` is zero: sky
