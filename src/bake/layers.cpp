@@ -291,9 +291,10 @@ std::size_t light_layers(const std::vector<LayerToMake>& wanted, Job& job) {
     expect_layers(make[0].work->ground, make[0].work->lit, make.size(), job);
     light_direct(make, job);
     Making making(make);
-    const Solved solved = solve_layers(making, job);
+    Solved solved = solve_layers(making, job);
     job.begin("denoise", denoise_units(making.ground.texels.size(), make.size()));
     show(making, solved, job);
+    solved.guided = {};
     job.begin("pages", make.size());
     carry_light(making, solved.light, job);
     light_probe_layers(make, job);

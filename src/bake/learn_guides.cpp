@@ -333,7 +333,7 @@ void renew_noise(const LearntFrom& from, const std::vector<GuidedLinks>& guided,
     const Making& m = from.making;
     const std::size_t groups = m.size();
     const auto n = static_cast<float>(from.first);
-    job.parallel(from.light.rows, 256, [&](std::size_t begin, std::size_t end) {
+    m.ground.links.for_rows(256, job, [&](std::size_t begin, std::size_t end) {
         RowParts parts(m.ground.rows);
         for (std::size_t row = begin; row < end; ++row)
             for (std::size_t g = 0; g < groups; ++g) {

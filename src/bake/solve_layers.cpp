@@ -209,7 +209,11 @@ void trace(const Making& m, std::vector<GuidedLinks>& guided, Job& job) {
     std::size_t rows = 0;
     for (const GuidedLinks& own : guided) rows += own.size();
     job.begin("guided links", rows);
-    for (GuidedLinks& own : guided) trace_guided(m.ground, own, job);
+    for (std::size_t c = 0; c < guided.size(); ++c) {
+        trace_guided(m.ground, guided[c], job);
+        // Their directions are asked for once more where they met the sky, and then of a sky alone.
+        if (!m.sky(c)) guided[c].source.receivers = {};
+    }
 }
 
 }  // namespace

@@ -19,7 +19,7 @@ Rgb sent_of(const HalfField& from, std::uint32_t word, std::size_t group) {
 
 void apply_guided(const AllGuided& guided, const Links& links, const RowLengths& lengths,
                   const HalfField& from, LightField& to, Job& job) {
-    job.parallel(to.rows, guided_rows_per_task, [&](std::size_t begin, std::size_t end) {
+    links.for_rows(guided_rows_per_task, job, [&](std::size_t begin, std::size_t end) {
         RowParts parts(guided.rows);
         for (std::size_t row = begin; row < end; ++row)
             for (std::size_t g = 0; g < guided.groups.size(); ++g) {
