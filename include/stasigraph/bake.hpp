@@ -103,7 +103,7 @@ struct TexelLight {
 /// Owner:   keeps its own copy of the level.
 /// Cost:    construction traces the first links; light() traces what the light's noise wants beyond them,
 ///          once. With a store neither traces again what an earlier run left there.
-/// Memory:  while it works 380 bytes a texel and 126 a texel and group, as measured; and 4 bytes a link,
+/// Memory:  while it works 380 bytes a texel and 186 a texel and group, as measured; and 4 bytes a link,
 /// which
 ///          with a store are where its blobs are: the files of open_store() are mapped.
 class Baker {

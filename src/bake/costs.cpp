@@ -8,7 +8,7 @@ namespace stasigraph {
 
 namespace {
 
-constexpr double bytes_a_texel = 380, bytes_a_group = 126;
+constexpr double bytes_a_texel = 380, bytes_a_group = 186;
 
 // Seconds.
 constexpr double ray = 0.24e-6, probe_ray = 0.8e-6;
