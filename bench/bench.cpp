@@ -191,8 +191,9 @@ void threads(Level level) {
 
 }  // namespace
 
-void bench_unwrap();                                                               // unwrap_bench.cpp
-void bench_check(const std::string& file);                                         // check_bench.cpp
+void bench_unwrap();                        // unwrap_bench.cpp
+void bench_check(const std::string& file);  // check_bench.cpp
+void bench_heaps(Tier tier, std::uint32_t first, std::uint32_t end);
 void bench_parts(const std::string& file);                                         // parts_bench.cpp
 void bench_joints(const std::string& only, const std::vector<int>& densities);     // joints_bench.cpp
 void bench_dots(const std::string& file, const std::string& tier, float density);  // dots_bench.cpp
@@ -234,7 +235,11 @@ bool run(int argc, char** argv) {
         bench_lights();
     else if (argc == 3 && name == "check")
         bench_check(argv[2]);
-    else if (argc == 3 && name == "parts")
+    else if (argc >= 2 && name == "heaps") {
+        const std::vector<int> some = numbers(argc, argv, 3, {0, 200});
+        bench_heaps(argc > 2 && std::string_view(argv[2]) == "glance" ? Tier::glance : Tier::proof,
+                    static_cast<std::uint32_t>(some[0]), static_cast<std::uint32_t>(some.back()));
+    } else if (argc == 3 && name == "parts")
         bench_parts(argv[2]);
     else if (argc >= 3 && name == "dots")
         bench_dots(argv[2], argc > 3 ? argv[3] : "proof",
@@ -283,7 +288,7 @@ int main(int argc, char** argv) {
             "usage: stasigraph_bench kernel LEVEL.toml | equal LEVEL.toml [LINKS ...] | "
             "edits LEVEL.toml SURFACE [TIER] | generated [MILLION TEXELS] | size [MILLION TEXELS] "
             "[GB] | series LEVEL.toml | probes LEVEL.toml | lookups LEVEL.toml | reflections LEVEL.toml | "
-            "mixing LEVEL.toml | check LEVEL.toml | "
+            "mixing LEVEL.toml | check LEVEL.toml | heaps [TIER] [FIRST END] | "
             "progress LEVEL.toml TIER | "
             "quality LEVEL.toml [LINKS ...] | unwrap | lights\n");
         return 2;

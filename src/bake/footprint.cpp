@@ -14,6 +14,9 @@ constexpr float sight_rise = 0.05f;
 /// Neighbours lie in one plane where neither is further off the other's than this share of the way: a place
 /// between two of a bent surface would lie under it.
 constexpr float flat = 2e-3f;
+/// How far a texel reaches where its chart ends, as shares of the way to the neighbour it has not; and, where
+/// that is nothing, how far its samples are folded to the other side.
+constexpr float ends[] = {0.5f, 0.375f, 0.25f, 0.125f}, folded = 0.5f;
 /// Lifted by less than this nothing changes; by more than this share of the triangle's size the normals tell
 /// of no surface. Metres; share.
 constexpr float least_lift = 1e-5f, most_lift = 0.25f;
@@ -63,6 +66,46 @@ Footprints::Footprints(const TexelSet& texels, const std::vector<std::uint8_t>& 
         if (reach[i] & 4) open_corner(texels.neighbour(i, 1, 1), true);
         if (reach[i] & 8) open_corner(texels.neighbour(i, -1, 1), false);
     }
+    job.parallel(texels.size(), 2048, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t k = begin; k < end; ++k) {
+            const auto i = static_cast<std::uint32_t>(k);
+            if (!valid[i]) continue;
+            Sides& s = sides_[i];
+            // A row one texel wide has neighbours along it alone: it is as wide as they are long.
+            const Vec3 normal = texels.face_normal[i], along = s.left == Vec3{} ? s.right : s.left,
+                       down = s.above == Vec3{} ? s.below : s.above;
+            end_at_edge(texels, caster, i, s.left, s.right, cross(normal, down));
+            end_at_edge(texels, caster, i, s.above, s.below, cross(normal, along));
+        }
+    });
+}
+
+void Footprints::end_at_edge(const TexelSet& texels, const RayCaster& caster, std::uint32_t texel, Vec3& a,
+                             Vec3& b, Vec3 otherwise) {
+    const bool no_a = a == Vec3{}, no_b = b == Vec3{};
+    if (no_a == no_b) {
+        if (!no_a || otherwise == Vec3{}) return;
+        const Vec3 one = open_way(texels, caster, texel, otherwise),
+                   two = open_way(texels, caster, texel, -otherwise);
+        a = one == Vec3{} ? two : one;
+        b = two == Vec3{} ? one : two;
+        return;
+    }
+    const Vec3 other = no_a ? b : a, way = open_way(texels, caster, texel, -other);
+    (no_a ? a : b) = way == Vec3{} ? other * folded : way;
+}
+
+Vec3 Footprints::open_way(const TexelSet& texels, const RayCaster& caster, std::uint32_t texel, Vec3 toward) {
+    const float whole = length(toward), up = ray_start_offset + sight_rise * whole;
+    const Vec3 normal = texels.face_normal[texel], from = texels.position[texel] + normal * up;
+    for (const float share : ends) {
+        const Vec3 way = toward * share;
+        if (caster.closest({from, way * (1 / (share * whole)), share * whole}).surface != none) continue;
+        const Hit under = caster.closest({from + way, -normal, 2 * up});
+        if (under.surface != texels.grid[texel] / 2 || std::abs(under.distance - up) > flat * whole) continue;
+        return way;
+    }
+    return {};
 }
 
 void lift_receivers(const Level& level, const TexelSet& texels, const RayCaster& caster, RowSource& rows,

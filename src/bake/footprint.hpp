@@ -9,12 +9,14 @@
 namespace stasigraph {
 
 /// How far each texel reaches to its neighbours in the chart: halfway, or all the way to their middles, where
-/// the neighbour is not buried and a short ray to it meets nothing; else not at all. So a texel cut by a wall
-/// counts on its middle's side alone. An empty one reaches nowhere.
+/// the neighbour is not buried and a short ray to it meets nothing. Where its chart or the open place ends it
+/// reaches as far as the surface goes on, and what of it would lie past that is folded back, so that no half
+/// of its samples lies on the line where a wall stands. So a texel cut by a wall counts on its middle's side
+/// alone. An empty one reaches nowhere.
 class Footprints {
 public:
     Footprints() = default;
-    /// Cost: two short rays a texel.
+    /// Cost: four short rays a texel, some more at edges.
     Footprints(const TexelSet& texels, const std::vector<std::uint8_t>& valid, const RayCaster& caster,
                Job& job);
 
@@ -51,6 +53,12 @@ public:
     const std::vector<Sides>& sides() const { return sides_; }
 
 private:
+    /// Sets those of two opposite sides to which there is no neighbour; `otherwise`: how long they would be
+    /// where there is none to either.
+    static void end_at_edge(const TexelSet& texels, const RayCaster& caster, std::uint32_t texel, Vec3& a,
+                            Vec3& b, Vec3 otherwise);
+    /// How far the surface goes on that way, up to half of it; zero where it does not.
+    static Vec3 open_way(const TexelSet& texels, const RayCaster& caster, std::uint32_t texel, Vec3 toward);
     std::vector<Sides> sides_;
 };
 

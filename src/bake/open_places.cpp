@@ -25,39 +25,74 @@ bool is_open(const Level& level, const RayCaster& caster, const Receiver& r, std
     return static_cast<float>(back) <= buried_share * static_cast<float>(looks);
 }
 
-/// Whether at least two buried texels stay between the two sides of a wall if texel i moves toward a
-/// neighbour, and the one on the other side does so, too: fewer would let light of either side show on the
-/// other.
-bool keeps_apart(const TexelSet& texels, const std::vector<std::uint8_t>& valid, std::uint32_t i,
-                 std::uint32_t toward) {
-    int x = 0, y = 0, tx = 0, ty = 0;
-    texels.place_in_chart(i, x, y);
-    texels.place_in_chart(toward, tx, ty);
+/// Whether at least two buried texels stay between the two sides of a wall if texel i moves that way, and the
+/// one on the other side does so, too: fewer would let light of either side show on the other.
+bool keeps_apart(const TexelSet& texels, const std::vector<std::uint8_t>& valid, std::uint32_t i, int x,
+                 int y) {
     const auto buried_along = [&](int dx, int dy) {
         for (int step = 1; step <= 3 && (dx != 0 || dy != 0); ++step)
             if (const std::uint32_t n = texels.neighbour(i, step * dx, step * dy); n != none && valid[n])
                 return false;
         return true;
     };
-    return buried_along(x - tx, y - ty) && buried_along(x - tx, 0) && buried_along(0, y - ty);
+    return buried_along(-x, -y) && buried_along(-x, 0) && buried_along(0, -y);
 }
 
-/// The nearest open place between a buried texel and its valid neighbours; its own where there is none.
+constexpr int ways[8][2] = {{-1, -1}, {0, -1}, {1, -1}, {-1, 0}, {1, 0}, {-1, 1}, {0, 1}, {1, 1}};
+
+/// The way to a neighbour of texel i, metres, where its surface goes on in one plane; zero where it is not
+/// known. Where there is none, a whole row may lie under a wall but for its edge: the way is told by the
+/// neighbour on the other side.
+Vec3 way_to(const TexelSet& texels, std::uint32_t i, int x, int y) {
+    const auto step = [&](int dx, int dy) {
+        for (const int sign : {1, -1})
+            if (const std::uint32_t n = texels.neighbour(i, sign * dx, sign * dy);
+                n != none && in_one_plane(texels, i, n))
+                return (texels.position[n] - texels.position[i]) * static_cast<float>(sign);
+        return Vec3{};
+    };
+    const Vec3 across = x == 0 ? Vec3{} : step(x, 0), down = y == 0 ? Vec3{} : step(0, y);
+    if ((x != 0 && across == Vec3{}) || (y != 0 && down == Vec3{})) return {};
+    return across + down;
+}
+
+/// Whether a place is on texel i's own surface.
+bool on_surface(const RayCaster& caster, const TexelSet& texels, std::uint32_t i, Vec3 place) {
+    constexpr float above = 1e-3f;
+    const Vec3 normal = texels.face_normal[i];
+    const Hit hit = caster.closest({place + normal * above, -normal, 2 * above});
+    return hit.surface == texels.grid[i] / 2 && !hit.back;
+}
+
+/// The nearest open place between a buried texel and its valid neighbours, else toward an edge of its chart;
+/// its own where there is none.
 Vec3 open_place(const Level& level, const RayCaster& caster, const TexelSet& texels, const RowSource& rows,
                 const std::vector<std::uint8_t>& valid, std::uint32_t i) {
     const Vec3 own = texels.position[i];
-    std::array<std::uint32_t, 8> beside;
-    std::size_t count = 0;
-    texels.for_neighbours(i, 1, [&](std::uint32_t n) {
-        if (valid[n] && in_one_plane(texels, i, n) && keeps_apart(texels, valid, i, n)) beside[count++] = n;
-    });
-    for (const float t : tries)
-        for (std::size_t k = 0; k < count; ++k) {
-            const Vec3 place = own + (texels.position[beside[k]] - own) * t;
-            if (is_open(level, caster, surface_receiver(place, texels.normal[i], texels.face_normal[i]),
-                        mix_bits(rows.seeds[i])))
-                return place;
+    std::array<Vec3, 16> way;
+    std::size_t count = 0, known = 0;
+    for (const bool beside : {true, false}) {
+        for (const auto& [x, y] : ways) {
+            const std::uint32_t n = texels.neighbour(i, x, y);
+            const bool lit = n != none && valid[n];
+            if (lit != beside || (n != none && !lit) || !keeps_apart(texels, valid, i, x, y)) continue;
+            const Vec3 to = !lit                         ? way_to(texels, i, x, y)
+                            : in_one_plane(texels, i, n) ? texels.position[n] - own
+                                                         : Vec3{};
+            if (!(to == Vec3{})) way[count++] = to;
         }
+        if (beside) known = count;
+    }
+    const auto open = [&](std::size_t k, float t) {
+        const Vec3 place = own + way[k] * t;
+        return (k < known || on_surface(caster, texels, i, place)) &&
+               is_open(level, caster, surface_receiver(place, texels.normal[i], texels.face_normal[i]),
+                       mix_bits(rows.seeds[i]));
+    };
+    for (const auto& [from, to] : {std::pair<std::size_t, std::size_t>{0, known}, {known, count}})
+        for (const float t : tries)
+            for (std::size_t k = from; k < to; ++k)
+                if (open(k, t)) return own + way[k] * t;
     return own;
 }
 

@@ -20,20 +20,41 @@ float wall_of_texels(const TexelSet& texels, const RayCaster& caster, std::uint3
                         texels.position[b] + texels.face_normal[b] * up);
 }
 
-/// A texel is enclosed where so few of its first links are longer than that.
-constexpr float room_to_look = 0.5f;  ///< Metres.
+/// A texel is enclosed where so few of its first links are longer than that, and stands in a room where more
+/// are as long as one is wide. Metres; share.
+constexpr float room_to_look = 0.5f, room_to_stand = 1.5f;
 constexpr float enclosed_share = 0.25f;
 constexpr std::uint32_t links_looked_at = 64;
+/// Texels that are enclosed together lie in a hollow where no more of their links see a room: a slit with one
+/// open end is looked into.
+constexpr double open_share = 1.0 / 64;
 
-bool enclosed(const TexelSet& texels, const Links& links, std::uint32_t i) {
+/// Whether at most a quarter of a texel's first links are longer than that.
+bool enclosed(const TexelSet& texels, const Links& links, std::uint32_t i, float room) {
     const std::uint32_t count = std::min(links.length(i), links_looked_at);
     std::uint32_t far = 0;
     for (std::uint32_t k = 0; k < count; ++k) {
         const std::uint32_t word = links.row(i)[k];
         if (!meets_texel(word) && word != sky_word) continue;
-        far += word == sky_word || length(texels.position[word] - texels.position[i]) > room_to_look ? 1 : 0;
+        far += word == sky_word || length(texels.position[word] - texels.position[i]) > room ? 1 : 0;
     }
     return static_cast<float>(far) <= enclosed_share * static_cast<float>(count);
+}
+
+/// Whether a room can look at texels that are enclosed.
+bool looked_into(const TexelSet& texels, const Links& links, const std::vector<std::uint32_t>& together) {
+    double all = 0, open = 0;
+    for (const std::uint32_t i : together) {
+        const std::uint32_t count = std::min(links.length(i), links_looked_at);
+        for (std::uint32_t k = 0; k < count; ++k) {
+            const std::uint32_t word = links.row(i)[k];
+            all += 1;
+            open += word == sky_word || (meets_texel(word) && !enclosed(texels, links, word, room_to_stand))
+                        ? 1
+                        : 0;
+        }
+    }
+    return open > open_share * all;
 }
 
 }  // namespace
@@ -65,30 +86,36 @@ std::vector<SharedPair> find_shared(const TexelSet& texels, const std::vector<st
 
 std::vector<std::uint8_t> find_hidden(const TexelSet& texels, const std::vector<std::uint8_t>& wanted,
                                       const Links& links, std::vector<SharedPair>& pairs) {
-    std::vector<std::uint8_t> hidden(texels.size(), 0);
-    std::vector<std::uint32_t> todo;
-    const auto hide = [&](std::uint32_t i) {
-        hidden[i] = 1;
-        todo.push_back(i);
-    };
+    std::vector<std::uint8_t> seen(texels.size(), 0), hidden(texels.size(), 0);
     std::vector<std::pair<std::uint32_t, std::uint32_t>> parted;
+    std::vector<std::uint32_t> first;
     for (const SharedPair& p : pairs) {
         parted.push_back(std::minmax(p.a, p.b));
-        const bool a = enclosed(texels, links, p.a), b = enclosed(texels, links, p.b);
-        if (a != b && !hidden[a ? p.a : p.b]) hide(a ? p.a : p.b);
+        const bool a = enclosed(texels, links, p.a, room_to_look),
+                   b = enclosed(texels, links, p.b, room_to_look);
+        if (a != b) first.push_back(a ? p.a : p.b);
     }
     std::sort(parted.begin(), parted.end());
-    // And what is enclosed with them, up to the next wall.
     constexpr int steps[4][2] = {{1, 0}, {-1, 0}, {0, 1}, {0, -1}};
-    while (!todo.empty()) {
-        const std::uint32_t i = todo.back();
-        todo.pop_back();
-        for (const auto& step : steps) {
-            const std::uint32_t n = texels.neighbour(i, step[0], step[1]);
-            if (n == none || !wanted[n] || hidden[n] || !enclosed(texels, links, n)) continue;
-            if (!std::binary_search(parted.begin(), parted.end(), std::pair(std::min(i, n), std::max(i, n))))
-                hide(n);
+    for (const std::uint32_t start : first) {
+        if (seen[start]) continue;
+        seen[start] = 1;
+        // And what is enclosed with it, up to the next wall.
+        std::vector<std::uint32_t> together{start};
+        for (std::size_t next = 0; next < together.size(); ++next) {
+            const std::uint32_t i = together[next];
+            for (const auto& step : steps) {
+                const std::uint32_t n = texels.neighbour(i, step[0], step[1]);
+                if (n == none || !wanted[n] || seen[n] || !enclosed(texels, links, n, room_to_look)) continue;
+                if (std::binary_search(parted.begin(), parted.end(),
+                                       std::pair(std::min(i, n), std::max(i, n))))
+                    continue;
+                seen[n] = 1;
+                together.push_back(n);
+            }
         }
+        if (looked_into(texels, links, together)) continue;
+        for (const std::uint32_t i : together) hidden[i] = 1;
     }
     std::erase_if(pairs, [&](const SharedPair& p) { return hidden[p.a] || hidden[p.b]; });
     return hidden;

@@ -26,6 +26,8 @@ constexpr float off_edge = 0.004f;  ///< Metres from an edge.
 constexpr std::uint32_t first_rays = 128, more_rays = 256, sure_rays = 16384, leak_lamp_samples = 16,
                         leak_seed = 0x6c65616bu;
 constexpr float steps_a_texel = 1;
+/// Texels around a place that a lookup there may hold light of: one by the lookup, one more by its samples.
+constexpr float within[] = {-2, -1.5f, -1, -0.5f, 0, 0.5f, 1, 1.5f, 2};
 
 /// A place of a lightmap.
 struct Spot {
@@ -242,17 +244,19 @@ std::vector<Leak> leaks_under(const Level& level, const Atlas& atlas, const View
             if (!out() || is_covered(level, viewer.caster(), s.at, s.normal) ||
                 out_of_sight(level, viewer.caster(), s))
                 continue;
-            // What a texel's size around has counts as well, as far as no wall stands between.
+            // What lies as far around as a lookup and a texel's own samples reach counts as well, as far as
+            // no wall stands between.
             const Frame frame(s.normal);
             const Vec3 across = normalize(cross(s.normal, s.inward));
             low = high = exact(s.at, more_rays);
-            for (const float u : {-1.0f, -0.5f, 0.0f, 0.5f, 1.0f})
-                for (const float v : {-1.0f, -0.5f, 0.0f, 0.5f, 1.0f}) {
+            for (const float u : within)
+                for (const float v : within) {
                     if (!out()) break;
                     const Vec3 to = s.at + (s.inward * u + across * v) * s.size;
                     const Vec3 from = s.at + s.normal * off_edge, way = to + s.normal * off_edge - from;
                     const float far = length(way);
                     if (far > 0 && viewer.caster().blocked({from, way * (1 / far), far})) continue;
+                    if (!viewer.caster().blocked({from + way, -s.normal, off_edge + 0.1f * s.size})) continue;
                     const float e = exact(to, more_rays);
                     low = std::min(low, e);
                     high = std::max(high, e);
