@@ -194,10 +194,11 @@ void threads(Level level) {
 void bench_unwrap();                        // unwrap_bench.cpp
 void bench_check(const std::string& file);  // check_bench.cpp
 void bench_heaps(Tier tier, std::uint32_t first, std::uint32_t end);
-void bench_parts(const std::string& file);                                         // parts_bench.cpp
-void bench_joints(const std::string& only, const std::vector<int>& densities);     // joints_bench.cpp
-void bench_dots(const std::string& file, const std::string& tier, float density);  // dots_bench.cpp
-void bench_lights();                                                               // lights_bench.cpp
+void bench_parts(const std::string& file);                                      // parts_bench.cpp
+void bench_joints(const std::string& only, const std::vector<int>& densities);  // joints_bench.cpp
+void bench_dots(const std::string& file, const std::string& tier, float density,
+                const std::string& kept);  // dots_bench.cpp
+void bench_lights();                       // lights_bench.cpp
 void bench_group();
 void bench_quality(const char* file, const std::vector<int>& links);  // quality_bench.cpp
 
@@ -243,7 +244,7 @@ bool run(int argc, char** argv) {
         bench_parts(argv[2]);
     else if (argc >= 3 && name == "dots")
         bench_dots(argv[2], argc > 3 ? argv[3] : "proof",
-                   argc > 4 ? static_cast<float>(std::atof(argv[4])) : 0.5f);
+                   argc > 4 ? static_cast<float>(std::atof(argv[4])) : 0.5f, argc > 5 ? argv[5] : "");
     else if (argc >= 2 && name == "joints")
         bench_joints(argc > 2 && std::string_view(argv[2]) != "all" ? argv[2] : "",
                      numbers(argc, argv, 3, {4, 8, 16, 32}));
@@ -288,7 +289,8 @@ int main(int argc, char** argv) {
             "usage: stasigraph_bench kernel LEVEL.toml | equal LEVEL.toml [LINKS ...] | "
             "edits LEVEL.toml SURFACE [TIER] | generated [MILLION TEXELS] | size [MILLION TEXELS] "
             "[GB] | series LEVEL.toml | probes LEVEL.toml | lookups LEVEL.toml | reflections LEVEL.toml | "
-            "mixing LEVEL.toml | check LEVEL.toml | heaps [TIER] [FIRST END] | "
+            "mixing LEVEL.toml | check LEVEL.toml | heaps [TIER] [FIRST END] | dots LEVEL [TIER] [SHARE OF "
+            "DENSITY] [FILE] | "
             "progress LEVEL.toml TIER | "
             "quality LEVEL.toml [LINKS ...] | unwrap | lights\n");
         return 2;

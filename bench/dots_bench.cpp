@@ -4,10 +4,14 @@
 
 #include <algorithm>
 #include <cmath>
+#include <filesystem>
+#include <fstream>
+#include <functional>
 #include <map>
 
 #include "base/random.hpp"
 #include "chart/texels.hpp"
+#include "dim_levels.hpp"
 #include "picture/page_place.hpp"
 #include "stasigraph/io.hpp"
 #include "stasigraph/stasigraph.hpp"
@@ -17,7 +21,10 @@ using namespace stasigraph;
 
 namespace {
 
-constexpr int converged = 4096;
+/// Links of a converged bake, and so many where 4096 would take over 12 GB; of small levels it is the mean of
+/// up to six with other rays.
+constexpr int converged = 4096, converged_of_many = 2048;
+constexpr std::size_t many_texels = 700000, texels_of_all = 800000, most_bakes = 6;
 constexpr int around = 4;             ///< Texels to every side that tell how bright a place is.
 constexpr float least_share = 0.25f;  ///< Of the mean around a texel: darker light counts as that much.
 /// Of a set's mean light: less is black. Of a group alone, of its mean as weighed by itself, since most of a
@@ -157,13 +164,61 @@ Dots count_dots(const Atlas& atlas, const TexelSet& texels, const Lights& ours, 
     return d;
 }
 
+/// The mean light of converged bakes with different rays.
+template <class LightsOf>
+std::vector<Lights> mean_of_bakes(Level level, LightsOf lights_of) {
+    Atlas atlas;
+    std::vector<Lights> mean = lights_of(level, {Denoise::off}, atlas)[0];
+    const std::size_t bakes = std::clamp<std::size_t>(texels_of_all / mean[0].size(), 1, most_bakes);
+    for (std::size_t k = 1; k < bakes; ++k) {
+        level.quality.seed += 1;
+        const std::vector<Lights> more = lights_of(level, {Denoise::off}, atlas)[0];
+        for (std::size_t s = 0; s < mean.size(); ++s)
+            for (std::size_t i = 0; i < mean[s].size(); ++i) {
+                mean[s][i].total += more[s][i].total;
+                mean[s][i].sampled += more[s][i].sampled;
+                mean[s][i].valid =
+                    mean[s][i].valid && more[s][i].valid && mean[s][i].position == more[s][i].position;
+            }
+    }
+    for (Lights& set : mean)
+        for (TexelLight& t : set) {
+            t.total = t.total * (1 / static_cast<float>(bakes));
+            t.sampled = t.sampled * (1 / static_cast<float>(bakes));
+        }
+    return mean;
+}
+
+/// What a converged bake came to, from a file or from the bake, which then goes there.
+std::vector<Lights> kept_truth(const std::string& file, std::size_t sets, std::size_t texels,
+                               const std::function<std::vector<Lights>()>& bake_it) {
+    std::vector<Lights> truth(sets, Lights(texels));
+    const std::size_t bytes = texels * sizeof(TexelLight);
+    if (std::error_code none_yet;
+        !file.empty() && std::filesystem::file_size(file, none_yet) == sets * bytes) {
+        std::ifstream in(file, std::ios::binary);
+        for (Lights& set : truth)
+            in.read(reinterpret_cast<char*>(set.data()), static_cast<std::streamsize>(bytes));
+        if (in) return truth;
+    }
+    truth = bake_it();
+    if (file.empty()) return truth;
+    std::ofstream out(file, std::ios::binary);
+    for (const Lights& set : truth)
+        out.write(reinterpret_cast<const char*>(set.data()), static_cast<std::streamsize>(bytes));
+    return truth;
+}
+
 }  // namespace
 
 /// Shares of texels that are off by over 10, 20 and 50 %, in every set and under every group alone; of those
 /// over 20 % how many by explicit light, by links, and by smoothing alone; the surfaces that have most of
-/// them.
-void bench_dots(const std::string& file, const std::string& tier, float density) {
-    Level level = load_level(file);
+/// them. `file`: a sheet, or the name of one of test::dim_levels(). `kept`: where the converged bake is kept
+/// from one run to the next, of the same level and density alone; empty: nowhere.
+void bench_dots(const std::string& file, const std::string& tier, float density, const std::string& kept) {
+    const std::vector<std::string> built = test::dim_levels();
+    Level level =
+        std::find(built.begin(), built.end(), file) != built.end() ? test::dim_level(file) : load_level(file);
     level.volumes.clear();
     level.hand_probes.clear();
     level.quality.tier = tier == "final" ? Tier::final : tier == "glance" ? Tier::glance : Tier::proof;
@@ -188,15 +243,16 @@ void bench_dots(const std::string& file, const std::string& tier, float density)
     Atlas atlas;
     const auto ours = lights_of(level, {Denoise::automatic, Denoise::off}, atlas);
     Level best = level;
-    best.quality.links = converged;
+    best.quality.links = ours[0][0].size() < many_texels ? converged : converged_of_many;
     best.quality.noise = 0.004f;
-    const auto truth = lights_of(best, {Denoise::off}, atlas);
+    const std::vector<Lights> truth = kept_truth(kept, level.sets.size(), ours[0][0].size(),
+                                                 [&] { return mean_of_bakes(best, lights_of); });
     const TexelSet texels = place_texels(level, atlas, job);
     const std::vector<std::uint8_t> seen = find_seen(level, texels, job);
     fmt::print("{:<24}{:>9} {:>8} {:>8} {:>8} {:>9} | over 20 %: {:>6} {:>6} {:>6} | most on\n", "set",
                "texels", "over 10 %", "20 %", "50 %", "worst", "direct", "links", "smooth");
     for (std::size_t s = 0; s < level.sets.size(); ++s) {
-        const Dots d = count_dots(atlas, texels, ours[0][s], ours[1][s], truth[0][s], seen, s >= own_sets);
+        const Dots d = count_dots(atlas, texels, ours[0][s], ours[1][s], truth[s], seen, s >= own_sets);
         if (d.texels == 0) continue;
         const auto share = [&](std::size_t n) {
             return fmt::format("{:.3f} %", 100.0 * static_cast<double>(n) / static_cast<double>(d.texels));

@@ -14,7 +14,7 @@ struct Options {
     fs::path folder, file;
     CameraOptions camera;
     std::string set, show = "game", size = "1280x800", probes = "on", reflections = "on";
-    std::string ev = "auto", legend = "on", lux;
+    std::string ev = "auto", legend = "on", lux, against;
     float lux_low = 0, lux_high = 0;
     int samples = 4;
     bool linear = false, net = false;
@@ -43,6 +43,7 @@ void run(const Options& o, ViewOptions settings, Job& job) {
                         .exposure = {},
                         .lux_low = o.lux_low,
                         .lux_high = o.lux_high,
+                        .against = o.against,
                         .legend = o.legend == "on"};
     if (o.ev != "auto") request.exposure = std::stof(o.ev);
     const ShownPicture shown = gallery.show(request, job);
@@ -101,6 +102,7 @@ void add_view(const Command& app) {
     c.add_option("--legend", o->legend, "on writes into the picture what its colours mean")
         .check(one_of({"on", "off"}));
     c.add_option("--lux", o->lux, "with --show lux: the ends of the scale, LOW,HIGH");
+    c.add_option("--against", o->against, "with --show dots: the name of a kept bake that has converged");
     c.add_flag("--tetrahedra", o->net, "with --show probes: the tetrahedra between them as well");
     c.renamed("--net", "--tetrahedra");
     c.add_option("--set", o->set, "the bake set; the first unless given");

@@ -5,6 +5,7 @@
 #include <map>
 
 #include "base/random.hpp"
+#include "level_builder.hpp"
 #include "parts/covered.hpp"
 #include "stasigraph/reference.hpp"
 #include "trace/ray_caster.hpp"
@@ -13,91 +14,16 @@ namespace test {
 
 namespace {
 
-const Rgb plaster{0.7f, 0.68f, 0.62f}, ground_color{0.35f, 0.36f, 0.3f}, wood{0.45f, 0.3f, 0.2f};
-
-/// Adds surfaces, a material for each.
-class Builder {
-public:
-    Level level;
-
-    void triangles(const std::string& name, const std::vector<Vec3>& corners, Rgb albedo,
-                   bool double_sided = false) {
-        Mesh mesh;
-        mesh.name = name;
-        for (std::size_t t = 0; t + 2 < corners.size(); t += 3) {
-            const Vec3 n = normalize(cross(corners[t + 1] - corners[t], corners[t + 2] - corners[t]));
-            for (std::size_t k = 0; k < 3; ++k) {
-                mesh.indices.push_back(static_cast<std::uint32_t>(mesh.positions.size()));
-                mesh.positions.push_back(corners[t + k]);
-                mesh.normals.push_back(n);
-            }
-        }
-        Surface s;
-        s.name = s.node = name;
-        s.mesh = static_cast<std::uint32_t>(level.meshes.size());
-        s.material = static_cast<std::uint32_t>(level.materials.size());
-        Material m;
-        m.name = name;
-        m.base_color = albedo;
-        m.double_sided = double_sided;
-        level.materials.push_back(m);
-        level.meshes.push_back(std::move(mesh));
-        level.surfaces.push_back(s);
-    }
-    void quad(const std::string& name, Vec3 a, Vec3 b, Vec3 c, Vec3 d, Rgb albedo,
-              bool double_sided = false) {
-        triangles(name, {a, b, c, a, c, d}, albedo, double_sided);
-    }
-    void floor(float half, float y = 0) {
-        quad("ground", {-half, y, half}, {half, y, half}, {half, y, -half}, {-half, y, -half}, ground_color);
-    }
-    static void add_box(std::vector<Vec3>& out, Vec3 l, Vec3 h, float turn = 0, Vec3 hinge = {}) {
-        const Vec3 p[8] = {{l.x, l.y, l.z}, {h.x, l.y, l.z}, {l.x, h.y, l.z}, {h.x, h.y, l.z},
-                           {l.x, l.y, h.z}, {h.x, l.y, h.z}, {l.x, h.y, h.z}, {h.x, h.y, h.z}};
-        const int faces[6][4] = {{0, 4, 6, 2}, {5, 1, 3, 7}, {0, 1, 5, 4},
-                                 {6, 7, 3, 2}, {1, 0, 2, 3}, {4, 5, 7, 6}};
-        const auto turned = [&](Vec3 v) {
-            const Vec3 d = v - hinge;
-            return hinge + Vec3{d.x * std::cos(turn) + d.z * std::sin(turn), d.y,
-                                d.z * std::cos(turn) - d.x * std::sin(turn)};
-        };
-        for (const auto& f : faces)
-            for (const int k : {0, 1, 2, 0, 2, 3}) out.push_back(turned(p[f[k]]));
-    }
-    void box(const std::string& name, Vec3 low, Vec3 high, Rgb albedo, float turn = 0, Vec3 hinge = {}) {
-        std::vector<Vec3> corners;
-        add_box(corners, low, high, turn, hinge);
-        triangles(name, corners, albedo);
-    }
-    /// Four walls around a room, each a box of its own; `gap`: a doorway in the east wall from z = gap on,
-    /// one metre wide.
-    void walls(const std::string& name, Vec3 low, Vec3 high, float t, float gap = 1e9f) {
-        box(name + " north", {low.x - t, low.y, low.z - t}, {high.x + t, high.y, low.z}, plaster);
-        box(name + " south", {low.x - t, low.y, high.z}, {high.x + t, high.y, high.z + t}, plaster);
-        box(name + " west", {low.x - t, low.y, low.z}, {low.x, high.y, high.z}, plaster);
-        if (gap > high.z) {
-            box(name + " east", {high.x, low.y, low.z}, {high.x + t, high.y, high.z}, plaster);
-        } else {
-            box(name + " east", {high.x, low.y, low.z}, {high.x + t, high.y, gap}, plaster);
-            box(name + " east far", {high.x, low.y, gap + 1}, {high.x + t, high.y, high.z}, plaster);
-            box(name + " lintel", {high.x, low.y + 2, gap}, {high.x + t, high.y, gap + 1}, plaster);
-        }
-    }
-    void roof(Vec3 low, Vec3 high, float t) {
-        box("roof", {low.x - t, high.y, low.z - t}, {high.x + t, high.y + 0.15f, high.z + t}, plaster);
-    }
-};
-
 constexpr SealedRoom one_room{{-2, 0, -2}, {2, 2.4f, 2}};
 
-void build_slab(Builder& b) {
+void build_slab(LevelBuilder& b) {
     // One slab under a sealed room and an open one beside it.
     b.floor(8);
     b.walls("room", one_room.low, one_room.high, 0.1f);
     b.roof(one_room.low, one_room.high, 0.1f);
     b.walls("yard", {2.1f, 0, -2}, {5, 2.4f, 2}, 0.1f, 0);
 }
-void build_sheets(Builder& b) {
+void build_sheets(LevelBuilder& b) {
     b.floor(8);
     const auto sheet = [&](const char* name, float x0, float z0, float x1, float z1) {
         b.quad(name, {x0, 0, z0}, {x1, 0, z1}, {x1, 2.4f, z1}, {x0, 2.4f, z0}, plaster, true);
@@ -108,7 +34,7 @@ void build_sheets(Builder& b) {
     sheet("west", -2, 2, -2, -2);
     b.quad("roof", {-2, 2.4f, 2}, {2, 2.4f, 2}, {2, 2.4f, -2}, {-2, 2.4f, -2}, plaster, true);
 }
-void build_tiles(Builder& b) {
+void build_tiles(LevelBuilder& b) {
     // A floor in tiles of a metre that walls of modules stand on, off their joints.
     for (int x = -4; x < 4; ++x)
         for (int z = -4; z < 4; ++z)
@@ -126,7 +52,7 @@ void build_tiles(Builder& b) {
         for (const float z : {-2.2f, 2.0f}) b.box("post", {x, 0, z}, {x + 0.2f, 2.4f, z + 0.2f}, plaster);
     b.roof(one_room.low, one_room.high, 0.2f);
 }
-void build_terrain(Builder& b) {
+void build_terrain(LevelBuilder& b) {
     std::vector<Vec3> corners;
     const auto at = [](int x, int z) {
         const auto fx = static_cast<float>(x) * 0.5f - 6, fz = static_cast<float>(z) * 0.5f - 6;
@@ -141,7 +67,7 @@ void build_terrain(Builder& b) {
     b.walls("hut", {-2, -0.5f, -2}, one_room.high, 0.17f);
     b.roof(one_room.low, one_room.high, 0.17f);
 }
-void build_crates(Builder& b) {
+void build_crates(LevelBuilder& b) {
     b.floor(5);
     b.box("crate", {-0.5f, 0, -0.5f}, {0.5f, 1, 0.5f}, wood);
     b.box("on it", {-0.3f, 1, -0.2f}, {0.4f, 1.6f, 0.4f}, wood);
@@ -150,18 +76,18 @@ void build_crates(Builder& b) {
     b.box("against it", {-0.5f, 0, 0.5f}, {0.3f, 0.7f, 1.1f}, wood);
     b.box("turned", {1.4f, 0, 1.4f}, {2.2f, 0.8f, 2.2f}, wood, 0.5f, {1.8f, 0, 1.8f});
 }
-void build_stairs(Builder& b) {
+void build_stairs(LevelBuilder& b) {
     b.floor(5);
     std::vector<Vec3> corners;
     for (int i = 0; i < 6; ++i) {
         const auto f = static_cast<float>(i);
-        Builder::add_box(corners, {-1, 0, 1 - 0.3f * (f + 1)}, {0.5f, 0.18f * (f + 1), 1 - 0.3f * f});
+        LevelBuilder::add_box(corners, {-1, 0, 1 - 0.3f * (f + 1)}, {0.5f, 0.18f * (f + 1), 1 - 0.3f * f});
     }
     b.triangles("steps", corners, plaster);
     b.box("wall", {0.5f, 0, -2}, {0.7f, 2.5f, 2}, plaster);
     b.box("landing", {-1, 0.9f, -2}, {0.5f, 1.08f, -0.8f}, plaster);
 }
-void build_window(Builder& b) {
+void build_window(LevelBuilder& b) {
     // One slab; a room with a window to the south and a door leaf ajar in its doorway.
     b.floor(8);
     const float t = 0.3f;
@@ -177,7 +103,7 @@ void build_window(Builder& b) {
     b.roof({-2, 0, -2}, {2, 2.4f, 2}, t);
     b.box("leaf", {2.02f, 0.01f, 0.02f}, {2.06f, 1.99f, 0.88f}, wood, 0.6f, {2.04f, 0, 0.02f});
 }
-void build_inner(Builder& b) {
+void build_inner(LevelBuilder& b) {
     // A sealed room inside of a room with a doorway.
     b.floor(8);
     b.walls("outer", {-3.5f, 0, -3.5f}, {3.5f, 3, 3.5f}, 0.2f, 0);
@@ -188,7 +114,7 @@ void build_inner(Builder& b) {
 
 struct Kind {
     const char* name;
-    void (*build)(Builder&);
+    void (*build)(LevelBuilder&);
     SealedRoom sealed;
 };
 const Kind kinds[] = {
@@ -237,7 +163,7 @@ SealedRoom sealed_room(const std::string& name) {
 }
 
 Level as_built(const std::string& name, float density, bool sun) {
-    Builder b;
+    LevelBuilder b;
     kind_of(name).build(b);
     b.level.name = name;
     b.level.sky.radiance = {3000, 3300, 3900};

@@ -143,6 +143,57 @@ TEST(Hidden, what_of_a_wall_goes_on_under_the_floor_leaves_no_dark_line_above_it
         }
 }
 
+/// Boxes under a sun and a sky, in parts, at 16 texels a metre.
+Bake outdoors(const std::vector<std::pair<Vec3, Vec3>>& boxes, Vec3 sun) {
+    Level level;
+    int number = 0;
+    for (const auto& [low, high] : boxes)
+        add_box(level, "box " + std::to_string(number++), low, high, false, grey);
+    level.lights.push_back({.name = "sun",
+                            .kind = LightKind::sun,
+                            .color = {60000, 60000, 60000},
+                            .direction = normalize(sun),
+                            .angular_diameter = 0.0093f});
+    level.sky.radiance = {2000, 2000, 2000};
+    level.lightmap = {.density = 16, .page = 1024, .margin = 4};
+    level.quality.tier = Tier::proof;
+    complete_level(level);
+    Job job;
+    part_surfaces(level, job);
+    return bake_level(std::move(level));
+}
+
+TEST(Edges, of_a_step_of_millimetres_are_as_bright_as_what_is_around) {
+    const Bake b = outdoors(
+        {{{-1.03f, -0.4f, -1.02f}, {1.05f, 0, 1.01f}}, {{-0.51f, -0.3f, -0.52f}, {0.48f, 0.005f, 0.53f}}},
+        {0.28f, -0.94f, -0.19f});
+    const float open = b.at({0.8f, 0, 0}, up).g;
+    for (int k = -4; k <= 4; ++k) {
+        const float along = 0.1f * static_cast<float>(k);
+        for (const Vec3 place : {Vec3{0.484f, 0, along}, Vec3{-0.514f, 0, along}, Vec3{along, 0, -0.524f},
+                                 Vec3{along, 0, 0.534f}})
+            EXPECT_NEAR(b.at(place, up).g, open, 0.1f * open) << place.x << ", " << place.z;
+    }
+}
+
+TEST(Edges, a_strip_narrower_than_a_texel_beside_a_wall_has_light_of_its_own) {
+    const Bake b =
+        outdoors({{{-1, -0.4f, -1}, {1, 0, 1}}, {{-1.1f, -0.1f, -1.1f}, {1.1f, 1, 0.979f}}}, {0, -1, 0.001f});
+    // Half of the sky, and the sun but for its shadow of nothing.
+    for (int k = -8; k <= 8; ++k) EXPECT_GT(b.at({0.1f * static_cast<float>(k), 0, 0.99f}, up).g, 50000) << k;
+}
+
+TEST(Hidden, a_slit_that_can_be_looked_into_is_dark_by_itself) {
+    // Two shelves on a wall, fifteen centimetres apart and seventy deep.
+    const Bake b = outdoors({{{-0.2f, 0, -1}, {0, 2.4f, 1}},
+                             {{-0.1f, 0.8f, -0.8f}, {0.7f, 1, 0.8f}},
+                             {{-0.1f, 1.15f, -0.8f}, {0.7f, 1.3f, 0.8f}}},
+                            {-0.4f, -0.9f, -0.1f});
+    const float open = b.at({0, 2, 0}, {1, 0, 0}).g;
+    for (int k = -5; k <= 5; ++k)
+        EXPECT_LT(b.at({0, 1.075f, 0.1f * static_cast<float>(k)}, {1, 0, 0}).g, 0.15f * open) << k;
+}
+
 SLOW_TEST(Exposure, tells_below_how_much_light_noise_is_not_worth_rays) {
     // A dim room beside a bright yard: who exposes for the room sees its grain.
     Level level;

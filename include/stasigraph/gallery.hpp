@@ -27,6 +27,7 @@ struct ShowRequest {
     std::string set;                  ///< The bake set; empty: the first.
     std::optional<float> exposure;    ///< Exposure value at ISO 100; empty: the set's own, else metered.
     float lux_low = 0, lux_high = 0;  ///< Of `lux`; 0: by what is there.
+    std::string against;              ///< Of `dots`: the name of a kept bake that has converged.
     bool legend = true;               ///< Drawn into `rgb`, where the picture is large enough for it.
 };
 

@@ -23,6 +23,12 @@ NamedMarks mark_overlaps(const Level& level, const Atlas& atlas);
 NamedMarks mark_filled(const Level& level, const Atlas& atlas, const std::vector<PageImage>& pages);
 /// What find_leaks() found.
 NamedMarks mark_leaks(const Level& level, const Atlas& atlas, const std::vector<Leak>& leaks, Job& job);
+/// Texels that an eye finds: off from `truth`, pages of the same atlas from a bake that has converged, by
+/// over 10, 20 or 50 % of their own light or of a quarter of the mean of the 9 x 9 around them, whichever is
+/// more (luminance); as those that are no such thing, those as dark as a thousandth of the mean. Throws Error
+/// where the pages are of other sizes.
+NamedMarks mark_dots(const Level& level, const Atlas& atlas, const std::vector<PageImage>& pages,
+                     const std::vector<PageImage>& truth, Job& job);
 /// By surface: 0 as the level would give it, 1 out of date, 2 changed itself since.
 NamedMarks mark_stale(const std::vector<std::uint8_t>& surfaces);
 

@@ -5,6 +5,7 @@
 #include "bake/costs.hpp"
 #include "bake/direct_layers.hpp"
 #include "bake/guide_denoise.hpp"
+#include "bake/look_again.hpp"
 #include "bake/probe_layers.hpp"
 #include "bake/set_pages.hpp"
 #include "bake/solve_layers.hpp"
@@ -115,6 +116,7 @@ void show(const Making& m, const Solved& solved, Job& job) {
         };
         denoise(g.texels, g.graph, wanted, guide, by_links, g.sloped.empty() ? nullptr : &to_smooth, job,
                 steps);
+        look_again(m, solved, wanted, by_links, job);
     }
     for (std::size_t c = 0; c < groups; ++c) {
         Layer& layer = m.layer(c);

@@ -293,17 +293,17 @@ std::vector<GuidedLinks> learn_guides(const LearntFrom& from, const std::vector<
     return out;
 }
 
-void trace_guided(Ground& g, GuidedLinks& guided, Job& job) {
+void trace_guided(Ground& g, const RowSource& rows, GuidedLinks& guided, Job& job) {
     constexpr std::uint32_t own_seed = 0x67756964u;
     std::vector<std::uint32_t> lengths;
     guided.source.receivers.clear();
     guided.source.seeds.clear();
     for (std::size_t i = 0; i < guided.size(); ++i) {
-        guided.source.receivers.push_back(g.rows.receivers[guided.row[i]]);
-        guided.source.seeds.push_back(combine_bits(g.rows.seeds[guided.row[i]], own_seed));
+        guided.source.receivers.push_back(rows.receivers[guided.row[i]]);
+        guided.source.seeds.push_back(combine_bits(rows.seeds[guided.row[i]], own_seed));
         lengths.push_back(guided.source.guides.guides[guided.source.guide[i]].count());
     }
-    guided.number.assign(g.rows.size(), none);
+    guided.number.assign(rows.size(), none);
     guided.first.assign(guided.size() + 1, 0);
     for (std::size_t i = 0; i < guided.size(); ++i) {
         guided.number[guided.row[i]] = static_cast<std::uint32_t>(i);

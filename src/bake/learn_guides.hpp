@@ -25,8 +25,8 @@ LearntFrom learn_from(const Making& making, const LightField& light, std::uint32
 /// together would be too dark. The guides of a group depend on that group alone. Deterministic.
 std::vector<GuidedLinks> learn_guides(const LearntFrom& from, const std::vector<float>& noise, Job& job);
 
-/// Traces the links that the guides of a group ask for.
-void trace_guided(Ground& ground, GuidedLinks& guided, Job& job);
+/// Traces the links that the guides of a group ask for. `rows`: what the evenly spread ones start from.
+void trace_guided(Ground& ground, const RowSource& rows, GuidedLinks& guided, Job& job);
 
 /// Noise with guided links in place of that without, for the rows that have them. `mean`: what the first
 /// links bring, as estimate_noise() tells it.

@@ -13,16 +13,21 @@ namespace {
 constexpr float tries[] = {0.12f, 0.25f, 0.37f, 0.48f};
 constexpr std::uint32_t looks = 32;  ///< Rays that tell whether a place is open.
 
-/// By the share of rays that meet faces from behind, as whole rows are judged.
+/// By the share of rays that meet faces from behind, and whether what sees the sky below the horizon is in
+/// ground without an underside: as whole rows are judged.
 bool is_open(const Level& level, const RayCaster& caster, const Receiver& r, std::uint32_t seed) {
     if (lies_on_another(level, caster, r.position, r.face_normal)) return false;
     const Frame frame(r.normal);
     std::uint32_t back = 0;
+    bool below = false;
     for (std::uint32_t k = 0; k < looks; ++k) {
-        const Hit hit = caster.closest({r.position, gather_direction(r, frame, sobol_point(seed, k))});
+        const Vec3 way = gather_direction(r, frame, sobol_point(seed, k));
+        const Hit hit = caster.closest({r.position, way});
         back += meets_back(level, caster, hit) ? 1 : 0;
+        below |= hit.surface == none && way.y < 0;
     }
-    return static_cast<float>(back) <= buried_share * static_cast<float>(looks);
+    return static_cast<float>(back) <= buried_share * static_cast<float>(looks) &&
+           !(below && lies_within(level, caster, r.position, r.face_normal));
 }
 
 /// Whether at least two buried texels stay between the two sides of a wall if texel i moves that way, and the

@@ -102,8 +102,7 @@ bool are_guides(const GuidedLinks& own, std::size_t texels) {
     const GuideSet& set = own.source.guides;
     const auto sane = [&](const DirectionGuide& g) {
         return g.count() > 0 && g.first <= set.parts.size() &&
-               static_cast<std::size_t>(DirectionGuide::cells - std::count(g.rays.begin(), g.rays.end(),
-                                                                           0)) <= set.parts.size() - g.first;
+               g.cells_with_rays() <= set.parts.size() - g.first;
     };
     return std::is_sorted(own.row.begin(), own.row.end()) && (own.row.empty() || own.row.back() < texels) &&
            std::all_of(own.source.guide.begin(), own.source.guide.end(),
@@ -210,7 +209,7 @@ void trace(const Making& m, std::vector<GuidedLinks>& guided, Job& job) {
     for (const GuidedLinks& own : guided) rows += own.size();
     job.begin("guided links", rows);
     for (std::size_t c = 0; c < guided.size(); ++c) {
-        trace_guided(m.ground, guided[c], job);
+        trace_guided(m.ground, m.ground.rows, guided[c], job);
         // Their directions are asked for once more where they met the sky, and then of a sky alone.
         if (!m.sky(c)) guided[c].source.receivers = {};
     }

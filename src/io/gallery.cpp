@@ -12,6 +12,7 @@
 #include "picture/colors.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/finding_view.hpp"
+#include "stasigraph/kept.hpp"
 #include "stasigraph/marks.hpp"
 
 namespace fs = std::filesystem;
@@ -138,6 +139,7 @@ const std::vector<Question>& questions() {
         {"lux", "how much light falls on surfaces, in false colour", true},
         {"clipping", "what an exposure shows as white or black", true},
         {"leaks", "texels through which light shows past a wall", true},
+        {"dots", "texels that are off from a kept bake that has converged", true},
         {"occlusion", "how open the surroundings are", true},
         {"probes", "probes, lit by what they hold", true},
         {"reflections", "reflection probes, as mirrors", true},
@@ -325,6 +327,21 @@ struct Gallery::State {
         }
         return names;
     }
+    void show_dots(Work& w) {
+        if (w.request.against.empty())
+            throw Error{.what = "dots are told by a bake that has converged",
+                        .where = "--show dots",
+                        .value = "no --against",
+                        .remedy =
+                            "Bake once with `links = 4096` under [quality] and `--keep converged`, then as "
+                            "you do, and look with `--against converged`."};
+        const SavedBake& b = bake(w.request.set);
+        const KeptBake kept = kept_bake(folder, w.request.against);
+        const SavedBake truth = load_bake(kept.folder, level, b.sets[0].name);
+        show_marks(w, b.atlas, mark_dots(level, b.atlas, b.sets[0].pages, truth.sets[0].pages, w.job));
+        w.out.set = b.sets[0].name;
+        w.out.stale = b.stale;
+    }
     void show_zones(Work& w) {
         const Atlas& charts = unwrapped(w.job);
         static const SavedBake nothing;
@@ -403,6 +420,7 @@ struct Gallery::State {
         if (what == "groups") return show_groups(w);
         if (what == "stale") return show_stale(w);
         if (what == "findings") return show_findings(w);
+        if (what == "dots") return show_dots(w);
         if (what == "leaks") {
             constexpr std::size_t leak_places = 4000;
             const SavedBake& b = bake(w.request.set);

@@ -32,6 +32,9 @@ struct DirectionGuide {
         for (const std::uint8_t r : rays) sum += r;
         return sum;
     }
+    std::uint32_t cells_with_rays() const {
+        return cells - static_cast<std::uint32_t>(std::count(rays.begin(), rays.end(), 0));
+    }
 };
 
 /// A point of the unit square as the number of its part: cell by cell.
@@ -47,6 +50,14 @@ inline std::uint16_t part_at(float x, float y) {
 struct GuideSet {
     std::vector<DirectionGuide> guides;
     std::vector<DirectionGuide::Parts> parts;
+
+    /// One of another set.
+    void add(const GuideSet& from, std::uint32_t number) {
+        guides.push_back(from.guides[number]);
+        const auto begin = from.parts.begin() + guides.back().first;
+        guides.back().first = static_cast<std::uint32_t>(parts.size());
+        parts.insert(parts.end(), begin, begin + guides.back().cells_with_rays());
+    }
 };
 
 /// One guide as it is used for a row.

@@ -15,7 +15,7 @@ namespace {
 
 constexpr std::size_t solved_rows_per_task = 1024;  // fixed: sums are the same for any number of threads
 constexpr double settled_share = 0.001;
-constexpr int guided_bounces = 2;  ///< All groups are still there, in their own columns.
+constexpr int whole_bounces = 1;  ///< That read whole rows, and guided links.
 
 /// Adds up the rows that the words name, `blocks` lanes of eight 16-bit floats each.
 template <std::size_t blocks>
@@ -161,10 +161,11 @@ void settle(const LightField& fresh, const LightField& total, const std::vector<
     }
 }
 
-/// How much of each row a bounce reads. Rows grow for the sake of the first bounces, which carry the noise
-/// one sees; the later ones are small and smooth, and a shorter prefix is as good a sample of them.
+/// How much of each row a bounce reads. The first carries most, and what is small and bright; of the others a
+/// shorter prefix will do, since a last gather over whole rows evens out what is left of their noise.
 RowLengths bounce_lengths(const RowLengths& lengths, int bounce) {
-    if (bounce < 2) return lengths;
+    if (bounce < whole_bounces) return lengths;
+    if (bounce < 2) return {.first = lengths.first, .groups = lengths.groups, .doublings = {}};
     const std::uint32_t half = std::max(64u, lengths.first / 2),
                         cap = std::min(lengths.first, bounce < 6    ? half
                                                       : bounce < 12 ? 32u
@@ -350,7 +351,8 @@ SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const s
     if (kept) s.load(*kept);
     auto saved = std::chrono::steady_clock::now();
     HalfField reflected;
-    const int limit = bounces.value_or(most_bounces);
+    // The last bounce is a gather of all light so far.
+    const int limit = bounces ? *bounces - 1 : most_bounces;
     while (s.bounce < limit && s.left() > 0) {
         // Groups that settled are taken along until leaving them out makes rows shorter.
         if (s.bounce >= 2 && LightField(0, s.left()).stride < s.fresh.stride)
@@ -359,7 +361,7 @@ SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const s
         here.groups = s.of.size();
         reflect(s.fresh, albedo, reflected, job);
         apply_links(links, here, reflected, s.fresh, job);
-        if (guided && s.bounce < guided_bounces) apply_guided(*guided, links, here, reflected, s.fresh, job);
+        if (guided && s.bounce < whole_bounces) apply_guided(*guided, links, here, reflected, s.fresh, job);
         job.parallel(rows, solved_rows_per_task, [&](std::size_t begin, std::size_t end) {
             for (std::size_t row = begin; row < end; ++row)
                 for (std::size_t k = 0; k < s.of.size(); ++k)
@@ -375,6 +377,16 @@ SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const s
             saved = std::chrono::steady_clock::now();
         }
     }
+    if (bounces && *bounces == 0) return {std::move(s.total), std::move(s.bounces)};
+    reflect(s.total, albedo, reflected, job);
+    s.total = LightField(rows, groups);
+    apply_links(links, lengths, reflected, s.total, job);
+    if (guided) apply_guided(*guided, links, lengths, reflected, s.total, job);
+    job.parallel(rows, solved_rows_per_task, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin * sources.stride; i < end * sources.stride; ++i)
+            s.total.values[i] += sources.values[i];
+    });
+    for (int& count : s.bounces) ++count;
     return {std::move(s.total), std::move(s.bounces)};
 }
 

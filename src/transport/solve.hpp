@@ -75,10 +75,11 @@ struct SolveKept {
 
 /// E = S + T S + T^2 S + ..., with T the links weighed by albedo. `bounces` empty: for each group until what
 /// is still to come is under 0.1 % of any texel's light (texels under a ten-thousandth of their group's mean
-/// count as that much). Bounces from the third on read half of the first length (64 at least), later ones
-/// less. `kept`, where given: after a bounce what is done may be saved, and a later call goes on from there.
+/// count as that much). The first bounce reads whole rows, the second the first length, later ones half of it
+/// (64 at least) and less; the last one gathers all light so far over whole rows, so that the light of a row
+/// is as sure as its length says, however many bounces it took. `kept`, where given: after a bounce what is done may be saved, and a later call goes on from there.
 /// A group's light is the same whichever others are solved with it, and for any number of threads.
-/// `guided`, where given: links of single groups, for the first two bounces; what comes later is smooth.
+/// `guided`, where given: links of single groups, for the first bounce and the last.
 SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const std::vector<Rgb>& albedo,
                           const LightField& sources, std::optional<int> bounces, Job& job,
                           const SolveKept* kept = nullptr, const AllGuided* guided = nullptr);

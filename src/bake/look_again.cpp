@@ -1,0 +1,235 @@
+#include "bake/look_again.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <unordered_map>
+
+#include "bake/learn_guides.hpp"
+
+namespace stasigraph {
+
+namespace {
+
+/// Light that differs by so much of itself from what its neighbours tell stands out; where more texels do
+/// than this share of all, those alone that do most.
+constexpr float stands_out[] = {0.02f, 0.03f, 0.045f, 0.07f, 0.1f, 0.15f, 0.25f, 0.4f};
+constexpr double most_looked_at = 1.0 / 200;
+/// Rows of new links of a texel that stands out; and of one that they say is wrong.
+constexpr std::uint32_t first_copies = 4, more_copies = 12;
+/// It is wrong where it is off by this share of the light there.
+constexpr float is_wrong = 0.015f;
+constexpr std::uint32_t again_seed = 0x61676169u;
+constexpr std::size_t rows_at_once = std::size_t{1} << 16;
+
+/// How far a texel's light is from what its neighbours of the chart tell in any one direction: between two
+/// of them, or going on past two in a row where the chart ends. An edge of light is told by those along it.
+float deviation(const TexelSet& texels, const std::vector<std::uint8_t>& wanted, const LightField& light,
+                std::uint32_t i, std::size_t g) {
+    constexpr int ways[4][2] = {{1, 0}, {0, 1}, {1, 1}, {1, -1}};
+    const float own = luminance(light.get(i, g));
+    float least = own;
+    const auto at = [&](int x, int y) {
+        const std::uint32_t n = texels.neighbour(i, x, y);
+        return n != none && wanted[n] ? n : none;
+    };
+    const auto light_of = [&](std::uint32_t n) { return luminance(light.get(n, g)); };
+    for (const auto& [x, y] : ways) {
+        const std::uint32_t a = at(x, y), b = at(-x, -y);
+        if (a != none && b != none) {
+            least = std::min(least, std::abs(own - 0.5f * (light_of(a) + light_of(b))));
+            continue;
+        }
+        if (a == none && b == none) continue;
+        const int side = a != none ? 1 : -1;
+        if (const std::uint32_t next = at(2 * side * x, 2 * side * y); next != none)
+            least = std::min(
+                least, std::abs(own - std::max(0.0f, 2 * light_of(a != none ? a : b) - light_of(next))));
+    }
+    return least;
+}
+
+/// Texels to be looked at, and of each whether a group asked for it.
+struct Looks {
+    std::vector<std::uint32_t> texel;
+    std::vector<std::uint8_t> asked;  ///< As many a texel as there are groups.
+};
+
+Looks who_stands_out(const Making& m, const std::vector<std::uint8_t>& wanted, const LightField& light,
+                     Job& job) {
+    const TexelSet& texels = m.ground.texels;
+    const std::size_t groups = m.size();
+    // By how many of the steps.
+    std::vector<std::uint8_t> steps(texels.size() * groups, 0);
+    job.parallel(texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
+        for (auto i = static_cast<std::uint32_t>(begin); i < end; ++i)
+            for (std::size_t c = 0; wanted[i] && c < groups; ++c) {
+                const float here = std::max(m.floor[c], luminance(light.get(i, c)));
+                if (!(here > 0)) continue;
+                const float off = deviation(texels, wanted, light, i, c) / here;
+                steps[i * groups + c] = static_cast<std::uint8_t>(
+                    std::upper_bound(std::begin(stands_out), std::end(stands_out), off) -
+                    std::begin(stands_out));
+            }
+    });
+    const auto all = static_cast<double>(
+        std::count_if(wanted.begin(), wanted.end(), [](std::uint8_t w) { return w != 0; }));
+    std::vector<std::uint8_t> least(groups, 1);
+    for (std::size_t c = 0; c < groups; ++c) {
+        std::array<std::size_t, std::size(stands_out) + 1> count{};
+        for (std::size_t i = 0; i < texels.size(); ++i) ++count[steps[i * groups + c]];
+        double so_many = 0;
+        for (std::size_t s = std::size(stands_out); s > 0; --s) {
+            so_many += static_cast<double>(count[s]);
+            if (so_many > most_looked_at * all) {
+                least[c] = static_cast<std::uint8_t>(s + 1);
+                break;
+            }
+        }
+    }
+    Looks looks;
+    std::vector<std::uint8_t> own(groups);
+    for (std::uint32_t i = 0; i < texels.size(); ++i) {
+        for (std::size_t c = 0; c < groups; ++c) own[c] = steps[i * groups + c] >= least[c] ? 1 : 0;
+        if (std::count(own.begin(), own.end(), 1) == 0) continue;
+        looks.texel.push_back(i);
+        looks.asked.insert(looks.asked.end(), own.begin(), own.end());
+    }
+    return looks;
+}
+
+/// What new rows say of a texel and group: sums over its copies.
+struct Said {
+    float count = 0;
+    Rgb sum;
+    float squares = 0, luminances = 0;
+    void add(Rgb e) {
+        const float l = luminance(e);
+        count += 1;
+        sum += e;
+        luminances += l;
+        squares += l * l;
+    }
+    Rgb mean() const { return sum * (1 / count); }
+    /// Variance of the mean's luminance.
+    float variance() const {
+        return count > 1 ? std::max(0.0f, squares - luminances * luminances / count) / (count * (count - 1))
+                         : 0;
+    }
+};
+
+/// Gathers all that texels send, for so many rows of new links of each texel; `from`: number of the first.
+void gather(const Making& m, const Solved& solved, const HalfField& sent, const Looks& looks,
+            std::size_t begin, std::size_t end, std::uint32_t from, std::uint32_t copies,
+            std::vector<Said>& said, Job& job) {
+    Ground& g = m.ground;
+    const std::size_t groups = m.size(), count = (end - begin) * copies;
+    RowSource rows;
+    std::vector<std::uint32_t> texel;
+    for (std::size_t k = begin; k < end; ++k)
+        for (std::uint32_t c = 0; c < copies; ++c) {
+            const std::uint32_t i = looks.texel[k];
+            texel.push_back(i);
+            rows.receivers.push_back(g.rows.receivers[i]);
+            rows.seeds.push_back(combine_bits(g.rows.seeds[i], again_seed + from + c));
+        }
+    const std::uint32_t first = solved.lengths.first;
+    const std::vector<std::uint32_t> lengths(count, first);
+    const std::vector<std::uint8_t> open(count, 1);
+    Links links(count);
+    for (std::size_t p = 0; p < links.pieces.size(); ++p) {
+        extend_piece(g.level, g.caster(), g.texels, rows, lengths, p, links, job);
+        lead_past_buried(g.caster(), g.texels, rows, open, g.valid, p, links, job);
+    }
+    std::vector<GuidedLinks> guided(solved.guided.size());
+    for (std::size_t c = 0; c < guided.size(); ++c) {
+        std::unordered_map<std::uint32_t, std::uint32_t> number;
+        const RowSource& source = solved.guided[c].source;
+        for (std::uint32_t row = 0; row < count; ++row) {
+            const std::uint32_t at = solved.guided[c].at(texel[row]);
+            if (at == none || !looks.asked[(begin + row / copies) * groups + c]) continue;
+            const auto [known, anew] =
+                number.try_emplace(source.guide[at], static_cast<std::uint32_t>(number.size()));
+            if (anew) guided[c].source.guides.add(source.guides, source.guide[at]);
+            guided[c].row.push_back(row);
+            guided[c].source.guide.push_back(known->second);
+        }
+        trace_guided(g, rows, guided[c], job);
+    }
+    const RowLengths same{.first = first, .groups = groups, .doublings = {}};
+    LightField light(count, groups);
+    apply_links(links, same, sent, light, job);
+    apply_guided({guided, rows}, links, same, sent, light, job);
+    job.parallel(count, 256, [&](std::size_t row_begin, std::size_t row_end) {
+        RowParts parts(rows);
+        for (std::size_t row = row_begin; row < row_end; ++row)
+            for (std::size_t c = 0; c < groups; ++c) {
+                if (!m.sky(c) || !looks.asked[(begin + row / copies) * groups + c]) continue;
+                Rgb sky;
+                gathered_sky(*m.sky(c), rows, links, row, 0, first, m.weights.at(texel[row]),
+                             [&](std::uint32_t, Vec3, Rgb e) { sky += e; });
+                sky = sky * (pi / static_cast<float>(first));
+                if (!guided.empty())
+                    sky += guided_sky(*m.sky(c), guided[c], links, rows, parts, row, first,
+                                      m.weights.at(texel[row]));
+                light.add(row, c, sky);
+            }
+    });
+    for (std::size_t row = 0; row < count; ++row)
+        for (std::size_t c = 0; c < groups; ++c)
+            if (looks.asked[(begin + row / copies) * groups + c])
+                said[(begin + row / copies) * groups + c].add(light.get(row, c));
+}
+
+}  // namespace
+
+LookedAgain look_again(const Making& m, const Solved& solved, const std::vector<std::uint8_t>& wanted,
+                       LightField& by_links, Job& job) {
+    const std::size_t groups = m.size();
+    LookedAgain out;
+    if (m.quality.bounces || solved.lengths.first < DirectionGuide::cells) return out;
+    const Looks looks = who_stands_out(m, wanted, by_links, job);
+    out.looked = looks.texel.size();
+    if (looks.texel.empty()) return out;
+    job.begin("second look", looks.texel.size() * first_copies);
+    HalfField sent;
+    reflect(solved.light, m.albedo, sent, job);
+    std::vector<Said> said(looks.asked.size());
+    const auto all = [&](const Looks& which, std::uint32_t from, std::uint32_t copies,
+                         std::vector<Said>& to) {
+        const std::size_t at_once = rows_at_once / copies;
+        for (std::size_t begin = 0; begin < which.texel.size(); begin += at_once)
+            gather(m, solved, sent, which, begin, std::min(which.texel.size(), begin + at_once), from, copies,
+                   to, job);
+    };
+    all(looks, 0, first_copies, said);
+    // Where that says otherwise, more rays make sure.
+    Looks wrong;
+    std::vector<Said> surely;
+    for (std::size_t k = 0; k < looks.texel.size(); ++k) {
+        const std::uint32_t i = looks.texel[k];
+        std::vector<std::uint8_t> off(groups, 0);
+        for (std::size_t c = 0; c < groups; ++c) {
+            if (!looks.asked[k * groups + c]) continue;
+            const float shown = luminance(by_links.get(i, c)), now = luminance(said[k * groups + c].mean());
+            off[c] = std::abs(shown - now) > is_wrong * std::max({m.floor[c], shown, now}) ? 1 : 0;
+        }
+        if (std::count(off.begin(), off.end(), 1) == 0) continue;
+        wrong.texel.push_back(i);
+        wrong.asked.insert(wrong.asked.end(), off.begin(), off.end());
+        for (std::size_t c = 0; c < groups; ++c) surely.push_back(said[k * groups + c]);
+    }
+    all(wrong, first_copies, more_copies, surely);
+    for (std::size_t k = 0; k < wrong.texel.size(); ++k)
+        for (std::size_t c = 0; c < groups; ++c) {
+            if (!wrong.asked[k * groups + c]) continue;
+            const Said& s = surely[k * groups + c];
+            const Rgb shown = by_links.get(wrong.texel[k], c);
+            const float apart = luminance(shown) - luminance(s.mean()), square = apart * apart,
+                        share = square > 0 ? square / (square + s.variance()) : 0;
+            by_links.add(wrong.texel[k], c, (s.mean() - shown) * share);
+            ++out.changed;
+        }
+    return out;
+}
+
+}  // namespace stasigraph

@@ -1,0 +1,23 @@
+#pragma once
+// A second look at texels whose light by links differs from all around it: whether it does, or few links said
+// so.
+
+#include "bake/solve_layers.hpp"
+
+namespace stasigraph {
+
+/// What it came to, by texels and groups.
+struct LookedAgain {
+    std::size_t looked = 0, changed = 0;
+};
+
+/// Gathers once more for texels that stand out, with other rays than those of their rows, and sets `by_links`
+/// (a column of three for each group, smoothed) to what those say, as far as they are surer than what it
+/// changes. Unbiased: whether a texel is looked at does not depend on the rays that then count. A group is
+/// looked at for itself alone. Only of `wanted` texels; nothing where bounces are limited, since all light
+/// that a texel sends is gathered, or rows begin with few links. Cost: a tenth of the rays of a bake where a
+/// level has many corners.
+LookedAgain look_again(const Making& making, const Solved& solved, const std::vector<std::uint8_t>& wanted,
+                       LightField& by_links, Job& job);
+
+}  // namespace stasigraph
