@@ -236,7 +236,7 @@ SLOW_TEST(Guides, light_of_a_small_window_has_no_bias_and_few_dots) {
     }
     ASSERT_GT(indoors, 4000u);
     EXPECT_LE(static_cast<double>(over_20), 0.04 * static_cast<double>(indoors));
-    EXPECT_LE(static_cast<double>(over_50), 0.003 * static_cast<double>(indoors));
+    EXPECT_LE(static_cast<double>(over_50), 0.0015 * static_cast<double>(indoors));
     EXPECT_NEAR(sum / expected, 1, 0.01);
 }
 

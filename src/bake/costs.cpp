@@ -16,7 +16,7 @@ constexpr double texel = 3.2e-6;  ///< Where it lies, what is beside it, whether
 constexpr double pack_texel = 1.9e-6, pack_surface = 6e-3;
 /// For each texel and group.
 constexpr double glance = 1.75e-6, light_sample = 0.26e-6, noise = 0.9e-6, guide = 2.4e-6, bounces = 2.2e-6,
-                 smooth = 0.9e-6, smooth_link = 0.007e-6, page = 0.25e-6;
+                 smooth = 0.9e-6, smooth_link = 0.007e-6, second_look = 0.75e-6, page = 0.25e-6;
 /// Of texels those that are not buried, whose rows go on after they were judged.
 constexpr double open_share = 0.82;
 /// Of direct light and of further links what an edit of one thing leaves to be done.
@@ -56,9 +56,14 @@ struct Costs {
     double direct() const { return texels * groups * (glance + light_sample * tier.light_samples); }
     double more() const { return texels * growth * (tier.most_links - tier.first_links) * ray; }
     double guided() const { return tier.most_links > tier.first_links ? texels * groups * guide : 0; }
+    double looked_again() const { return tier.first_links >= 128 ? texels * groups * second_look : 0; }
     double asked() const { return tier.most_links > tier.first_links ? texels * groups * noise : 0; }
     double denoised() const { return texels * groups * (smooth + smooth_link * tier.most_links); }
 };
+
+bool looks_again(const BakeOptions& quality) {
+    return quality.denoise == Denoise::automatic && !quality.bounces;
+}
 
 /// How many probes would fill the volumes.
 double cells_of(const Level& level) {
@@ -122,6 +127,7 @@ std::vector<PlannedStage> plan_of(const Level& level) {
         {"more links", c.more()},
         {"bounces", bounces * c.texels * c.groups},
         {"denoise", level.quality.denoise == Denoise::automatic ? c.denoised() : 0},
+        {"second look", looks_again(level.quality) ? c.looked_again() : 0},
         {"pages", page * c.texels * c.groups},
         {"occlusion", level.occlusion.reach > 0 ? c.texels * tier.occlusion_rays * ray : 0},
         {"finish", 0.4e-6 * c.texels},
@@ -149,6 +155,7 @@ void expect_layers(const Ground& ground, const Level& lit, std::size_t groups, J
     job.expect("more links", groups == 0 ? 0 : ground.edit ? edited_links * c.more() : c.more());
     job.expect("bounces", bounces * c.texels * c.groups);
     job.expect("denoise", lit.quality.denoise == Denoise::automatic ? c.denoised() : 0);
+    job.expect("second look", looks_again(lit.quality) ? c.looked_again() : 0);
     job.expect("pages", page * c.texels * c.groups);
 }
 

@@ -194,13 +194,14 @@ void learn(const LearntFrom& from, const std::vector<InBlock>& all, const std::v
     float rows[2] = {0, 0};
     const RowSource& source = m.ground.rows;
     const Links& links = m.ground.links;
-    std::vector<float> against(block.groups.size());
+    std::vector<float> inverse(block.groups.size());  // of the light there
     for (std::size_t k = block.begin; k < block.end; ++k) {
         const std::uint32_t row = all[k].texel;
         rows[all[k].half] += 1;
-        for (std::size_t i = 0; i < against.size(); ++i) {
+        for (std::size_t i = 0; i < inverse.size(); ++i) {
             const std::uint32_t g = block.groups[i].group;
-            against[i] = std::max(luminance(from.light.get(row, g)), m.floor[g]);
+            const float here = std::max(luminance(from.light.get(row, g)), m.floor[g]);
+            inverse[i] = here > 0 ? 1 / here : 0;
         }
         TintReader tints(links, row);
         const std::uint32_t* words = links.row(row);
@@ -215,16 +216,16 @@ void learn(const LearntFrom& from, const std::vector<InBlock>& all, const std::v
                 if (!meets_texel(word) && word != sky_word) continue;
                 const Rgb tint = tints.at(at + j);
                 const std::uint32_t part = PartMoments::part_of(x[j], y[j]);
-                for (std::size_t i = 0; i < against.size(); ++i) {
-                    const float v = brought(from, block.groups[i].group, row, word, tint, [&] {
-                        if (!made) row_directions(source, row, at, some, directions);
-                        made = true;
-                        return directions[j];
-                    });
+                for (std::size_t i = 0; i < inverse.size(); ++i) {
+                    const float v = inverse[i] * brought(from, block.groups[i].group, row, word, tint, [&] {
+                                        if (!made) row_directions(source, row, at, some, directions);
+                                        made = true;
+                                        return directions[j];
+                                    });
                     if (!(v > 0)) continue;
                     PartMoments& to = parts[i][all[k].half];
-                    to.mean[part] += v / against[i];
-                    to.square[part] += v * v / (against[i] * against[i]);
+                    to.mean[part] += v;
+                    to.square[part] += v * v;
                 }
             }
         }

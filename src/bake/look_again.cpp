@@ -15,7 +15,7 @@ namespace {
 constexpr float stands_out[] = {0.02f, 0.03f, 0.045f, 0.07f, 0.1f, 0.15f, 0.25f, 0.4f};
 constexpr double most_looked_at = 1.0 / 200;
 /// Rows of new links of a texel that stands out; and of one that they say is wrong.
-constexpr std::uint32_t first_copies = 4, more_copies = 12;
+constexpr std::uint32_t first_copies = 3, more_copies = 9;
 /// It is wrong where it is off by this share of the light there.
 constexpr float is_wrong = 0.015f;
 constexpr std::uint32_t again_seed = 0x61676169u;
@@ -182,14 +182,12 @@ void gather(const Making& m, const Solved& solved, const HalfField& sent, const 
 
 }  // namespace
 
-LookedAgain look_again(const Making& m, const Solved& solved, const std::vector<std::uint8_t>& wanted,
-                       LightField& by_links, Job& job) {
+void look_again(const Making& m, const Solved& solved, const std::vector<std::uint8_t>& wanted,
+                LightField& by_links, Job& job) {
     const std::size_t groups = m.size();
-    LookedAgain out;
-    if (m.quality.bounces || solved.lengths.first < DirectionGuide::cells) return out;
+    if (m.quality.bounces || solved.lengths.first < DirectionGuide::cells) return;
     const Looks looks = who_stands_out(m, wanted, by_links, job);
-    out.looked = looks.texel.size();
-    if (looks.texel.empty()) return out;
+    if (looks.texel.empty()) return;
     job.begin("second look", looks.texel.size() * first_copies);
     HalfField sent;
     reflect(solved.light, m.albedo, sent, job);
@@ -202,9 +200,8 @@ LookedAgain look_again(const Making& m, const Solved& solved, const std::vector<
                    to, job);
     };
     all(looks, 0, first_copies, said);
-    // Where that says otherwise, more rays make sure.
+    // Where that says otherwise, more rays tell what it is: others than those that decided so.
     Looks wrong;
-    std::vector<Said> surely;
     for (std::size_t k = 0; k < looks.texel.size(); ++k) {
         const std::uint32_t i = looks.texel[k];
         std::vector<std::uint8_t> off(groups, 0);
@@ -216,8 +213,8 @@ LookedAgain look_again(const Making& m, const Solved& solved, const std::vector<
         if (std::count(off.begin(), off.end(), 1) == 0) continue;
         wrong.texel.push_back(i);
         wrong.asked.insert(wrong.asked.end(), off.begin(), off.end());
-        for (std::size_t c = 0; c < groups; ++c) surely.push_back(said[k * groups + c]);
     }
+    std::vector<Said> surely(wrong.asked.size());
     all(wrong, first_copies, more_copies, surely);
     for (std::size_t k = 0; k < wrong.texel.size(); ++k)
         for (std::size_t c = 0; c < groups; ++c) {
@@ -227,9 +224,7 @@ LookedAgain look_again(const Making& m, const Solved& solved, const std::vector<
             const float apart = luminance(shown) - luminance(s.mean()), square = apart * apart,
                         share = square > 0 ? square / (square + s.variance()) : 0;
             by_links.add(wrong.texel[k], c, (s.mean() - shown) * share);
-            ++out.changed;
         }
-    return out;
 }
 
 }  // namespace stasigraph

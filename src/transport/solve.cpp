@@ -15,7 +15,7 @@ namespace {
 
 constexpr std::size_t solved_rows_per_task = 1024;  // fixed: sums are the same for any number of threads
 constexpr double settled_share = 0.001;
-constexpr int whole_bounces = 1;  ///< That read whole rows, and guided links.
+constexpr int guided_bounces = 1;  ///< Before the last; all groups are still there, in their own columns.
 
 /// Adds up the rows that the words name, `blocks` lanes of eight 16-bit floats each.
 template <std::size_t blocks>
@@ -161,10 +161,9 @@ void settle(const LightField& fresh, const LightField& total, const std::vector<
     }
 }
 
-/// How much of each row a bounce reads. The first carries most, and what is small and bright; of the others a
-/// shorter prefix will do, since a last gather over whole rows evens out what is left of their noise.
+/// How much of each row a bounce reads before the last one: a shorter prefix is an equally unbiased sample,
+/// and the gather over whole rows evens out what noise that leaves.
 RowLengths bounce_lengths(const RowLengths& lengths, int bounce) {
-    if (bounce < whole_bounces) return lengths;
     if (bounce < 2) return {.first = lengths.first, .groups = lengths.groups, .doublings = {}};
     const std::uint32_t half = std::max(64u, lengths.first / 2),
                         cap = std::min(lengths.first, bounce < 6    ? half
@@ -361,7 +360,7 @@ SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const s
         here.groups = s.of.size();
         reflect(s.fresh, albedo, reflected, job);
         apply_links(links, here, reflected, s.fresh, job);
-        if (guided && s.bounce < whole_bounces) apply_guided(*guided, links, here, reflected, s.fresh, job);
+        if (guided && s.bounce < guided_bounces) apply_guided(*guided, links, here, reflected, s.fresh, job);
         job.parallel(rows, solved_rows_per_task, [&](std::size_t begin, std::size_t end) {
             for (std::size_t row = begin; row < end; ++row)
                 for (std::size_t k = 0; k < s.of.size(); ++k)
@@ -387,6 +386,7 @@ SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const s
             s.total.values[i] += sources.values[i];
     });
     for (int& count : s.bounces) ++count;
+    job.advance(gather_units);
     return {std::move(s.total), std::move(s.bounces)};
 }
 

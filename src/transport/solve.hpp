@@ -54,12 +54,14 @@ struct SolveResult {
     std::vector<int> bounces;  ///< How many were applied, for each group.
 };
 
-/// What a bounce costs of a stage's units: the first two read whole rows, later ones less and less.
+/// What a bounce costs of a stage's units: the first two read the first length, later ones less and less; and
+/// what the last one does, over whole rows.
 constexpr std::size_t bounce_units(int bounce) {
     return bounce < 2 ? 6 : bounce < 6 ? 3 : bounce < 12 ? 2 : 1;
 }
 /// Of as many bounces as a level takes to settle that reflects much.
-inline constexpr std::size_t settle_units = 2 * 6 + 4 * 3 + 6 * 2 + 20;
+inline constexpr std::size_t gather_units = 20;
+inline constexpr std::size_t settle_units = 2 * 6 + 4 * 3 + 6 * 2 + 20 + gather_units;
 
 /// Largest number of bounces "settle" goes to.
 inline constexpr int most_bounces = 400;
@@ -75,9 +77,9 @@ struct SolveKept {
 
 /// E = S + T S + T^2 S + ..., with T the links weighed by albedo. `bounces` empty: for each group until what
 /// is still to come is under 0.1 % of any texel's light (texels under a ten-thousandth of their group's mean
-/// count as that much). The first bounce reads whole rows, the second the first length, later ones half of it
-/// (64 at least) and less; the last one gathers all light so far over whole rows, so that the light of a row
-/// is as sure as its length says, however many bounces it took. `kept`, where given: after a bounce what is done may be saved, and a later call goes on from there.
+/// count as that much). Two bounces read the first length, later ones half of it (64 at least) and less; the
+/// last one gathers all light so far over whole rows, so that the light of a row is as sure as its length says,
+/// however many bounces it took. `kept`, where given: after a bounce what is done may be saved, and a later call goes on from there.
 /// A group's light is the same whichever others are solved with it, and for any number of threads.
 /// `guided`, where given: links of single groups, for the first bounce and the last.
 SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const std::vector<Rgb>& albedo,
