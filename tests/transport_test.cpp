@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <cmath>
 
 #include "support.hpp"
 
@@ -63,6 +64,64 @@ SLOW_TEST(Transport, agrees_with_the_reference_on_the_demo_level) {
                d.mean * 100);
         EXPECT_LT(std::abs(d.bias), 0.02) << level.sets[set].name;
         EXPECT_LT(d.mean, 0.03) << level.sets[set].name;
+    }
+}
+
+/// Texels spread by what they hold of a set's light: each stands for the same share of it.
+std::vector<TexelLight> spread_by_light(const std::vector<TexelLight>& all, std::size_t count) {
+    const auto held = [](const TexelLight& t) {
+        return t.valid && t.exported ? static_cast<double>(t.area * luminance(t.total)) : 0;
+    };
+    double whole = 0;
+    for (const TexelLight& t : all) whole += held(t);
+    std::vector<TexelLight> some;
+    double at = 0;
+    for (const TexelLight& t : all) {
+        at += held(t);
+        // A coarse texel may stand for several.
+        while (at >= whole * (static_cast<double>(some.size()) + 0.5) / static_cast<double>(count) &&
+               held(t) > 0 && some.size() < count)
+            some.push_back(t);
+    }
+    return some;
+}
+
+SLOW_TEST(Transport, agrees_with_the_reference_for_each_group_of_the_demo_level_alone) {
+    Level level = load_level(demo_folder() / "observatory.toml");
+    level.quality.tier = Tier::proof;
+    level.lightmap.density *= 0.5f;
+    level.volumes.clear();
+    level.sets.clear();
+    level.series.clear();
+    for (std::size_t g = 0; g < level.groups.size(); ++g) {
+        level.sets.push_back(
+            {.name = level.groups[g], .gains = std::vector<float>(level.groups.size(), 0.0f)});
+        level.sets.back().gains[g] = 1;
+    }
+    Job job;
+    Baker baker(level, job);
+    baker.light(level, job);
+    for (std::uint32_t set = 0; set < level.sets.size(); ++set) {
+        const auto texels = spread_by_light(baker.texels(set), 200);
+        if (texels.empty()) continue;  // of live lights alone
+        std::vector<ReferencePoint> points;
+        for (const TexelLight& t : texels) points.push_back({t.position, t.normal, t.face_normal});
+        const auto reference = reference_light(level, set, points, {.paths = 1500}, job);
+        const auto n = static_cast<double>(texels.size());
+        double ratio = 0, squares = 0, apart = 0;
+        for (std::size_t i = 0; i < texels.size(); ++i) {
+            const double r =
+                luminance(reference[i].direct + reference[i].bounced) / luminance(texels[i].total);
+            ratio += r / n;
+            squares += r * r / n;
+            apart += std::abs(r - 1) / n;
+        }
+        const double unsure = std::sqrt(std::max(0.0, squares - ratio * ratio) / n);
+        printf("%-16s bias %+.2f %% (+- %.2f), mean difference %.2f %%\n", level.sets[set].name.c_str(),
+               100 * (1 / ratio - 1), 100 * unsure, 100 * apart / ratio);
+        EXPECT_LT(std::abs(1 / ratio - 1), 0.01 + 2 * unsure) << level.sets[set].name;
+        // The flood lights the ground, whose texels are two metres wide here and on its edge.
+        EXPECT_LT(apart / ratio, level.sets[set].name == "flood" ? 0.25 : 0.08) << level.sets[set].name;
     }
 }
 
