@@ -143,8 +143,8 @@ TEST(Hidden, what_of_a_wall_goes_on_under_the_floor_leaves_no_dark_line_above_it
         }
 }
 
-/// Boxes under a sun and a sky, in parts, at 16 texels a metre.
-Bake outdoors(const std::vector<std::pair<Vec3, Vec3>>& boxes, Vec3 sun) {
+/// Boxes under a sun and a sky, in parts.
+Bake outdoors(const std::vector<std::pair<Vec3, Vec3>>& boxes, Vec3 sun, float density = 16) {
     Level level;
     int number = 0;
     for (const auto& [low, high] : boxes)
@@ -155,7 +155,7 @@ Bake outdoors(const std::vector<std::pair<Vec3, Vec3>>& boxes, Vec3 sun) {
                             .direction = normalize(sun),
                             .angular_diameter = 0.0093f});
     level.sky.radiance = {2000, 2000, 2000};
-    level.lightmap = {.density = 16, .page = 1024, .margin = 4};
+    level.lightmap = {.density = density, .page = 1024, .margin = 4};
     level.quality.tier = Tier::proof;
     complete_level(level);
     Job job;
@@ -181,6 +181,24 @@ TEST(Edges, a_strip_narrower_than_a_texel_beside_a_wall_has_light_of_its_own) {
         outdoors({{{-1, -0.4f, -1}, {1, 0, 1}}, {{-1.1f, -0.1f, -1.1f}, {1.1f, 1, 0.979f}}}, {0, -1, 0.001f});
     // Half of the sky, and the sun but for its shadow of nothing.
     for (int k = -8; k <= 8; ++k) EXPECT_GT(b.at({0.1f * static_cast<float>(k), 0, 0.99f}, up).g, 50000) << k;
+}
+
+TEST(Edges, where_two_walls_in_one_plane_go_on_past_a_lid_its_light_stays_above) {
+    // The east face of a wall, and beside it in one plane the end of another, with a sealed room before them
+    // up to a lid: in the lid both are covered, and what pages hold there comes from above on the one and
+    // from below on the other.
+    const Bake b = outdoors({{{0, -0.2f, -0.55f}, {3.25f, 0, 0.25f}},
+                             {{0, 0, -0.3f}, {0.25f, 5, 0}},
+                             {{-2, 0, 0}, {0.25f, 5, 0.25f}},
+                             {{-2, 0, -0.55f}, {0.25f, 5, -0.3f}},
+                             {{0.25f, 0, 0}, {3, 2.6f, 0.25f}},
+                             {{0.25f, 0, -0.55f}, {3, 2.6f, -0.3f}},
+                             {{3, 0, -0.55f}, {3.25f, 2.6f, 0.25f}},
+                             {{0.25f, 2.6f, -0.55f}, {3.25f, 2.8f, 0.25f}}},
+                            {-0.5f, -0.7f, 0.1f}, 12);
+    for (const float z : {-0.295f, -0.28f, -0.25f, -0.15f, -0.05f, -0.02f, -0.005f})
+        for (const float y : {2.3f, 2.4f, 2.5f, 2.55f, 2.59f, 2.597f})
+            EXPECT_LT(b.at({0.25f, y, z}, {1, 0, 0}).g, 0.5f) << y << ", " << z;
 }
 
 TEST(Hidden, a_slit_that_can_be_looked_into_is_dark_by_itself) {

@@ -102,7 +102,7 @@ struct Leak {
     int x = 0, y = 0;           ///< Texel of the page.
     Vec3 at;                    ///< Metres.
     float lux = 0;              ///< What the lightmap shows,
-    float least = 0, most = 0;  ///< and exact light within a texel of it, as far as no wall stands between.
+    float least = 0, most = 0;  ///< and exact light within two texels, as far as no wall stands between.
 };
 
 /// Looks along all edges at which charts end or fold, and along walls that stand on a surface in one piece: a

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "bake/look_again.hpp"
 #include "level/volume_rules.hpp"
 
 namespace stasigraph {
@@ -56,14 +57,14 @@ struct Costs {
     double direct() const { return texels * groups * (glance + light_sample * tier.light_samples); }
     double more() const { return texels * growth * (tier.most_links - tier.first_links) * ray; }
     double guided() const { return tier.most_links > tier.first_links ? texels * groups * guide : 0; }
-    double looked_again() const { return tier.first_links >= 128 ? texels * groups * second_look : 0; }
+    double looked_again(const BakeOptions& quality) const {
+        return looks_again(quality, static_cast<std::uint32_t>(tier.first_links))
+                   ? texels * groups * second_look
+                   : 0;
+    }
     double asked() const { return tier.most_links > tier.first_links ? texels * groups * noise : 0; }
     double denoised() const { return texels * groups * (smooth + smooth_link * tier.most_links); }
 };
-
-bool looks_again(const BakeOptions& quality) {
-    return quality.denoise == Denoise::automatic && !quality.bounces;
-}
 
 /// How many probes would fill the volumes.
 double cells_of(const Level& level) {
@@ -127,7 +128,7 @@ std::vector<PlannedStage> plan_of(const Level& level) {
         {"more links", c.more()},
         {"bounces", bounces * c.texels * c.groups},
         {"denoise", level.quality.denoise == Denoise::automatic ? c.denoised() : 0},
-        {"second look", looks_again(level.quality) ? c.looked_again() : 0},
+        {"second look", c.looked_again(level.quality)},
         {"pages", page * c.texels * c.groups},
         {"occlusion", level.occlusion.reach > 0 ? c.texels * tier.occlusion_rays * ray : 0},
         {"finish", 0.4e-6 * c.texels},
@@ -155,7 +156,7 @@ void expect_layers(const Ground& ground, const Level& lit, std::size_t groups, J
     job.expect("more links", groups == 0 ? 0 : ground.edit ? edited_links * c.more() : c.more());
     job.expect("bounces", bounces * c.texels * c.groups);
     job.expect("denoise", lit.quality.denoise == Denoise::automatic ? c.denoised() : 0);
-    job.expect("second look", looks_again(lit.quality) ? c.looked_again() : 0);
+    job.expect("second look", c.looked_again(lit.quality));
     job.expect("pages", page * c.texels * c.groups);
 }
 

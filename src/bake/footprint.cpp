@@ -101,11 +101,16 @@ Vec3 Footprints::open_way(const TexelSet& texels, const RayCaster& caster, std::
     for (const float share : ends) {
         const Vec3 way = toward * share;
         if (caster.closest({from, way * (1 / (share * whole)), share * whole}).surface != none) continue;
-        const Hit under = caster.closest({from + way, -normal, 2 * up});
-        if (under.surface != texels.grid[texel] / 2 || std::abs(under.distance - up) > flat * whole) continue;
-        return way;
+        if (on_own_surface(texels, caster, texel, texels.position[texel] + way, up, flat * whole)) return way;
     }
     return {};
+}
+
+bool on_own_surface(const TexelSet& texels, const RayCaster& caster, std::uint32_t texel, Vec3 place,
+                    float up, float off) {
+    const Vec3 normal = texels.face_normal[texel];
+    const Hit under = caster.closest({place + normal * up, -normal, 2 * up});
+    return under.surface == texels.grid[texel] / 2 && std::abs(under.distance - up) <= off;
 }
 
 void lift_receivers(const Level& level, const TexelSet& texels, const RayCaster& caster, RowSource& rows,

@@ -62,6 +62,11 @@ private:
     std::vector<Sides> sides_;
 };
 
+/// Whether a place in a texel's plane is on its own surface: looked for from `up` above, and at most `off`
+/// away. Metres.
+bool on_own_surface(const TexelSet& texels, const RayCaster& caster, std::uint32_t texel, Vec3 place,
+                    float up, float off);
+
 /// Lifts the receivers of smooth-shaded meshes to the surface their normals tell of, where nothing stands
 /// between, so that the shadow of a coarse mesh on itself begins where that surface's would. Their horizon
 /// is then that of the shading normal. Hanika, Hacking the Shadow Terminator, Ray Tracing Gems II, 2021.

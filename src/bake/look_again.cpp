@@ -182,10 +182,14 @@ void gather(const Making& m, const Solved& solved, const HalfField& sent, const 
 
 }  // namespace
 
+bool looks_again(const BakeOptions& quality, std::uint32_t first) {
+    return quality.denoise == Denoise::automatic && !quality.bounces && first >= DirectionGuide::cells;
+}
+
 void look_again(const Making& m, const Solved& solved, const std::vector<std::uint8_t>& wanted,
                 LightField& by_links, Job& job) {
     const std::size_t groups = m.size();
-    if (m.quality.bounces || solved.lengths.first < DirectionGuide::cells) return;
+    if (!looks_again(m.quality, solved.lengths.first)) return;
     const Looks looks = who_stands_out(m, wanted, by_links, job);
     if (looks.texel.empty()) return;
     job.begin("second look", looks.texel.size() * first_copies);

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <iterator>
 
+#include "bake/footprint.hpp"
 #include "parts/covered.hpp"
 
 namespace stasigraph {
@@ -45,59 +46,48 @@ bool keeps_apart(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
 
 constexpr int ways[8][2] = {{-1, -1}, {0, -1}, {1, -1}, {-1, 0}, {1, 0}, {-1, 1}, {0, 1}, {1, 1}};
 
-/// The way to a neighbour of texel i, metres, where its surface goes on in one plane; zero where it is not
-/// known. Where there is none, a whole row may lie under a wall but for its edge: the way is told by the
-/// neighbour on the other side.
+/// The way to a neighbour of texel i in one plane with it, metres; zero where there is none. Where the chart
+/// ends, a whole row may lie under a wall but for its edge: the way is told by the neighbours on the other
+/// side.
 Vec3 way_to(const TexelSet& texels, std::uint32_t i, int x, int y) {
     const auto step = [&](int dx, int dy) {
-        for (const int sign : {1, -1})
-            if (const std::uint32_t n = texels.neighbour(i, sign * dx, sign * dy);
-                n != none && in_one_plane(texels, i, n))
-                return (texels.position[n] - texels.position[i]) * static_cast<float>(sign);
-        return Vec3{};
+        const std::uint32_t n = texels.neighbour(i, dx, dy);
+        return n != none && in_one_plane(texels, i, n) ? texels.position[n] - texels.position[i] : Vec3{};
     };
-    const Vec3 across = x == 0 ? Vec3{} : step(x, 0), down = y == 0 ? Vec3{} : step(0, y);
+    if (texels.neighbour(i, x, y) != none) return step(x, y);
+    const auto either = [&](int dx, int dy) {
+        const Vec3 way = step(dx, dy);
+        return way == Vec3{} ? -step(-dx, -dy) : way;
+    };
+    const Vec3 across = x == 0 ? Vec3{} : either(x, 0), down = y == 0 ? Vec3{} : either(0, y);
     if ((x != 0 && across == Vec3{}) || (y != 0 && down == Vec3{})) return {};
     return across + down;
-}
-
-/// Whether a place is on texel i's own surface.
-bool on_surface(const RayCaster& caster, const TexelSet& texels, std::uint32_t i, Vec3 place) {
-    constexpr float above = 1e-3f;
-    const Vec3 normal = texels.face_normal[i];
-    const Hit hit = caster.closest({place + normal * above, -normal, 2 * above});
-    return hit.surface == texels.grid[i] / 2 && !hit.back;
 }
 
 /// The nearest open place between a buried texel and its valid neighbours, else toward an edge of its chart;
 /// its own where there is none.
 Vec3 open_place(const Level& level, const RayCaster& caster, const TexelSet& texels, const RowSource& rows,
                 const std::vector<std::uint8_t>& valid, std::uint32_t i) {
+    constexpr float above = 1e-3f;  // its own surface is looked for from there
     const Vec3 own = texels.position[i];
-    std::array<Vec3, 16> way;
-    std::size_t count = 0, known = 0;
-    for (const bool beside : {true, false}) {
+    for (const bool at_edge : {false, true}) {
+        std::array<Vec3, 8> toward;
+        std::size_t count = 0;
         for (const auto& [x, y] : ways) {
             const std::uint32_t n = texels.neighbour(i, x, y);
-            const bool lit = n != none && valid[n];
-            if (lit != beside || (n != none && !lit) || !keeps_apart(texels, valid, i, x, y)) continue;
-            const Vec3 to = !lit                         ? way_to(texels, i, x, y)
-                            : in_one_plane(texels, i, n) ? texels.position[n] - own
-                                                         : Vec3{};
-            if (!(to == Vec3{})) way[count++] = to;
+            if ((at_edge ? n != none : n == none || !valid[n]) || !keeps_apart(texels, valid, i, x, y))
+                continue;
+            if (const Vec3 way = way_to(texels, i, x, y); !(way == Vec3{})) toward[count++] = way;
         }
-        if (beside) known = count;
-    }
-    const auto open = [&](std::size_t k, float t) {
-        const Vec3 place = own + way[k] * t;
-        return (k < known || on_surface(caster, texels, i, place)) &&
-               is_open(level, caster, surface_receiver(place, texels.normal[i], texels.face_normal[i]),
-                       mix_bits(rows.seeds[i]));
-    };
-    for (const auto& [from, to] : {std::pair<std::size_t, std::size_t>{0, known}, {known, count}})
         for (const float t : tries)
-            for (std::size_t k = from; k < to; ++k)
-                if (open(k, t)) return own + way[k] * t;
+            for (std::size_t k = 0; k < count; ++k) {
+                const Vec3 place = own + toward[k] * t;
+                if (at_edge && !on_own_surface(texels, caster, i, place, above, above)) continue;
+                if (is_open(level, caster, surface_receiver(place, texels.normal[i], texels.face_normal[i]),
+                            mix_bits(rows.seeds[i])))
+                    return place;
+            }
+    }
     return own;
 }
 

@@ -43,18 +43,18 @@ bool enclosed(const TexelSet& texels, const Links& links, std::uint32_t i, float
 
 /// Whether a room can look at texels that are enclosed.
 bool looked_into(const TexelSet& texels, const Links& links, const std::vector<std::uint32_t>& together) {
+    const auto looked_at = [&](std::uint32_t i) { return std::min(links.length(i), links_looked_at); };
     double all = 0, open = 0;
-    for (const std::uint32_t i : together) {
-        const std::uint32_t count = std::min(links.length(i), links_looked_at);
-        for (std::uint32_t k = 0; k < count; ++k) {
+    for (const std::uint32_t i : together) all += looked_at(i);
+    for (const std::uint32_t i : together)
+        for (std::uint32_t k = 0; k < looked_at(i); ++k) {
             const std::uint32_t word = links.row(i)[k];
-            all += 1;
-            open += word == sky_word || (meets_texel(word) && !enclosed(texels, links, word, room_to_stand))
-                        ? 1
-                        : 0;
+            if (word != sky_word && (!meets_texel(word) || enclosed(texels, links, word, room_to_stand)))
+                continue;
+            open += 1;
+            if (open > open_share * all) return true;
         }
-    }
-    return open > open_share * all;
+    return false;
 }
 
 }  // namespace

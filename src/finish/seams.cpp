@@ -20,6 +20,9 @@ constexpr float look_in = 0.01f, look_up = 0.01f;
 /// Places along a seam for each texel of its length, how much agreement there is worth against a texel's own
 /// light, and how firmly texels that hold no light of their own are held. Lower strength: jumps stay.
 constexpr float per_texel = 2, hold_filled = 0.05f;
+/// A side of a place on a seam counts where texels lit by themselves weigh so much there: inside of a wall that
+/// stands over the seam both sides are filled, each from where it happens to go on.
+constexpr float least_lit = 0.2f;
 constexpr double strength = 30;
 constexpr int most_steps = 60;
 constexpr double good_enough = 1e-3;  ///< Of the first residual.
@@ -136,6 +139,7 @@ private:
     bool touch(std::uint32_t page, Vec2 at, float sign, std::size_t slot, SeamPlan::Sample& sample) {
         const PagePlan& p = pages_[page];
         const float x = at.x - 0.5f, y = at.y - 0.5f, fx = std::floor(x), fy = std::floor(y);
+        float lit = 0;
         for (std::size_t k = 0; k < 4; ++k) {
             const int px = static_cast<int>(fx) + static_cast<int>(k % 2),
                       py = static_cast<int>(fy) + static_cast<int>(k / 2);
@@ -145,8 +149,9 @@ private:
             const float wx = k % 2 ? x - fx : 1 - (x - fx), wy = k / 2 ? y - fy : 1 - (y - fy);
             sample.at[slot + k] = number(page, place);
             sample.weight[slot + k] = sign * wx * wy;
+            lit += p.state[place] == 1 ? wx * wy : 0;
         }
-        return true;
+        return lit >= least_lit;
     }
     std::uint32_t number(std::uint32_t page, std::uint32_t place) {
         std::uint32_t& n = number_[page][place];

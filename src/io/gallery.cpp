@@ -338,6 +338,11 @@ struct Gallery::State {
         const SavedBake& b = bake(w.request.set);
         const KeptBake kept = kept_bake(folder, w.request.against);
         const SavedBake truth = load_bake(kept.folder, level, b.sets[0].name);
+        if (!(truth.atlas == b.atlas))
+            throw Error{.what = "the kept bake has other charts than this one",
+                        .where = w.request.against,
+                        .value = b.sets[0].name,
+                        .remedy = "Bake both at the same tier and density, from a level of the same shape."};
         show_marks(w, b.atlas, mark_dots(level, b.atlas, b.sets[0].pages, truth.sets[0].pages, w.job));
         w.out.set = b.sets[0].name;
         w.out.stale = b.stale;

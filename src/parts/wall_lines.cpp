@@ -17,6 +17,9 @@ constexpr double doorway = 2.5;
 /// texels under a crate are covered one by one, and on its two sides are more than a bilinear footprint
 /// apart.
 constexpr double long_enough = 1.5, thin_length = 0.4, thin = 0.25;
+/// What goes across a surface from border to border parts it, as a lid does the narrow wall beside a door,
+/// from this width on: posts and legs are narrower.
+constexpr double across = 0.12;
 /// Lines are one at less than this angle (cosine). Segments shorter than that say nothing.
 constexpr double one_way = 0.9995, shortest = 0.002;
 
@@ -94,6 +97,18 @@ bool touch(const WallLine& a, const WallLine& b, double reach) {
     return false;
 }
 
+/// Whether a line goes from border to border of its facet.
+bool parts_facet(const FacetOutline& facet, const WallLine& line, double reach) {
+    const auto at_border = [&](Place2 p) {
+        return std::any_of(facet.border.begin(), facet.border.end(), [&](const std::array<Place2, 2>& e) {
+            const Place2 way = e[1] - e[0];
+            const double l = dot(way, way), s = l > 0 ? std::clamp(dot(p - e[0], way) / l, 0.0, 1.0) : 0;
+            return length(p - (e[0] + way * s)) <= 2 * reach;
+        });
+    };
+    return line.length() >= across && at_border(line.at(line.low)) && at_border(line.at(line.high));
+}
+
 /// Leaves out what is no longer than furniture. Lines hang together where they touch; over a fold of a
 /// surface by their ends.
 void keep_walls(const std::vector<FacetOutline>& facets, double reach, std::vector<WallLine>& lines) {
@@ -167,7 +182,8 @@ void keep_walls(const std::vector<FacetOutline>& facets, double reach, std::vect
     for (std::uint32_t i = 0; i < lines.size(); ++i) {
         const Extent& e = extent[find(i)];
         const double far = length(e.high - e.low);
-        if (far >= long_enough || (far >= thin_length && e.one_facet && e.width_high - e.width_low <= thin))
+        if (far >= long_enough || (far >= thin_length && e.one_facet && e.width_high - e.width_low <= thin) ||
+            parts_facet(facets[lines[i].facet], lines[i], reach))
             kept.push_back(lines[i]);
     }
     lines = std::move(kept);

@@ -5,6 +5,7 @@
 
 #include "chart/raster.hpp"
 #include "finish/pages.hpp"
+#include "picture/dots.hpp"
 #include "picture/page_place.hpp"
 #include "stasigraph/error.hpp"
 
@@ -25,7 +26,7 @@ NamedMarks marks_of(const Atlas& atlas, std::vector<Rgb> colors, std::vector<std
     return m;
 }
 
-void count_marks(NamedMarks& m) {
+void count(NamedMarks& m) {
     m.count.assign(m.marks.colors.size(), 0);
     for (const auto& page : m.marks.pages)
         for (const std::uint8_t k : page) ++m.count[k];
@@ -89,7 +90,7 @@ NamedMarks mark_overlaps(const Level&, const Atlas& atlas) {
                     }
             }
     }
-    count_marks(m);
+    count(m);
     return m;
 }
 
@@ -100,7 +101,7 @@ NamedMarks mark_filled(const Level&, const Atlas& atlas, const std::vector<PageI
     for (std::size_t p = 0; p < pages.size() && p < m.marks.pages.size(); ++p)
         for (std::size_t i = 0; i < pages[p].state.size() && i < m.marks.pages[p].size(); ++i)
             m.marks.pages[p][i] = std::min<std::uint8_t>(pages[p].state[i], 3);
-    count_marks(m);
+    count(m);
     return m;
 }
 
@@ -144,45 +145,9 @@ NamedMarks mark_leaks(const Level& level, const Atlas& atlas, const std::vector<
                                       static_cast<std::size_t>(x)] = l.lux > l.most ? 2 : 3;
             }
     }
-    count_marks(m);
+    count(m);
     return m;
 }
-
-namespace {
-
-constexpr int around = 4;             ///< Texels to every side that tell how bright a place is.
-constexpr float least_share = 0.25f;  ///< Of the mean around a texel: darker light counts as that much.
-constexpr float black_share = 1e-3f;  ///< Of the mean of all.
-
-/// Sums over rectangles of a page in constant time (Crow, Summed-Area Tables for Texture Mapping, 1984).
-class PageSums {
-public:
-    explicit PageSums(int side)
-        : side_(side),
-          sum_((static_cast<std::size_t>(side) + 1) * (static_cast<std::size_t>(side) + 1), 0.0) {}
-    void set(int x, int y, double value) { sum_[place(x + 1, y + 1)] = value; }
-    void finish() {
-        for (int y = 1; y <= side_; ++y)
-            for (int x = 1; x <= side_; ++x)
-                sum_[place(x, y)] +=
-                    sum_[place(x - 1, y)] + sum_[place(x, y - 1)] - sum_[place(x - 1, y - 1)];
-    }
-    double box(int x, int y, int reach) const {
-        const int x0 = std::max(0, x - reach), y0 = std::max(0, y - reach),
-                  x1 = std::min(side_, x + reach + 1), y1 = std::min(side_, y + reach + 1);
-        return sum_[place(x1, y1)] - sum_[place(x0, y1)] - sum_[place(x1, y0)] + sum_[place(x0, y0)];
-    }
-
-private:
-    std::size_t place(int x, int y) const {
-        return static_cast<std::size_t>(y) * (static_cast<std::size_t>(side_) + 1) +
-               static_cast<std::size_t>(x);
-    }
-    int side_;
-    std::vector<double> sum_;
-};
-
-}  // namespace
 
 NamedMarks mark_dots(const Level& level, const Atlas& atlas, const std::vector<PageImage>& pages,
                      const std::vector<PageImage>& truth, Job& job) {
@@ -193,21 +158,13 @@ NamedMarks mark_dots(const Level& level, const Atlas& atlas, const std::vector<P
                         .where = level.name,
                         .value = "page " + std::to_string(p),
                         .remedy = "Bake both at the same density, from a level of the same shape."};
-    enum : std::uint8_t { nothing, good, ten, twenty, fifty, black };
+    enum : std::uint8_t { nothing, good, ten, twenty, fifty, black };  // the middle ones as dot_steps
     NamedMarks m = marks_of(atlas, {none_there, fine, filled, doubtful, wrong, {0.2f, 0.2f, 0.2f}},
                             {"no lightmap", "within 10 %", "off by over 10 %", "by over 20 %", "by over 50 %",
                              "too dark to tell"});
     const TexelSet texels = place_texels(level, atlas, job);
-    struct Texel {
-        PagePlace at;
-        float light = 0;
-    };
-    std::vector<Texel> all;
-    std::vector<PageSums> light, count;
-    for (const int side : atlas.pages) {
-        light.emplace_back(side);
-        count.emplace_back(side);
-    }
+    std::vector<PagePlace> places;
+    std::vector<DotTexel> lit;
     double whole = 0, area = 0;
     for (std::uint32_t t = 0; t < texels.size(); ++t) {
         if (texels.grid[t] % 2 != 0 || atlas.surfaces[texels.grid[t] / 2].page == none) continue;
@@ -215,27 +172,21 @@ NamedMarks mark_dots(const Level& level, const Atlas& atlas, const std::vector<P
         const PageImage& page = truth[at.page];
         if (!page.state.empty() && page.state[at.index] != 1) continue;
         const float here = luminance(page.texels[at.index]);
-        all.push_back({at, here});
-        light[at.page].set(at.x, at.y, static_cast<double>(here));
-        count[at.page].set(at.x, at.y, 1);
+        places.push_back(at);
+        lit.push_back({at.page, at.x, at.y, here});
         whole += static_cast<double>(here * texels.area[t]);
         area += static_cast<double>(texels.area[t]);
     }
-    for (PageSums& s : light) s.finish();
-    for (PageSums& s : count) s.finish();
-    const auto least = static_cast<float>(area > 0 ? whole / area : 0) * black_share;
-    for (const Texel& t : all) {
-        const double mean =
-            light[t.at.page].box(t.at.x, t.at.y, around) / count[t.at.page].box(t.at.x, t.at.y, around);
-        const float against = std::max(t.light, least_share * static_cast<float>(mean)),
-                    off = std::abs(luminance(pages[t.at.page].texels[t.at.index]) - t.light);
-        m.marks.pages[t.at.page][t.at.index] = !(against > least)     ? black
-                                               : off > 0.5f * against ? fifty
-                                               : off > 0.2f * against ? twenty
-                                               : off > 0.1f * against ? ten
-                                                                      : good;
+    const std::vector<float> against = dot_measure(lit, atlas.pages);
+    const float least = dot_black * static_cast<float>(area > 0 ? whole / area : 0);
+    for (std::size_t i = 0; i < lit.size(); ++i) {
+        const PagePlace& at = places[i];
+        const float off = std::abs(luminance(pages[at.page].texels[at.index]) - lit[i].light);
+        std::uint8_t mark = good;
+        for (const float step : dot_steps) mark += off > step * against[i] ? 1 : 0;
+        m.marks.pages[at.page][at.index] = against[i] > least ? mark : std::uint8_t{black};
     }
-    count_marks(m);
+    count(m);
     return m;
 }
 
@@ -244,7 +195,7 @@ NamedMarks mark_stale(const std::vector<std::uint8_t>& surfaces) {
         .marks = {.colors = {fine, doubtful, wrong}, .pages = {}, .surfaces = surfaces},
         .meaning = {"as the level would give it now", "out of date", "changed itself since it was baked"},
         .count = {}};
-    count_marks(m);
+    count(m);
     return m;
 }
 
