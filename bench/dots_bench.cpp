@@ -9,9 +9,11 @@
 #include <functional>
 #include <map>
 
+#include "bake/room_noise.hpp"
 #include "base/random.hpp"
 #include "chart/texels.hpp"
 #include "dim_levels.hpp"
+#include "picture/dots.hpp"
 #include "picture/page_place.hpp"
 #include "stasigraph/io.hpp"
 #include "stasigraph/stasigraph.hpp"
@@ -25,13 +27,6 @@ namespace {
 /// up to six with other rays.
 constexpr int converged = 4096, converged_of_many = 2048;
 constexpr std::size_t many_texels = 700000, texels_of_all = 800000, most_bakes = 6;
-constexpr int around = 4;             ///< Texels to every side that tell how bright a place is.
-constexpr float least_share = 0.25f;  ///< Of the mean around a texel: darker light counts as that much.
-/// Of a set's mean light: less is black. Of a group alone, of its mean as weighed by itself, since most of a
-/// level may lie where a lamp hardly reaches.
-constexpr float least_of_mean = 1e-3f;
-constexpr float steps[] = {0.1f, 0.2f, 0.5f};
-
 using Lights = std::vector<TexelLight>;
 
 /// A set for each group alone, after the level's own.
@@ -46,55 +41,19 @@ void add_layers(Level& level) {
     }
 }
 
-/// What the light of each texel is held against: its own, or a share of what is around it on its page.
+/// What the light of each texel is held against; 0 for those that no page shows.
 std::vector<float> measure_of(const Atlas& atlas, const TexelSet& texels, const Lights& truth) {
-    struct Page {
-        std::vector<double> sum, count;  ///< Over all before, by row and column.
-        int side = 0;
-        double at(const std::vector<double>& of, int x, int y) const {
-            x = std::clamp(x, 0, side);
-            y = std::clamp(y, 0, side);
-            return of[static_cast<std::size_t>(y) * (static_cast<std::size_t>(side) + 1) +
-                      static_cast<std::size_t>(x)];
-        }
-        double box(const std::vector<double>& of, int x, int y) const {
-            return at(of, x + around + 1, y + around + 1) - at(of, x - around, y + around + 1) -
-                   at(of, x + around + 1, y - around) + at(of, x - around, y - around);
-        }
-    };
-    std::vector<Page> pages(atlas.pages.size());
-    for (std::size_t p = 0; p < pages.size(); ++p) {
-        pages[p].side = atlas.pages[p];
-        const auto wide = static_cast<std::size_t>(pages[p].side) + 1;
-        pages[p].sum.assign(wide * wide, 0.0);
-        pages[p].count.assign(wide * wide, 0.0);
-    }
-    const auto shown = [&](std::size_t i) { return truth[i].exported && truth[i].valid; };
+    std::vector<std::uint32_t> shown;
+    std::vector<DotTexel> lit;
     for (std::uint32_t i = 0; i < truth.size(); ++i) {
-        if (!shown(i)) continue;
+        if (!truth[i].exported || !truth[i].valid) continue;
         const PagePlace at = page_place(atlas, texels, i);
-        Page& page = pages[at.page];
-        const std::size_t k = static_cast<std::size_t>(at.y + 1) * (static_cast<std::size_t>(page.side) + 1) +
-                              static_cast<std::size_t>(at.x) + 1;
-        page.sum[k] += static_cast<double>(luminance(truth[i].total));
-        page.count[k] += 1;
+        shown.push_back(i);
+        lit.push_back({at.page, at.x, at.y, luminance(truth[i].total)});
     }
-    for (Page& page : pages) {
-        const auto wide = static_cast<std::size_t>(page.side) + 1;
-        for (auto* v : {&page.sum, &page.count})
-            for (std::size_t y = 1; y < wide; ++y)
-                for (std::size_t x = 1; x < wide; ++x)
-                    (*v)[y * wide + x] +=
-                        (*v)[(y - 1) * wide + x] + (*v)[y * wide + x - 1] - (*v)[(y - 1) * wide + x - 1];
-    }
+    const std::vector<float> against = dot_measure(lit, atlas.pages);
     std::vector<float> out(truth.size(), 0.0f);
-    for (std::uint32_t i = 0; i < truth.size(); ++i) {
-        if (!shown(i)) continue;
-        const PagePlace at = page_place(atlas, texels, i);
-        const Page& page = pages[at.page];
-        const double mean = page.box(page.sum, at.x, at.y) / page.box(page.count, at.x, at.y);
-        out[i] = std::max(luminance(truth[i].total), least_share * static_cast<float>(mean));
-    }
+    for (std::size_t k = 0; k < shown.size(); ++k) out[shown[k]] = against[k];
     return out;
 }
 
@@ -121,16 +80,26 @@ std::vector<std::uint8_t> find_seen(const Level& level, const TexelSet& texels, 
     return seen;
 }
 
+float squared(Rgb c) {
+    return c.r * c.r + c.g * c.g + c.b * c.b;
+}
+
 struct Dots {
     std::size_t texels = 0, over[3] = {}, direct = 0, links = 0, smoothing = 0;
     std::map<std::uint32_t, std::size_t> by_surface;  ///< Those over the second step.
     float worst = 0;
     Vec3 where;
+    /// By room: its texels and how many of those are over the second step; errors as room_errors() has them.
+    std::vector<std::size_t> of_room, over_of_room;
+    std::vector<float> error;
 };
 
 Dots count_dots(const Atlas& atlas, const TexelSet& texels, const Lights& ours, const Lights& rough,
-                const Lights& truth, const std::vector<std::uint8_t>& seen, bool alone) {
+                const Lights& truth, const std::vector<std::uint8_t>& seen, const Rooms& rooms, bool alone) {
     Dots d;
+    d.of_room.assign(rooms.names.size(), 0);
+    d.over_of_room.assign(rooms.names.size(), 0);
+    std::vector<TexelError> errors;
     double mean = 0, square = 0, area = 0;
     for (const TexelLight& t : truth) {
         if (!t.exported || !t.valid) continue;
@@ -139,7 +108,9 @@ Dots count_dots(const Atlas& atlas, const TexelSet& texels, const Lights& ours, 
         square += here * light * light;
         area += here;
     }
-    const float black = least_of_mean * static_cast<float>(alone ? square / mean : mean / area);
+    // Of a group alone, of its mean as weighed by itself: most of a level may lie where a lamp hardly
+    // reaches.
+    const float black = dot_black * static_cast<float>(alone ? square / mean : mean / area);
     const std::vector<float> against = measure_of(atlas, texels, truth);
     for (std::size_t i = 0; i < ours.size(); ++i) {
         // Whether a texel counts as buried, and where it then moved, is told by its links.
@@ -147,21 +118,40 @@ Dots count_dots(const Atlas& atlas, const TexelSet& texels, const Lights& ours, 
             !(against[i] > black) || !seen[i])
             continue;
         ++d.texels;
+        const Rgb apart = ours[i].total - truth[i].total;
+        errors.push_back({static_cast<std::uint32_t>(i), squared(truth[i].total), squared(apart)});
+        const std::uint32_t room = rooms.of_texel[i];
+        if (room != none) ++d.of_room[room];
         const float off = std::abs(luminance(ours[i].total) - luminance(truth[i].total)) / against[i];
-        for (int s = 0; s < 3; ++s) d.over[s] += off > steps[s] ? 1 : 0;
+        for (int s = 0; s < 3; ++s) d.over[s] += off > dot_steps[s] ? 1 : 0;
         if (off > d.worst) {
             d.worst = off;
             d.where = ours[i].position;
         }
-        if (!(off > steps[1])) continue;
+        if (!(off > dot_steps[1])) continue;
         ++d.by_surface[ours[i].surface];
+        if (room != none) ++d.over_of_room[room];
         const float direct = std::abs(luminance(ours[i].sampled) - luminance(truth[i].sampled)) / against[i],
                     before = std::abs(luminance(rough[i].total - rough[i].sampled) -
                                       luminance(truth[i].total - truth[i].sampled)) /
                              against[i];
         ++(direct > 0.5f * off ? d.direct : before > 0.5f * off ? d.links : d.smoothing);
     }
+    d.error = room_errors(rooms, texels.area, errors, 0, 256);
     return d;
+}
+
+/// The room with the largest share over the second step; and what it comes to.
+std::string worst_room(const Rooms& rooms, const Dots& d) {
+    constexpr std::size_t least = 256;
+    std::size_t worst = none;
+    const auto share = [&](std::size_t r) {
+        return static_cast<double>(d.over_of_room[r]) / static_cast<double>(d.of_room[r]);
+    };
+    for (std::size_t r = 0; r < rooms.names.size(); ++r)
+        if (d.of_room[r] >= least && (worst == none || share(r) > share(worst))) worst = r;
+    if (worst == none) return "";
+    return fmt::format("{} {:.3f} %", rooms.names[worst], 100 * share(worst));
 }
 
 /// The mean light of converged bakes with different rays.
@@ -227,6 +217,7 @@ void bench_dots(const std::string& file, const std::string& tier, float density,
     const std::size_t own_sets = level.sets.size();
     add_layers(level);
     Job job;
+    std::vector<RoomNoise> told;  // of the bake that is smoothed
     const auto lights_of = [&](const Level& l, std::vector<Denoise> ways, Atlas& atlas) {
         Baker baker(l, job);
         atlas = baker.atlas();
@@ -234,7 +225,8 @@ void bench_dots(const std::string& file, const std::string& tier, float density,
         Level now = l;
         for (const Denoise way : ways) {
             now.quality.denoise = way;
-            baker.light(now, job);
+            const Baked baked = baker.light(now, job);
+            if (!baked.figures.rooms.empty()) told = baked.figures.rooms;
             std::vector<Lights>& sets = out.emplace_back();
             for (std::uint32_t s = 0; s < l.sets.size(); ++s) sets.push_back(baker.texels(s));
         }
@@ -249,10 +241,14 @@ void bench_dots(const std::string& file, const std::string& tier, float density,
                                                  [&] { return mean_of_bakes(best, lights_of); });
     const TexelSet texels = place_texels(level, atlas, job);
     const std::vector<std::uint8_t> seen = find_seen(level, texels, job);
+    std::vector<std::uint8_t> shown;
+    for (const TexelLight& t : ours[0][0]) shown.push_back(t.exported && t.valid ? 1 : 0);
+    const Rooms rooms = find_rooms(level, texels, shown);
     fmt::print("{:<24}{:>9} {:>8} {:>8} {:>8} {:>9} | over 20 %: {:>6} {:>6} {:>6} | most on\n", "set",
                "texels", "over 10 %", "20 %", "50 %", "worst", "direct", "links", "smooth");
     for (std::size_t s = 0; s < level.sets.size(); ++s) {
-        const Dots d = count_dots(atlas, texels, ours[0][s], ours[1][s], truth[s], seen, s >= own_sets);
+        const Dots d =
+            count_dots(atlas, texels, ours[0][s], ours[1][s], truth[s], seen, rooms, s >= own_sets);
         if (d.texels == 0) continue;
         const auto share = [&](std::size_t n) {
             return fmt::format("{:.3f} %", 100.0 * static_cast<double>(n) / static_cast<double>(d.texels));
@@ -265,6 +261,17 @@ void bench_dots(const std::string& file, const std::string& tier, float density,
         std::sort(most.rbegin(), most.rend());
         for (std::size_t k = 0; k < std::min<std::size_t>(3, most.size()); ++k)
             fmt::print(" {} {}", level.surfaces[most[k].second].name, most[k].first);
-        fmt::print("; worst at {:.2f} {:.2f} {:.2f}\n", d.where.x, d.where.y, d.where.z);
+        fmt::print("; worst at {:.2f} {:.2f} {:.2f}; over 20 % in the worst room: {}", d.where.x, d.where.y,
+                   d.where.z, worst_room(rooms, d));
+        for (const RoomNoise& r : told) {
+            if (r.set != level.sets[s].name) continue;
+            const auto room = static_cast<std::size_t>(
+                std::find(rooms.names.begin(), rooms.names.end(), r.room) - rooms.names.begin());
+            const auto noisiest = std::max_element(d.error.begin(), d.error.end());
+            fmt::print("; said to have {:.1f} % noise: {}, has {:.1f} %; most: {}, {:.1f} %", 100 * r.noise,
+                       r.room, 100 * d.error[room],
+                       rooms.names[static_cast<std::size_t>(noisiest - d.error.begin())], 100 * *noisiest);
+        }
+        fmt::print("\n");
     }
 }

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <chrono>
+#include <cmath>
 #include <cstdlib>
 #include <fstream>
 #include <map>
@@ -170,11 +171,43 @@ Json to_json(const Options& o, const Level& level, const Atlas& atlas, const Bak
               {"buried_probes", f.buried_probes},
               {"reflections", baked.reflections.size()},
               {"pages", atlas.pages}};
+    j["noise_by_set"] = Json::array();
+    for (const RoomNoise& r : f.rooms)
+        j["noise_by_set"].push_back({{"set", r.set}, {"worst_room", r.room}, {"noise", r.noise}});
     for (const auto& t : times) j["stages"].push_back({{"name", t.name}, {"seconds", t.seconds}});
     return j;
 }
 
-void print(const Options& o, const Baked& baked, const CaptureFigures& captures,
+/// The noisiest rooms, whether they are as quiet as asked, and what would make them so.
+std::string noise_text(const Level& level, const BakeFigures& f) {
+    constexpr std::size_t most_named = 3;
+    const TierOptions tier = tier_options(level.quality);
+    const float asked = level.quality.noise > 0 ? level.quality.noise : tier.noise;
+    std::vector<RoomNoise> rooms = f.rooms;
+    std::stable_sort(rooms.begin(), rooms.end(),
+                     [](const RoomNoise& a, const RoomNoise& b) { return a.noise > b.noise; });
+    const auto text = [](const RoomNoise& r) {
+        return fmt::format("{} in set {}, {:.1f} %", r.room, r.set, 100 * r.noise);
+    };
+    if (!(rooms[0].noise > asked))
+        return fmt::format("noise that is left in the worst room: {}, of {:.1f} % allowed", text(rooms[0]),
+                           100 * asked);
+    std::string names;
+    for (std::size_t i = 0; i < std::min(rooms.size(), most_named) && rooms[i].noise > asked; ++i)
+        names += (i > 0 ? "; " : "") + text(rooms[i]);
+    const float more = rooms[0].noise / asked;
+    const auto links = static_cast<int>(std::exp2(std::ceil(std::log2(f.mean_links * more * more))));
+    return fmt::format(
+        "more noise is left than the {:.1f} % allowed: {}. {}links = {} in [quality] would be "
+        "enough",
+        100 * asked, names,
+        level.quality.tier == Tier::final || links > tier_options(Tier::final).most_links
+            ? ""
+            : "--tier final or ",
+        links);
+}
+
+void print(const Options& o, const Level& level, const Baked& baked, const CaptureFigures& captures,
            const std::vector<Job::StageTime>& times) {
     const BakeFigures& f = baked.figures;
     say("{} texels and {} patches, {:.1f} million links ({:.0f} a texel) and {:.1f} million guided, noise "
@@ -182,6 +215,7 @@ void print(const Options& o, const Baked& baked, const CaptureFigures& captures,
         count_text(static_cast<double>(f.texels)), count_text(static_cast<double>(f.patches)),
         static_cast<double>(f.links) / 1e6, f.mean_links, static_cast<double>(f.guided_links) / 1e6,
         f.noise * 100, f.bounces);
+    if (!f.rooms.empty()) say("{}\n", noise_text(level, f));
     if (f.traced < f.links || f.layers_made < f.layers)
         say("{} traced now and {} of {} light groups lit; the rest was there already\n",
             f.traced == 0 ? "no link was"
@@ -449,7 +483,7 @@ void run(Options& o, Job& job) {
     if (m.placing) print(*m.placing);
     if (m.baked.probes.size() == 0 && !o.common.quiet) warn_unlit(m.level);
     say_leaks(m.leaks);
-    print(o, m.baked, m.captures, m.times);
+    print(o, m.level, m.baked, m.captures, m.times);
     if (!o.only.empty() && !why.empty())
         say("only {} was baked; everything else is as it was, and out of date: {}\n", o.only,
             reasons_text(why));

@@ -8,6 +8,7 @@
 #include "bake/layers.hpp"
 #include "bake/occlusion.hpp"
 #include "bake/probe_layers.hpp"
+#include "bake/room_noise.hpp"
 #include "bake/set_pages.hpp"
 #include "bake/unit_light.hpp"
 #include "bake/visibility.hpp"
@@ -290,7 +291,10 @@ void Baker::State::light_sets(Level lit, const std::vector<LayerKeys>& keys,
     const BakeFigures now = figures();
     const float seam_before = f.seam_before, seam = f.seam, noise_before = f.noise_before, noise = f.noise;
     const int bounces = f.bounces;
+    std::vector<RoomNoise> rooms = std::move(f.rooms);
+    for (RoomNoise& room : noisiest_rooms(g, lit, layers, job)) rooms.push_back(std::move(room));
     f = now;
+    f.rooms = std::move(rooms);
     f.bounces = std::max(f.bounces, bounces);
     raise(f.noise_before, static_cast<double>(noise_before));
     raise(f.noise, static_cast<double>(noise));

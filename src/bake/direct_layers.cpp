@@ -5,6 +5,7 @@
 #include <optional>
 
 #include "bake/costs.hpp"
+#include "bake/room_noise.hpp"
 #include "base/blob.hpp"
 #include "base/hash.hpp"
 
@@ -30,6 +31,9 @@ struct GroupLights {
 /// filtered linearly; a box of two has nothing left at the frequency that saws are made of, half of a
 /// texel's, and none of the next.
 constexpr float straight_edges = 2;
+/// Of the noise that is asked for, since nothing smooths explicit light: it would lose more of its shapes
+/// than of its noise.
+constexpr float direct_share = 0.5f;
 /// Times a texel's, the samples of a light at a probe.
 constexpr int probe_light_samples = 8;
 
@@ -61,6 +65,7 @@ void write(BlobWriter& out, const DirectTexels& d, const std::vector<float>& lea
     out.array(d.glance);
     out.array(d.look);
     out.array(d.longer);
+    out.array(d.checked);
     out.array(least);
 }
 
@@ -71,6 +76,7 @@ bool read(BlobReader& in, std::size_t texels, DirectTexels& d) {
     in.array(d.glance);
     in.array(d.look);
     in.array(d.longer);
+    in.array(d.checked);
     in.array(least, 1);
     if (in.good()) d.least = least[0];
     const auto fits = [&](std::size_t n) { return n == 0 || n == texels; };
@@ -120,11 +126,13 @@ DirectPass texel_pass(const LightWork& w, const GroupLights& lights, BakeRole ro
     const Ground& g = w.ground;
     const std::uint32_t seed = group_seed(w.lit, lights.group);
     const bool whole = role == BakeRole::whole;
+    LightEffort effort = light_effort(g.tier, w.lit.quality.noise);
+    effort.error *= direct_share;
     return {.light = whole ? *lights.whole : *lights.bounce,
             .rows = g.rows,
             .footprints = g.footprints,
             .width = w.lit.quality.edges == Edges::straight ? straight_edges : 1,
-            .effort = light_effort(g.tier, w.lit.quality.noise),
+            .effort = effort,
             .weights = w.weights,
             .seed = whole ? seed : mix_bits(seed),
             .floor = unseen_light_of(w.lit, lights.group),
@@ -150,6 +158,7 @@ void sample_texels(LightWork& w, const GroupLights& lights, Layer& layer, Job& j
         light_texels(texel_pass(w, lights, BakeRole::whole, both ? lights.units / 2 : lights.units), g.texels,
                      g.valid, lights.group == w.lit.sky.group ? sky_by_links(w, job) : std::vector<float>{},
                      job, sampled ? &*sampled : nullptr, &keep_sampled);
+    layer.sampled.checked = light_again(texel_pass(w, lights, BakeRole::whole, 1), checked_texels(g), job);
     layer.live = {};
     if (both)
         layer.live = light_texels(texel_pass(w, lights, BakeRole::bounce, lights.units / 2), g.texels,

@@ -380,6 +380,21 @@ double seconds_a_row(const DirectPass& pass, const std::vector<std::uint8_t>& va
     return decided + seconds / static_cast<double>(some.size());
 }
 
+std::vector<std::array<Rgb, 2>> light_again(const DirectPass& pass, const std::vector<std::uint32_t>& texels,
+                                            Job& job) {
+    constexpr int effort = 8;  // glances' worth
+    constexpr std::uint32_t own_seed[] = {4, 5};
+    std::vector<std::array<Rgb, 2>> out(texels.size());
+    const LightEffort each = times(glance_of(pass.effort), effort);
+    job.parallel(pass.light.empty() ? 0 : texels.size(), 32, [&](std::size_t begin, std::size_t end) {
+        DirectLight::Scratch scratch;
+        for (std::size_t k = begin; k < end; ++k)
+            for (std::size_t n = 0; n < 2; ++n)
+                out[k][n] = light_of(pass, texels[k], each, mix_bits(pass.seed ^ own_seed[n]), scratch).light;
+    });
+    return out;
+}
+
 DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
                           const std::vector<std::uint8_t>& valid, const std::vector<float>& besides, Job& job,
                           const DirectBefore* before, const DirectKept* kept) {

@@ -11,6 +11,11 @@ constexpr std::uint32_t most_looked_at = 128;
 /// Rows are spread evenly, so that their mean varies less than their links scatter, the less the smoother
 /// what they see: by how much less, the halves of a row tell.
 constexpr int compared_steps = 3;  ///< Over so many steps around a texel halves and scatter are compared.
+/// Texels to either side along a line, and how many of it have to be there.
+constexpr int along = 3;
+constexpr float fewest_on_line = 4;
+/// The least of four directions is by chance less than the mean; by so much they are raised.
+constexpr float of_four = 1.5f;
 /// A link that met nothing usable tells of something this many spacings away; nearer than the second: that.
 constexpr float absorbed_distance = 0.4f, least_distance = 0.08f;
 constexpr float open_reach = 1e3f;  ///< Metres; of texels that see the sky alone.
@@ -165,6 +170,45 @@ void temper_variance(const TexelGraph& graph, const std::vector<std::uint8_t>& w
     });
 }
 
+void temper_by_lines(const TexelSet& texels, const std::vector<std::uint8_t>& wanted, const LightField& light,
+                     DenoiseGuide& guide, Job& job) {
+    constexpr int ways[4][2] = {{1, 0}, {0, 1}, {1, 1}, {1, -1}};
+    const std::size_t groups = guide.groups;
+    const std::vector<float> told = guide.variance;
+    job.parallel(wanted.size(), 256, [&](std::size_t begin, std::size_t end) {
+        for (auto i = static_cast<std::uint32_t>(begin); i < end; ++i) {
+            if (!wanted[i]) continue;
+            std::array<std::array<std::uint32_t, 2 * along + 3>, 4> line;
+            for (std::size_t w = 0; w < 4; ++w)
+                for (int k = -along - 1; k <= along + 1; ++k) {
+                    const std::uint32_t n = k == 0 ? i : texels.neighbour(i, k * ways[w][0], k * ways[w][1]);
+                    line[w][static_cast<std::size_t>(k + along + 1)] = n != none && wanted[n] ? n : none;
+                }
+            for (std::size_t g = 0; g < groups; ++g) {
+                const float own = told[i * groups + g];
+                if (!(own > 0)) continue;
+                float least = 1;
+                for (const auto& on : line) {
+                    float differ = 0, expected = 0, count = 0;
+                    for (std::size_t k = 1; k + 1 < on.size(); ++k) {
+                        if (on[k - 1] == none || on[k] == none || on[k + 1] == none) continue;
+                        const Rgb d =
+                            light.get(on[k], g) - (light.get(on[k - 1], g) + light.get(on[k + 1], g)) * 0.5f;
+                        differ += d.r * d.r + d.g * d.g + d.b * d.b;
+                        expected += told[on[k] * groups + g] +
+                                    0.25f * (told[on[k - 1] * groups + g] + told[on[k + 1] * groups + g]);
+                        count += 1;
+                    }
+                    if (count < fewest_on_line || !(expected > 0)) continue;
+                    // As if two more had differed as expected.
+                    least = std::min(least, of_four * (differ / expected * count + 2) / (count + 2));
+                }
+                guide.variance[i * groups + g] = own * least;
+            }
+        }
+    });
+}
+
 std::vector<float> measure_reach(const TexelSet& texels, const Links& links,
                                  const std::vector<std::uint8_t>& wanted, std::uint32_t first, Job& job) {
     std::vector<float> reach(texels.size(), open_reach);
@@ -181,6 +225,7 @@ DenoiseGuide guide_denoise(const GuideSource& s, Job& job) {
     Spread spread = spread_of(s, job);
     DenoiseGuide guide{.reach = s.reach, .variance = std::move(spread.scatter), .groups = s.lengths.groups};
     temper_variance(s.graph, s.wanted, spread.halves, guide, job);
+    temper_by_lines(s.texels, s.wanted, s.by_links, guide, job);
     return guide;
 }
 

@@ -18,6 +18,7 @@ struct GuideSource {
     const std::vector<float>& reach;  ///< measure_reach()
     const std::vector<Rgb>& albedo;
     const LightField& light;
+    const LightField& by_links;  ///< What of it is to be smoothed.
     const RowSkyWeights& weights;
     std::vector<const SkyLight*> sky;        ///< Of groups that are a sky; null for others.
     const std::vector<GuidedLinks>& guided;  ///< By group, or empty.
@@ -35,5 +36,11 @@ DenoiseGuide guide_denoise(const GuideSource& source, Job& job);
 /// squared difference of the means of each texel's two halves of samples, over the texels around.
 void temper_variance(const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
                      const std::vector<float>& halves, DenoiseGuide& guide, Job& job);
+
+/// Lowers variances where light varies less than they tell along a line of texels in any one of four
+/// directions: as it does along an edge, beside which rows see half of what is bright, as one after the
+/// other.
+void temper_by_lines(const TexelSet& texels, const std::vector<std::uint8_t>& wanted, const LightField& light,
+                     DenoiseGuide& guide, Job& job);
 
 }  // namespace stasigraph

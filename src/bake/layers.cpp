@@ -7,6 +7,7 @@
 #include "bake/guide_denoise.hpp"
 #include "bake/look_again.hpp"
 #include "bake/probe_layers.hpp"
+#include "bake/room_noise.hpp"
 #include "bake/set_pages.hpp"
 #include "bake/solve_layers.hpp"
 #include "bake/unit_light.hpp"
@@ -102,6 +103,7 @@ void show(const Making& m, const Solved& solved, Job& job) {
                                             .reach = m.ground.reach(job),
                                             .albedo = m.albedo,
                                             .light = light,
+                                            .by_links = by_links,
                                             .weights = m.weights,
                                             .sky = skies,
                                             .guided = solved.guided},
@@ -197,6 +199,7 @@ void save_layer(const Ground& g, const Layer& l) {
     out.number(l.guided_links);
     out.array(l.doublings);
     out.array(l.shown);
+    out.array(l.checked);
     out.array(l.slopes.values);
     for (const PageImage& page : l.pages) {
         out.array(page.texels);
@@ -222,6 +225,7 @@ bool load(const Ground& g, Layer& l) {
     l.guided_links = in.number();
     in.array(l.doublings, g.texels.size());
     in.array(l.shown, g.texels.size());
+    in.array(l.checked);
     l.slopes = LightField(g.sloped.texel.size(), 3);
     in.array(l.slopes.values, l.slopes.values.size());
     l.pages.clear();
@@ -233,7 +237,7 @@ bool load(const Ground& g, Layer& l) {
         in.array(page.state, texels);
     }
     in.array(l.at_seams, g.seams.texels.size());
-    if (!in.done()) return false;
+    if (!in.done() || (!l.checked.empty() && l.checked.size() != checked_texels(g).size())) return false;
     l.noise_before = noise[0];
     l.noise = noise[1];
     return true;
@@ -248,6 +252,7 @@ void stay_dark(const Ground& g, Layer& l) {
     l.doublings.assign(g.texels.size(), 0);
     l.sky.clear();
     l.shown.assign(g.texels.size(), Rgb{});
+    l.checked.clear();
     l.slopes = LightField(g.sloped.texel.size(), 3);
     l.carried.assign(g.texels.size(), {});
     l.probes = l.at_probes;
@@ -296,6 +301,7 @@ std::size_t light_layers(const std::vector<LayerToMake>& wanted, Job& job) {
     Solved solved = solve_layers(making, job);
     job.begin("denoise", denoise_units(making.ground.texels.size(), make.size()));
     show(making, solved, job);
+    check_noise(making, solved, job);
     solved.guided = {};
     job.begin("pages", make.size());
     carry_light(making, solved.light, job);

@@ -24,7 +24,10 @@ struct Layer {
     /// what probes take in; in memory while they do.
     std::vector<std::array<std::uint16_t, 3>> carried;
     float carried_unit = 1;
-    std::vector<Rgb> shown;        ///< All of it, smoothed, without direct light that stays live.
+    std::vector<Rgb> shown;  ///< All of it, smoothed, without direct light that stays live.
+    /// At the texels of checked_texels() by how much it is more than other rays say, two times with others.
+    /// Empty where that is not known.
+    std::vector<std::array<Rgb, 2>> checked;
     LightField slopes;             ///< Of the same, over the ground's sloped rows.
     std::vector<PageImage> pages;  ///< Seams fitted; beyond the margins still empty.
     std::vector<Rgb> at_seams;     ///< Before they were fitted, by texel of the seam plan.

@@ -2,9 +2,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <unordered_map>
 
-#include "bake/learn_guides.hpp"
+#include "bake/gather_again.hpp"
 
 namespace stasigraph {
 
@@ -18,8 +17,6 @@ constexpr double most_looked_at = 1.0 / 200;
 constexpr std::uint32_t first_copies = 3, more_copies = 9;
 /// It is wrong where it is off by this share of the light there.
 constexpr float is_wrong = 0.015f;
-constexpr std::uint32_t again_seed = 0x61676169u;
-constexpr std::size_t rows_at_once = std::size_t{1} << 16;
 
 /// How far a texel's light is from what its neighbours of the chart tell in any one direction: between two
 /// of them, or going on past two in a row where the chart ends. An edge of light is told by those along it.
@@ -47,12 +44,6 @@ float deviation(const TexelSet& texels, const std::vector<std::uint8_t>& wanted,
     }
     return least;
 }
-
-/// Texels to be looked at, and of each whether a group asked for it.
-struct Looks {
-    std::vector<std::uint32_t> texel;
-    std::vector<std::uint8_t> asked;  ///< As many a texel as there are groups.
-};
 
 Looks who_stands_out(const Making& m, const std::vector<std::uint8_t>& wanted, const LightField& light,
                      Job& job) {
@@ -97,89 +88,6 @@ Looks who_stands_out(const Making& m, const std::vector<std::uint8_t>& wanted, c
     return looks;
 }
 
-/// What new rows say of a texel and group: sums over its copies.
-struct Said {
-    float count = 0;
-    Rgb sum;
-    float squares = 0, luminances = 0;
-    void add(Rgb e) {
-        const float l = luminance(e);
-        count += 1;
-        sum += e;
-        luminances += l;
-        squares += l * l;
-    }
-    Rgb mean() const { return sum * (1 / count); }
-    /// Variance of the mean's luminance.
-    float variance() const {
-        return count > 1 ? std::max(0.0f, squares - luminances * luminances / count) / (count * (count - 1))
-                         : 0;
-    }
-};
-
-/// Gathers all that texels send, for so many rows of new links of each texel; `from`: number of the first.
-void gather(const Making& m, const Solved& solved, const HalfField& sent, const Looks& looks,
-            std::size_t begin, std::size_t end, std::uint32_t from, std::uint32_t copies,
-            std::vector<Said>& said, Job& job) {
-    Ground& g = m.ground;
-    const std::size_t groups = m.size(), count = (end - begin) * copies;
-    RowSource rows;
-    std::vector<std::uint32_t> texel;
-    for (std::size_t k = begin; k < end; ++k)
-        for (std::uint32_t c = 0; c < copies; ++c) {
-            const std::uint32_t i = looks.texel[k];
-            texel.push_back(i);
-            rows.receivers.push_back(g.rows.receivers[i]);
-            rows.seeds.push_back(combine_bits(g.rows.seeds[i], again_seed + from + c));
-        }
-    const std::uint32_t first = solved.lengths.first;
-    const std::vector<std::uint32_t> lengths(count, first);
-    const std::vector<std::uint8_t> open(count, 1);
-    Links links(count);
-    for (std::size_t p = 0; p < links.pieces.size(); ++p) {
-        extend_piece(g.level, g.caster(), g.texels, rows, lengths, p, links, job);
-        lead_past_buried(g.caster(), g.texels, rows, open, g.valid, p, links, job);
-    }
-    std::vector<GuidedLinks> guided(solved.guided.size());
-    for (std::size_t c = 0; c < guided.size(); ++c) {
-        std::unordered_map<std::uint32_t, std::uint32_t> number;
-        const RowSource& source = solved.guided[c].source;
-        for (std::uint32_t row = 0; row < count; ++row) {
-            const std::uint32_t at = solved.guided[c].at(texel[row]);
-            if (at == none || !looks.asked[(begin + row / copies) * groups + c]) continue;
-            const auto [known, anew] =
-                number.try_emplace(source.guide[at], static_cast<std::uint32_t>(number.size()));
-            if (anew) guided[c].source.guides.add(source.guides, source.guide[at]);
-            guided[c].row.push_back(row);
-            guided[c].source.guide.push_back(known->second);
-        }
-        trace_guided(g, rows, guided[c], job);
-    }
-    const RowLengths same{.first = first, .groups = groups, .doublings = {}};
-    LightField light(count, groups);
-    apply_links(links, same, sent, light, job);
-    apply_guided({guided, rows}, links, same, sent, light, job);
-    job.parallel(count, 256, [&](std::size_t row_begin, std::size_t row_end) {
-        RowParts parts(rows);
-        for (std::size_t row = row_begin; row < row_end; ++row)
-            for (std::size_t c = 0; c < groups; ++c) {
-                if (!m.sky(c) || !looks.asked[(begin + row / copies) * groups + c]) continue;
-                Rgb sky;
-                gathered_sky(*m.sky(c), rows, links, row, 0, first, m.weights.at(texel[row]),
-                             [&](std::uint32_t, Vec3, Rgb e) { sky += e; });
-                sky = sky * (pi / static_cast<float>(first));
-                if (!guided.empty())
-                    sky += guided_sky(*m.sky(c), guided[c], links, rows, parts, row, first,
-                                      m.weights.at(texel[row]));
-                light.add(row, c, sky);
-            }
-    });
-    for (std::size_t row = 0; row < count; ++row)
-        for (std::size_t c = 0; c < groups; ++c)
-            if (looks.asked[(begin + row / copies) * groups + c])
-                said[(begin + row / copies) * groups + c].add(light.get(row, c));
-}
-
 }  // namespace
 
 bool looks_again(const BakeOptions& quality, std::uint32_t first) {
@@ -196,14 +104,7 @@ void look_again(const Making& m, const Solved& solved, const std::vector<std::ui
     HalfField sent;
     reflect(solved.light, m.albedo, sent, job);
     std::vector<Said> said(looks.asked.size());
-    const auto all = [&](const Looks& which, std::uint32_t from, std::uint32_t copies,
-                         std::vector<Said>& to) {
-        const std::size_t at_once = rows_at_once / copies;
-        for (std::size_t begin = 0; begin < which.texel.size(); begin += at_once)
-            gather(m, solved, sent, which, begin, std::min(which.texel.size(), begin + at_once), from, copies,
-                   to, job);
-    };
-    all(looks, 0, first_copies, said);
+    gather_again(m, solved, sent, looks, 0, first_copies, said, job);
     // Where that says otherwise, more rays tell what it is: others than those that decided so.
     Looks wrong;
     for (std::size_t k = 0; k < looks.texel.size(); ++k) {
@@ -219,7 +120,7 @@ void look_again(const Making& m, const Solved& solved, const std::vector<std::ui
         wrong.asked.insert(wrong.asked.end(), off.begin(), off.end());
     }
     std::vector<Said> surely(wrong.asked.size());
-    all(wrong, first_copies, more_copies, surely);
+    gather_again(m, solved, sent, wrong, first_copies, more_copies, surely, job);
     for (std::size_t k = 0; k < wrong.texel.size(); ++k)
         for (std::size_t c = 0; c < groups; ++c) {
             if (!wrong.asked[k * groups + c]) continue;

@@ -48,11 +48,16 @@ struct DirectTexels {
     std::vector<Rgb> light;    ///< Lux; buried texels stay black.
     std::vector<Slope> slope;  ///< By row of those asked for.
     // How it was found, so that an edit samples only what it touches.
-    std::vector<float> glance, look;   ///< Luminance; look is below 0 where there was none.
-    std::vector<std::uint8_t> longer;  ///< Glances' worth of a long look.
-    float least = 0;                   ///< Below it noise counted as unseen.
+    std::vector<float> glance, look;          ///< Luminance; look is below 0 where there was none.
+    std::vector<std::uint8_t> longer;         ///< Glances' worth of a long look.
+    std::vector<std::array<Rgb, 2>> checked;  ///< At some texels the light as other rays have it, two times.
+    float least = 0;                          ///< Below it noise counted as unseen.
     std::size_t again = 0;  ///< Texels that an edit did not touch, sampled anew for what is decided of them.
 };
+/// The light of some texels by other rays than those of light_texels(), two times with others.
+std::vector<std::array<Rgb, 2>> light_again(const DirectPass& pass, const std::vector<std::uint32_t>& texels,
+                                            Job& job);
+
 /// Where a pass keeps what it has so far, for a bake that is stopped.
 struct DirectKept {
     const BakeStore& store;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "transport/half_row.hpp"
 
@@ -85,10 +86,25 @@ Input prepare(Input in, const LightField& light, Job& job) {
             if (!in.wanted[i]) continue;
             for (std::size_t g = 0; g < groups; ++g) {
                 const Rgb e = light.get(i, in.first + g);
+                const auto grey_of = [&](std::uint32_t n) {
+                    const Rgb there = light.get(n, in.first + g);
+                    return there.r + there.g + there.b;
+                };
+                // What a row may have missed, others beside it have: but for one on either side of an edge.
+                constexpr float nothing = std::numeric_limits<float>::max();
+                float least = nothing, second = nothing;
+                for (const std::uint32_t n : in.graph.beside[i]) {
+                    if (n == none) break;
+                    const float there = grey_of(n);
+                    second = std::min(second, std::max(least, there));
+                    least = std::min(least, there);
+                }
+                const float own = std::max(e.r + e.g + e.b, second < nothing ? second : 0);
                 float sum = in.variance(i, g), around = 1;
                 for (const std::uint32_t n : in.graph.beside[i]) {
                     if (n == none) break;
-                    sum += in.variance(n, g);
+                    const float there = grey_of(n);
+                    sum += in.variance(n, g) * (there > own ? own / there : 1);
                     around += 1;
                 }
                 // Channels vary together: the variance of their sum is that of each one, summed, times this.

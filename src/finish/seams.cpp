@@ -20,8 +20,8 @@ constexpr float look_in = 0.01f, look_up = 0.01f;
 /// Places along a seam for each texel of its length, how much agreement there is worth against a texel's own
 /// light, and how firmly texels that hold no light of their own are held. Lower strength: jumps stay.
 constexpr float per_texel = 2, hold_filled = 0.05f;
-/// A side of a place on a seam counts where texels lit by themselves weigh so much there: inside of a wall that
-/// stands over the seam both sides are filled, each from where it happens to go on.
+/// A side of a place on a seam counts where texels lit by themselves weigh so much there: inside of a wall
+/// that stands over the seam both sides are filled, each from where it happens to go on.
 constexpr float least_lit = 0.2f;
 constexpr double strength = 30;
 constexpr int most_steps = 60;

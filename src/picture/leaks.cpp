@@ -256,7 +256,10 @@ std::vector<Leak> leaks_under(const Level& level, const Atlas& atlas, const View
                     const Vec3 from = s.at + s.normal * off_edge, way = to + s.normal * off_edge - from;
                     const float far = length(way);
                     if (far > 0 && viewer.caster().blocked({from, way * (1 / far), far})) continue;
-                    if (!viewer.caster().blocked({from + way, -s.normal, off_edge + 0.1f * s.size})) continue;
+                    // The surface goes on there; glass does as well, though nothing is blocked by it.
+                    if (viewer.caster().closest({from + way, -s.normal, off_edge + 0.1f * s.size}).surface ==
+                        none)
+                        continue;
                     const float e = exact(to, more_rays);
                     low = std::min(low, e);
                     high = std::max(high, e);

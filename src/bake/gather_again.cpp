@@ -1,0 +1,88 @@
+#include "bake/gather_again.hpp"
+
+#include <algorithm>
+#include <unordered_map>
+
+#include "bake/learn_guides.hpp"
+
+namespace stasigraph {
+
+namespace {
+
+constexpr std::uint32_t again_seed = 0x61676169u;
+constexpr std::size_t rows_at_once = std::size_t{1} << 16;
+
+/// For the texels begin .. end of them.
+void gather_some(const Making& m, const Solved& solved, const HalfField& sent, const Looks& looks,
+                 std::size_t begin, std::size_t end, std::uint32_t from, std::uint32_t copies,
+                 std::vector<Said>& said, Job& job) {
+    Ground& g = m.ground;
+    const std::size_t groups = m.size(), count = (end - begin) * copies;
+    RowSource rows;
+    std::vector<std::uint32_t> texel;
+    for (std::size_t k = begin; k < end; ++k)
+        for (std::uint32_t c = 0; c < copies; ++c) {
+            const std::uint32_t i = looks.texel[k];
+            texel.push_back(i);
+            rows.receivers.push_back(g.rows.receivers[i]);
+            rows.seeds.push_back(combine_bits(g.rows.seeds[i], again_seed + from + c));
+        }
+    const std::uint32_t first = solved.lengths.first;
+    const std::vector<std::uint32_t> lengths(count, first);
+    const std::vector<std::uint8_t> open(count, 1);
+    Links links(count);
+    for (std::size_t p = 0; p < links.pieces.size(); ++p) {
+        extend_piece(g.level, g.caster(), g.texels, rows, lengths, p, links, job);
+        lead_past_buried(g.caster(), g.texels, rows, open, g.valid, p, links, job);
+    }
+    std::vector<GuidedLinks> guided(solved.guided.size());
+    for (std::size_t c = 0; c < guided.size(); ++c) {
+        std::unordered_map<std::uint32_t, std::uint32_t> number;
+        const RowSource& source = solved.guided[c].source;
+        for (std::uint32_t row = 0; row < count; ++row) {
+            const std::uint32_t at = solved.guided[c].at(texel[row]);
+            if (at == none || !looks.asked[(begin + row / copies) * groups + c]) continue;
+            const auto [known, anew] =
+                number.try_emplace(source.guide[at], static_cast<std::uint32_t>(number.size()));
+            if (anew) guided[c].source.guides.add(source.guides, source.guide[at]);
+            guided[c].row.push_back(row);
+            guided[c].source.guide.push_back(known->second);
+        }
+        trace_guided(g, rows, guided[c], job);
+    }
+    const RowLengths same{.first = first, .groups = groups, .doublings = {}};
+    LightField light(count, groups);
+    apply_links(links, same, sent, light, job);
+    apply_guided({guided, rows}, links, same, sent, light, job);
+    job.parallel(count, 256, [&](std::size_t row_begin, std::size_t row_end) {
+        RowParts parts(rows);
+        for (std::size_t row = row_begin; row < row_end; ++row)
+            for (std::size_t c = 0; c < groups; ++c) {
+                if (!m.sky(c) || !looks.asked[(begin + row / copies) * groups + c]) continue;
+                Rgb sky;
+                gathered_sky(*m.sky(c), rows, links, row, 0, first, m.weights.at(texel[row]),
+                             [&](std::uint32_t, Vec3, Rgb e) { sky += e; });
+                sky = sky * (pi / static_cast<float>(first));
+                if (!guided.empty())
+                    sky += guided_sky(*m.sky(c), guided[c], links, rows, parts, row, first,
+                                      m.weights.at(texel[row]));
+                light.add(row, c, sky);
+            }
+    });
+    for (std::size_t row = 0; row < count; ++row)
+        for (std::size_t c = 0; c < groups; ++c)
+            if (looks.asked[(begin + row / copies) * groups + c])
+                said[(begin + row / copies) * groups + c].add(light.get(row, c));
+}
+
+}  // namespace
+
+void gather_again(const Making& m, const Solved& solved, const HalfField& sent, const Looks& looks,
+                  std::uint32_t from, std::uint32_t copies, std::vector<Said>& said, Job& job) {
+    const std::size_t at_once = rows_at_once / copies;
+    for (std::size_t begin = 0; begin < looks.texel.size(); begin += at_once)
+        gather_some(m, solved, sent, looks, begin, std::min(looks.texel.size(), begin + at_once), from,
+                    copies, said, job);
+}
+
+}  // namespace stasigraph
