@@ -13,9 +13,10 @@ constexpr std::uint32_t most_looked_at = 128;
 constexpr int compared_steps = 3;  ///< Over so many steps around a texel halves and scatter are compared.
 /// Texels to either side along a line, and how many of it have to be there.
 constexpr int along = 3;
-constexpr float fewest_on_line = 4;
-/// The least of four directions is by chance less than the mean; by so much they are raised.
-constexpr float of_four = 1.5f;
+constexpr std::size_t fewest_on_line = 5;
+/// A line runs along an edge where all but so many of its texels differ from those beside by this factor.
+constexpr std::size_t other_than = 1;
+constexpr float edge = 1.5f;
 /// A link that met nothing usable tells of something this many spacings away; nearer than the second: that.
 constexpr float absorbed_distance = 0.4f, least_distance = 0.08f;
 constexpr float open_reach = 1e3f;  ///< Metres; of texels that see the sky alone.
@@ -170,6 +171,68 @@ void temper_variance(const TexelGraph& graph, const std::vector<std::uint8_t>& w
     });
 }
 
+namespace {
+
+/// Texels one after the other, with those beside them on both sides; none where there is none.
+struct Line {
+    static constexpr std::size_t length = 2 * along + 1;
+    std::array<std::uint32_t, length + 2> on;  ///< With one more at each end.
+    std::array<std::array<std::uint32_t, length>, 2> beside;
+};
+
+Line line_through(const TexelSet& texels, const std::vector<std::uint8_t>& wanted, std::uint32_t i, int x,
+                  int y) {
+    Line line;
+    const auto at = [&](int u, int v) {
+        const std::uint32_t n = u == 0 && v == 0 ? i : texels.neighbour(i, u, v);
+        return n != none && wanted[n] ? n : none;
+    };
+    for (int k = -along - 1; k <= along + 1; ++k)
+        line.on[static_cast<std::size_t>(k + along + 1)] = at(k * x, k * y);
+    for (int k = -along; k <= along; ++k)
+        for (const int side : {0, 1}) {
+            const int s = side == 0 ? 1 : -1;
+            line.beside[static_cast<std::size_t>(side)][static_cast<std::size_t>(k + along)] =
+                at(k * x - s * y, k * y + s * x);
+        }
+    return line;
+}
+
+bool is_along_edge(const Line& line, const LightField& light, std::size_t g) {
+    for (const auto& beside : line.beside) {
+        std::size_t brighter = 0, darker = 0, count = 0;
+        for (std::size_t k = 0; k < beside.size(); ++k) {
+            if (line.on[k + 1] == none || beside[k] == none) continue;
+            const float own = luminance(light.get(line.on[k + 1], g)),
+                        other = luminance(light.get(beside[k], g));
+            brighter += own > edge * other ? 1 : 0;
+            darker += other > edge * own ? 1 : 0;
+            ++count;
+        }
+        if (count >= fewest_on_line && std::max(brighter, darker) + other_than >= count) return true;
+    }
+    return false;
+}
+
+/// How much light differs along a line from what lies between neighbours, as a share of what variances tell;
+/// 1 where too little is there.
+float roughness(const Line& line, const LightField& light, const std::vector<float>& variance,
+                std::size_t groups, std::size_t g) {
+    float differ = 0, expected = 0;
+    std::size_t count = 0;
+    for (std::size_t k = 1; k + 1 < line.on.size(); ++k) {
+        const std::uint32_t a = line.on[k - 1], n = line.on[k], b = line.on[k + 1];
+        if (a == none || n == none || b == none) continue;
+        const Rgb d = light.get(n, g) - (light.get(a, g) + light.get(b, g)) * 0.5f;
+        differ += d.r * d.r + d.g * d.g + d.b * d.b;
+        expected += variance[n * groups + g] + 0.25f * (variance[a * groups + g] + variance[b * groups + g]);
+        ++count;
+    }
+    return count >= fewest_on_line && expected > 0 ? differ / expected : 1;
+}
+
+}  // namespace
+
 void temper_by_lines(const TexelSet& texels, const std::vector<std::uint8_t>& wanted, const LightField& light,
                      DenoiseGuide& guide, Job& job) {
     constexpr int ways[4][2] = {{1, 0}, {0, 1}, {1, 1}, {1, -1}};
@@ -178,32 +241,15 @@ void temper_by_lines(const TexelSet& texels, const std::vector<std::uint8_t>& wa
     job.parallel(wanted.size(), 256, [&](std::size_t begin, std::size_t end) {
         for (auto i = static_cast<std::uint32_t>(begin); i < end; ++i) {
             if (!wanted[i]) continue;
-            std::array<std::array<std::uint32_t, 2 * along + 3>, 4> line;
-            for (std::size_t w = 0; w < 4; ++w)
-                for (int k = -along - 1; k <= along + 1; ++k) {
-                    const std::uint32_t n = k == 0 ? i : texels.neighbour(i, k * ways[w][0], k * ways[w][1]);
-                    line[w][static_cast<std::size_t>(k + along + 1)] = n != none && wanted[n] ? n : none;
-                }
+            std::array<Line, 4> lines;
+            for (std::size_t w = 0; w < lines.size(); ++w)
+                lines[w] = line_through(texels, wanted, i, ways[w][0], ways[w][1]);
             for (std::size_t g = 0; g < groups; ++g) {
-                const float own = told[i * groups + g];
-                if (!(own > 0)) continue;
                 float least = 1;
-                for (const auto& on : line) {
-                    float differ = 0, expected = 0, count = 0;
-                    for (std::size_t k = 1; k + 1 < on.size(); ++k) {
-                        if (on[k - 1] == none || on[k] == none || on[k + 1] == none) continue;
-                        const Rgb d =
-                            light.get(on[k], g) - (light.get(on[k - 1], g) + light.get(on[k + 1], g)) * 0.5f;
-                        differ += d.r * d.r + d.g * d.g + d.b * d.b;
-                        expected += told[on[k] * groups + g] +
-                                    0.25f * (told[on[k - 1] * groups + g] + told[on[k + 1] * groups + g]);
-                        count += 1;
-                    }
-                    if (count < fewest_on_line || !(expected > 0)) continue;
-                    // As if two more had differed as expected.
-                    least = std::min(least, of_four * (differ / expected * count + 2) / (count + 2));
-                }
-                guide.variance[i * groups + g] = own * least;
+                for (const Line& line : lines)
+                    if (told[i * groups + g] > 0 && is_along_edge(line, light, g))
+                        least = std::min(least, roughness(line, light, told, groups, g));
+                guide.variance[i * groups + g] = told[i * groups + g] * least;
             }
         }
     });

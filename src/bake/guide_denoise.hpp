@@ -37,9 +37,8 @@ DenoiseGuide guide_denoise(const GuideSource& source, Job& job);
 void temper_variance(const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
                      const std::vector<float>& halves, DenoiseGuide& guide, Job& job);
 
-/// Lowers variances where light varies less than they tell along a line of texels in any one of four
-/// directions: as it does along an edge, beside which rows see half of what is bright, as one after the
-/// other.
+/// Lowers variances beside edges of light, where it varies less along a line of texels than they tell: rows
+/// that see half of what is bright scatter much, and are as one after the other.
 void temper_by_lines(const TexelSet& texels, const std::vector<std::uint8_t>& wanted, const LightField& light,
                      DenoiseGuide& guide, Job& job);
 
