@@ -59,7 +59,10 @@ std::vector<InBlock> in_blocks(const TexelSet& texels, const std::vector<std::ui
         texels.place_in_chart(i, x, y);
         const float apart = spacing[texels.grid[i]], side = block_side * apart;
         const int facing = facing_of(texels.normal[i]);
-        const auto cell = [&](float at) { return static_cast<int>(std::floor(at / side + off)); };
+        const auto cell = [&](float at) {
+            constexpr float far = 1e9f;  // what is beyond shares a cell
+            return static_cast<int>(std::clamp(std::floor(at / side + off), -far, far));
+        };
         const auto tile = [&](float at) {
             return static_cast<int>(std::floor(static_cast<float>(cell(at)) / tile_blocks));
         };

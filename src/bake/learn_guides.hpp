@@ -19,10 +19,12 @@ LearntFrom learn_from(const Making& making, const LightField& light, std::uint32
                       Job& job);
 
 /// For each group the rows that want links of their own, and where those go; the links are not traced yet.
-/// `noise` as estimate_noise() tells it. Texels are taken in blocks of eight by eight of a chart, in two
-/// halves like the fields of a chessboard, and each half learns from the other: a row whose own links decided
-/// where more are sent would count what it met by chance for less than that is worth, and all such rows
-/// together would be too dark. The guides of a group depend on that group alone. Deterministic.
+/// `noise` as estimate_noise() tells it. Texels are taken in blocks of eight to each side, by place and
+/// facing and whatever chart they are of, in two halves like the fields of a chessboard, and each half learns
+/// from the other: a row whose own links decided where more are sent would count what it met by chance for
+/// less than that is worth, and all such rows together would be too dark. What a block met too seldom, the
+/// other half of the tile of four by four by four blocks around it tells. The guides of a group depend on
+/// that group alone. Deterministic. Memory: 32 KB for each block of a tile and group, for each thread.
 std::vector<GuidedLinks> learn_guides(const LearntFrom& from, const std::vector<float>& noise, Job& job);
 
 /// Traces the links that the guides of a group ask for. `rows`: what the evenly spread ones start from.
