@@ -13,7 +13,7 @@ constexpr std::uint32_t again_seed = 0x61676169u;
 constexpr std::size_t rows_at_once = std::size_t{1} << 16;
 
 /// For the texels begin .. end of them.
-void gather_some(const Making& m, const Solved& solved, const HalfField& sent, const Looks& looks,
+void gather_some(const Making& m, const Solved& solved, const HalfField& sent, const TexelsAgain& looks,
                  std::size_t begin, std::size_t end, std::uint32_t from, std::uint32_t copies,
                  std::vector<Said>& said, Job& job) {
     Ground& g = m.ground;
@@ -77,7 +77,7 @@ void gather_some(const Making& m, const Solved& solved, const HalfField& sent, c
 
 }  // namespace
 
-void gather_again(const Making& m, const Solved& solved, const HalfField& sent, const Looks& looks,
+void gather_again(const Making& m, const Solved& solved, const HalfField& sent, const TexelsAgain& looks,
                   std::uint32_t from, std::uint32_t copies, std::vector<Said>& said, Job& job) {
     const std::size_t at_once = rows_at_once / copies;
     for (std::size_t begin = 0; begin < looks.texel.size(); begin += at_once)

@@ -6,7 +6,7 @@
 namespace stasigraph {
 
 /// Texels to be looked at, and of each whether a group asked for it.
-struct Looks {
+struct TexelsAgain {
     std::vector<std::uint32_t> texel;
     std::vector<std::uint8_t> asked;  ///< As many a texel as there are groups.
 };
@@ -35,7 +35,7 @@ struct Said {
 /// their texels, of each of `looks`; `from`: number of the first, which decides where they go. Adds what each
 /// says to `said`, as many a texel as there are groups; of groups that did not ask nothing. `sent`: what the
 /// light of `solved` becomes by reflect(). Traces for 65,536 rows at a time.
-void gather_again(const Making& m, const Solved& solved, const HalfField& sent, const Looks& looks,
+void gather_again(const Making& m, const Solved& solved, const HalfField& sent, const TexelsAgain& looks,
                   std::uint32_t from, std::uint32_t copies, std::vector<Said>& said, Job& job);
 
 }  // namespace stasigraph

@@ -45,8 +45,8 @@ float deviation(const TexelSet& texels, const std::vector<std::uint8_t>& wanted,
     return least;
 }
 
-Looks who_stands_out(const Making& m, const std::vector<std::uint8_t>& wanted, const LightField& light,
-                     Job& job) {
+TexelsAgain who_stands_out(const Making& m, const std::vector<std::uint8_t>& wanted, const LightField& light,
+                           Job& job) {
     const TexelSet& texels = m.ground.texels;
     const std::size_t groups = m.size();
     // By how many of the steps.
@@ -77,7 +77,7 @@ Looks who_stands_out(const Making& m, const std::vector<std::uint8_t>& wanted, c
             }
         }
     }
-    Looks looks;
+    TexelsAgain looks;
     std::vector<std::uint8_t> own(groups);
     for (std::uint32_t i = 0; i < texels.size(); ++i) {
         for (std::size_t c = 0; c < groups; ++c) own[c] = steps[i * groups + c] >= least[c] ? 1 : 0;
@@ -98,7 +98,7 @@ void look_again(const Making& m, const Solved& solved, const std::vector<std::ui
                 LightField& by_links, Job& job) {
     const std::size_t groups = m.size();
     if (!looks_again(m.quality, solved.lengths.first)) return;
-    const Looks looks = who_stands_out(m, wanted, by_links, job);
+    const TexelsAgain looks = who_stands_out(m, wanted, by_links, job);
     if (looks.texel.empty()) return;
     job.begin("second look", looks.texel.size() * first_copies);
     HalfField sent;
@@ -106,7 +106,7 @@ void look_again(const Making& m, const Solved& solved, const std::vector<std::ui
     std::vector<Said> said(looks.asked.size());
     gather_again(m, solved, sent, looks, 0, first_copies, said, job);
     // Where that says otherwise, more rays tell what it is: others than those that decided so.
-    Looks wrong;
+    TexelsAgain wrong;
     for (std::size_t k = 0; k < looks.texel.size(); ++k) {
         const std::uint32_t i = looks.texel[k];
         std::vector<std::uint8_t> off(groups, 0);

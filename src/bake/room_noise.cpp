@@ -79,7 +79,7 @@ void check_noise(const Making& m, const Solved& solved, Job& job) {
     const std::size_t groups = m.size();
     const std::vector<std::uint32_t> checked = checked_texels(m.ground);
     const std::vector<float>& reach = m.ground.reach(job);
-    Looks looks;
+    TexelsAgain looks;
     std::vector<std::size_t> number;
     for (std::size_t k = 0; k < checked.size(); ++k)
         if (reach[checked[k]] > crevice) {
