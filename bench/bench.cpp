@@ -9,6 +9,7 @@
 #include <functional>
 
 #include "base/random.hpp"
+#include "bench_tier.hpp"
 #include "bench_time.hpp"
 #include "chart/texels.hpp"
 #include "stasigraph/io.hpp"
@@ -189,6 +190,24 @@ void threads(Level level) {
         seconds[0], seconds[1], seconds[0] / seconds[1]);
 }
 
+/// Where the time of a bake from nothing goes. Tracing the first links is what the others are held against:
+/// its rays depend on the level alone. A clock that wanders within the run spoils that.
+void stages(const Level& level) {
+    Job job;
+    Baker baker(level, job);
+    baker.light(baker.level(), job);
+    double links = 0, all = 0;
+    for (const Job::StageTime& t : job.times()) {
+        all += t.seconds;
+        if (t.name == "links") links += t.seconds;
+    }
+    fmt::print("{:<24}{:>9} {:>12} {:>8}\n", "stage", "seconds", "first links", "share");
+    for (const Job::StageTime& t : job.times())
+        fmt::print("{:<24}{:>9.1f} {:>12.2f} {:>7.1f} %\n", t.name, t.seconds, t.seconds / links,
+                   100 * t.seconds / all);
+    fmt::print("{:<24}{:>9.1f} {:>12.2f}\n", "all", all, all / links);
+}
+
 }  // namespace
 
 void bench_unwrap();                        // unwrap_bench.cpp
@@ -238,8 +257,8 @@ bool run(int argc, char** argv) {
         bench_check(argv[2]);
     else if (argc >= 2 && name == "heaps") {
         const std::vector<int> some = numbers(argc, argv, 3, {0, 200});
-        bench_heaps(argc > 2 && std::string_view(argv[2]) == "glance" ? Tier::glance : Tier::proof,
-                    static_cast<std::uint32_t>(some[0]), static_cast<std::uint32_t>(some.back()));
+        bench_heaps(tier_called(argc > 2 ? argv[2] : ""), static_cast<std::uint32_t>(some[0]),
+                    static_cast<std::uint32_t>(some.back()));
     } else if (argc == 3 && name == "parts")
         bench_parts(argv[2]);
     else if (argc >= 3 && name == "dots")
@@ -271,7 +290,11 @@ bool run(int argc, char** argv) {
         bench_reflections(argv[2]);
     else if (argc == 3 && name == "series")
         bench_series(argv[2]);
-    else if (argc == 3 && name == "kernel") {
+    else if (argc >= 3 && name == "stages") {
+        Level l = level();
+        l.quality.tier = tier_called(argc > 3 ? argv[3] : "");
+        stages(l);
+    } else if (argc == 3 && name == "kernel") {
         gather_against_kernel(level());
         threads(level());
     } else
@@ -291,7 +314,7 @@ int main(int argc, char** argv) {
             "[GB] | series LEVEL.toml | probes LEVEL.toml | lookups LEVEL.toml | reflections LEVEL.toml | "
             "mixing LEVEL.toml | check LEVEL.toml | heaps [TIER] [FIRST END] | dots LEVEL [TIER] [SHARE OF "
             "DENSITY] [FILE] | "
-            "progress LEVEL.toml TIER | "
+            "progress LEVEL.toml TIER | stages LEVEL.toml [TIER] | "
             "quality LEVEL.toml [LINKS ...] | unwrap | lights\n");
         return 2;
     } catch (const Error& e) {

@@ -11,6 +11,7 @@
 
 #include "base/forecast.hpp"
 #include "bench_folder.hpp"
+#include "bench_tier.hpp"
 #include "shapes.hpp"
 #include "stasigraph/io.hpp"
 #include "stasigraph/stasigraph.hpp"
@@ -165,7 +166,7 @@ Level generated(float texels_in_millions) {
 void bench_edits(const char* file, const std::string& moves, const std::string& tier) {
     Level level = load_level(file);
     complete_level(level);
-    level.quality.tier = tier == "glance" ? Tier::glance : tier == "final" ? Tier::final : Tier::proof;
+    level.quality.tier = tier_called(tier);
     changes(level, moves, file);
 }
 
@@ -207,7 +208,7 @@ void bench_series(const char* file) {
 void bench_progress(const char* file, const std::string& tier) {
     Level level = load_level(file);
     complete_level(level);
-    level.quality.tier = tier == "glance" ? Tier::glance : tier == "final" ? Tier::final : Tier::proof;
+    level.quality.tier = tier_called(tier);
     JobOptions settings;
     settings.on_progress = [](const Progress&) {};
     Job job(settings);

@@ -162,7 +162,7 @@ Json to_json(const Options& o, const Level& level, const Atlas& atlas, const Bak
               {"layers_made", f.layers_made},
               {"mean_links", f.mean_links},
               {"guided_links", f.guided_links},
-              {"noise", f.noise},
+              {"noise", f.noise_left()},
               {"bounces", f.bounces},
               {"area_m2", f.area},
               {"seam_jump", f.seam},
@@ -195,26 +195,25 @@ std::string noise_text(const Level& level, const BakeFigures& f) {
     std::string names;
     for (std::size_t i = 0; i < std::min(rooms.size(), most_named) && rooms[i].noise > asked; ++i)
         names += (i > 0 ? "; " : "") + text(rooms[i]);
-    const float more = rooms[0].noise / asked;
-    const auto links = static_cast<int>(std::exp2(std::ceil(std::log2(f.mean_links * more * more))));
+    constexpr float most_links = 4096;
+    const float more = rooms[0].noise / asked,
+                links = std::exp2(std::ceil(std::log2(f.mean_links * more * more)));
+    const char* tier_up = level.quality.tier == Tier::glance  ? "--tier proof or "
+                          : level.quality.tier == Tier::proof ? "--tier final or "
+                                                              : "";
     return fmt::format(
-        "more noise is left than the {:.1f} % allowed: {}. {}links = {} in [quality] would be "
-        "enough",
-        100 * asked, names,
-        level.quality.tier == Tier::final || links > tier_options(Tier::final).most_links
-            ? ""
-            : "--tier final or ",
-        links);
+        "more noise is left than the {:.1f} % allowed: {}. {}links = {:.0f} in [quality] {} it down",
+        100 * asked, names, tier_up, std::min(links, most_links), *tier_up ? "bring" : "brings");
 }
 
 void print(const Options& o, const Level& level, const Baked& baked, const CaptureFigures& captures,
            const std::vector<Job::StageTime>& times) {
     const BakeFigures& f = baked.figures;
-    say("{} texels and {} patches, {:.1f} million links ({:.0f} a texel) and {:.1f} million guided, noise "
-        "about {:.1f} %, {} bounces\n",
+    say("{} texels and {} patches, {:.1f} million links ({:.0f} a texel) and {:.1f} million guided, {} "
+        "bounces\n",
         count_text(static_cast<double>(f.texels)), count_text(static_cast<double>(f.patches)),
         static_cast<double>(f.links) / 1e6, f.mean_links, static_cast<double>(f.guided_links) / 1e6,
-        f.noise * 100, f.bounces);
+        f.bounces);
     if (!f.rooms.empty()) say("{}\n", noise_text(level, f));
     if (f.traced < f.links || f.layers_made < f.layers)
         say("{} traced now and {} of {} light groups lit; the rest was there already\n",
@@ -395,7 +394,7 @@ void record(const Options& o, const Made& m, const std::vector<std::string>& why
                  .sets = m.sets,
                  .because = why,
                  .seconds = seconds,
-                 .noise = static_cast<double>(f.noise),
+                 .noise = static_cast<double>(f.noise_left()),
                  .texels = f.texels,
                  .links = f.links,
                  .traced = f.traced,

@@ -142,8 +142,8 @@ void run(Options& o, Job& job) {
         if (o.common.json) {
             json = to_json(placed, level.sets.size(), file);
         } else {
-            say("wrote {} probes to {}\nNext: stasigraph bake {}, which lights them\n\n", placed.places.size(),
-                file.string(), o.common.level.string());
+            say("wrote {} probes to {}\nNext: stasigraph bake {}, which lights them\n\n",
+                placed.places.size(), file.string(), o.common.level.string());
             print(placed, level);
         }
     }

@@ -72,11 +72,10 @@ std::string lux_text(double v) {
 std::vector<std::string> lines_of(const Tried& t) {
     const std::string rays =
         t.traced > 0 ? count_text(static_cast<double>(t.traced)) + " links traced" : "no link traced";
-    return {
-        fmt::format("mean {} lux in the picture; 5 % under {}, half under {}, 95 % under {}",
-                    lux_text(t.mean), lux_text(t.dark), lux_text(t.middle), lux_text(t.bright)),
-        fmt::format("noise about {:.1f} %; {}; {}, {} of {} groups lit", static_cast<double>(t.noise) * 100,
-                    seconds_text(t.seconds), rays, t.layers_made, t.layers)};
+    return {fmt::format("mean {} lux in the picture; 5 % under {}, half under {}, 95 % under {}",
+                        lux_text(t.mean), lux_text(t.dark), lux_text(t.middle), lux_text(t.bright)),
+            fmt::format("noise {:.1f} %; {}; {}, {} of {} groups lit", static_cast<double>(t.noise) * 100,
+                        seconds_text(t.seconds), rays, t.layers_made, t.layers)};
 }
 
 /// Bakes one level after the other, with what they share.
@@ -107,7 +106,7 @@ public:
         t.traced = baked.figures.traced - std::exchange(traced_, baked.figures.traced);
         t.layers_made = baked.figures.layers_made;
         t.layers = baked.figures.layers;
-        t.noise = baked.figures.noise;
+        t.noise = baked.figures.noise_left();
         const Level shown = as_in_set(level, wanted);
         t.picture = view(
             shown, baker.atlas(),

@@ -24,16 +24,13 @@ RowSource floor_rows(std::size_t count) {
 
 /// A guide with rays in two cells, in one of them nearly all in one part.
 GuideSet two_cells() {
-    GuideSet set;
-    DirectionGuide guide;
-    guide.rays[9] = 5;
-    guide.rays[77] = 3;
-    set.guides.push_back(guide);
     DirectionGuide::Parts even, pointed;
     even.fill(10);
     pointed.fill(2);
     pointed[6] = 90;
-    set.parts = {even, pointed};
+    const GuidedCell cells[] = {{9, 5, even}, {77, 3, pointed}};
+    GuideSet set;
+    set.add(cells);
     return set;
 }
 
@@ -67,7 +64,7 @@ Gathered gathered(std::size_t count, std::uint32_t length, const GuideSet& set, 
         return all;
     };
     g.links = Links(words(g.rows, length, nullptr));
-    const std::uint32_t rays = set.guides[0].count();
+    const std::uint32_t rays = set.rays(0);
     g.guided.links = Links(words(g.guided.source, rays, &g.guided.part));
     for (std::uint32_t i = 0; i <= count; ++i) {
         g.guided.first.push_back(std::uint64_t{i} * rays);

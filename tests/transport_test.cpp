@@ -106,7 +106,7 @@ SLOW_TEST(Transport, agrees_with_the_reference_for_each_group_of_the_demo_level_
         if (texels.empty()) continue;  // of live lights alone
         std::vector<ReferencePoint> points;
         for (const TexelLight& t : texels) points.push_back({t.position, t.normal, t.face_normal});
-        const auto reference = reference_light(level, set, points, {.paths = 1500}, job);
+        const auto reference = reference_light(level, set, points, {.paths = 2000}, job);
         const auto n = static_cast<double>(texels.size());
         double ratio = 0, squares = 0, apart = 0;
         for (std::size_t i = 0; i < texels.size(); ++i) {

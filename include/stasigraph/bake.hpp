@@ -53,10 +53,11 @@ struct OcclusionPage {
     std::vector<float> texels;
 };
 
-/// The noisiest room of a set: the error that is left in what is shown, as other rays tell at up to 4096 places:
-/// root of the mean square, relative to the light of each texel or a quarter of what is typical of the room,
-/// whichever is more, and never to less than is seen at the set's exposure. Rooms are zones; surfaces, in
-/// levels that have no zones.
+/// The noisiest room of a set: the error that is left in what is shown, as other rays tell at up to 4096
+/// places: root of the mean square, relative to the light of each texel or a quarter of what is typical of
+/// the room, whichever is more, and never to less than is seen at the set's exposure or a thousandth of the
+/// set's mean light. Rooms are zones; surfaces, in levels that have no zones. A room with fewer than 48 of
+/// those places is not told of.
 struct RoomNoise {
     std::string set, room;
     float noise = 0;
@@ -83,7 +84,14 @@ struct BakeFigures {
                                       ///< before and after they were fitted.
     float noise_before = 0, noise = 0;  ///< Estimated, area-weighted mean over texels of the worst light
                                         ///< group; with the first links and with those used.
-    std::vector<RoomNoise> rooms;  ///< By set; none where bounces are limited.
+    std::vector<RoomNoise> rooms;       ///< By set; none where bounces are limited.
+
+    /// What is left in the noisiest room of all sets; where that is not known, `noise`.
+    float noise_left() const {
+        float most = rooms.empty() ? noise : 0;
+        for (const RoomNoise& r : rooms) most = r.noise > most ? r.noise : most;
+        return most;
+    }
 };
 
 struct Baked {

@@ -3,21 +3,24 @@
 #include <algorithm>
 
 #include "bake/look_again.hpp"
+#include "bake/room_noise.hpp"
 #include "level/volume_rules.hpp"
 
 namespace stasigraph {
 
 namespace {
 
-constexpr double bytes_a_texel = 380, bytes_a_group = 186;
+constexpr double bytes_a_texel = 380, bytes_a_group = 280;
 
 // Seconds.
 constexpr double ray = 0.24e-6, probe_ray = 0.8e-6;
 constexpr double texel = 3.2e-6;  ///< Where it lies, what is beside it, whether it is buried.
 constexpr double pack_texel = 1.9e-6, pack_surface = 6e-3;
 /// For each texel and group.
-constexpr double glance = 1.75e-6, light_sample = 0.26e-6, noise = 0.9e-6, guide = 2.4e-6, bounces = 2.2e-6,
+constexpr double glance = 1.75e-6, light_sample = 0.3e-6, noise = 2.2e-6, guide = 2.4e-6, bounces = 2.2e-6,
                  smooth = 0.9e-6, smooth_link = 0.007e-6, second_look = 0.75e-6, page = 0.25e-6;
+/// Rows of each texel at which the noise that is left is checked, and for each of their links and groups.
+constexpr double noise_rows = 8, gathered = 0.03e-6;
 /// Of texels those that are not buried, whose rows go on after they were judged.
 constexpr double open_share = 0.82;
 /// Of direct light and of further links what an edit of one thing leaves to be done.
@@ -61,6 +64,11 @@ struct Costs {
         return looks_again(quality, static_cast<std::uint32_t>(tier.first_links))
                    ? texels * groups * second_look
                    : 0;
+    }
+    double checked(const BakeOptions& quality) const {
+        return quality.bounces ? 0
+                               : std::min(texels, static_cast<double>(most_checked)) * noise_rows *
+                                     tier.first_links * (ray + groups * gathered);
     }
     double asked() const { return tier.most_links > tier.first_links ? texels * groups * noise : 0; }
     double denoised() const { return texels * groups * (smooth + smooth_link * tier.most_links); }
@@ -129,6 +137,7 @@ std::vector<PlannedStage> plan_of(const Level& level) {
         {"bounces", bounces * c.texels * c.groups},
         {"denoise", level.quality.denoise == Denoise::automatic ? c.denoised() : 0},
         {"second look", c.looked_again(level.quality)},
+        {"noise that is left", c.checked(level.quality)},
         {"pages", page * c.texels * c.groups},
         {"occlusion", level.occlusion.reach > 0 ? c.texels * tier.occlusion_rays * ray : 0},
         {"finish", 0.4e-6 * c.texels},
@@ -157,6 +166,7 @@ void expect_layers(const Ground& ground, const Level& lit, std::size_t groups, J
     job.expect("bounces", bounces * c.texels * c.groups);
     job.expect("denoise", lit.quality.denoise == Denoise::automatic ? c.denoised() : 0);
     job.expect("second look", c.looked_again(lit.quality));
+    job.expect("noise that is left", c.checked(lit.quality));
     job.expect("pages", page * c.texels * c.groups);
 }
 

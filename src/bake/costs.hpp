@@ -16,7 +16,8 @@ void expect_ground(const Ground& ground, bool kept, Job& job);
 void expect_layers(const Ground& ground, const Level& lit, std::size_t groups, Job& job);
 /// By what a row takes of all groups that are to be sampled, seconds.
 void expect_direct(const Ground& ground, double seconds_a_row, Job& job);
-/// Bytes that a bake holds at most besides links. Measured: 630 a texel with two groups, 1640 with ten.
+/// Bytes that a bake holds at most besides links. Measured: 3160 a texel
+/// with ten groups, a third of it guided links and their guides.
 double bake_memory(double texels, double groups);
 /// Of the links that rows lack.
 double cost_of_links(const Ground& ground, const std::vector<std::uint32_t>& lengths);

@@ -213,6 +213,8 @@ bool load_direct(const LightWork& w, Layer& layer) {
     if (layer.sampled.light.size() != g.texels.size()) {
         KeptDirect kept;
         if (!load(g.store, layer.keys.direct, g.texels.size(), kept)) return false;
+        const std::size_t checked = kept.sampled.checked.size();
+        if (checked > 0 && checked != checked_texels(g).size()) return false;
         layer.sampled = std::move(kept.sampled);
         layer.live = std::move(kept.live);
     }

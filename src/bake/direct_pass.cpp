@@ -19,7 +19,9 @@ constexpr std::size_t texels_per_task = 256;
 constexpr std::size_t slices = 16;
 
 /// A glance is a quarter of the effort asked for; a look is worth two of them, and a long look so many.
-constexpr int glances = 4, look_worth = 2, long_look[] = {3, 9, 27};
+constexpr int glances = 4, look_worth = 2, long_look[] = {3, 9, 27}, longest_look = 63;
+/// The longest one is for those that would be left with so many times the noise asked for by the one before.
+constexpr float left_noisy = 2;
 /// Noise in the dark is not seen beside what is bright: light below this share of its mean over the lit
 /// texels counts as that much.
 constexpr double dark_share = 0.05;
@@ -142,7 +144,9 @@ struct Field {
         if (!(over > 1)) return 0;
         for (const int n : long_look)
             if (over <= (both + static_cast<float>(n)) / both) return n;
-        return long_look[std::size(long_look) - 1];
+        const int last = long_look[std::size(long_look) - 1];
+        return over > left_noisy * left_noisy * (both + static_cast<float>(last)) / both ? longest_look
+                                                                                         : last;
     }
 };
 

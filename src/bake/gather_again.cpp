@@ -44,7 +44,7 @@ void gather_some(const Making& m, const Solved& solved, const HalfField& sent, c
             if (at == none || !looks.asked[(begin + row / copies) * groups + c]) continue;
             const auto [known, anew] =
                 number.try_emplace(source.guide[at], static_cast<std::uint32_t>(number.size()));
-            if (anew) guided[c].source.guides.add(source.guides, source.guide[at]);
+            if (anew) guided[c].source.guides.add(source.guides.of(source.guide[at]));
             guided[c].row.push_back(row);
             guided[c].source.guide.push_back(known->second);
         }

@@ -2,81 +2,25 @@
 
 #include <algorithm>
 #include <cmath>
-#include <tuple>
+#include <limits>
 
-#include "finish/texel_graph.hpp"
+#include "bake/guide_shape.hpp"
+#include "bake/texel_blocks.hpp"
 
 namespace stasigraph {
 
 namespace {
 
-/// Light that comes the same way is told of by texels of one place and facing, whatever charts they are of:
-/// by blocks of so many texels to each side; and by tiles of so many blocks, of what those meet too seldom.
-constexpr float block_side = 8;
-constexpr int tile_blocks = 4;
-/// Facings are told apart by squares of a cube's face; an odd number, so that walls that stand upright have
-/// the middle of one.
-constexpr int facings = 5;
-/// Of what brings most of a cell's light a block should have met so much to be trusted as much as its tile.
-constexpr float enough_met = 8;
-/// Cells are guided that make this many times the variance of the mean cell, and as many times their share of
-/// what is allowed: rays that all cells want are longer rows.
-constexpr float over_mean = 8, over_share = 2;
+/// Links that bring this many times the light of their texel are kept one by one.
+constexpr float is_bright = 2;
+/// What brings so much is seldom met even in a tile: the whole region tells. Rows with less than this share
+/// of the noise that one such link makes have none, nor any neighbour.
+constexpr float is_rare = 16, rare_noise = 0.25f;
 /// Of the variance asked for guided rays leave half, since it is not spread like a bell: what is seldom met
-/// makes dots. Half of that, where the rest makes as much.
-constexpr float asked_share = 0.5f, least_share = 0.5f;
-/// Guided rays of a row, of its first links; and of them in one cell. With twice as many noon keeps 7 % fewer
-/// dots on the demo level.
-constexpr float most_rays = 3.0f / 8, most_in_cell = 1.0f / 4;
-
-int facing_of(Vec3 n) {
-    const float size[3] = {std::abs(n.x), std::abs(n.y), std::abs(n.z)}, own[3] = {n.x, n.y, n.z};
-    const int axis = size[0] >= size[1] && size[0] >= size[2] ? 0 : size[1] >= size[2] ? 1 : 2;
-    const auto square = [&](int k) {
-        const float at = own[(axis + k) % 3] / std::max(size[axis], 1e-6f);
-        return std::clamp(static_cast<int>((at + 1) * 0.5f * facings), 0, facings - 1);
-    };
-    return ((axis * 2 + (own[axis] < 0 ? 1 : 0)) * facings + square(1)) * facings + square(2);
-}
-
-/// A texel's place among the blocks.
-struct InBlock {
-    using Key = std::tuple<float, int, int, int, int>;  // spacing, facing, place
-    Key tile, block;
-    std::uint32_t texel;
-    std::uint8_t half;
-};
-
-std::vector<InBlock> in_blocks(const TexelSet& texels, const std::vector<std::uint8_t>& valid) {
-    // Surfaces lie on whole metres: cells do not end there.
-    constexpr float off = 0.37f;
-    const std::vector<float> spacing = grid_spacing(texels);
-    std::vector<InBlock> all;
-    all.reserve(texels.size());
-    for (std::uint32_t i = 0; i < texels.size(); ++i) {
-        if (!valid[i]) continue;
-        int x = 0, y = 0;
-        texels.place_in_chart(i, x, y);
-        const float apart = spacing[texels.grid[i]], side = block_side * apart;
-        const int facing = facing_of(texels.normal[i]);
-        const auto cell = [&](float at) {
-            constexpr float far = 1e9f;  // what is beyond shares a cell
-            return static_cast<int>(std::clamp(std::floor(at / side + off), -far, far));
-        };
-        const auto tile = [&](float at) {
-            return static_cast<int>(std::floor(static_cast<float>(cell(at)) / tile_blocks));
-        };
-        const Vec3 p = texels.position[i];
-        all.push_back({{apart, facing, tile(p.x), tile(p.y), tile(p.z)},
-                       {apart, facing, cell(p.x), cell(p.y), cell(p.z)},
-                       i,
-                       static_cast<std::uint8_t>((x + y) % 2)});
-    }
-    std::sort(all.begin(), all.end(), [](const InBlock& a, const InBlock& b) {
-        return std::tie(a.tile, a.block, a.texel) < std::tie(b.tile, b.block, b.texel);
-    });
-    return all;
-}
+/// makes dots.
+constexpr float asked_share = 0.5f;
+/// Links of a row that go to each part, for each link of it.
+constexpr float per_part = 1.0f / (DirectionGuide::wide * DirectionGuide::high);
 
 /// What a link brings of a group, by luminance: from texels, and from skies by direction, which is asked for
 /// where the word is the sky.
@@ -92,262 +36,299 @@ float brought(const LearntFrom& from, std::size_t g, std::size_t row, std::uint3
            pi;
 }
 
-constexpr std::uint32_t wide = DirectionGuide::wide, high = DirectionGuide::high;
-
-using OfParts = std::array<float, wide * high>;
-
-/// What links bring to each part, relative to the light there: sums of it and of its square, over so many
-/// links to each part; or means.
-struct PartMoments {
-    OfParts mean{}, square{};
-    float looked = 0;
-    static std::uint32_t part_of(float x, float y) {
-        return static_cast<std::uint32_t>(x * wide) + wide * static_cast<std::uint32_t>(y * high);
-    }
-    void add(const PartMoments& o) {
-        for (std::size_t p = 0; p < mean.size(); ++p) {
-            mean[p] += o.mean[p];
-            square[p] += o.square[p];
-        }
-        looked += o.looked;
-    }
-    /// From sums to means.
-    void average() {
-        if (!(looked > 0)) return;
-        for (float& v : mean) v /= looked;
-        for (float& v : square) v /= looked;
-    }
+/// One of the first links of a row.
+struct FirstLink {
+    std::uint32_t number = 0, word = 0, part = 0;
+    Rgb tint;
 };
 
-/// A guide and the parts of its cells.
-struct OwnGuide {
-    DirectionGuide guide;
-    std::vector<DirectionGuide::Parts> parts;
-};
-
-/// What few rays met in one part lies in the next one for another texel of the block.
-OfParts spread_out(const OfParts& own) {
-    OfParts out;
-    for (std::uint32_t y = 0; y < high; ++y)
-        for (std::uint32_t x = 0; x < wide; ++x) {
-            float around = 0, count = 0;
-            for (std::uint32_t v = y > 0 ? y - 1 : 0; v <= std::min(high - 1, y + 1); ++v)
-                for (std::uint32_t u = x > 0 ? x - 1 : 0; u <= std::min(wide - 1, x + 1); ++u) {
-                    around += own[v * wide + u];
-                    count += 1;
-                }
-            out[y * wide + x] = 0.5f * (own[y * wide + x] + around / count);
-        }
-    return out;
-}
-
-/// Calls f for the parts of a cell.
+/// Calls f(link, direction()) for those of a row that met something.
 template <class F>
-void for_parts(std::uint32_t cell, F f) {
-    constexpr std::uint32_t side = DirectionGuide::part_side;
-    const std::uint32_t corner =
-        cell / DirectionGuide::columns * side * wide + cell % DirectionGuide::columns * side;
-    for (std::uint32_t p = 0; p < DirectionGuide::parts; ++p) f(p, corner + p / side * wide + p % side);
+void for_first_links(const LearntFrom& from, std::uint32_t row, F f) {
+    const RowSource& source = from.making.ground.rows;
+    const Links& links = from.making.ground.links;
+    TintReader tints(links, row);
+    const std::uint32_t* words = links.row(row);
+    alignas(32) float x[direction_batch], y[direction_batch];
+    std::array<Vec3, direction_batch> directions;
+    for (std::uint32_t at = 0; at < from.first; at += direction_batch) {
+        const std::uint32_t some = std::min(direction_batch, from.first - at);
+        fill_unit_points(source, row, numbers_from(at), some, x, y);
+        bool made = false;
+        for (std::uint32_t j = 0; j < some; ++j) {
+            const std::uint32_t word = words[at + j];
+            if (!meets_texel(word) && word != sky_word) continue;
+            f(FirstLink{at + j, word, part_at(x[j], y[j]), tints.at(at + j)}, [&] {
+                if (!made) row_directions(source, row, at, some, directions);
+                made = true;
+                return directions[j];
+            });
+        }
+    }
 }
 
-/// What a block and its tile tell together; squares are spread out, those of the tile farther, since from
-/// elsewhere in it the same thing is seen in another direction. What one block should meet often enough it
-/// tells alone.
-struct Learnt {
-    OfParts mean, square;
-};
-Learnt mix(const PartMoments& block, const PartMoments& tile, const OfParts& tile_spread) {
-    Learnt out{block.mean, spread_out(block.square)};
-    for (std::uint32_t c = 0; c < DirectionGuide::cells; ++c) {
-        float mean = 0, square = 0;
-        for_parts(c, [&](std::uint32_t, std::uint32_t at) {
-            mean += tile.mean[at];
-            square += tile.square[at];
-        });
-        if (!(square > 0)) continue;
-        const float share = enough_met / (enough_met + block.looked * mean * mean / square);
-        for_parts(c, [&](std::uint32_t, std::uint32_t at) {
-            out.mean[at] += share * (tile.mean[at] - out.mean[at]);
-            out.square[at] += share * (tile_spread[at] - out.square[at]);
-        });
-    }
-    return out;
+/// A link that brings `relative` times the light of its texel, one over which is `inverse`.
+template <class Direction>
+BrightLink bright_link(const LearntFrom& from, std::uint32_t row, const FirstLink& l, Direction&& direction,
+                       float relative, float inverse, std::uint32_t tile) {
+    const Ground& g = from.making.ground;
+    const Receiver& r = g.rows.receivers[row];
+    const bool sky = l.word == sky_word;
+    const Vec3 to = sky ? direction() : g.texels.position[l.word],
+               way = sky ? to : normalize(to - r.position);
+    const std::uint32_t bits = combine_bits(g.rows.seeds[row], l.number);
+    return {.from = r.position,
+            .to = to,
+            .sky = sky,
+            .cosine = dot(r.normal, way),
+            .light = relative / inverse,
+            .relative = relative,
+            .chance = (static_cast<float>(bits >> 9) + 0.5f) / static_cast<float>(1u << 23),
+            .tile = tile};
 }
 
-/// What is known of a cell: how much a ray of it scatters, spread evenly and by its parts as they are
-/// weighed.
-struct CellNoise {
-    float evenly = 0, guided = 0;  ///< Variances.
-    DirectionGuide::Parts parts{};
-};
-CellNoise noise_of_cell(const Learnt& learnt, std::uint32_t cell) {
-    constexpr std::uint32_t parts = DirectionGuide::parts;
-    constexpr float at_least = 0.25f;  // of a cell's rays are spread evenly
-    float mean = 0, square = 0, roots = 0, of[parts], root[parts];
-    for_parts(cell, [&](std::uint32_t p, std::uint32_t at) {
-        of[p] = learnt.square[at];
-        root[p] = std::sqrt(of[p]);
-        mean += learnt.mean[at] / parts;
-        square += of[p] / parts;
-        roots += root[p] / parts;
-    });
-    CellNoise out;
-    out.evenly = std::max(0.0f, square - mean * mean);
-    if (!(roots > 0)) return out;
-    float under_guide = 0;
-    for (std::uint32_t p = 0; p < parts; ++p) {
-        const float dense = at_least + (1 - at_least) * root[p] / roots;
-        out.parts[p] = static_cast<std::uint8_t>(std::clamp(std::lround(15 * dense), 1l, 255l));
-        under_guide += of[p] / dense / parts;
-    }
-    out.guided = std::max(under_guide - mean * mean, 0.1f * under_guide);
-    return out;
-}
-
-/// A guide from what parts bring; without rays where that is not worth any. `first`: evenly spread rays there
-/// are anyway.
-OwnGuide guide_from(const Learnt& learnt, std::uint32_t first, float variance) {
-    constexpr float share = 1.0f / DirectionGuide::cells;
-    std::array<CellNoise, DirectionGuide::cells> cells;
-    const auto n = static_cast<float>(first);
-    const float in_cell = n * share;
-    // Cells that make more than their share of what is allowed are guided; the rest stays as it is.
-    float rest = 0, roots = 0, mean = 0;
-    for (std::uint32_t c = 0; c < cells.size(); ++c) {
-        cells[c] = noise_of_cell(learnt, c);
-        mean += share * cells[c].evenly;
-    }
-    const float least = std::max(over_share * variance * share, over_mean * mean * share * share / in_cell);
-    for (std::uint32_t c = 0; c < cells.size(); ++c) {
-        const float here = share * share * cells[c].evenly / in_cell;
-        if (here > least)
-            roots += share * std::sqrt(cells[c].guided);
-        else
-            rest += here;
-    }
-    const float scale = roots / std::max(least_share * variance, variance - rest);
-    float sum = 0;
-    std::array<float, DirectionGuide::cells> wanted{};
-    for (std::size_t c = 0; c < cells.size(); ++c) {
-        if (!(share * share * cells[c].evenly / in_cell > least)) continue;
-        wanted[c] = std::max(1.0f, scale * share * std::sqrt(cells[c].guided));
-        sum += wanted[c];
-    }
-    OwnGuide out;
-    const float most = most_rays * n, fewer = sum > most ? most / sum : 1;
-    for (std::size_t c = 0; c < cells.size(); ++c) {
-        out.guide.rays[c] =
-            static_cast<std::uint8_t>(std::lround(std::min({most_in_cell * n, 255.0f, wanted[c] * fewer})));
-        if (out.guide.rays[c] > 0) out.parts.push_back(cells[c].parts);
-    }
-    return out;
-}
-
-/// The texels of one block, or of a tile: [begin, end) among all in blocks.
-struct Stretch {
-    std::size_t begin = 0, end = 0;
-    std::size_t size() const { return end - begin; }
+/// What is learnt of one group in one tile: guides, and the rows that have one.
+struct LearntGroup {
+    std::uint32_t group = 0;
+    GuideSet guides;
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> rows;
 };
 
-/// What is learnt of one tile: for each group that is too noisy there, guides of the two halves of each
-/// block.
-struct LearntTile {
-    std::vector<Stretch> blocks;
-    struct OfGroup {
-        std::uint32_t group = 0;
-        std::vector<std::array<OwnGuide, 2>> guide;  ///< By block.
-    };
-    std::vector<OfGroup> groups;
-    Stretch whole() const { return {blocks.front().begin, blocks.back().end}; }
-};
-
-/// The moments of some groups, of both halves of a block.
+/// Of both halves: the moments of a block by group, and what was bright in a tile or a region.
 using BlockMoments = std::vector<std::array<PartMoments, 2>>;
+using BrightHalves = std::vector<std::array<BrightPlaces, 2>>;
+
+/// What is rare in some tiles, by group.
+struct RegionLearnt {
+    BrightHalves bright;
+    std::vector<LookedAt> tiles;
+};
 
 /// What the links of a block's texels bring.
-BlockMoments moments_of(const LearntFrom& from, const std::vector<InBlock>& all, Stretch block,
-                        const std::vector<LearntTile::OfGroup>& groups) {
+BlockMoments moments_of(const LearntFrom& from, std::span<const InBlock> block,
+                        const std::vector<LearntGroup>& groups, std::uint32_t tile, BrightHalves& bright) {
     const Making& m = from.making;
-    const RowSource& source = m.ground.rows;
-    const Links& links = m.ground.links;
     BlockMoments parts(groups.size());
     std::vector<float> inverse(groups.size());  // of the light there
-    for (std::size_t k = block.begin; k < block.end; ++k) {
-        const std::uint32_t row = all[k].texel;
+    for (const InBlock& at : block) {
+        const std::uint32_t row = at.texel;
         for (std::size_t i = 0; i < groups.size(); ++i) {
             const std::uint32_t g = groups[i].group;
             const float here = std::max(luminance(from.light.get(row, g)), m.floor[g]);
             inverse[i] = here > 0 ? 1 / here : 0;
-            parts[i][all[k].half].looked += static_cast<float>(from.first) / (wide * high);
+            parts[i][at.half].looked += static_cast<float>(from.first) * per_part;
+            parts[i][at.half].light += here;
+            parts[i][at.half].texels += 1;
         }
-        TintReader tints(links, row);
-        const std::uint32_t* words = links.row(row);
-        alignas(32) float x[direction_batch], y[direction_batch];
-        std::array<Vec3, direction_batch> directions;
-        for (std::uint32_t at = 0; at < from.first; at += direction_batch) {
-            const std::uint32_t some = std::min(direction_batch, from.first - at);
-            fill_unit_points(source, row, numbers_from(at), some, x, y);
-            bool made = false;
-            for (std::uint32_t j = 0; j < some; ++j) {
-                const std::uint32_t word = words[at + j];
-                if (!meets_texel(word) && word != sky_word) continue;
-                const Rgb tint = tints.at(at + j);
-                const std::uint32_t part = PartMoments::part_of(x[j], y[j]);
-                for (std::size_t i = 0; i < inverse.size(); ++i) {
-                    const float v = inverse[i] * brought(from, groups[i].group, row, word, tint, [&] {
-                                        if (!made) row_directions(source, row, at, some, directions);
-                                        made = true;
-                                        return directions[j];
-                                    });
-                    if (!(v > 0)) continue;
-                    PartMoments& to = parts[i][all[k].half];
-                    to.mean[part] += v;
-                    to.square[part] += v * v;
-                }
+        for_first_links(from, row, [&](const FirstLink& l, auto&& direction) {
+            for (std::size_t i = 0; i < inverse.size(); ++i) {
+                const float v = inverse[i] * brought(from, groups[i].group, row, l.word, l.tint, direction);
+                if (!(v > 0)) continue;
+                PartMoments& to = parts[i][at.half];
+                to.mean[l.part] += v;
+                to.square[l.part] += v * v;
+                if (v > is_bright)
+                    bright[i][at.half].add(bright_link(from, row, l, direction, v, inverse[i], tile));
             }
-        }
+        });
     }
     return parts;
 }
 
-void learn(const LearntFrom& from, const std::vector<InBlock>& all, const std::vector<float>& noise,
-           LearntTile& tile) {
-    const std::size_t groups = from.making.size();
-    const float variance = asked_share * from.aim * from.aim;
-    const auto noisy = [&](Stretch texels, std::uint32_t g) {
-        float sum = 0;
-        for (std::size_t k = texels.begin; k < texels.end; ++k) {
-            const float here = noise[all[k].texel * groups + g];
-            sum += here * here;
-        }
-        return sum > variance * static_cast<float>(texels.size());
-    };
-    for (std::uint32_t g = 0; g < groups; ++g)
-        if (noisy(tile.whole(), g) || std::any_of(tile.blocks.begin(), tile.blocks.end(),
-                                                  [&](Stretch block) { return noisy(block, g); }))
-            tile.groups.push_back({g, {}});
-    if (tile.groups.empty()) return;
-    std::vector<BlockMoments> of_block;
-    BlockMoments of_tile(tile.groups.size());
-    for (const Stretch block : tile.blocks) {
-        of_block.push_back(moments_of(from, all, block, tile.groups));
-        for (std::size_t i = 0; i < of_tile.size(); ++i)
-            for (int half = 0; half < 2; ++half) of_tile[i][half].add(of_block.back()[i][half]);
+/// The light of a group around a texel, of the texels of the other half.
+float light_beside(const LearntFrom& from, std::uint32_t texel, std::uint32_t group) {
+    constexpr int reach = 2;
+    const Ground& g = from.making.ground;
+    int x = 0, y = 0;
+    g.texels.place_in_chart(texel, x, y);
+    float sum = 0, count = 0;
+    g.texels.for_neighbours(texel, reach, [&](std::uint32_t n) {
+        int u = 0, v = 0;
+        g.texels.place_in_chart(n, u, v);
+        if (!g.valid[n] || (u + v) % 2 == (x + y) % 2) return;
+        sum += luminance(from.light.get(n, group));
+        count += 1;
+    });
+    return std::max(from.making.floor[group], count > 0 ? sum / count : std::numeric_limits<float>::max());
+}
+
+LookedAt looked_at(const LearntFrom& from, std::span<const InBlock> texels) {
+    LookedAt out;
+    for (const InBlock& at : texels) {
+        out.middle = out.middle +
+                     from.making.ground.texels.position[at.texel] * (1 / static_cast<float>(texels.size()));
+        out.links[at.half] += static_cast<float>(from.first) * per_part;
     }
-    for (std::size_t i = 0; i < of_tile.size(); ++i) {
-        tile.groups[i].guide.resize(tile.blocks.size());
-        for (int half = 0; half < 2; ++half) {
-            PartMoments& other = of_tile[i][1 - half];
-            other.average();
-            const OfParts spread = spread_out(spread_out(other.square));
-            for (std::size_t b = 0; b < of_block.size(); ++b) {
-                PartMoments& own = of_block[b][i][1 - half];
-                own.average();
-                tile.groups[i].guide[b][half] = guide_from(mix(own, other, spread), from.first, variance);
+    return out;
+}
+
+/// Learns guides; tile by tile, once the regions are known.
+class Learning {
+public:
+    Learning(const LearntFrom& from, const std::vector<float>& noise)
+        : from_(from),
+          noise_(noise),
+          blocks_(in_blocks(from.making.ground.texels, from.making.ground.valid)),
+          regions_(blocks_.regions.size()),
+          learnt_(blocks_.tiles.size()) {}
+
+    std::vector<GuidedLinks> run(Job& job) {
+        from_.making.ground.caster();  // built here, not by many threads at once
+        job.parallel(regions_.size(), 1, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t r = begin; r < end; ++r) regions_[r] = learn_region(blocks_.regions[r]);
+        });
+        job.parallel(learnt_.size(), 1, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t t = begin; t < end; ++t) learnt_[t] = learn_tile(blocks_.tiles[t]);
+        });
+        return together();
+    }
+
+private:
+    std::span<const InBlock> texels_of(Stretch s) const { return {&blocks_.texels[s.begin], s.size()}; }
+
+    RegionLearnt learn_region(const std::vector<std::uint32_t>& tiles) const {
+        const Making& m = from_.making;
+        const float noisy = rare_noise * is_rare / static_cast<float>(from_.first);
+        RegionLearnt region{BrightHalves(m.size()), {}};
+        std::vector<std::pair<std::size_t, float>> asked;  // groups, and one over the light of each
+        for (const std::uint32_t t : tiles) {
+            const TexelBlocks::Tile& tile = blocks_.tiles[t];
+            region.tiles.push_back(looked_at(from_, texels_of(tile.whole())));
+            for (const InBlock& at : texels_of(tile.whole())) {
+                asked.clear();
+                for (std::size_t g = 0; g < m.size(); ++g)
+                    if (const float here = std::max(luminance(from_.light.get(at.texel, g)), m.floor[g]);
+                        noise_[at.texel * m.size() + g] > noisy && here > 0)
+                        asked.emplace_back(g, 1 / here);
+                if (asked.empty()) continue;
+                for_first_links(from_, at.texel, [&](const FirstLink& l, auto&& direction) {
+                    for (const auto& [g, inverse] : asked)
+                        if (const float v = inverse * brought(from_, g, at.texel, l.word, l.tint, direction);
+                            v > is_rare)
+                            region.bright[g][at.half].add(
+                                bright_link(from_, at.texel, l, direction, v, inverse, tile.number));
+                });
             }
         }
+        for (auto& halves : region.bright)
+            for (BrightPlaces& places : halves) places.settle();
+        return region;
     }
-}
+
+    /// As one half of a block tells: rows that decided by their own links whether more are sent would be too
+    /// dark together, like those that learn from themselves.
+    bool noisy(Stretch block, std::size_t half, std::uint32_t group) const {
+        float sum = 0, count = 0;
+        for (const InBlock& at : texels_of(block)) {
+            if (at.half != half) continue;
+            const float here = noise_[at.texel * from_.making.size() + group];
+            sum += here * here;
+            count += 1;
+        }
+        return sum > variance_ * count;
+    }
+
+    std::vector<LearntGroup> learn_tile(const TexelBlocks::Tile& tile) const {
+        std::vector<LearntGroup> groups;
+        for (std::uint32_t g = 0; g < from_.making.size(); ++g)
+            if (std::any_of(tile.blocks.begin(), tile.blocks.end(),
+                            [&](Stretch block) { return noisy(block, 0, g) || noisy(block, 1, g); }))
+                groups.push_back({g, {}, {}});
+        if (groups.empty()) return groups;
+        std::vector<BlockMoments> of_block;
+        std::vector<LookedAt> looked;
+        BrightHalves bright(groups.size());
+        for (const Stretch block : tile.blocks) {
+            of_block.push_back(moments_of(from_, texels_of(block), groups, tile.number, bright));
+            looked.push_back(looked_at(from_, texels_of(block)));
+        }
+        const Ground& ground = from_.making.ground;
+        const RegionLearnt& region = regions_[tile.region];
+        BrightParts seen;
+        for (std::size_t i = 0; i < groups.size(); ++i)
+            for (const int half : {0, 1}) {
+                const auto other = static_cast<std::size_t>(1 - half);
+                bright[i][other].settle();
+                const BrightAround around{.caster = ground.caster(),
+                                          .receivers = ground.rows.receivers,
+                                          .block = blocks_.block_size(tile),
+                                          .tile = tile.number,
+                                          .half = 1 - half,
+                                          .blocks = looked,
+                                          .tiles = region.tiles,
+                                          .in_tile = bright[i][other].all(),
+                                          .in_region = region.bright[groups[i].group][other].all()};
+                for (std::size_t b = 0; b < of_block.size(); ++b) {
+                    std::vector<std::uint32_t> rows;
+                    for (const InBlock& at : texels_of(tile.blocks[b]))
+                        if (at.half == half) rows.push_back(at.texel);
+                    if (!rows.empty() && noisy(tile.blocks[b], other, groups[i].group))
+                        guide_rows(around, rows, of_block[b][i][other], groups[i], seen);
+                }
+            }
+        return groups;
+    }
+
+    /// Guides for one half of a block, from what the other met: one for all rows, or where bright places are
+    /// so near that each sees them elsewhere, one for each.
+    void guide_rows(const BrightAround& around, const std::vector<std::uint32_t>& rows, PartMoments& block,
+                    LearntGroup& to, BrightParts& seen) const {
+        if (!(block.light > 0)) return;
+        const float light = block.light / block.texels;
+        block.average();
+        const LearntParts of_block(block);
+        const auto give = [&](const LearntParts& learnt, std::span<const std::uint32_t> some) {
+            if (!learnt.guide(from_.first, variance_, to.guides)) return;
+            const auto number = static_cast<std::uint32_t>(to.guides.guides.size() - 1);
+            for (const std::uint32_t r : some) to.rows.emplace_back(r, number);
+        };
+        const std::vector<NearBright> near = around.near(rows);
+        if (near.empty()) return give(of_block, rows);
+        LearntParts learnt = of_block;
+        const auto look_from = [&](std::uint32_t row, float against) {
+            seen.project(near, around.receivers[row], against);
+            learnt.add(block, seen);
+        };
+        if (!around.turn(near, rows)) {
+            look_from(rows[rows.size() / 2], light);
+            return give(learnt, rows);
+        }
+        constexpr float darkest = 1e-6f;  // of the block
+        for (const std::uint32_t& row : rows) {
+            look_from(row, std::clamp(light_beside(from_, row, to.group), darkest * light, light));
+            give(learnt, {&row, 1});
+            learnt.restore(of_block, seen);
+        }
+    }
+
+    /// Rows in order, whatever tiles they lie in.
+    std::vector<GuidedLinks> together() const {
+        std::vector<GuidedLinks> out(from_.making.size());
+        std::vector<std::vector<std::pair<std::uint32_t, std::uint32_t>>> rows(out.size());
+        for (const std::vector<LearntGroup>& tile : learnt_)
+            for (const LearntGroup& of : tile) {
+                GuideSet& set = out[of.group].source.guides;
+                const auto first = static_cast<std::uint32_t>(set.guides.size());
+                for (std::uint32_t k = 0; k < of.guides.guides.size(); ++k) set.add(of.guides.of(k));
+                for (const auto& [row, guide] : of.rows) rows[of.group].emplace_back(row, first + guide);
+            }
+        for (std::size_t group = 0; group < out.size(); ++group) {
+            std::sort(rows[group].begin(), rows[group].end());
+            for (const auto& [row, guide] : rows[group]) {
+                out[group].row.push_back(row);
+                out[group].source.guide.push_back(guide);
+            }
+        }
+        return out;
+    }
+
+    const LearntFrom& from_;
+    const std::vector<float>& noise_;
+    const float variance_ = asked_share * from_.aim * from_.aim;
+    TexelBlocks blocks_;
+    std::vector<RegionLearnt> regions_;
+    std::vector<std::vector<LearntGroup>> learnt_;
+};
 
 }  // namespace
 
@@ -363,45 +344,7 @@ LearntFrom learn_from(const Making& m, const LightField& light, std::uint32_t fi
 }
 
 std::vector<GuidedLinks> learn_guides(const LearntFrom& from, const std::vector<float>& noise, Job& job) {
-    const Ground& g = from.making.ground;
-    const std::vector<InBlock> all = in_blocks(g.texels, g.valid);
-    std::vector<LearntTile> tiles;
-    for (std::size_t k = 0; k < all.size();) {
-        Stretch block{k, k};
-        while (block.end < all.size() && all[block.end].block == all[k].block) ++block.end;
-        if (k == 0 || all[k].tile != all[k - 1].tile) tiles.emplace_back();
-        tiles.back().blocks.push_back(block);
-        k = block.end;
-    }
-    job.parallel(tiles.size(), 1, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t t = begin; t < end; ++t) learn(from, all, noise, tiles[t]);
-    });
-    std::vector<GuidedLinks> out(from.making.size());
-    // Rows in order, whatever blocks they lie in.
-    std::vector<std::vector<std::pair<std::uint32_t, std::uint32_t>>> rows(out.size());
-    for (const LearntTile& tile : tiles)
-        for (const LearntTile::OfGroup& of : tile.groups)
-            for (std::size_t b = 0; b < tile.blocks.size(); ++b)
-                for (const std::uint8_t half : {0, 1}) {
-                    const OwnGuide& own = of.guide[b][half];
-                    if (own.parts.empty()) continue;
-                    GuideSet& set = out[of.group].source.guides;
-                    for (std::size_t k = tile.blocks[b].begin; k < tile.blocks[b].end; ++k)
-                        if (all[k].half == half)
-                            rows[of.group].emplace_back(all[k].texel,
-                                                        static_cast<std::uint32_t>(set.guides.size()));
-                    set.guides.push_back(own.guide);
-                    set.guides.back().first = static_cast<std::uint32_t>(set.parts.size());
-                    set.parts.insert(set.parts.end(), own.parts.begin(), own.parts.end());
-                }
-    for (std::size_t group = 0; group < out.size(); ++group) {
-        std::sort(rows[group].begin(), rows[group].end());
-        for (const auto& [row, guide] : rows[group]) {
-            out[group].row.push_back(row);
-            out[group].source.guide.push_back(guide);
-        }
-    }
-    return out;
+    return Learning(from, noise).run(job);
 }
 
 void trace_guided(Ground& g, const RowSource& rows, GuidedLinks& guided, Job& job) {
@@ -412,7 +355,7 @@ void trace_guided(Ground& g, const RowSource& rows, GuidedLinks& guided, Job& jo
     for (std::size_t i = 0; i < guided.size(); ++i) {
         guided.source.receivers.push_back(rows.receivers[guided.row[i]]);
         guided.source.seeds.push_back(combine_bits(rows.seeds[guided.row[i]], own_seed));
-        lengths.push_back(guided.source.guides.guides[guided.source.guide[i]].count());
+        lengths.push_back(guided.source.guides.rays(guided.source.guide[i]));
     }
     guided.number.assign(rows.size(), none);
     guided.first.assign(guided.size() + 1, 0);

@@ -23,8 +23,10 @@ LearntFrom learn_from(const Making& making, const LightField& light, std::uint32
 /// facing and whatever chart they are of, in two halves like the fields of a chessboard, and each half learns
 /// from the other: a row whose own links decided where more are sent would count what it met by chance for
 /// less than that is worth, and all such rows together would be too dark. What a block met too seldom, the
-/// other half of the tile of four by four by four blocks around it tells. The guides of a group depend on
-/// that group alone. Deterministic. Memory: 32 KB for each block of a tile and group, for each thread.
+/// other half of the tile of four by four by four blocks around it and of the region tell, as bright places
+/// that each row looks at from where it stands. The guides of a group depend on that group alone.
+/// Deterministic. Memory: 32 KB for each block of a tile and group, for each thread; a guide takes 8 bytes
+/// and 18 for each of its cells.
 std::vector<GuidedLinks> learn_guides(const LearntFrom& from, const std::vector<float>& noise, Job& job);
 
 /// Traces the links that the guides of a group ask for. `rows`: what the evenly spread ones start from.

@@ -12,7 +12,7 @@ namespace {
 /// Light that differs by so much of itself from what its neighbours tell stands out; where more texels do
 /// than this share of all, those alone that do most.
 constexpr float stands_out[] = {0.02f, 0.03f, 0.045f, 0.07f, 0.1f, 0.15f, 0.25f, 0.4f};
-constexpr double most_looked_at = 1.0 / 200;
+constexpr double share_looked_at = 1.0 / 200;
 /// Rows of new links of a texel that stands out; and of one that they say is wrong.
 constexpr std::uint32_t first_copies = 3, more_copies = 9;
 /// It is wrong where it is off by this share of the light there.
@@ -71,7 +71,7 @@ TexelsAgain who_stands_out(const Making& m, const std::vector<std::uint8_t>& wan
         double so_many = 0;
         for (std::size_t s = std::size(stands_out); s > 0; --s) {
             so_many += static_cast<double>(count[s]);
-            if (so_many > most_looked_at * all) {
+            if (so_many > share_looked_at * all) {
                 least[c] = static_cast<std::uint8_t>(s + 1);
                 break;
             }

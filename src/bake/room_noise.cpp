@@ -11,7 +11,7 @@ namespace {
 
 constexpr float in_front = 0.05f;  ///< Metres from a wall's face to the room that it is in.
 constexpr float least_share = 0.25f;
-constexpr std::size_t most_checked = 4096, fewest_checked = 48;
+constexpr std::size_t fewest_checked = 48;
 /// A place that sees nothing farther away, on average, is one that nobody looks into: there nothing is wrong.
 constexpr float crevice = 0.1f;
 /// Of the mean light of a set: what is darker counts as that much.
@@ -37,6 +37,7 @@ TexelError checked_in(const std::vector<Layer>& layers, const BakeSet& set, std:
 Rooms find_rooms(const Level& level, const TexelSet& texels, const std::vector<std::uint8_t>& shown) {
     Rooms rooms;
     std::vector<std::uint32_t> listed(level.surfaces.size(), none);
+    std::vector<std::vector<std::uint8_t>> left_out(level.zones.size());  // the surfaces of each, if any
     for (std::uint32_t s = 0; level.zones.empty() && s < level.surfaces.size(); ++s) {
         listed[s] = s;
         rooms.names.push_back(level.surfaces[s].name);
@@ -44,19 +45,23 @@ Rooms find_rooms(const Level& level, const TexelSet& texels, const std::vector<s
     for (std::uint32_t z = 0; z < level.zones.size(); ++z) {
         rooms.names.push_back(level.zones[z].name);
         for (const std::uint32_t s : level.zones[z].listed) listed[s] = z;
+        if (!level.zones[z].left_out.empty()) left_out[z].resize(level.surfaces.size());
+        for (const std::uint32_t s : level.zones[z].left_out) left_out[z][s] = 1;
     }
-    const auto room_at = [&](Vec3 place) {
-        for (auto z = static_cast<std::uint32_t>(level.zones.size()); z > 0; --z)
+    const auto room_at = [&](Vec3 place, std::uint32_t surface) {
+        for (auto z = static_cast<std::uint32_t>(level.zones.size()); z > 0; --z) {
+            if (!left_out[z - 1].empty() && left_out[z - 1][surface]) continue;
             for (const Volume& box : level.zones[z - 1].boxes)
                 if (holds(box, place)) return z - 1;
+        }
         return none;
     };
     rooms.of_texel.assign(texels.size(), none);
     for (std::size_t i = 0; i < texels.size(); ++i) {
         if (!shown[i]) continue;
-        const std::uint32_t own = listed[texels.grid[i] / 2];
+        const std::uint32_t surface = texels.grid[i] / 2, own = listed[surface];
         rooms.of_texel[i] =
-            own != none ? own : room_at(texels.position[i] + texels.face_normal[i] * in_front);
+            own != none ? own : room_at(texels.position[i] + texels.face_normal[i] * in_front, surface);
     }
     return rooms;
 }
@@ -87,6 +92,7 @@ void check_noise(const Making& m, const Solved& solved, Job& job) {
             number.push_back(k);
         }
     looks.asked.assign(looks.texel.size() * groups, 1);
+    job.begin("noise that is left", 2);
     HalfField sent;
     reflect(solved.light, m.albedo, sent, job);
     for (const LayerToMake& c : m.columns) c.layer->checked.assign(checked.size(), {});
@@ -102,6 +108,7 @@ void check_noise(const Making& m, const Solved& solved, Job& job) {
                     layer.shown[looks.texel[k]] - said[k * groups + c].mean() - direct;
             }
         }
+        job.advance(1);
     }
 }
 

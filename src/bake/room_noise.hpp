@@ -6,16 +6,17 @@
 namespace stasigraph {
 
 /// The room that each texel lies in: the zone that lists its surface, else the last one whose boxes hold the
-/// place in front of it; in levels without zones its surface. Numbers into `names`; none: in no room, or not
-/// `shown`.
+/// place in front of it and do not leave its surface out; in levels without zones its surface. Numbers into
+/// `names`; none: in no room, or not `shown`.
 struct Rooms {
     std::vector<std::uint32_t> of_texel;
     std::vector<std::string> names;
 };
 Rooms find_rooms(const Level& level, const TexelSet& texels, const std::vector<std::uint8_t>& shown);
 
-/// Texels, spread evenly over those that pages show, at which bakes are checked against other rays: 4096,
-/// fewer where there are fewer.
+constexpr std::size_t most_checked = 4096;
+/// Texels, spread evenly over those that pages show, at which bakes are checked against other rays:
+/// `most_checked`, fewer where there are fewer.
 std::vector<std::uint32_t> checked_texels(const Ground& ground);
 
 /// Fills in what the layers of a solve are more at those than other rays say; nothing where bounces are

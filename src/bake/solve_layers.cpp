@@ -92,7 +92,7 @@ void save(const Making& m, const Asked& asked) {
         out.array(guided.row);
         out.array(guided.source.guide);
         out.array(guided.source.guides.guides);
-        out.array(guided.source.guides.parts);
+        out.array(guided.source.guides.cells);
     }
     store.save("asked-" + solve_key(m), out.parts());
 }
@@ -101,15 +101,17 @@ void save(const Making& m, const Asked& asked) {
 bool are_guides(const GuidedLinks& own, std::size_t texels) {
     const GuideSet& set = own.source.guides;
     const auto sane = [&](const DirectionGuide& g) {
-        return g.count() > 0 && g.first <= set.parts.size() &&
-               g.cells_with_rays() <= set.parts.size() - g.first;
+        return g.count > 0 && g.first <= set.cells.size() && g.count <= set.cells.size() - g.first;
+    };
+    const auto can_be_sent_to = [](const GuidedCell& c) {
+        return c.cell < DirectionGuide::cells && c.rays > 0 &&
+               std::count(c.parts.begin(), c.parts.end(), 0) == 0;
     };
     return std::is_sorted(own.row.begin(), own.row.end()) && (own.row.empty() || own.row.back() < texels) &&
            std::all_of(own.source.guide.begin(), own.source.guide.end(),
                        [&](std::uint32_t g) { return g < set.guides.size(); }) &&
            std::all_of(set.guides.begin(), set.guides.end(), sane) &&
-           std::all_of(set.parts.begin(), set.parts.end(),
-                       [](const DirectionGuide::Parts& p) { return std::count(p.begin(), p.end(), 0) == 0; });
+           std::all_of(set.cells.begin(), set.cells.end(), can_be_sent_to);
 }
 
 bool load(Making& m, Asked& asked) {
@@ -127,7 +129,7 @@ bool load(Making& m, Asked& asked) {
         in.array(own.row);
         in.array(own.source.guide, own.row.size());
         in.array(own.source.guides.guides);
-        in.array(own.source.guides.parts);
+        in.array(own.source.guides.cells);
         if (!are_guides(own, m.ground.texels.size())) return false;
     }
     const std::uint32_t first = asked.lengths.first;

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cstdint>
+#include <span>
 #include <vector>
 
 #include "base/random.hpp"
@@ -24,71 +25,73 @@ struct DirectionGuide {
     /// How many of a cell's rays go to each of its parts, in proportion; never 0.
     using Parts = std::array<std::uint8_t, parts>;
 
-    std::array<std::uint8_t, cells> rays{};
-    std::uint32_t first = 0;  ///< Of the Parts of its cells with rays, in order.
-
-    std::uint32_t count() const {
-        std::uint32_t sum = 0;
-        for (const std::uint8_t r : rays) sum += r;
-        return sum;
-    }
-    std::uint32_t cells_with_rays() const {
-        return cells - static_cast<std::uint32_t>(std::count(rays.begin(), rays.end(), 0));
-    }
+    std::uint32_t first = 0, count = 0;  ///< Its cells among those of its set, in order.
 };
 
-/// A point of the unit square as the number of its part: cell by cell.
-inline std::uint16_t part_at(float x, float y) {
+/// A cell that rays go to.
+struct GuidedCell {
+    std::uint8_t cell = 0, rays = 0;
+    DirectionGuide::Parts parts{};
+};
+
+/// The number of a part, cell by cell, by where it lies among all of them as one grid.
+constexpr std::uint32_t part_number(std::uint32_t u, std::uint32_t v) {
     constexpr std::uint32_t side = DirectionGuide::part_side;
-    const auto u = static_cast<std::uint32_t>(x * DirectionGuide::wide),
-               v = static_cast<std::uint32_t>(y * DirectionGuide::high);
-    return static_cast<std::uint16_t>(
-        (v / side * DirectionGuide::columns + u / side) * DirectionGuide::parts + v % side * side + u % side);
+    return (v / side * DirectionGuide::columns + u / side) * DirectionGuide::parts + v % side * side +
+           u % side;
+}
+/// That of the one that a point of the unit square lies in.
+inline std::uint16_t part_at(float x, float y) {
+    return static_cast<std::uint16_t>(part_number(static_cast<std::uint32_t>(x * DirectionGuide::wide),
+                                                  static_cast<std::uint32_t>(y * DirectionGuide::high)));
 }
 
 /// All guides of some rows.
 struct GuideSet {
     std::vector<DirectionGuide> guides;
-    std::vector<DirectionGuide::Parts> parts;
+    std::vector<GuidedCell> cells;
 
-    /// One of another set.
-    void add(const GuideSet& from, std::uint32_t number) {
-        guides.push_back(from.guides[number]);
-        const auto begin = from.parts.begin() + guides.back().first;
-        guides.back().first = static_cast<std::uint32_t>(parts.size());
-        parts.insert(parts.end(), begin, begin + guides.back().cells_with_rays());
+    std::span<const GuidedCell> of(std::uint32_t number) const {
+        return {cells.data() + guides[number].first, guides[number].count};
+    }
+    std::uint32_t rays(std::uint32_t number) const {
+        std::uint32_t sum = 0;
+        for (const GuidedCell& c : of(number)) sum += c.rays;
+        return sum;
+    }
+    void add(std::span<const GuidedCell> some) {
+        guides.push_back({static_cast<std::uint32_t>(cells.size()), static_cast<std::uint32_t>(some.size())});
+        cells.insert(cells.end(), some.begin(), some.end());
     }
 };
 
 /// One guide as it is used for a row.
 class GuideReader {
 public:
-    GuideReader(const GuideSet& set, std::uint32_t number) : guide_(set.guides[number]) {
-        const DirectionGuide::Parts* next = set.parts.data() + guide_.first;
-        for (std::uint32_t c = 0; c < DirectionGuide::cells; ++c)
-            if (guide_.rays[c] > 0) parts_[c] = next++;
+    GuideReader(const GuideSet& set, std::uint32_t number) : guided_(set.of(number)) {
+        for (const GuidedCell& c : guided_) cells_[c.cell] = &c;
     }
-    bool has_rays(std::uint32_t cell) const { return guide_.rays[cell] > 0; }
+    bool has_rays(std::uint32_t cell) const { return cells_[cell] != nullptr; }
     /// What a ray to a part counts of the row's mean where `length` rays are spread evenly.
     float weight(std::uint16_t part, std::uint32_t length) const {
-        const std::uint32_t cell = part / DirectionGuide::parts;
+        const GuidedCell* cell = cells_[part / DirectionGuide::parts];
         const auto n = static_cast<float>(length);
-        if (guide_.rays[cell] == 0) return 1 / n;
-        const DirectionGuide::Parts& p = *parts_[cell];
+        if (!cell) return 1 / n;
         std::uint32_t sum = 0;
-        for (const std::uint8_t s : p) sum += s;
-        return 1 / (n + static_cast<float>(DirectionGuide::cells * DirectionGuide::parts * guide_.rays[cell] *
-                                           p[part % DirectionGuide::parts]) /
+        for (const std::uint8_t s : cell->parts) sum += s;
+        return 1 / (n + static_cast<float>(DirectionGuide::cells * DirectionGuide::parts * cell->rays *
+                                           cell->parts[part % DirectionGuide::parts]) /
                             static_cast<float>(sum));
     }
     /// The point of ray k: cell by cell, those of a cell spread evenly over its parts as they are weighed.
     /// Quick for numbers one after the other.
     void point(std::uint32_t k, std::uint32_t seed, float& x, float& y) {
-        if (k < before_) cell_ = before_ = 0;
-        while (k - before_ >= guide_.rays[cell_]) before_ += guide_.rays[cell_++];
-        const Vec2 in_cell = warp(*parts_[cell_], sobol_point(combine_bits(seed, cell_), k - before_));
-        x = (static_cast<float>(cell_ % DirectionGuide::columns) + in_cell.x) / DirectionGuide::columns;
-        y = (static_cast<float>(cell_ / DirectionGuide::columns) + in_cell.y) / DirectionGuide::lines;
+        if (k < before_) at_ = before_ = 0;
+        while (k - before_ >= guided_[at_].rays) before_ += guided_[at_++].rays;
+        const std::uint32_t cell = guided_[at_].cell;
+        const Vec2 in_cell = warp(guided_[at_].parts, sobol_point(combine_bits(seed, cell), k - before_));
+        x = (static_cast<float>(cell % DirectionGuide::columns) + in_cell.x) / DirectionGuide::columns;
+        y = (static_cast<float>(cell / DirectionGuide::columns) + in_cell.y) / DirectionGuide::lines;
     }
 
 private:
@@ -119,9 +122,9 @@ private:
         return {(static_cast<float>(u) + at.x) / side, (static_cast<float>(v) + at.y) / side};
     }
 
-    const DirectionGuide& guide_;
-    std::uint32_t cell_ = 0, before_ = 0;  ///< Where the last ray went, and how many went to cells before it.
-    std::array<const DirectionGuide::Parts*, DirectionGuide::cells> parts_{};
+    std::span<const GuidedCell> guided_;
+    std::uint32_t at_ = 0, before_ = 0;  ///< Where the last ray went, and how many went to cells before it.
+    std::array<const GuidedCell*, DirectionGuide::cells> cells_{};
 };
 
 }  // namespace stasigraph

@@ -1,0 +1,111 @@
+#pragma once
+// What is bright and seldom met: where it lies, so that every row can be told in which direction.
+
+#include <array>
+#include <span>
+#include <vector>
+
+#include "light/receiver.hpp"
+#include "transport/guide.hpp"
+
+namespace stasigraph {
+
+/// A link that brought much of the light of the texel that it belongs to.
+struct BrightLink {
+    Vec3 from, to;  ///< From where to where it went, metres; `to` is a direction where it met the sky.
+    bool sky = false;
+    bool far = false;        ///< A sky that is not seen through any opening.
+    float cosine = 1;        ///< At the texel.
+    float light = 0;         ///< Lux that it brought.
+    float relative = 0;      ///< Times the light of that texel.
+    float chance = 0;        ///< A number in (0, 1) of its own, by which few are chosen among many.
+    std::uint32_t tile = 0;  ///< In which it was met.
+};
+
+/// What some bright links met.
+struct BrightPlace {
+    Vec3 at;    ///< A direction where it is `far`.
+    Vec3 from;  ///< Where a texel met it,
+    std::uint32_t tile = 0;
+    bool far = false;
+    bool sky = false;  ///< Or the sky, seen through an opening there.
+    float light = 0;   ///< Lux that a link brings from it.
+    float square = 0;  ///< Lux squared, of all links that it stands for.
+    float spread = 1;  ///< Inverse of the solid angle that the texel saw, but for a factor of its own.
+
+    /// How many times larger it looks from another place, of links that start evenly; 0: from behind.
+    float larger(const Receiver& r, Vec3& direction) const;
+    /// Whether two receivers see it more than a part from each other.
+    bool turns(const Receiver& a, const Receiver& b) const;
+};
+
+/// Of many bright links as many as are worth their time.
+class BrightPlaces {
+public:
+    void add(const BrightLink& link);
+    /// Once all have been added: chooses, and looks for the openings that those to the sky go through.
+    void settle();
+    const std::vector<BrightPlace>& all() const { return places_; }
+
+private:
+    std::vector<BrightLink> links_;
+    std::size_t added_ = 0;
+    float sum_ = 0;  ///< Of the squares of all that were added.
+    std::vector<BrightPlace> places_;
+};
+
+/// A bright place as the texels of a block look at it: by how much of what it stands for counts there.
+struct NearBright {
+    const BrightPlace* place = nullptr;
+    float weight = 0;
+};
+
+/// Texels whose links were looked at around some place.
+struct LookedAt {
+    Vec3 middle;
+    std::array<float, 2> links{};  ///< To each part, by half.
+};
+
+/// All that is known around the blocks of one tile, of one half of its texels. Borrows everything.
+struct BrightAround {
+    const RayCaster& caster;
+    const std::vector<Receiver>& receivers;  ///< Of all texels.
+    float block = 0;                         ///< Metres.
+    std::uint32_t tile = 0;                  ///< Its number in the region.
+    int half = 0;                            ///< The one that things were met by.
+    std::span<const LookedAt> blocks, tiles;
+    const std::vector<BrightPlace>&in_tile, &in_region;
+
+    /// Those that matter most to some rows of a block, at least one: as many of the tile and of the region,
+    /// where some of the rows can see them. What was met far away counts less.
+    std::vector<NearBright> near(std::span<const std::uint32_t> rows) const;
+    /// Whether rows see much of them in other parts than the one in their middle does.
+    bool turn(std::span<const NearBright> near, std::span<const std::uint32_t> rows) const;
+
+private:
+    const Receiver& middle_of(std::span<const std::uint32_t> rows) const {
+        return receivers[rows[rows.size() / 2]];
+    }
+    float looked_around(Vec3 place) const;
+    float share_that_sees(const BrightPlace& p, std::span<const std::uint32_t> rows) const;
+};
+
+/// What bright places bring a row, relative to its light, by parts of the unit square that its directions are
+/// made from: means of it and of its square over the links of a part. Of touched cells alone.
+class BrightParts {
+public:
+    BrightParts();
+    /// `light`: lux of the row.
+    void project(std::span<const NearBright> places, const Receiver& at, float light);
+    std::span<const std::uint16_t> cells() const { return cells_; }
+    std::span<const float> mean() const { return mean_; }
+    std::span<const float> square() const { return square_; }
+
+private:
+    void clear();
+    std::vector<float> mean_, square_;
+    std::vector<std::uint16_t> cells_;
+    std::vector<std::uint8_t> touched_;
+};
+
+}  // namespace stasigraph
