@@ -316,7 +316,7 @@ SLOW_TEST(Memory, links_past_what_is_allowed_rest_and_change_nothing) {
     EXPECT_EQ(free_store.rested, 0u);
     ASSERT_GT(free.figures.texels, 2u * 32768u) << "more than two pieces of links";
     const std::uint64_t rows = free.figures.texels + free.figures.patches;
-    const Baked tight = made(rows * 1000, tight_store);
+    const Baked tight = made(rows * 1300, tight_store);
     EXPECT_GT(tight_store.rested, 0u);
     for (std::size_t p = 0; p < free.sets[0].pages.size(); ++p)
         EXPECT_TRUE(free.sets[0].pages[p].texels == tight.sets[0].pages[p].texels);
