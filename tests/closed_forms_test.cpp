@@ -128,6 +128,34 @@ TEST(ClosedForms, a_wide_sun_has_a_penumbra_with_half_its_light_in_the_middle) {
     EXPECT_EQ(b.at({0.74f, 0, 0}, up).r, 0);
 }
 
+TEST(ClosedForms, a_lamp_of_which_a_sliver_is_seen_leaves_no_dots) {
+    // A hundredth of a panel shows through a slit, all over a floor: of a few rays none or one meets it.
+    Level level = floor_level(2, 16);
+    add_quad(level, "panel", {-1, 4, -1}, {1, 4, -1}, {1, 4, 1}, {-1, 4, 1}, {0, 0, 0}, {1000, 1000, 1000});
+    add_box(level, "west", {-9, 3.9f, -9}, {-0.015f, 3.91f, 9}, false, {0, 0, 0});
+    add_box(level, "east", {0.015f, 3.9f, -9}, {9, 3.91f, 9}, false, {0, 0, 0});
+    level.quality.bounces = 0;
+    const Bake b = bake_level(level);
+    // The same at all places this near to the middle.
+    double sum = 0;
+    float most = 0, least = 1e9f;
+    constexpr int side = 12;
+    for (int x = 0; x < side; ++x)
+        for (int z = 0; z < side; ++z) {
+            const float e =
+                b.at({0.05f * (static_cast<float>(x) - 6), 0, 0.05f * (static_cast<float>(z) - 6)}, up).g;
+            sum += static_cast<double>(e);
+            most = std::max(most, e);
+            least = std::min(least, e);
+        }
+    const auto mean = static_cast<float>(sum / (side * side));
+    // A strip w wide and 2 a long, h above its middle: L w (a / (h^2 + a^2) + atan(a / h) / h).
+    const float wide = 0.03f * 4 / 3.9f, strip = 1000 * wide * (1 / 17.0f + std::atan(0.25f) / 4);
+    EXPECT_NEAR(mean, strip, 0.1f * strip);
+    EXPECT_LT(most, 1.6f * mean);
+    EXPECT_GT(least, 0.5f * mean);
+}
+
 TEST(ClosedForms, a_lambertian_rectangle_over_a_floor) {
     Level level = floor_level(6, 12);
     level.quality.tier = Tier::final;

@@ -354,6 +354,32 @@ TEST(Capture, shiny_surfaces_of_a_picture_mirror_it_and_rough_ones_mirror_it_blu
     EXPECT_NEAR(varnish.r - paint.r * (1 - 0.042f), 0.042f * 2000, 4);
 }
 
+TEST(Capture, a_bent_normal_does_not_let_a_floor_mirror_what_is_behind_the_wall) {
+    // A dark room in a glaring one. Normals of its floor lean over the wall beside which it is looked at.
+    const auto floor_of = [](Vec3 normal) {
+        Level level = quick();
+        add_box(level, "outside", {-30, -9, -30}, {30, 30, 30}, true, grey, {5000, 5000, 5000});
+        add_box(level, "room", {-3, 0, -3}, {3, 3, 3}, true, {0.02f, 0.02f, 0.02f});
+        add_quad(level, "tiles", {-3, 0.001f, 3}, {3, 0.001f, 3}, {3, 0.001f, -3}, {-3, 0.001f, -3}, grey);
+        level.materials.back().roughness = 0.3f;
+        for (Vec3& n : level.meshes.back().normals) n = normal;
+        level.reflections = {probe_in({-3, 0, -3}, {3, 3, 3}, 64), probe_in({-9, -9, -9}, {9, 9, 9}, 64)};
+        for (ReflectionProbe& p : level.reflections) p.blend = 0.25f;
+        level.reflections[1].name = "outside";
+        level.reflections[1].capture = {6, 6, 6};
+        level.reflections[1].parallax = false;
+        const Captured c = capture(level);
+        Job job;
+        const ViewLight light{&c.bake.baked.sets[0], &c.bake.baked.probes, nullptr, nullptr,
+                              &c.bake.baked.reflections};
+        return view(c.bake.level, c.bake.atlas, light, {"eye", {0, 1.5f, 0}, {2.95f, 0, 0}, 0.02f},
+                    {.width = 9, .height = 9, .samples = 1, .mirror = true}, job)
+            .pixels[40];
+    };
+    EXPECT_LT(luminance(floor_of({0, 1, 0})), 5);
+    EXPECT_LT(luminance(floor_of(normalize(Vec3{0.6f, 1, 0}))), 5);
+}
+
 // ---- which probes answer
 
 TEST(Weights, the_first_answers_and_fades_out_beyond_its_rim_into_what_is_left) {
@@ -477,6 +503,45 @@ TEST(Places, a_turned_room_gets_a_turned_box) {
     EXPECT_NEAR(p[1].half.x * p[1].half.z, 7.5f, 0.4f);
 }
 
+TEST(Places, all_of_a_round_wall_and_of_a_vault_belongs_to_their_room) {
+    // A round cellar with a shallow dome of 24 sides, and the sun above it.
+    Level level;
+    const int sides = 24, rings = 4;
+    const float radius = 4, high = 2.5f, rise = 1.2f;
+    const auto at = [&](int side, float r, float y) {
+        const float a = 2 * pi * static_cast<float>(side) / sides;
+        return Vec3{r * std::cos(a), y, r * std::sin(a)};
+    };
+    const auto dome = [&](int ring) {
+        const float s = static_cast<float>(ring) / rings;
+        return std::pair{radius * std::max(0.01f, 1 - s), high + rise * (1 - (1 - s) * (1 - s))};
+    };
+    for (int k = 0; k < sides; ++k) {
+        const std::string n = std::to_string(k);
+        add_quad(level, "wall" + n, at(k, radius, 0), at(k + 1, radius, 0), at(k + 1, radius, high),
+                 at(k, radius, high), grey);
+        for (int r = 0; r < rings; ++r) {
+            const auto [wide, low] = dome(r);
+            const auto [narrow, top] = dome(r + 1);
+            add_quad(level, "dome" + n, at(k, wide, low), at(k + 1, wide, low), at(k + 1, narrow, top),
+                     at(k, narrow, top), grey);
+        }
+    }
+    add_quad(level, "floor", {-5, 0, 5}, {5, 0, 5}, {5, 0, -5}, {-5, 0, -5}, grey);
+    level.reflection_rules = {rule_in({-5, -1, -5}, {5, 5, 5}, {{0, 1, 0}})};
+    level.reflection_rules[0].rooms = true;
+    const std::vector<ReflectionProbe> p = placed(level);
+    ASSERT_EQ(p.size(), 1u);
+    const auto whole = [&](Vec3 place, Vec3 normal) {
+        const ReflectionWeights w = reflection_weights(p, place, normal);
+        return w.count == 1 ? w.weight[0] : 0;
+    };
+    for (int k = 0; k < sides; ++k) {
+        EXPECT_GT(whole(at(k, radius - 0.002f, 0), {0, 1, 0}), 0.98f) << "the wall's foot at side " << k;
+        EXPECT_GT(whole(at(k, 0.3f, dome(rings).second - 0.01f), at(k, -1, 0)), 0.98f) << "the apex";
+    }
+}
+
 TEST(Places, rows_stand_over_open_ground_at_their_height_and_not_under_roofs) {
     Level level = two_rooms();
     add_quad(level, "ground", {-30, -0.3f, 30}, {30, -0.3f, 30}, {30, -0.3f, -30}, {-30, -0.3f, -30}, grey);
@@ -496,6 +561,19 @@ TEST(Places, rows_stand_over_open_ground_at_their_height_and_not_under_roofs) {
     for (float x = -23; x < 24; x += 1.3f)
         for (float z = -23; z < 24; z += 1.3f)
             EXPECT_GT(reflection_weights(p, {x, 0, z}, {0, 1, 0}).count, 0) << x << " " << z;
+}
+
+TEST(Places, rooms_answer_before_what_stands_over_open_ground_however_large_they_are) {
+    Level level = two_rooms();
+    add_quad(level, "ground", {-12, -0.3f, 8}, {12, -0.3f, 8}, {12, -0.3f, -8}, {-12, -0.3f, -8}, grey);
+    level.reflection_rules = {rule_in({-9, -1, -6}, {9, 4, 6}, {{-3, 1.5f, 0}, {7, 1.5f, 0}})};
+    level.reflection_rules[0].rooms = level.reflection_rules[0].ground = true;
+    level.reflection_rules[0].spacing = 3;
+    level.reflection_rules[0].resolution = 32;
+    const std::vector<ReflectionProbe> p = placed(level);
+    ASSERT_GT(p.size(), 10u);
+    for (std::size_t i = 0; i < p.size(); ++i)
+        EXPECT_EQ(p[i].origin, i < 2 ? ReflectionOrigin::rooms : ReflectionOrigin::ground) << i;
 }
 
 TEST(Places, what_cannot_be_is_refused_early_and_says_what_to_do) {

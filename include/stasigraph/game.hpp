@@ -150,7 +150,7 @@ public:
     std::uint32_t reflection_levels(std::uint32_t reflection) const noexcept;
     /// One level, six faces as in KTX one after the other.
     Pixels reflection_map(std::uint32_t set, std::uint32_t reflection, std::uint32_t level) const noexcept;
-    /// Those that answer for a surface with this unit normal.
+    /// Those that answer for a surface. `normal`: of its face, unit length, not bent by a normal map.
     Reflections reflections(Vector point, Vector normal) const noexcept;
     /// Where to look in a map for what is seen from a point along a direction.
     Vector reflection_direction(std::uint32_t reflection, Vector point, Vector direction) const noexcept;

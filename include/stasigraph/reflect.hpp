@@ -36,13 +36,14 @@ struct Mirroring {
 Mirroring mirroring(float cosine, float roughness);
 
 /// The probes that answer for a surface: in their order, each with the share it has of what those before left
-/// over. Planes answer for what lies along them alone. `normal` unit length. Threads: safe.
+/// over. Planes answer for what lies along them alone. `normal`: of the face, unit length; one that a normal
+/// map bends may point out of a room. Threads: safe.
 ReflectionWeights reflection_weights(const std::vector<ReflectionProbe>& probes, Vec3 at, Vec3 normal);
 /// Where to look in a probe's map for what a point mirrors along a direction.
 Vec3 lookup_direction(const ReflectionProbe& probe, Vec3 at, Vec3 direction);
 
 /// The reflection probes of a level in the order in which they answer: higher priority first, then smaller
-/// ones. Those that rules ask for are found: rooms by flooding free space and cutting it where it is narrow.
+/// ones, those over open ground last. Those that rules ask for are found: rooms by flooding free space and cutting it where it is narrow.
 /// Throws Error where a place to capture from lies inside of something, a region is not free, or a surface
 /// that should mirror is not flat. Same for any number of threads.
 std::vector<ReflectionProbe> place_reflections(const Level& level, Job& job, const BakeStore& store = {});

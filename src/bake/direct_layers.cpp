@@ -65,6 +65,8 @@ void write(BlobWriter& out, const DirectTexels& d, const std::vector<float>& lea
     out.array(d.glance);
     out.array(d.look);
     out.array(d.longer);
+    out.array(d.met);
+    out.array(d.known);
     out.array(d.checked);
     out.array(least);
 }
@@ -76,12 +78,15 @@ bool read(BlobReader& in, std::size_t texels, DirectTexels& d) {
     in.array(d.glance);
     in.array(d.look);
     in.array(d.longer);
+    in.array(d.met);
+    in.array(d.known);
     in.array(d.checked);
     in.array(least, 1);
     if (in.good()) d.least = least[0];
     const auto fits = [&](std::size_t n) { return n == 0 || n == texels; };
     return in.good() && fits(d.light.size()) && fits(d.glance.size()) && d.look.size() == d.glance.size() &&
-           d.longer.size() == d.glance.size();
+           d.longer.size() == d.glance.size() && d.met.size() == d.glance.size() &&
+           d.known.size() == d.glance.size();
 }
 
 void save(const Ground& g, const Layer& layer) {

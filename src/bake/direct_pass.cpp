@@ -19,9 +19,12 @@ constexpr std::size_t texels_per_task = 256;
 constexpr std::size_t slices = 16;
 
 /// A glance is a quarter of the effort asked for; a look is worth two of them, and a long look so many.
-constexpr int glances = 4, look_worth = 2, long_look[] = {3, 9, 27}, longest_look = 63;
-/// The longest one is for those that would be left with so many times the noise asked for by the one before.
+constexpr int glances = 4, look_worth = 2, long_look[] = {3, 9, 27};
+/// For those that would be left with so many times the noise asked for by the one before; the last one only
+/// where a glance is a few rays, since no more than so many sources have to be told apart.
+constexpr int longest_look[] = {63, 255};
 constexpr float left_noisy = 2;
+constexpr std::size_t few_sources = 8;
 /// Noise in the dark is not seen beside what is bright: light below this share of its mean over the lit
 /// texels counts as that much.
 constexpr double dark_share = 0.05;
@@ -40,7 +43,7 @@ float worth(int n) {
 }
 
 LightEffort times(const LightEffort& e, int factor) {
-    return {.samples = std::min(e.samples * factor, 256),
+    return {.samples = std::min(e.samples * factor, 1024),
             .cut = std::min(e.cut * factor, 1024),
             .error = e.error / std::sqrt(static_cast<float>(factor)),
             .spread = e.spread,
@@ -61,7 +64,7 @@ struct Estimate {
 };
 
 Estimate light_of(const DirectPass& pass, std::size_t i, const LightEffort& effort, std::uint32_t seed,
-                  DirectLight::Scratch& scratch) {
+                  DirectLight::Scratch& scratch, SourcesMet known = {}, SourcesMet* met = nullptr) {
     const Receiver& r = pass.rows.receivers[i];
     const std::uint32_t own = combine_bits(pass.rows.seeds[i], seed);
     const bool sloped = pass.slopes && pass.slopes->of(i) != none;
@@ -72,7 +75,8 @@ Estimate light_of(const DirectPass& pass, std::size_t i, const LightEffort& effo
         [&](Vec3 w, Rgb e) {
             sum.light += e * r.weight(w);
             if (sloped) sum.slope += slope_along(e, slope_of(r.normal, w));
-        });
+        },
+        known, met);
     return sum;
 }
 
@@ -88,23 +92,43 @@ struct Mixed {
     }
 };
 
-/// What decides about a texel is only ever what its neighbours found, never what it found itself: one whose
-/// rays all missed a lamp would think itself done, and all such texels together would be too dark.
+/// What decides about a texel is what those around it found and itself, never it alone: one whose rays all
+/// missed a lamp would think itself done, and all such texels together would be too dark. But it counts as
+/// well: the one texel of a neighbourhood that met a sliver of a lamp would stay a bright dot, since no other
+/// has anything to tell. What is lost is light of which not one ray of all around met anything.
 struct Field {
     const TexelSet& texels;
     const std::vector<std::uint8_t>& valid;
     const std::vector<float>& besides;
     std::vector<float> glance, look;  ///< Luminance; look is below 0 where there was none.
+    std::vector<SourcesMet> met;      ///< Of both.
+    bool few_to_tell;                 ///< Of the sources.
 
     bool worth_a_look(std::size_t i) const {
         int count = 0;
-        bool lit = false;
+        bool lit = glance[i] > 0;
         texels.for_neighbours(static_cast<std::uint32_t>(i), reach, [&](std::uint32_t n) {
             if (!valid[n]) return;
             ++count;
             lit = lit || glance[n] > 0;
         });
         return lit || count < few;
+    }
+
+    /// The sources of which all around a texel and itself saw all, or nothing. A sliver of a lamp that not
+    /// one of some hundred rays met is lost.
+    SourcesMet known(std::size_t i) const {
+        SourcesMet all = met[i];
+        int count = 0;
+        texels.for_neighbours(static_cast<std::uint32_t>(i), reach, [&](std::uint32_t n) {
+            if (!valid[n]) return;
+            ++count;
+            all.seen |= met[n].seen;
+            all.hidden |= met[n].hidden;
+        });
+        if (count < few) return {};
+        return {static_cast<std::uint16_t>(all.seen & ~all.hidden),
+                static_cast<std::uint16_t>(all.hidden & ~all.seen)};
     }
 
     /// Of glance and look.
@@ -128,14 +152,16 @@ struct Field {
     /// How many glances' worth of a long look a texel needs; 0: none.
     int wanted(std::size_t i, float least, float noise) const {
         float square = 0, light = 0, count = 0;
-        texels.for_neighbours(static_cast<std::uint32_t>(i), reach, [&](std::uint32_t n) {
-            if (!valid[n]) return;
+        const auto told_by = [&](std::size_t n) {
             const float apart = look[n] < 0 ? 0 : glance[n] - look[n];
             square += apart * apart;
             light += mean(n);
             count += 1;
+        };
+        told_by(i);
+        texels.for_neighbours(static_cast<std::uint32_t>(i), reach, [&](std::uint32_t n) {
+            if (valid[n]) told_by(n);
         });
-        if (!(count > 0)) return 0;
         // With a variance of v for one glance, the difference has v + v / worth, both together v / (1 +
         // worth).
         const float both = 1 + worth(look_worth), together = worth(look_worth) / (both * both);
@@ -144,9 +170,12 @@ struct Field {
         if (!(over > 1)) return 0;
         for (const int n : long_look)
             if (over <= (both + static_cast<float>(n)) / both) return n;
-        const int last = long_look[std::size(long_look) - 1];
-        return over > left_noisy * left_noisy * (both + static_cast<float>(last)) / both ? longest_look
-                                                                                         : last;
+        int last = long_look[std::size(long_look) - 1];
+        for (const int n : longest_look)
+            if ((n == longest_look[0] || few_to_tell) &&
+                over > left_noisy * left_noisy * (both + static_cast<float>(last)) / both)
+                last = n;
+        return last;
     }
 };
 
@@ -166,9 +195,16 @@ public:
           job_(job),
           count_(pass.rows.size()),
           glance_(glance_of(pass.effort)),
-          field_{texels, valid, besides, std::vector<float>(count_, 0.0f), std::vector<float>(count_, -1.0f)},
+          field_{texels,
+                 valid,
+                 besides,
+                 std::vector<float>(count_, 0.0f),
+                 std::vector<float>(count_, -1.0f),
+                 std::vector<SourcesMet>(count_),
+                 pass.light.sources() <= few_sources},
           mixed_(count_),
           longer_(count_, 0),
+          known_(count_),
           fresh_(count_, 1) {}
 
     DirectTexels run() {
@@ -177,10 +213,11 @@ public:
         each(0, [&](std::size_t i, DirectLight::Scratch& scratch) {
             fresh_[i] = !before_ || is_touched(i) ? 1 : 0;
             if (fresh_[i]) {
-                mixed_[i] = glanced(i, scratch);
+                mixed_[i] = glanced(i, scratch, field_.met[i]);
                 field_.glance[i] = luminance(mixed_[i].sum.light);
             } else {
                 field_.glance[i] = before_->texels.glance[was(i)];
+                field_.met[i] = before_->texels.met[was(i)];
             }
         });
         each(1, [&](std::size_t i, DirectLight::Scratch& scratch) {
@@ -188,26 +225,32 @@ public:
             if (!fresh_[i] && worth_it != !(before_->texels.look[was(i)] < 0)) {
                 fresh_[i] = 1;
                 ++again_;
-                mixed_[i] = glanced(i, scratch);
+                mixed_[i] = glanced(i, scratch, field_.met[i]);
             }
             if (!fresh_[i])
                 field_.look[i] = before_->texels.look[was(i)];
             else if (worth_it)
-                field_.look[i] = look_into(mixed_[i], i, scratch);
+                field_.look[i] = look_into(mixed_[i], i, scratch, field_.met[i]);
         });
         out.least = pass_.floor > 0 ? pass_.floor : field_.floor();
         each(2, [&](std::size_t i, DirectLight::Scratch& scratch) {
-            const int n =
-                field_.look[i] < 0 || !(out.least > 0) ? 0 : field_.wanted(i, out.least, pass_.effort.error);
+            // Also where a glance found nothing all around, if those a little farther know better.
+            const int n = out.least > 0 ? field_.wanted(i, out.least, pass_.effort.error) : 0;
             longer_[i] = static_cast<std::uint8_t>(n);
-            if (!fresh_[i] && n == before_->texels.longer[was(i)]) return;
+            if (n > 0) known_[i] = field_.known(i);
+            if (!fresh_[i] && n == before_->texels.longer[was(i)] &&
+                known_[i] == before_->texels.known[was(i)])
+                return;
             if (!fresh_[i]) {
-                mixed_[i] = glanced(i, scratch);
-                if (!(field_.look[i] < 0)) look_into(mixed_[i], i, scratch);
+                SourcesMet same;
+                mixed_[i] = glanced(i, scratch, same);
+                if (!(field_.look[i] < 0)) look_into(mixed_[i], i, scratch, same);
                 fresh_[i] = 1;
                 ++again_;
             }
-            if (n > 0) mixed_[i].add(light_of(pass_, i, times(glance_, n), long_seed(), scratch), worth(n));
+            if (n > 0)
+                mixed_[i].add(light_of(pass_, i, times(glance_, n), long_seed(), scratch, known_[i]),
+                              worth(n));
         });
         finish(out);
         return out;
@@ -251,7 +294,9 @@ private:
         out.array(mixed_);
         out.array(field_.glance);
         out.array(field_.look);
+        out.array(field_.met);
         out.array(longer_);
+        out.array(known_);
         kept_->store.save(kept_->name, out.parts());
         saved_ = std::chrono::steady_clock::now();
     }
@@ -263,26 +308,33 @@ private:
         std::vector<Mixed> mixed;
         std::vector<float> glance, look;
         std::vector<std::uint8_t> longer;
+        std::vector<SourcesMet> met, known;
         in.array(mixed, count_);
         in.array(glance, count_);
         in.array(look, count_);
+        in.array(met, count_);
         in.array(longer, count_);
+        in.array(known, count_);
         if (!in.done() || round > 2 || row > count_) return;
         round_ = round;
         row_ = row;
         mixed_ = std::move(mixed);
         field_.glance = std::move(glance);
         field_.look = std::move(look);
+        field_.met = std::move(met);
         longer_ = std::move(longer);
+        known_ = std::move(known);
     }
-    Mixed glanced(std::size_t i, DirectLight::Scratch& scratch) const {
+    Mixed glanced(std::size_t i, DirectLight::Scratch& scratch, SourcesMet& met) const {
         Mixed mixed;
-        mixed.add(light_of(pass_, i, glance_, pass_.seed, scratch), 1);
+        met = {};
+        mixed.add(light_of(pass_, i, glance_, pass_.seed, scratch, {}, &met), 1);
         return mixed;
     }
     /// Adds a look; returns its luminance.
-    float look_into(Mixed& mixed, std::size_t i, DirectLight::Scratch& scratch) const {
-        const Estimate second = light_of(pass_, i, times(glance_, look_worth), look_seed(), scratch);
+    float look_into(Mixed& mixed, std::size_t i, DirectLight::Scratch& scratch, SourcesMet& met) const {
+        const Estimate second =
+            light_of(pass_, i, times(glance_, look_worth), look_seed(), scratch, {}, &met);
         mixed.add(second, worth(look_worth));
         return luminance(second.light);
     }
@@ -323,6 +375,8 @@ private:
         out.longer = std::move(longer_);
         out.glance = std::move(field_.glance);
         out.look = std::move(field_.look);
+        out.met = std::move(field_.met);
+        out.known = std::move(known_);
     }
     std::size_t slope_row(std::uint32_t texel) const {
         return static_cast<std::size_t>(
@@ -340,6 +394,7 @@ private:
     Field field_;
     std::vector<Mixed> mixed_;
     std::vector<std::uint8_t> longer_;
+    std::vector<SourcesMet> known_;
     std::vector<std::uint8_t> fresh_;     ///< Sampled by this pass.
     std::atomic<std::size_t> again_ = 0;  ///< Of those, touched by nothing.
     std::size_t round_ = 0, row_ = 0;     ///< Where it stands.

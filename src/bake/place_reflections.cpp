@@ -42,8 +42,12 @@ void add_rooms(const ReflectionRule& r, const Spaces& spaces, std::vector<Reflec
     std::size_t number = 0;
     for (const Room& room : spaces.rooms) {
         ReflectionProbe p = probe_of(r, ReflectionOrigin::rooms, "room " + std::to_string(++number));
-        p.middle = p.room_middle = room.middle;
-        p.half = p.room_half = room.half;
+        p.room_middle = room.middle;
+        p.room_half = room.half;
+        // All of a vault and of a round room's wall belongs to it, or what is outside would answer for the
+        // rest.
+        p.middle = room.all_middle;
+        p.half = room.all_half;
         p.axes = room.axes;
         p.capture = room.widest;
         out.push_back(p);
@@ -169,7 +173,11 @@ std::vector<ReflectionProbe> found(const Level& level, Job& job) {
     for (const ReflectionProbe& p : out) texels += reflection_texels(1, p.resolution);
     check_reflection_texels(texels);
     std::stable_sort(out.begin(), out.end(), [](const ReflectionProbe& a, const ReflectionProbe& b) {
-        return a.priority != b.priority ? a.priority > b.priority : size_of(a) < size_of(b);
+        if (a.priority != b.priority) return a.priority > b.priority;
+        // Those over open ground are boxes without walls: they would answer for what stands in a large room.
+        const bool open_a = a.origin == ReflectionOrigin::ground,
+                   open_b = b.origin == ReflectionOrigin::ground;
+        return open_a != open_b ? open_b : size_of(a) < size_of(b);
     });
     return out;
 }

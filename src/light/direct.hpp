@@ -24,11 +24,9 @@ void draw_samples(const View& view, int samples, std::uint32_t seed, Add&& add) 
 /// known: what is left to chance is only what hides the source. A ratio of two estimates, so for the many
 /// samples of one source alone: with few, it is biased where a source is half hidden. Heitz et al., Combining
 /// Analytic Direct Illumination and Stochastic Shadows, 2018.
-template <class View, class Add>
-void draw_whole(const View& view, float whole, const Receiver& r, int samples, std::uint32_t seed,
+template <std::size_t most, class View, class Add>
+void draw_up_to(const View& view, float whole, const Receiver& r, int samples, std::uint32_t seed,
                 Add&& add) {
-    constexpr int least = 4, most = 256;
-    if (!(whole > 0) || samples < least || samples > most) return draw_samples(view, samples, seed, add);
     std::array<SourceSample, most> drawn;
     float sum = 0;
     for (int k = 0; k < samples; ++k) {
@@ -41,6 +39,15 @@ void draw_whole(const View& view, float whole, const Receiver& r, int samples, s
         const SourceSample& s = drawn[static_cast<std::size_t>(k)];
         if (s.distance > 0) add(s.direction, s.light * (whole / sum), s.distance, s.barycentric);
     }
+}
+template <class View, class Add>
+void draw_whole(const View& view, float whole, const Receiver& r, int samples, std::uint32_t seed,
+                Add&& add) {
+    // Most draws are of a few samples: clearing room for many would take longer than they do.
+    constexpr int least = 4, few = 16, most = 1024;
+    if (!(whole > 0) || samples < least || samples > most) return draw_samples(view, samples, seed, add);
+    if (samples <= few) return draw_up_to<few>(view, whole, r, samples, seed, add);
+    draw_up_to<most>(view, whole, r, samples, seed, add);
 }
 
 /// Light of a sun over its disc: a radiance of E / (pi sin^2), so that a plane across the axis gets exactly
@@ -85,6 +92,13 @@ void draw_light(const Light& light, const std::vector<Profile>& profiles, const 
                      drop);
 }
 
+/// Of the sources of a group, told apart in so many classes of those that follow one another: a bit for each.
+inline constexpr std::size_t source_classes = 16;
+struct SourcesMet {
+    std::uint16_t seen = 0, hidden = 0;
+    bool operator==(const SourcesMet&) const = default;
+};
+
 /// All sources of one light group. Of the sky, its bright parts; the links carry the rest.
 ///
 /// Threads: const members are safe from any number of threads, each with its own Scratch.
@@ -102,12 +116,21 @@ public:
     ///
     /// `place(k)`: by how far shadow ray k starts beside the receiver, metres, so that what hides the light
     /// is averaged over a texel.
+    /// `known`: classes of sources of which all is seen, or all hidden; no ray is sent to those.
+    /// `met`, where given: receives the classes of which something was seen, and something hidden; glass
+    /// hides and shows.
     template <class Place, class Add>
     void gather(const Receiver& r, const LightEffort& effort, const SkyWeights& weights, std::uint32_t seed,
-                Scratch& scratch, Place&& place, Add&& add) const {
+                Scratch& scratch, Place&& place, Add&& add, SourcesMet known = {},
+                SourcesMet* met = nullptr) const {
         std::uint32_t rays = 0;
-        const auto seen = [&](Vec3 w, Rgb light, float far) {
+        const auto seen = [&](std::uint16_t of_class, Vec3 w, Rgb light, float far) {
             if (!(r.weight(w) > 0) || !(max_channel(light) > 0)) return false;
+            if (known.hidden & of_class) return false;
+            if (known.seen & of_class) {
+                add(w, light);
+                return true;
+            }
             const Vec3 aside = place(rays++);
             Ray ray{r.position + aside, w, far};
             if (far < 1e29f) {
@@ -116,17 +139,25 @@ public:
                 ray.direction = way * (1 / std::max(ray.far, 1e-20f));
             }
             const Rgb through = caster_.transmitted(ray);
-            if (!(max_channel(through) > 0)) return false;
-            add(w, light * through);
-            return true;
+            const bool clear = through == Rgb{1, 1, 1}, any = max_channel(through) > 0;
+            if (met) {
+                if (any) met->seen |= of_class;
+                if (!clear) met->hidden |= of_class;
+            }
+            if (any) add(w, light * through);
+            return any;
         };
-        for (std::size_t i = 0; i < suns_.size(); ++i)
+        for (std::size_t i = 0; i < suns_.size(); ++i) {
+            const std::uint16_t own = class_of(i);
+            if (known.hidden & own) continue;
             draw_sun(suns_[i], suns_[i].angular_diameter > 0 || effort.spread ? effort.samples : 1,
                      combine_bits(seed, static_cast<std::uint32_t>(i)),
-                     [&](Vec3 w, Rgb e, float far, Vec2) { seen(w, e, far); });
+                     [&](Vec3 w, Rgb e, float far, Vec2) { seen(own, w, e, far); });
+        }
         if (sky_ && weights.light_samples > 0)
-            sky_samples(r, effort.samples, weights, combine_bits(seed, sky_seed), seen);
-        if (!tree_.empty()) local(r, effort, combine_bits(seed, 0x6c6f63u), scratch, seen);
+            sky_samples(r, effort.samples, weights, combine_bits(seed, sky_seed),
+                        [&](Vec3 w, Rgb light, float far) { seen(0, w, light, far); });
+        if (!tree_.empty()) local(r, effort, combine_bits(seed, 0x6c6f63u), scratch, known.hidden, seen);
     }
 
     /// The same, all rays from the receiver itself.
@@ -144,6 +175,8 @@ public:
     bool sky_passes(const Receiver& r, float reach, int samples, std::uint32_t seed, const Box& box) const;
 
     bool empty() const { return suns_.empty() && !sky_ && tree_.empty(); }
+    /// Without the sky.
+    std::size_t sources() const { return suns_.size() + lamps_.size() + triangles_.size(); }
 
 private:
     static constexpr std::uint32_t sky_seed = 0x736b79u;
@@ -159,9 +192,14 @@ private:
         }
     }
 
+    /// Of a sun, by its number, or of a local source, by its own after all suns.
+    std::uint16_t class_of(std::size_t number) const {
+        return static_cast<std::uint16_t>(1u << (number * source_classes / sources()));
+    }
+
     template <class Seen>
     void local(const Receiver& r, const LightEffort& effort, std::uint32_t seed, Scratch& scratch,
-               Seen&& seen) const {
+               std::uint16_t hidden, Seen&& seen) const {
         tree_.cut(r, effort, scratch);
         std::sort(scratch.parts.begin(), scratch.parts.end(),
                   [](const LightTree::Part& a, const LightTree::Part& b) {
@@ -181,19 +219,17 @@ private:
                 stands_for = 1 / effort.faint;
             }
             bool got = false;
-            const auto add_scaled = [&](Vec3 w, Rgb light, float far) {
-                got = seen(w, light * stands_for, far) || got;
-            };
-            if (tree_.is_leaf(part.node)) {
-                const float share = part.weight / scratch.total;
-                source(tree_.source(part.node), r, effort, share, own, add_scaled);
-            } else {
-                float chance = 1;
-                const std::uint32_t at = tree_.choose(part.node, r, unit_float(mix_bits(own)), chance);
-                if (at == none) continue;
-                source(at, r, {.samples = 1}, 1, own,
-                       [&](Vec3 w, Rgb light, float far) { add_scaled(w, light * (1 / chance), far); });
-            }
+            float chance = 1;
+            const bool alone = tree_.is_leaf(part.node);
+            const std::uint32_t at = alone ? tree_.source(part.node)
+                                           : tree_.choose(part.node, r, unit_float(mix_bits(own)), chance);
+            if (at == none) continue;
+            const std::uint16_t of_class = class_of(suns_.size() + at);
+            if (hidden & of_class) continue;
+            source(at, r, alone ? effort : LightEffort{.samples = 1}, alone ? part.weight / scratch.total : 1,
+                   own, [&](Vec3 w, Rgb light, float far) {
+                       got = seen(of_class, w, light * (stands_for / chance), far) || got;
+                   });
             // Only the strongest decide: what a few found must not change how the next are weighed.
             if (i < strongest) lit = lit || got;
         }

@@ -210,7 +210,7 @@ private:
     /// colour. Reflectance as in glTF 2.0, appendix B.
     Rgb mirror(const Hit& hit, const RayCaster::Place& place, Vec3 direction, Rgb albedo, Rgb& kept) const {
         const ReflectionWeights weights =
-            reflection_weights(*light_.reflections, place.position, place.normal);
+            reflection_weights(*light_.reflections, place.position, place.face_normal);
         const TextureSet::Shine s =
             textures_.shine(level_, level_.surfaces[hit.surface], hit.triangle, hit.u, hit.v);
         const float cosine = std::max(-dot(direction, place.normal), 0.0f);

@@ -157,9 +157,20 @@ private:
     std::vector<std::size_t> size_;
 };
 
+/// Where a room's walls and ceilings are no planes it goes on beyond most of them, by so many metres at most;
+/// what lies farther is seen through a door or up a shaft.
+constexpr float deepest_niche = 0.3f, highest_vault = 1;
+
+/// By how much the farthest place of a round wall may be missed between two nodes, metres.
+constexpr float missed = 0.05f, flat = 1e-3f;
+
+struct RoomEnd {
+    float most, farthest;
+};
+
 /// Where the space ends along an axis: the outermost tenth of its nodes tell by what most of them meet, so
 /// that doors do not count, and rooms may go on beyond the region.
-float wall_along(const std::vector<const Node*>& nodes, Vec3 axis, const RayCaster& caster) {
+RoomEnd end_along(const std::vector<const Node*>& nodes, Vec3 axis, const RayCaster& caster) {
     const auto further = [&](const Node* a, const Node* b) { return dot(a->at, axis) > dot(b->at, axis); };
     std::vector<const Node*> outer = nodes;
     const auto count =
@@ -170,9 +181,14 @@ float wall_along(const std::vector<const Node*>& nodes, Vec3 axis, const RayCast
         const Hit hit = caster.closest({(*n)->at, axis, room_reach});
         if (hit.surface != none) ends.push_back(dot((*n)->at, axis) + hit.distance);
     }
-    if (2 * static_cast<std::ptrdiff_t>(ends.size()) < count) return dot(outer.front()->at, axis);
-    std::nth_element(ends.begin(), ends.begin() + static_cast<std::ptrdiff_t>(ends.size() / 2), ends.end());
-    return std::max(ends[ends.size() / 2], dot(outer.front()->at, axis));
+    const float outermost = dot(outer.front()->at, axis);
+    if (2 * static_cast<std::ptrdiff_t>(ends.size()) < count) return {outermost, outermost};
+    std::sort(ends.begin(), ends.end());
+    const auto middle = ends.begin() + static_cast<std::ptrdiff_t>(ends.size() / 2);
+    const float limit = *middle + (std::abs(axis.y) > 0.5f ? highest_vault : deepest_niche);
+    const float most = std::max(*middle, outermost),
+                farthest = *(std::upper_bound(middle, ends.end(), limit) - 1);
+    return {most, farthest > most + flat ? farthest + missed : most};
 }
 
 Room room_of(const std::vector<const Node*>& nodes, const RayCaster& caster) {
@@ -197,11 +213,16 @@ Room room_of(const std::vector<const Node*>& nodes, const RayCaster& caster) {
             r.widest = n->at;
         }
     }
-    float* half[3] = {&r.half.x, &r.half.y, &r.half.z};
+    float *half[3] = {&r.half.x, &r.half.y, &r.half.z},
+          *all_half[3] = {&r.all_half.x, &r.all_half.y, &r.all_half.z};
+    const auto fit = [](float low, float high, Vec3 axis, Vec3& middle_of, float& half_of) {
+        half_of = std::max(0.5f * (high - low), 0.1f);
+        middle_of = middle_of + axis * (0.5f * (high + low));
+    };
     for (std::size_t a = 0; a < 3; ++a) {
-        const float high = wall_along(nodes, r.axes[a], caster), low = -wall_along(nodes, -r.axes[a], caster);
-        *half[a] = std::max(0.5f * (high - low), 0.1f);
-        r.middle = r.middle + r.axes[a] * (0.5f * (high + low));
+        const RoomEnd high = end_along(nodes, r.axes[a], caster), low = end_along(nodes, -r.axes[a], caster);
+        fit(-low.most, high.most, r.axes[a], r.middle, *half[a]);
+        fit(-low.farthest, high.farthest, r.axes[a], r.all_middle, *all_half[a]);
     }
     return r;
 }

@@ -8,9 +8,10 @@ namespace stasigraph {
 
 /// A space with walls around it: where it is widest, and a box that holds it.
 struct Room {
-    Vec3 widest;               ///< Metres; farthest from all surfaces.
-    Vec3 middle, half;         ///< Metres, along the axes.
-    std::array<Vec3, 3> axes;  ///< Turned about +Y as its walls are.
+    Vec3 widest;                ///< Metres; farthest from all surfaces.
+    Vec3 middle, half;          ///< Metres, along the axes: up to where most of its walls stand.
+    Vec3 all_middle, all_half;  ///< The same up to the farthest of a round wall or a vault.
+    std::array<Vec3, 3> axes;   ///< Turned about +Y as its walls are.
 };
 
 struct Spaces {
