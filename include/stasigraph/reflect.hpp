@@ -43,9 +43,9 @@ ReflectionWeights reflection_weights(const std::vector<ReflectionProbe>& probes,
 Vec3 lookup_direction(const ReflectionProbe& probe, Vec3 at, Vec3 direction);
 
 /// The reflection probes of a level in the order in which they answer: higher priority first, then smaller
-/// ones, those over open ground last. Those that rules ask for are found: rooms by flooding free space and cutting it where it is narrow.
-/// Throws Error where a place to capture from lies inside of something, a region is not free, or a surface
-/// that should mirror is not flat. Same for any number of threads.
+/// ones, those over open ground last. Those that rules ask for are found: rooms by flooding free space and
+/// cutting it where it is narrow. Throws Error where a place to capture from lies inside of something, a
+/// region is not free, or a surface that should mirror is not flat. Same for any number of threads.
 std::vector<ReflectionProbe> place_reflections(const Level& level, Job& job, const BakeStore& store = {});
 /// A hash of what captures depend on apart from light: geometry, and what the level asks for.
 std::string reflections_key(const Level& level);
