@@ -103,7 +103,7 @@ TEST(Results, a_reader_beside_bakes_sees_one_of_them_whole) {
     field.write(100, 8);
     ASSERT_EQ(field.bake().status, 0);
     std::atomic<bool> done{false};
-    std::thread baker([&] {
+    std::jthread baker([&] {  // joins also where a reader throws
         for (int i = 0; i < 12; ++i) {
             field.write(i % 2 ? 100 : 1000, i % 2 ? 8 : 13);
             EXPECT_EQ(field.bake().status, 0);

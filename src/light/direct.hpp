@@ -20,10 +20,7 @@ void draw_samples(const View& view, int samples, std::uint32_t seed, Add&& add) 
     }
 }
 
-/// The same, the samples scaled so that with nothing in the way they give exactly `whole`, where that is
-/// known: what is left to chance is only what hides the source. A ratio of two estimates, so for the many
-/// samples of one source alone: with few, it is biased where a source is half hidden. Heitz et al., Combining
-/// Analytic Direct Illumination and Stochastic Shadows, 2018.
+/// Of draw_whole(), with room for `most` samples.
 template <std::size_t most, class View, class Add>
 void draw_up_to(const View& view, float whole, const Receiver& r, int samples, std::uint32_t seed,
                 Add&& add) {
@@ -40,6 +37,10 @@ void draw_up_to(const View& view, float whole, const Receiver& r, int samples, s
         if (s.distance > 0) add(s.direction, s.light * (whole / sum), s.distance, s.barycentric);
     }
 }
+/// The same, the samples scaled so that with nothing in the way they give exactly `whole`, where that is
+/// known: what is left to chance is only what hides the source. A ratio of two estimates, so for the many
+/// samples of one source alone: with few, it is biased where a source is half hidden. Heitz et al., Combining
+/// Analytic Direct Illumination and Stochastic Shadows, 2018.
 template <class View, class Add>
 void draw_whole(const View& view, float whole, const Receiver& r, int samples, std::uint32_t seed,
                 Add&& add) {
@@ -112,7 +113,8 @@ public:
     using Scratch = LightTree::Cut;
 
     /// Calls add(direction, Rgb) with light that arrives at the receiver: illuminance on a plane across the
-    /// direction, so that the caller weighs it by the cosine or projects it. Unbiased for any effort.
+    /// direction, so that the caller weighs it by the cosine or projects it. Unbiased for any effort, as far
+    /// as `known` is right.
     ///
     /// `place(k)`: by how far shadow ray k starts beside the receiver, metres, so that what hides the light
     /// is averaged over a texel.
@@ -126,7 +128,6 @@ public:
         std::uint32_t rays = 0;
         const auto seen = [&](std::uint16_t of_class, Vec3 w, Rgb light, float far) {
             if (!(r.weight(w) > 0) || !(max_channel(light) > 0)) return false;
-            if (known.hidden & of_class) return false;
             if (known.seen & of_class) {
                 add(w, light);
                 return true;
