@@ -141,10 +141,6 @@ Bake parted_as_built(const char* name, float density, bool sun, Cut cut) {
     Level level = as_built(name, density, sun);
     level.lightmap.cut = cut;
     if (sun) level.quality.links = 16;  // what is dark is dark with few
-    // One gather ray in some ten millions ends on the very line where a wall stands, and by rounding on the
-    // far side of it. With the default seed that is one of the sheets' on some processors, whose sines
-    // differ.
-    if (sun) level.quality.seed = 7;
     return parted(std::move(level));
 }
 

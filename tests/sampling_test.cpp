@@ -5,6 +5,7 @@
 
 #include <set>
 
+#include "as_built.hpp"
 #include "base/random.hpp"
 #include "base/text.hpp"
 #include "light/direct.hpp"
@@ -366,6 +367,54 @@ TEST(Hits, depend_on_the_ray_alone_and_not_on_the_rest_of_the_level) {
     }
     EXPECT_GT(met, 10000);
     EXPECT_GT(first, 1000);
+}
+
+TEST(Hits, on_the_line_of_a_walls_foot_stay_on_the_side_the_ray_came_from) {
+    // A ground parted along sheets that stand on it: walls and ground share no corners, so that rounding
+    // alone says what a ray meets that is aimed at the line.
+    Level level = as_built("sheets", 4, true);
+    Job job;
+    level.lightmap.cut = Cut::automatic;
+    part_surfaces(level, job);
+    const TextureSet textures(level);
+    const RayCaster caster(level, textures, [](const Surface&) { return true; });
+    constexpr std::uint32_t count = 64;
+    std::array<Vec3, count> directions;
+    std::array<std::uint8_t, count> order;
+    std::array<std::uint32_t, count> numbers;
+    std::array<Hit, count> hits;
+    std::array<Rgb, count> tints;
+    for (std::uint32_t k = 0; k < count; ++k) {
+        order[k] = static_cast<std::uint8_t>(k);
+        numbers[k] = k;
+    }
+    int inside = 0, outside = 0;
+    for (std::uint32_t row = 0; row < 4000; ++row) {
+        const Vec2 at = sobol_point(11, row);
+        const Vec3 origin{3.8f * at.x - 1.9f, 0.2f + 2 * unit_float(combine_bits(row, 3)),
+                          3.8f * at.y - 1.9f};
+        for (std::uint32_t k = 0; k < count; ++k) {
+            const float along = 3.9f * unit_float(combine_bits(row, k)) - 1.95f, off = k % 2 ? -2.0f : 2.0f;
+            directions[k] = normalize((k % 4 < 2 ? Vec3{along, 0, off} : Vec3{off, 0, along}) - origin);
+        }
+        caster.gathered_batch(origin, directions, order.data(), row, numbers.data(), hits.data(),
+                              tints.data());
+        for (std::uint32_t k = 0; k < count; ++k) {
+            Hit one = hits[k];
+            for (int way = 0; way < 2; ++way) {
+                bool left = one.surface == none;
+                if (!left) {
+                    const RayCaster::Corners c = caster.corners(one.surface, one.triangle);
+                    const Vec3 middle = (c.a + c.b + c.c) * (1.0f / 3);
+                    left = std::max(std::abs(middle.x), std::abs(middle.z)) > 2.001f;
+                }
+                (left ? outside : inside) += 1;
+                Rgb tint;
+                one = caster.gathered({origin, directions[k]}, gather_seed(row, k), tint);
+            }
+        }
+    }
+    EXPECT_EQ(outside, 0) << "of " << inside;
 }
 
 TEST(Boxes, are_met_by_rays_that_have_a_point_in_them) {

@@ -20,6 +20,12 @@ namespace {
 // One instruction set, whatever the machine: the same rays meet the same triangles everywhere.
 constexpr const char* kernel_settings = "isa=avx2,set_affinity=0";
 
+/// A gather ray that meets a triangle within this weight of an edge is sent again, so much further inside.
+/// Smaller: where faces meet without sharing corners, as a wall on a ground does, rounding lets a ray that
+/// runs into the line of the wall's foot pass under it. Larger: more rays are sent twice (six in ten thousand
+/// of those that end on a mesh), and further beside their direction.
+constexpr float edge_weight = 1e-4f, edge_step = 1e-3f;
+
 /// Embree reads 16 bytes at the last vertex, so each array ends with a spare one.
 struct SurfaceGeometry {
     std::vector<Vec3> positions;
@@ -321,7 +327,11 @@ Rgb RayCaster::Scene::tint_before(Vec3 origin, Vec3 direction, float distance, s
     return query.through();
 }
 
-Hit RayCaster::gathered(const Ray& ray, std::uint32_t seed, Rgb& tint) const noexcept {
+static bool is_on_edge(const Hit& hit) {
+    return hit.surface != none && std::min({hit.u, hit.v, 1 - hit.u - hit.v}) < edge_weight;
+}
+
+Hit RayCaster::gathered_once(const Ray& ray, std::uint32_t seed, Rgb& tint) const noexcept {
     Query query(Crossing::chance);
     RTCRayHit r = kernel_ray_hit(ray);
     r.ray.id = seed;
@@ -329,6 +339,20 @@ Hit RayCaster::gathered(const Ray& ray, std::uint32_t seed, Rgb& tint) const noe
     tint = {1, 1, 1};
     if (query.tinted) tint = scene_->tint_before(ray.origin, ray.direction, r.ray.tfar, seed);
     return scene_->hit_of(r.hit, r.ray.tfar, ray.direction);
+}
+
+Hit RayCaster::gathered_inside(const Hit& on_edge, const Ray& ray, std::uint32_t seed,
+                               Rgb& tint) const noexcept {
+    const Corners c = corners(on_edge.surface, on_edge.triangle);
+    const Vec3 met = c.a * (1 - on_edge.u - on_edge.v) + c.b * on_edge.u + c.c * on_edge.v;
+    const Vec3 middle = (c.a + c.b + c.c) * (1.0f / 3);
+    return gathered_once({ray.origin, normalize(met + (middle - met) * edge_step - ray.origin), ray.far},
+                         seed, tint);
+}
+
+Hit RayCaster::gathered(const Ray& ray, std::uint32_t seed, Rgb& tint) const noexcept {
+    const Hit hit = gathered_once(ray, seed, tint);
+    return is_on_edge(hit) ? gathered_inside(hit, ray, seed, tint) : hit;
 }
 
 bool RayCaster::gathered_batch(Vec3 origin, std::span<const Vec3> directions, const std::uint8_t* order,
@@ -361,10 +385,6 @@ bool RayCaster::gathered_batch(Vec3 origin, std::span<const Vec3> directions, co
             r.hit.instID[0][k] = RTC_INVALID_GEOMETRY_ID;
         }
         rtcIntersect8(valid, scene_->scene, &query, &r);
-        if (query.tinted && !tinted) {
-            std::fill_n(tints, count, Rgb{1, 1, 1});
-            tinted = true;
-        }
         for (std::uint32_t k = 0; k < n; ++k) {
             const std::uint32_t i = order[from + k];
             const RTCHit hit{.Ng_x = r.hit.Ng_x[k],
@@ -376,8 +396,16 @@ bool RayCaster::gathered_batch(Vec3 origin, std::span<const Vec3> directions, co
                              .geomID = r.hit.geomID[k],
                              .instID = {}};
             hits[i] = scene_->hit_of(hit, r.ray.tfar[k], directions[i]);
-            if (query.tinted)
-                tints[i] = scene_->tint_before(origin, directions[i], r.ray.tfar[k], r.ray.id[k]);
+            Rgb tint{1, 1, 1};
+            if (is_on_edge(hits[i]))
+                hits[i] = gathered_inside(hits[i], {origin, directions[i]}, r.ray.id[k], tint);
+            else if (query.tinted)
+                tint = scene_->tint_before(origin, directions[i], r.ray.tfar[k], r.ray.id[k]);
+            if (!tinted && !(tint == Rgb{1, 1, 1})) {
+                std::fill_n(tints, count, Rgb{1, 1, 1});
+                tinted = true;
+            }
+            if (tinted) tints[i] = tint;
         }
     }
     return tinted;

@@ -65,7 +65,7 @@ public:
 
     /// Where a sample of light along the ray comes from: glass is passed with the likelihood of what it lets
     /// through, decided by (seed, name of the surface, triangle) alone; `tint` is the colour of what was
-    /// passed.
+    /// passed. A ray that ends on a triangle's edge is decided by one to a place just inside of it.
     Hit gathered(const Ray& ray, std::uint32_t seed, Rgb& tint) const noexcept;
     /// The same for rays from one origin: hits[i] for directions[i] with the seed gather_seed(row_seed,
     /// numbers[i]), traced in the given order of indices. `tints` is written only where the answer is true.
@@ -101,6 +101,10 @@ public:
     Place place(const Hit& hit) const;
 
 private:
+    Hit gathered_once(const Ray& ray, std::uint32_t seed, Rgb& tint) const noexcept;
+    /// What a ray to a place just inside of the triangle meets that `on_edge` names.
+    Hit gathered_inside(const Hit& on_edge, const Ray& ray, std::uint32_t seed, Rgb& tint) const noexcept;
+
     struct Scene;
     std::unique_ptr<Scene> scene_;
 };
