@@ -29,7 +29,7 @@ std::string known_questions() {
 void run(const Options& o, ViewOptions settings, Job& job) {
     check_target(o.file, o.common.level);
     settings.samples = o.samples;
-    settings.moving = o.probes == "on";
+    settings.probe_light = o.probes == "on";
     settings.net = o.net;
     settings.mirror = o.reflections == "on";
     Gallery gallery(o.common.level, o.folder, {},
@@ -48,7 +48,8 @@ void run(const Options& o, ViewOptions settings, Job& job) {
     if (o.ev != "auto") request.exposure = std::stof(o.ev);
     const ShownPicture shown = gallery.show(request, job);
     if (shown.stale && !o.common.quiet) warn_stale(gallery.bake(shown.set));
-    if (!o.common.quiet && settings.moving && o.show == "game" && gallery.bake(shown.set).probes.size() == 0)
+    if (!o.common.quiet && settings.probe_light && o.show == "game" &&
+        gallery.bake(shown.set).probes.size() == 0)
         warn_unlit(gallery.level());
     const fs::path file =
         !o.file.empty() ? o.file
@@ -110,7 +111,7 @@ void add_view(const Command& app) {
     c.add_option("--size", o->size, "WIDTHxHEIGHT in pixels");
     c.add_option("--samples", o->samples, "samples a pixel where colours change")
         .check(one_of({"1", "4", "9", "16", "25"}));
-    c.add_option("--probes", o->probes, "on draws moving things lit by probes, off leaves them out")
+    c.add_option("--probes", o->probes, "on lights what has no lightmap by probes, off draws it unlit")
         .check(one_of({"on", "off"}));
     c.add_option("--reflections", o->reflections,
                  "off shows shiny surfaces without what reflection probes captured")

@@ -102,7 +102,7 @@ TEST(Words, moving_things_without_probes_are_said_to_be_black) {
     std::string text = read_text(room.sheet);
     const std::size_t at = text.find("[[volume]]");
     text.erase(at, text.find("[[camera]]") - at);
-    write_bytes(room.sheet, text + "[[surface]]\nmatch = \"crate\"\npart = \"moving\"\n");
+    write_bytes(room.sheet, text + "[probes]\ndefault = \"off\"\n[[surface]]\nmatch = \"crate\"\npart = \"moving\"\n");
     const Ran bake = room.bake();
     EXPECT_NE(bake.err.find("crate is black"), std::string::npos) << bake.err;
     const Ran view =

@@ -438,6 +438,13 @@ std::uint32_t group_index(Level& level, const std::string& name);
 /// has none, and adds the set "base" where there is none. Call once after filling a level in code.
 void complete_level(Level& level);
 
+/// Gives a level without volumes and without probes placed by hand one volume, "level", over all that is
+/// static: wherever one can stand or fly (`explore` and `walkable` from floors and cameras), thinned at a
+/// tolerance of 0.05 and to 4000 probes where the level says nothing else. Does nothing where
+/// Level::probes.by_default is false. load_level() calls it; call it after complete_level() for a level made
+/// in code.
+void add_default_volume(Level& level);
+
 /// The level's sun (a light's number, or none) and sky when the sun stands elsewhere: sunlight is dimmed and
 /// reddened by the air it passes, and the sky gives what a clear one gives, both against what they are where
 /// the sun stands in the level. A sky's image does not turn.

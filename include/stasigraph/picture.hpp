@@ -40,7 +40,10 @@ struct ViewOptions {
     /// Range [1, 64].
     int samples = 4;
     Show show = Show::lit;
-    bool moving = true;  ///< Draw moving things, lit by the probes.
+    bool moving = true;  ///< Draw moving things.
+    /// What has no lightmap is lit by probes; else it is unlit: its colour, as an even light shows it that
+    /// suits the exposure.
+    bool probe_light = true;
     bool net = false;    ///< With Show::probes: the edges of the tetrahedra as well.
     bool mirror = true;  ///< With Show::lit: shiny surfaces mirror what reflection probes captured.
     float lux_low = 1, lux_high = 100000;  ///< With Show::lux: the ends of the scale, both over 0.

@@ -54,6 +54,10 @@ struct Volume {
     Figure figure;                                                        ///< For `walkable`.
     std::vector<float> heights = {0.3f, 1.6f};  ///< Of probes over walkable ground, metres.
     std::vector<Vec3> seeds;   ///< Where `explore` and `walkable` start; empty: cameras in the volume.
+    /// Starts there and wherever a figure has two square metres to stand on.
+    bool from_floors = false;
+    /// Nobody asked for it: load_level() put it there. Where it finds no free place, it is no error.
+    bool by_default = false;
     std::string around = "*";  ///< Glob of static surfaces that `objects` goes around.
     bool has(ProbeRule rule) const { return rules[static_cast<int>(rule)]; }
 };
@@ -69,8 +73,10 @@ Vec3 size_of(const Volume& volume);
 /// The corners of its axis-aligned bounds.
 std::array<Vec3, 2> bounds_of(const Volume& volume);
 
-/// How probes are thinned.
+/// How probes are thinned, and whether a level gets a volume that has none.
 struct ProbeOptions {
+    bool by_default = true;  ///< See add_default_volume().
+
     /// Probes go while the light interpolated from the others stays this close to what it is, at 95 of 100 of
     /// the places where they were and of check points, and at three of four in every small room: difference
     /// in perceptual lightness (CIE 1976 L*) over the lightness. Range [0, 1]; 0: all stay.

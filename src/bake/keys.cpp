@@ -111,6 +111,7 @@ void add_volume(Hasher& h, const Volume& v) {
     for (const float x : {v.figure.height, v.figure.radius, v.figure.step, v.figure.slope}) h.number(x);
     h.array(v.heights);
     h.array(v.seeds);
+    h.number(v.from_floors);
     h.text(v.around);
 }
 

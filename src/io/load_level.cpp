@@ -117,6 +117,7 @@ Level load(const fs::path& path, const std::vector<SheetChange>& changes, bool j
         level.remarks.push_back({.finding = "no-light", .name = level.name, .text = level.notes.back()});
     }
     complete_level(level);
+    add_default_volume(level);
     check_level(level);
     if (!judged) {
         Job job;

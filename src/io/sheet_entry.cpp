@@ -57,7 +57,7 @@ const std::map<std::string_view, Keys>& schema() {
                         "fill",     "volume",    "seeds",      "spacing", "height",     "floor"}},
         {"zone", {"name", "low", "high", "turn", "node", "match", "except", "probes", "with", "without"}},
         {"probe", {"at", "node"}},
-        {"probes", {"tolerance", "budget", "merge"}},
+        {"probes", {"tolerance", "budget", "merge", "default"}},
         {"camera", {"name", "eye", "toward", "fov"}},
         {"play",
          {"level", "set", "figure", "front", "carries", "camera", "fps", "until", "size", "step", "change"}},

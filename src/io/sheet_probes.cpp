@@ -54,6 +54,17 @@ void read_heights(const Entry& e, Volume& v) {
         e.fail("heights", "is not a list of numbers", "Write for example [0.3, 1.6], metres over ground.");
 }
 
+void read_seeds(const Entry& e, Volume& v) {
+    if (!e.has("seeds") || !e.node("seeds")->is_string()) {
+        v.seeds = vectors(e, "seeds");
+        return;
+    }
+    v.from_floors = e.text("seeds") == "floors";
+    if (!v.from_floors)
+        e.fail("seeds", "is neither a list of points nor \"floors\"",
+               "Write seeds = [[x, y, z]], or seeds = \"floors\" for wherever one can stand.");
+}
+
 }  // namespace
 
 void apply_volume(const Entry& e, Level& level) {
@@ -70,7 +81,7 @@ void apply_volume(const Entry& e, Level& level) {
     v.near = number_or(e, "near", 0, 1000, v.near);
     v.floor = e.text("floor").value_or("");
     v.around = e.text("around").value_or(v.around);
-    v.seeds = vectors(e, "seeds");
+    read_seeds(e, v);
     for (const Vec3 s : v.seeds)
         if (!holds(v, s))
             e.fail("seeds", "a seed lies outside of the volume", "Move it in, or make the volume larger.");
@@ -106,6 +117,11 @@ void apply_probe(const Entry& e, Level& level) {
 }
 
 void apply_probe_options(const Entry& e, Level& level) {
+    const std::string by_default = e.text("default").value_or("on");
+    if (by_default != "on" && by_default != "off")
+        e.fail("default", "is neither \"on\" nor \"off\"",
+               "\"off\": a level without volumes gets no probes; \"on\": it gets a volume over all of it.");
+    level.probes.by_default = by_default == "on";
     level.probes.tolerance = number_or(e, "tolerance", 0, 1, 0);
     level.probes.budget = static_cast<int>(e.number("budget", 0, 1e6).value_or(0));
     level.probes.merge = number_or(e, "merge", 0, 1000, 0);

@@ -1,9 +1,49 @@
-#include <cstdio>
+#include <algorithm>
+#include <cmath>
 
 #include "base/text.hpp"
 #include "stasigraph/io.hpp"
 
 namespace stasigraph {
+
+namespace {
+
+std::string point_text(Vec3 p) {
+    return "[" + to_text(p.x) + ", " + to_text(p.y) + ", " + to_text(p.z) + "]";
+}
+
+/// The volume that a level gets by default, for the artist to change; one as an example where it gets none.
+std::string probe_entries(const Level& level) {
+    const auto at = std::find_if(level.volumes.begin(), level.volumes.end(),
+                                 [](const Volume& v) { return v.by_default; });
+    const bool own = at != level.volumes.end();
+    const Volume v = own ? *at : box_volume("level", {-10, 0, -10}, {10, 4, 10}, 2);
+    const std::string key = own ? "" : "# ";
+    // Outwards to whole centimetres.
+    const auto lower = [](float x) { return std::floor(x * 100) / 100; };
+    const auto upper = [](float x) { return std::ceil(x * 100) / 100; };
+    const auto [low, high] = bounds_of(v);
+    const int tolerance = static_cast<int>(std::lround(100 * level.probes.tolerance));
+    return "\n" + key + "[[volume]]          # where probes light what moves" +
+           (own ? ": all of the level, wherever one can stand or fly" : "") +
+           "\n# shape = \"box\"      # also \"sphere\" and \"capsule\"\n" + key + "name    = \"" + v.name +
+           "\"\n" + key + "low     = " + point_text({lower(low.x), lower(low.y), lower(low.z)}) + "\n" + key +
+           "high    = " + point_text({upper(high.x), upper(high.y), upper(high.z)}) + "\n" + key +
+           "fill    = [\"explore\", \"walkable\"] # lattice | walkable | explore | objects | light, freely "
+           "combined\n" +
+           key +
+           "seeds   = \"floors\"  # where exploring starts: wherever one can stand, or [[0.0, 1.5, 0.0]]; "
+           "the "
+           "cameras unless given\n" +
+           key + "spacing = " + to_text(v.spacing) +
+           "       # metres\n# floor   = \"ground*\" # nothing beneath these\n\n" + key +
+           "[probes]            # fewer of them where the light between them is known all the same\n" + key +
+           "tolerance = " + to_text(own ? static_cast<float>(tolerance) / 100 : 0.05f) +
+           "   # of perceptual lightness\n" + key +
+           "budget    = " + std::to_string(own ? level.probes.budget : 4000) + "   # probes, at most\n";
+}
+
+}  // namespace
 
 std::string starter_sheet(const Level& level, const std::string& scene_file) {
     std::string t =
@@ -72,19 +112,10 @@ std::string starter_sheet(const Level& level, const std::string& scene_file) {
          "name = \"night\"\n# gain = { ";
     for (std::size_t g = 0; g < level.groups.size(); ++g)
         t += (g ? ", \"" : "\"") + level.groups[g] + "\" = 1.0";
-    t += " }\n\n# [[volume]]          # where probes light what moves; also shape = \"sphere\" or "
-         "\"capsule\"\n# name    = \"play\"\n# low     = "
-         "[-10.0, 0.0, -10.0]\n# high    = [10.0, 4.0, 10.0]\n# fill    = [\"explore\"] # lattice | walkable "
-         "| "
-         "explore | objects | light, freely combined\n# seeds   = [[0.0, 1.5, 0.0]] # where exploring "
-         "starts; the "
-         "cameras unless given\n# spacing = 2.0       # metres\n# floor   = \"ground*\" # nothing beneath "
-         "these\n"
-         "\n# [probes]            # fewer of them where the light between them is known all the same\n"
-         "# tolerance = 0.1    # of perceptual lightness\n"
+    t += " }\n" + probe_entries(level) +
          "\n# [[reflection]]      # what shiny things mirror\n# name   = \"play\"\n# fill   = [\"rooms\", "
          "\"ground\"] # rooms | water | ground, freely combined; or by hand: low, high, capture\n# volume = "
-         "\"play\"\n"
+         "\"level\"\n"
          "\n# [[zone]]            # what switches together in the game; walls part what only looks in\n# "
          "name = "
          "\"hall\"\n# low  = [-5.0, 0.0, -5.0]\n# high = [5.0, 4.0, 5.0]\n"

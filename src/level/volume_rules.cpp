@@ -55,10 +55,10 @@ void check_volume(const Level& level, const Volume& v) {
         need(holds(v, s), v, "a seed lies outside of the volume",
              to_text(s.x) + ", " + to_text(s.y) + ", " + to_text(s.z),
              "Move it in, or make the volume larger.");
-    if (v.has(ProbeRule::explore) && v.seeds.empty())
+    if (v.has(ProbeRule::explore) && v.seeds.empty() && !v.from_floors)
         need(std::any_of(level.cameras.begin(), level.cameras.end(),
                          [&](const Camera& c) { return holds(v, c.eye); }),
-             v, "there is nowhere to explore from", "", "Write seeds = [[x, y, z]], or put a camera in it.");
+             v, "there is nowhere to explore from", "", "Write seeds = [[x, y, z]] or seeds = \"floors\", or put a camera in it.");
 }
 
 }  // namespace

@@ -92,6 +92,29 @@ Picture draw(const Shot& shot, const ViewOptions& settings, Job& job) {
     return picture;
 }
 
+namespace {
+
+/// The irradiance that shows white things as light grey at the exposure of the set or, where it has none, at
+/// that of what stands around.
+Rgb even_light(const Level& level, const Atlas& atlas, const ViewLight& light, const Camera& camera,
+               ViewOptions settings, Job& job) {
+    constexpr int smaller = 8;
+    const auto set = std::find_if(level.sets.begin(), level.sets.end(),
+                                  [&](const BakeSet& s) { return s.name == light.set->name; });
+    // A luminance of 2^ev / 8 is shown as 0.18: one of 2^ev / 1.44 as 1, before highlights are rolled off.
+    const auto lux_at = [](float ev) { return Rgb{1, 1, 1} * (pi * std::exp2(ev) / 1.44f); };
+    if (set != level.sets.end() && set->exposure) return lux_at(*set->exposure);
+    settings.width = std::max(8, settings.width / smaller);
+    settings.height = std::max(8, settings.height / smaller);
+    settings.samples = 1;
+    settings.moving = false;
+    const Viewer around(level, atlas, light, settings, camera.vertical_fov);
+    job.begin("picture", draw_units(settings));
+    return lux_at(auto_exposure(draw(Shot(around, camera, settings), settings, job)));
+}
+
+}  // namespace
+
 Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, const Camera& camera,
              const ViewOptions& settings, Job& job) {
     check_place(camera.eye, "camera " + camera.name);
@@ -140,7 +163,9 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
                     .remedy = "Add a [[zone]] with a name, low and high (metres) to the sheet."};
     ViewLight lit = light;
     if (!has_maps) lit.reflections = nullptr;
-    const Viewer viewer(level, atlas, lit, settings, camera.vertical_fov);
+    Viewer viewer(level, atlas, lit, settings, camera.vertical_fov);
+    if (light.set && !settings.probe_light)
+        viewer.set_even_light(even_light(level, atlas, lit, camera, settings, job));
     const Shot shot(viewer, camera, settings);
     job.begin("picture", draw_units(settings));
     Picture picture = draw(shot, settings, job);

@@ -122,6 +122,9 @@ public:
 
     const RayCaster& caster() const { return caster_; }
 
+    /// The irradiance of what has no lightmap where ViewOptions::probe_light is false.
+    void set_even_light(Rgb lux) { even_light_ = lux; }
+
     Rgb light_gain(std::uint32_t light) const {
         return light_.light_gains ? (*light_.light_gains)[light] : recipe_.gain(level_.lights[light].group);
     }
@@ -292,6 +295,7 @@ private:
         const Rgb live = live_light(hit, place);
         if (uv.page != none && !hit.back) return live + mapped_light(hit, place);
         if (surface.lit_by == LitBy::nothing) return live;
+        if (!settings_.probe_light) return even_light_;
         return live +
                probe_irradiance(probe_weights(*light_.probes, place.position + place.face_normal * 0.05f),
                                 light_.set->probes, place.normal);
@@ -376,6 +380,7 @@ private:
 
     const Level& level_;
     const Atlas& atlas_;
+    Rgb even_light_;
     /// Rays for the live light of one sample of a pixel: its disc is softened by the pixel's samples alone.
     static constexpr int live_samples = 4;
     struct LiveLight {

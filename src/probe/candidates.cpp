@@ -271,6 +271,11 @@ std::vector<Vec3> seeds_of(const Level& level, const Volume& v, const std::strin
     if (!seeds.empty()) return seeds;
     for (const Camera& c : level.cameras)
         if (holds(v, c.eye) && !space.solid(c.eye)) seeds.push_back(c.eye);
+    if (!v.from_floors) return seeds;
+    for (const Vec3 ground : walkable_ground(level, v, {})) {
+        const Vec3 middle = ground + Vec3{0, 0.5f * v.figure.height, 0};
+        if (holds(v, middle) && !space.solid(middle)) seeds.push_back(middle);
+    }
     return seeds;
 }
 
@@ -280,9 +285,9 @@ void add_rule(const Level& level, std::uint32_t number, ProbeRule rule, PlaceLis
     const Volume& v = level.volumes[number];
     switch (rule) {
         case ProbeRule::walkable: {
-            std::vector<Vec3> places;
-            for (const Vec3 p :
-                 walkable_ground(level, v, seeds_of(level, v, "volume " + v.name, list.space())))
+            std::vector<Vec3> places, seeds;
+            if (!v.from_floors) seeds = seeds_of(level, v, "volume " + v.name, list.space());
+            for (const Vec3 p : walkable_ground(level, v, seeds))
                 for (const float h : v.heights)
                     if (holds(v, p + Vec3{0, h, 0})) places.push_back(p + Vec3{0, h, 0});
             return list.add(number, rule, places);
@@ -319,7 +324,7 @@ void find_candidates(const Level& level, const std::vector<std::uint8_t>& only, 
             if (v.has(rule)) add_rule(level, i, rule, list, job);
         const PlaceFigures& f = list.figures();
         if (list.places().size() > places || f.merged > before.merged || f.excepted > before.excepted ||
-            f.empty > before.empty)
+            f.empty > before.empty || v.by_default)
             continue;
         std::size_t made = 0;
         for (int r = 0; r < probe_rules; ++r) made += f.made[r] - before.made[r];

@@ -36,6 +36,23 @@ struct Grid {
         };
         return place_in(volume, {share(0), share(1), share(2)});
     }
+    /// The cell of a place in the volume, along its own axes.
+    std::array<int, 3> holding(Vec3 place) const {
+        const Vec3 low = place_in(volume, {0, 0, 0});
+        std::array<int, 3> c{};
+        for (int a = 0; a < 3; ++a) {
+            const Vec3 end = place_in(volume, {a == 0 ? 1.0f : 0, a == 1 ? 1.0f : 0, a == 2 ? 1.0f : 0});
+            const float whole = dot(end - low, end - low);
+            const float share = whole > 0 ? dot(place - low, end - low) / whole : 0;
+            c[a] = std::clamp(static_cast<int>(share * static_cast<float>(count[a])), 0, count[a] - 1);
+        }
+        return c;
+    }
+    float smallest_step() const {
+        const Vec3 size = size_of(volume);
+        return std::min({size.x / static_cast<float>(count[0]), size.y / static_cast<float>(count[1]),
+                         size.z / static_cast<float>(count[2])});
+    }
     template <class F>
     void beside(std::uint32_t cell, F f) const {
         const std::array<int, 3> c = at(cell);
@@ -60,24 +77,47 @@ Grid grid_of(const Volume& v, float& cell) {
     return {v, {along(size.x), along(size.y), along(size.z)}};
 }
 
+/// The nearest cell whose middle a seed sees; none where there is none. Cells are asked in shells around the
+/// seed's own.
+std::uint32_t cell_seen_from(const Grid& grid, Vec3 seed, const FreeSpace& space) {
+    const std::array<int, 3> own = grid.holding(seed);
+    const int most = std::max({grid.count[0], grid.count[1], grid.count[2]});
+    const float cell = grid.smallest_step();
+    float nearest = 1e30f;
+    std::uint32_t first = none;
+    const auto ask = [&](std::array<int, 3> c) {
+        for (int a = 0; a < 3; ++a)
+            if (c[a] < 0 || c[a] >= grid.count[a]) return;
+        const std::uint32_t number = grid.number(c);
+        const Vec3 m = grid.middle(number);
+        const float d = length(m - seed);
+        if ((d < nearest || (d == nearest && number < first)) && holds(grid.volume, m) &&
+            space.sees(seed, m)) {
+            nearest = d;
+            first = number;
+        }
+    };
+    for (int shell = 0; shell < most; ++shell) {
+        // What lies farther out is at least so far away.
+        if (nearest <= (static_cast<float>(shell) - 0.5f) * cell) break;
+        for (int z = -shell; z <= shell; ++z)
+            for (int y = -shell; y <= shell; ++y) {
+                const bool face = std::abs(z) == shell || std::abs(y) == shell;
+                for (int x = -shell; x <= shell; x += face || shell == 0 ? 1 : 2 * shell)
+                    ask({own[0] + x, own[1] + y, own[2] + z});
+            }
+    }
+    return first;
+}
+
 /// Cells that are reached from the seeds, in the order they are; `open`: a bit for each neighbour that is
 /// seen.
 std::vector<std::uint32_t> flood(const Grid& grid, const std::vector<Vec3>& seeds, const FreeSpace& space,
                                  std::vector<std::uint8_t>& open, Job& job) {
     std::vector<std::uint8_t> seen(grid.size(), 0);
     std::vector<std::uint32_t> order, front;
-    // A seed reaches the cells around it that it sees.
     for (const Vec3 s : seeds) {
-        float nearest = 1e30f;
-        std::uint32_t first = none;
-        for (std::uint32_t c = 0; c < grid.size(); ++c) {
-            const Vec3 m = grid.middle(c);
-            const float d = length(m - s);
-            if (d < nearest && holds(grid.volume, m) && space.sees(s, m)) {
-                nearest = d;
-                first = c;
-            }
-        }
+        const std::uint32_t first = cell_seen_from(grid, s, space);
         if (first != none && !seen[first]) {
             seen[first] = 1;
             front.push_back(first);
