@@ -2,8 +2,10 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 
+#include "probe_twins.hpp"
 #include "support.hpp"
 #include "transport/guided_links.hpp"
 
@@ -235,6 +237,37 @@ SLOW_TEST(Guides, light_of_a_small_window_has_no_bias_and_few_dots) {
     EXPECT_LE(static_cast<double>(over_20), 0.04 * static_cast<double>(indoors));
     EXPECT_LE(static_cast<double>(over_50), 0.0015 * static_cast<double>(indoors));
     EXPECT_NEAR(sum / expected, 1, 0.01);
+}
+
+SLOW_TEST(Guides, light_of_a_small_window_reaches_probes_without_noise) {
+    Level level = bedroom();
+    std::vector<Vec3> places;
+    for (float x = -5; x < -0.5f; x += 1)
+        for (float z = -5; z <= 5; z += 1)
+            for (const float y : {0.5f, 1.5f}) places.push_back({x, y, z});
+    level.placed = places_of_twins(places);
+    const Bake b = bake_level(level);
+    std::vector<float> noise;
+    for (const ProbeNoise& n : noise_of_twins(b.baked.sets[0].probes)) noise.push_back(n.noise);
+    ASSERT_EQ(noise.size(), places.size());
+    std::sort(noise.begin(), noise.end());
+    const auto within = std::upper_bound(noise.begin(), noise.end(), 0.02f) - noise.begin();
+    EXPECT_LT(noise[noise.size() / 2], 0.01f);
+    EXPECT_GT(within, 88 * std::ssize(noise) / 100);
+    EXPECT_LT(noise[95 * noise.size() / 100], 0.04f);
+    // And as much light as rays into the result find, which have their own noise: 4096 to a place.
+    WalkOptions walk;
+    walk.step = 1;
+    Job job;
+    const auto steps =
+        walk_probes(b.level, b.atlas, ViewLight{&b.baked.sets[0], &b.baked.probes, nullptr, nullptr, nullptr},
+                    {{-4, 1.5f, -5}, {-4, 1.5f, 5}, {-2, 1.5f, 5}, {-2, 1.5f, -5}}, walk, job);
+    double ours = 0, exact = 0;
+    for (const WalkStep& s : steps) {
+        ours += static_cast<double>(luminance(s.probes));
+        exact += static_cast<double>(luminance(s.exact));
+    }
+    EXPECT_NEAR(ours / exact, 1, 0.05);
 }
 
 }  // namespace

@@ -8,8 +8,6 @@ namespace stasigraph {
 
 namespace {
 
-/// Links that are kept of a tile.
-constexpr std::size_t most_links = 128;
 /// Bright places of a tile, and of the region, that a block's rows look for.
 constexpr std::size_t most_near = 32;
 /// From nearer a place looks this many times larger at most: what is beside the texel is met anyway.
@@ -21,9 +19,9 @@ float rank_of(const BrightLink& l) {
     return -std::log(l.chance) / (l.relative * l.relative);
 }
 
-void keep_best(std::vector<BrightLink>& links) {
-    if (links.size() <= most_links) return;
-    const auto middle = links.begin() + static_cast<std::ptrdiff_t>(most_links);
+void keep_best(std::vector<BrightLink>& links, std::size_t most) {
+    if (links.size() <= most) return;
+    const auto middle = links.begin() + static_cast<std::ptrdiff_t>(most);
     std::nth_element(links.begin(), middle, links.end(),
                      [](const BrightLink& a, const BrightLink& b) { return rank_of(a) < rank_of(b); });
     links.erase(middle, links.end());
@@ -45,6 +43,12 @@ void find_part(const Frame& frame, Vec3 w, std::uint32_t& u, std::uint32_t& v) {
     const float turn = turn_of(x, y);
     u = std::min(wide - 1, static_cast<std::uint32_t>((x * x + y * y) * wide));
     v = std::min(high - 1, static_cast<std::uint32_t>(turn * high));
+}
+
+/// The same for a row in the air, whose directions are those of a sphere.
+void find_part_of_sphere(Vec3 w, std::uint32_t& u, std::uint32_t& v) {
+    u = std::min(wide - 1, static_cast<std::uint32_t>(0.5f * std::max(0.0f, 1 - w.z) * wide));
+    v = std::min(high - 1, static_cast<std::uint32_t>(turn_of(w.x, w.y) * high));
 }
 
 /// How near a ray comes to a point, metres; infinite for what lies behind.
@@ -117,11 +121,11 @@ void BrightPlaces::add(const BrightLink& link) {
     sum_ += link.relative * link.relative;
     ++added_;
     links_.push_back(link);
-    if (links_.size() >= 4 * most_links) keep_best(links_);
+    if (links_.size() >= 4 * most_) keep_best(links_, most_);
 }
 
 void BrightPlaces::settle() {
-    keep_best(links_);
+    keep_best(links_, most_);
     lead_through_openings(links_);
     for (const BrightLink& l : links_) {
         const Vec3 way = l.to - l.from;
@@ -144,6 +148,7 @@ float BrightPlace::larger(const Receiver& r, Vec3& direction) const {
     const Vec3 way = far ? at : at - r.position;
     const float distance = dot(way, way);
     direction = way * (1 / std::sqrt(std::max(distance, 1e-12f)));
+    if (r.in_air) return std::min(most_larger, spread / std::max(distance, 1e-12f));
     const float cosine = dot(r.normal, direction);
     if (!(cosine > 0) || !(dot(r.face_normal, direction) > 0)) return 0;
     return std::min(most_larger, spread * cosine / std::max(distance, 1e-12f));
@@ -230,7 +235,7 @@ void BrightParts::clear() {
 
 void BrightParts::project(std::span<const NearBright> places, const Receiver& at, float light) {
     clear();
-    const Frame frame(at.normal);
+    const Frame frame(at.in_air ? Vec3{0, 0, 1} : at.normal);
     const float inverse = 1 / light;
     const auto touch = [&](std::uint32_t u, std::uint32_t v) {
         const std::uint32_t part = part_number(u, v), cell = part / DirectionGuide::parts;
@@ -246,7 +251,10 @@ void BrightParts::project(std::span<const NearBright> places, const Receiver& at
         if (!(larger > 0)) continue;
         const float relative = p->light * inverse, brings = weight * p->square * inverse * inverse * larger;
         std::uint32_t u = 0, v = 0;
-        find_part(frame, w, u, v);
+        if (at.in_air)
+            find_part_of_sphere(w, u, v);
+        else
+            find_part(frame, w, u, v);
         const std::uint32_t part = touch(u, v);
         mean_[part] += brings / relative;
         // What few rays met in one part lies in the next one as well.

@@ -42,12 +42,15 @@ struct BrightPlace {
 /// Of many bright links as many as are worth their time.
 class BrightPlaces {
 public:
+    /// `most`: links that are kept.
+    explicit BrightPlaces(std::size_t most = 128) : most_(most) {}
     void add(const BrightLink& link);
     /// Once all have been added: chooses, and looks for the openings that those to the sky go through.
     void settle();
     const std::vector<BrightPlace>& all() const { return places_; }
 
 private:
+    std::size_t most_;
     std::vector<BrightLink> links_;
     std::size_t added_ = 0;
     float sum_ = 0;  ///< Of the squares of all that were added.

@@ -16,9 +16,8 @@ constexpr float enough_met = 8;
 constexpr float over_mean = 8, over_share = 2;
 /// Guided rays leave half of the variance that is asked for, where the rest makes as much.
 constexpr float least_share = 0.5f;
-/// Guided rays of a row, of its first links; and of them in one cell. With half as many again a sixth fewer
-/// dots stay on the demo level.
-constexpr float most_rays = 1.0f / 4, most_in_cell = 1.0f / 4;
+/// Guided rays in one cell, of a row's first links.
+constexpr float most_in_cell = 1.0f / 4;
 
 constexpr std::uint32_t wide = DirectionGuide::wide, high = DirectionGuide::high,
                         parts = DirectionGuide::parts;
@@ -127,7 +126,7 @@ void LearntParts::restore(const LearntParts& block, const BrightParts& seen) {
     }
 }
 
-bool LearntParts::guide(std::uint32_t first, float variance, GuideSet& set) const {
+bool LearntParts::guide(std::uint32_t first, float variance, float most_rays, GuideSet& set) const {
     constexpr float share = 1.0f / DirectionGuide::cells;
     const auto n = static_cast<float>(first);
     const float in_cell = n * share;
@@ -156,9 +155,9 @@ bool LearntParts::guide(std::uint32_t first, float variance, GuideSet& set) cons
     const float most = most_rays * n, fewer = sum > most ? most / sum : 1;
     for (std::size_t c = 0; c < cells_.size(); ++c) {
         const auto rays =
-            static_cast<std::uint8_t>(std::lround(std::min({most_in_cell * n, 255.0f, wanted[c] * fewer})));
+            static_cast<std::uint16_t>(std::lround(std::min(most_in_cell * n, wanted[c] * fewer)));
         if (rays > 0)
-            guided[count++] = {static_cast<std::uint8_t>(c), rays, parts_of_cell(&square_[c * parts])};
+            guided[count++] = {static_cast<std::uint16_t>(c), rays, parts_of_cell(&square_[c * parts])};
     }
     if (count > 0) set.add({guided.data(), count});
     return count > 0;

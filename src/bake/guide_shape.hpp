@@ -33,8 +33,8 @@ public:
     /// As before that.
     void restore(const LearntParts& block, const BrightParts& seen);
     /// Adds a guide; false, and nothing, where none is worth any. `first`: evenly spread rays there are
-    /// anyway. `variance`: what may be left, relative.
-    bool guide(std::uint32_t first, float variance, GuideSet& set) const;
+    /// anyway. `variance`: what may be left, relative. `most`: rays, of those of a row.
+    bool guide(std::uint32_t first, float variance, float most, GuideSet& set) const;
 
 private:
     OfParts square_;

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "bake/guide_probes.hpp"
 #include "probe/window.hpp"
 #include "runtime/half.hpp"
 
@@ -27,53 +28,96 @@ void carry_light(const Making& m, const LightField& light, Job& job) {
     }
 }
 
+namespace {
+
+SentByTexels sent_by_texels(const std::vector<LayerToMake>& layers, const std::vector<Rgb>& albedo,
+                            Job& job) {
+    const std::size_t texels = layers[0].work->ground.texels.size(), groups = layers.size();
+    SentByTexels sent{std::vector<Rgb>(texels * groups), groups};
+    job.parallel(texels, 4096, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i)
+            for (std::size_t c = 0; c < groups; ++c) {
+                const Layer& layer = *layers[c].layer;
+                const auto& e = layer.carried[i];
+                sent.lux[i * groups + c] =
+                    Rgb{runtime::from_half(e[0]), runtime::from_half(e[1]), runtime::from_half(e[2])} *
+                    albedo[i] * layer.carried_unit;
+            }
+    });
+    return sent;
+}
+
+/// What evenly spread links bring a probe of some layers.
+void add_evenly(const std::vector<LayerToMake>& layers, const SentByTexels& sent,
+                const std::vector<std::size_t>& some, std::size_t p) {
+    const Ground& g = layers[0].work->ground;
+    const auto count = static_cast<std::uint32_t>(g.tier.probe_links);
+    const float share = 4 * pi / static_cast<float>(count);
+    TintReader tints(g.probe_links, p);
+    std::array<Vec3, direction_batch> ways;
+    const std::uint32_t* words = g.probe_links.row(p);
+    for (std::uint32_t k = 0; k < count && !some.empty(); ++k) {
+        if (k % direction_batch == 0)
+            row_directions(g.probe_rows, p, k, std::min(direction_batch, count - k), ways);
+        if (!meets_texel(words[k])) continue;
+        const std::array<float, 9> basis = convolved_basis(ways[k % direction_batch]);
+        const Rgb tint = tints.at(k) * (share / pi);
+        for (const std::size_t c : some) {
+            const Rgb from = sent.at(words[k], c) * tint;
+            ShRgb& to = layers[c].layer->probes[p];
+            for (std::size_t b = 0; b < 9; ++b) to[b] += from * basis[b];
+        }
+    }
+    for (const std::size_t c : some)
+        if (layers[c].is_sky())
+            gathered_sky(
+                layers[c].work->sky, g.probe_rows, g.probe_links, p, 0, count, layers[c].work->probe_weights,
+                [&](std::uint32_t, Vec3 w, Rgb e) { add_light(layers[c].layer->probes[p], w, e * share); });
+}
+
+/// What they and guided ones bring it of one layer.
+void add_guided(const LayerToMake& l, const SentByTexels& sent, std::size_t number, const GuidedLinks& guided,
+                std::size_t p, RowParts& parts) {
+    const Ground& g = l.work->ground;
+    ShRgb& to = l.layer->probes[p];
+    for_guided(guided, guided.at(p), g.probe_links, g.probe_rows, parts,
+               static_cast<std::uint32_t>(g.tier.probe_links), true,
+               [&](const WeighedLink& link, auto&& direction) {
+                   const float share = 4 * pi * link.weight;
+                   if (meets_texel(link.word))
+                       add_light(to, direction(), sent.at(link.word, number) * link.tint * (share / pi));
+                   else if (link.word == sky_word && l.is_sky())
+                       add_light(to, direction(),
+                                 gathered_sky_at(l.work->sky, g.probe_rows.receivers[p], direction(),
+                                                 link.tint, l.work->probe_weights) *
+                                     share);
+               });
+}
+
+}  // namespace
+
 void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job) {
     const Ground& g = layers[0].work->ground;
     const std::vector<Rgb>& albedo = layers[0].work->albedo;
-    const std::size_t groups = layers.size();
-    const auto layer = [&](std::size_t c) -> Layer& { return *layers[c].layer; };
-    for (std::size_t c = 0; c < groups; ++c) {
-        layer(c).probes = layer(c).at_probes;
-        layer(c).probe_key = g.probe_key;
+    for (const LayerToMake& l : layers) {
+        l.layer->probes = l.layer->at_probes;
+        l.layer->probe_key = g.probe_key;
     }
     if (g.probe_rows.size() == 0) return;
-    const auto count = static_cast<std::uint32_t>(g.tier.probe_links);
-    const float share = 4 * pi / static_cast<float>(count);
-    std::vector<Rgb> sent(g.texels.size() * groups);
-    job.parallel(g.texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t i = begin; i < end; ++i)
-            for (std::size_t c = 0; c < groups; ++c) {
-                const auto& e = layer(c).carried[i];
-                sent[i * groups + c] =
-                    Rgb{runtime::from_half(e[0]), runtime::from_half(e[1]), runtime::from_half(e[2])} *
-                    albedo[i] * (layer(c).carried_unit * share / pi);
-            }
-    });
+    const SentByTexels sent = sent_by_texels(layers, albedo, job);
+    const std::vector<GuidedLinks> guided = guide_probes(layers, sent, job);
     job.parallel(g.probe_rows.size(), 16, [&](std::size_t begin, std::size_t end) {
+        RowParts parts(g.probe_rows);
+        std::vector<std::size_t> evenly;
         for (std::size_t p = begin; p < end; ++p) {
-            TintReader tints(g.probe_links, p);
-            std::array<Vec3, direction_batch> ways;
-            for (std::uint32_t k = 0; k < count; ++k) {
-                if (k % direction_batch == 0)
-                    row_directions(g.probe_rows, p, k, std::min(direction_batch, count - k), ways);
-                const std::uint32_t word = g.probe_links.row(p)[k];
-                if (!meets_texel(word)) continue;
-                const std::array<float, 9> basis = convolved_basis(ways[k % direction_batch]);
-                const Rgb tint = tints.at(k);
-                for (std::size_t c = 0; c < groups; ++c) {
-                    const Rgb from = sent[word * groups + c] * tint;
-                    ShRgb& to = layer(c).probes[p];
-                    for (std::size_t b = 0; b < 9; ++b) to[b] += from * basis[b];
-                }
-            }
-            for (std::size_t c = 0; c < groups; ++c) {
-                ShRgb& to = layer(c).probes[p];
-                if (layers[c].is_sky())
-                    gathered_sky(layers[c].work->sky, g.probe_rows, g.probe_links, p, 0, count,
-                                 layers[c].work->probe_weights,
-                                 [&](std::uint32_t, Vec3 w, Rgb e) { add_light(to, w, e * share); });
-                window_ringing(to, layer(c).at_probes[p]);
-            }
+            evenly.clear();
+            for (std::size_t c = 0; c < layers.size(); ++c)
+                if (guided[c].at(p) == none)
+                    evenly.push_back(c);
+                else
+                    add_guided(layers[c], sent, c, guided[c], p, parts);
+            add_evenly(layers, sent, evenly, p);
+            for (const LayerToMake& l : layers) window_ringing(l.layer->probes[p], l.layer->at_probes[p]);
         }
     });
 }

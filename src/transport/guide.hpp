@@ -30,7 +30,7 @@ struct DirectionGuide {
 
 /// A cell that rays go to.
 struct GuidedCell {
-    std::uint8_t cell = 0, rays = 0;
+    std::uint16_t cell = 0, rays = 0;
     DirectionGuide::Parts parts{};
 };
 
