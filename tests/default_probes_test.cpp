@@ -81,7 +81,7 @@ TEST(DefaultProbes, come_to_levels_without_any_of_their_own_alone) {
 
 TEST(DefaultProbes, of_a_wide_plain_are_spaced_so_that_they_can_be_placed) {
     Level level;
-    add_floor(level, 300, grey);
+    add_floor(level, 160, grey);
     complete_level(level);
     add_default_volume(level);
     ASSERT_EQ(level.volumes.size(), 1u);

@@ -112,6 +112,7 @@ void add_volume(Hasher& h, const Volume& v) {
     h.array(v.heights);
     h.array(v.seeds);
     h.number(v.from_floors);
+    h.number(v.by_default);
     h.text(v.around);
 }
 
