@@ -441,7 +441,8 @@ void complete_level(Level& level);
 /// Gives a level without volumes and without probes placed by hand one volume, "level", over all that is
 /// static: wherever one can stand or fly (`explore` and `walkable` from floors and cameras), thinned at a
 /// tolerance of 0.05 and to 4000 probes where the level says nothing else. Does nothing where
-/// Level::probes.by_default is false. load_level() calls it; call it after complete_level() for a level made
+/// Level::probes.by_default is false, and for a level some kilometres wide, where probes would lie over 100 m
+/// apart. load_level() calls it; call it after complete_level() for a level made
 /// in code.
 void add_default_volume(Level& level);
 

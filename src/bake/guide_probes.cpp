@@ -53,8 +53,11 @@ struct Met {
 struct Pilot {
     RowSource rows;
     Links links;
-    std::vector<float> distances;  ///< Of each link, metres, as extend_links() tells them.
     std::uint32_t length = 0;
+    // Of each link, one row after the other: metres, as extend_links() tells them, and where it went.
+    std::vector<float> distances;
+    std::vector<Vec3> directions;
+    std::vector<std::uint16_t> parts;
 
     Pilot(Ground& g, Job& job)
         : rows(g.probe_rows), length(static_cast<std::uint32_t>(g.tier.probe_links / pilot_share)) {
@@ -62,6 +65,20 @@ struct Pilot {
         for (std::uint32_t& seed : rows.seeds) seed = combine_bits(seed, own_seed);
         extend_links(g.level, g.caster(), g.texels, rows, std::vector<std::uint32_t>(rows.size(), length),
                      links, job, &distances);
+        directions.resize(rows.size() * length);
+        parts.resize(directions.size());
+        job.parallel(rows.size(), 16, [&](std::size_t begin, std::size_t end) {
+            alignas(32) float x[direction_batch], y[direction_batch];
+            for (std::size_t p = begin; p < end; ++p)
+                for (std::uint32_t k = 0; k < length; k += direction_batch) {
+                    const std::uint32_t some = std::min(direction_batch, length - k);
+                    fill_unit_points(rows, p, numbers_from(k), some, x, y);
+                    for (std::uint32_t i = 0; i < some; ++i) {
+                        directions[p * length + k + i] = sphere_direction({x[i], y[i]});
+                        parts[p * length + k + i] = part_at(x[i], y[i]);
+                    }
+                }
+        });
         const std::vector<std::uint8_t> all(rows.size(), 1);
         for (std::size_t p = 0; p < links.pieces.size(); ++p)
             lead_past_buried(g.caster(), g.texels, rows, all, g.valid, p, links, job);
@@ -113,24 +130,23 @@ public:
 private:
     Vec3 place(std::uint32_t p) const { return pilot_.rows.receivers[p].position; }
 
-    /// Calls f(k, lux, word, direction) for all pilot links of a probe that bring something.
+    /// Calls f(link, lux, word) for all pilot links of a probe that bring something; `link` among all of
+    /// them.
     template <class F>
     void for_links(std::uint32_t p, F f) const {
         TintReader tints(pilot_.links, p);
         const std::uint32_t* words = pilot_.links.row(p);
-        std::array<Vec3, direction_batch> ways;
         for (std::uint32_t k = 0; k < pilot_.length; ++k) {
-            if (k % direction_batch == 0)
-                row_directions(pilot_.rows, p, k, std::min(direction_batch, pilot_.length - k), ways);
-            const Vec3 way = ways[k % direction_batch];
+            const std::size_t link = p * std::size_t{pilot_.length} + k;
             const Rgb tint = tints.at(k);
             float lux = 0;
             if (meets_texel(words[k]))
                 lux = luminance(sent_.at(words[k], number_) * tint);
             else if (words[k] == sky_word && layer_.is_sky())
-                lux = pi * luminance(gathered_sky_at(layer_.work->sky, pilot_.rows.receivers[p], way, tint,
-                                                     layer_.work->probe_weights));
-            if (lux > 0) f(k, lux, words[k], way);
+                lux = pi *
+                      luminance(gathered_sky_at(layer_.work->sky, pilot_.rows.receivers[p],
+                                                pilot_.directions[link], tint, layer_.work->probe_weights));
+            if (lux > 0) f(link, lux, words[k]);
         }
     }
 
@@ -138,7 +154,7 @@ private:
     float light_at(std::uint32_t p) const {
         constexpr float order_0 = 0.28209479f;  // of the basis
         float sum = 0;
-        for_links(p, [&](std::uint32_t, float lux, std::uint32_t, Vec3) { sum += lux; });
+        for_links(p, [&](std::size_t, float lux, std::uint32_t) { sum += lux; });
         return std::max(sum / static_cast<float>(pilot_.length) +
                             luminance(layer_.layer->at_probes[p][0]) / (4 * pi * order_0),
                         floor_);
@@ -146,12 +162,14 @@ private:
 
     void keep_bright(Met& met) const {
         for (const std::uint32_t p : met.probes)
-            for_links(p, [&](std::uint32_t k, float lux, std::uint32_t word, Vec3 way) {
+            for_links(p, [&](std::size_t link, float lux, std::uint32_t word) {
                 if (!(lux > bright_at_probe * light_[p])) return;
                 const bool sky = word == sky_word;
-                const std::uint32_t bits = combine_bits(pilot_.rows.seeds[p], k);
+                const Vec3 way = pilot_.directions[link];
+                const std::uint32_t bits =
+                    combine_bits(pilot_.rows.seeds[p], static_cast<std::uint32_t>(link % pilot_.length));
                 // Where the link went, not the middle of its texel: that may lie behind an edge.
-                const float far = std::abs(pilot_.distances[p * std::size_t{pilot_.length} + k]);
+                const float far = std::abs(pilot_.distances[link]);
                 met.bright.add({.from = place(p),
                                 .to = sky ? way : place(p) + way * far,
                                 .sky = sky,
@@ -203,17 +221,10 @@ private:
         const float inverse = 1 / light_[p];
         PartMoments own;
         own.looked = static_cast<float>(pilot_.length) * links_to_part;
-        alignas(32) float x[direction_batch], y[direction_batch];
-        std::uint32_t made = none;
-        for_links(p, [&](std::uint32_t k, float lux, std::uint32_t, Vec3) {
-            const std::uint32_t from = k / direction_batch * direction_batch;
-            if (made != from)
-                fill_unit_points(pilot_.rows, p, numbers_from(from),
-                                 std::min(direction_batch, pilot_.length - from), x, y);
-            made = from;
-            const std::uint16_t part = part_at(x[k - from], y[k - from]);
-            own.mean[part] += lux * inverse;
-            own.square[part] += lux * inverse * lux * inverse;
+        for_links(p, [&](std::size_t link, float lux, std::uint32_t) {
+            const float v = lux * inverse;
+            own.mean[pilot_.parts[link]] += v;
+            own.square[pilot_.parts[link]] += v * v;
         });
         own.average();
         LearntParts learnt(own);

@@ -152,7 +152,7 @@ std::string carried_blob(const Layer& l) {
 }
 /// Its light at probes, for where those stand.
 std::string probes_blob(const Ground& g, const Layer& l) {
-    Hasher h("layer at probes, guided");
+    Hasher h("layer at probes");
     h.text(l.keys.light);
     h.text(g.probe_key);
     return "layer-probes-" + h.key();

@@ -94,7 +94,7 @@ void save(const Making& m, const Asked& asked) {
         out.array(guided.source.guides.guides);
         out.array(guided.source.guides.cells);
     }
-    store.save("asked-20-" + solve_key(m), out.parts());
+    store.save("asked-" + solve_key(m), out.parts());
 }
 
 /// Whether what the store has are rows of so many texels, and guides that rays can be sent by.
@@ -117,7 +117,7 @@ bool are_guides(const GuidedLinks& own, std::size_t texels) {
 bool load(Making& m, Asked& asked) {
     const BakeStore& store = m.ground.store;
     Blob blob;
-    if (!store.load || !store.load("asked-20-" + solve_key(m), blob)) return false;
+    if (!store.load || !store.load("asked-" + solve_key(m), blob)) return false;
     const std::size_t count = m.ground.texels.size() * m.size();
     BlobReader in(blob);
     std::vector<float> floor;
@@ -288,7 +288,7 @@ Solved solve_layers(Making& m, Job& job) {
 void forget_solved(const Making& m) {
     const BakeStore& store = m.ground.store;
     if (!store.drop) return;
-    store.drop("asked-20-" + solve_key(m));
+    store.drop("asked-" + solve_key(m));
     store.drop("solved-" + solve_key(m));
     store.drop("smoothed-" + solve_key(m));
 }

@@ -23,7 +23,7 @@ std::string probe_entries(const Level& level) {
     const auto lower = [](float x) { return std::floor(x * 100) / 100; };
     const auto upper = [](float x) { return std::ceil(x * 100) / 100; };
     const auto [low, high] = bounds_of(v);
-    const int tolerance = static_cast<int>(std::lround(100 * level.probes.tolerance));
+    const ProbeOptions options = own ? level.probes : ProbeOptions{.tolerance = 0.05f, .budget = 4000};
     return "\n" + key + "[[volume]]          # where probes light what moves" +
            (own ? ": all of the level, wherever one can stand or fly" : "") +
            "\n# shape = \"box\"      # also \"sphere\" and \"capsule\"\n" + key + "name    = \"" + v.name +
@@ -38,9 +38,8 @@ std::string probe_entries(const Level& level) {
            key + "spacing = " + to_text(v.spacing) +
            "       # metres\n# floor   = \"ground*\" # nothing beneath these\n\n" + key +
            "[probes]            # fewer of them where the light between them is known all the same\n" + key +
-           "tolerance = " + to_text(own ? static_cast<float>(tolerance) / 100 : 0.05f) +
-           "   # of perceptual lightness\n" + key +
-           "budget    = " + std::to_string(own ? level.probes.budget : 4000) + "   # probes, at most\n";
+           "tolerance = " + to_text(options.tolerance) + "   # of perceptual lightness\n" + key +
+           "budget    = " + std::to_string(options.budget) + "   # probes, at most\n";
 }
 
 }  // namespace

@@ -15,6 +15,8 @@ constexpr float over_top = 2;
 constexpr float widest = 2, narrowest = 0.5f;
 /// Nodes of a lattice over all of it. More: a square kilometre would be explored at a step nobody waits for.
 constexpr double most_nodes = 16000;
+/// Levels so wide that probes would lie farther apart, metres, are no place for a figure.
+constexpr float most_spacing = 100;
 constexpr float default_tolerance = 0.05f;
 constexpr int default_budget = 4000;
 
@@ -39,7 +41,8 @@ void add_default_volume(Level& level) {
     v.by_default = v.from_floors = true;
     std::fill(std::begin(v.rules), std::end(v.rules), false);
     v.rules[static_cast<int>(ProbeRule::explore)] = v.rules[static_cast<int>(ProbeRule::walkable)] = true;
-    while (v.spacing < 500 && probes_asked(v) > most_nodes) v.spacing *= 1.25f;
+    while (probes_asked(v) > most_nodes) v.spacing *= 1.25f;
+    if (v.spacing > most_spacing) return;
     level.volumes.push_back(std::move(v));
     if (!(level.probes.tolerance > 0)) level.probes.tolerance = default_tolerance;
     if (level.probes.budget == 0) level.probes.budget = default_budget;

@@ -58,7 +58,8 @@ void check_volume(const Level& level, const Volume& v) {
     if (v.has(ProbeRule::explore) && v.seeds.empty() && !v.from_floors)
         need(std::any_of(level.cameras.begin(), level.cameras.end(),
                          [&](const Camera& c) { return holds(v, c.eye); }),
-             v, "there is nowhere to explore from", "", "Write seeds = [[x, y, z]] or seeds = \"floors\", or put a camera in it.");
+             v, "there is nowhere to explore from", "",
+             "Write seeds = [[x, y, z]] or seeds = \"floors\", or put a camera in it.");
 }
 
 }  // namespace

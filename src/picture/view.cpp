@@ -94,16 +94,21 @@ Picture draw(const Shot& shot, const ViewOptions& settings, Job& job) {
 
 namespace {
 
+/// The exposure value of the set that is shown, where its recipe has one.
+std::optional<float> own_exposure(const Level& level, const BakedSet& shown) {
+    const auto set = std::find_if(level.sets.begin(), level.sets.end(),
+                                  [&](const BakeSet& s) { return s.name == shown.name; });
+    return set != level.sets.end() ? set->exposure : std::nullopt;
+}
+
 /// The irradiance that shows white things as light grey at the exposure of the set or, where it has none, at
 /// that of what stands around.
 Rgb even_light(const Level& level, const Atlas& atlas, const ViewLight& light, const Camera& camera,
                ViewOptions settings, Job& job) {
     constexpr int smaller = 8;
-    const auto set = std::find_if(level.sets.begin(), level.sets.end(),
-                                  [&](const BakeSet& s) { return s.name == light.set->name; });
     // A luminance of 2^ev / 8 is shown as 0.18: one of 2^ev / 1.44 as 1, before highlights are rolled off.
     const auto lux_at = [](float ev) { return Rgb{1, 1, 1} * (pi * std::exp2(ev) / 1.44f); };
-    if (set != level.sets.end() && set->exposure) return lux_at(*set->exposure);
+    if (const auto ev = own_exposure(level, *light.set)) return lux_at(*ev);
     settings.width = std::max(8, settings.width / smaller);
     settings.height = std::max(8, settings.height / smaller);
     settings.samples = 1;
@@ -175,10 +180,8 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
             const float grey = luminance(c);
             c = Rgb{grey, grey, grey} * 0.2f + c * 0.2f;
         }
-        const auto set = std::find_if(level.sets.begin(), level.sets.end(),
-                                      [&](const BakeSet& s) { return s.name == light.set->name; });
-        const float ev =
-            set != level.sets.end() && set->exposure ? *set->exposure : auto_exposure(picture) + 1;
+        const std::optional<float> own = own_exposure(level, *light.set);
+        const float ev = own ? *own : auto_exposure(picture) + 1;
         const float white = std::exp2(ev) / 2;
         if (settings.show == Show::probes)
             draw_probes(viewer, shot, light, settings.net, white, picture, job);

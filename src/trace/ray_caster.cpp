@@ -25,6 +25,9 @@ constexpr const char* kernel_settings = "isa=avx2,set_affinity=0";
 /// runs into the line of the wall's foot pass under it. Larger: more rays are sent twice (six in ten thousand
 /// of those that end on a mesh), and further beside their direction.
 constexpr float edge_weight = 1e-4f, edge_step = 1e-3f;
+/// Metres of that step at most, and so much more for each metre of the ray: half of what an edit allows a ray
+/// to pass beside a box that changed (bake/edit.cpp), so that it still knows which rays to trace again.
+constexpr float most_step = 5e-5f, far_step = 5e-7f;
 
 /// Embree reads 16 bytes at the last vertex, so each array ends with a spare one.
 struct SurfaceGeometry {
@@ -345,9 +348,10 @@ Hit RayCaster::gathered_inside(const Hit& on_edge, const Ray& ray, std::uint32_t
                                Rgb& tint) const noexcept {
     const Corners c = corners(on_edge.surface, on_edge.triangle);
     const Vec3 met = c.a * (1 - on_edge.u - on_edge.v) + c.b * on_edge.u + c.c * on_edge.v;
-    const Vec3 middle = (c.a + c.b + c.c) * (1.0f / 3);
-    return gathered_once({ray.origin, normalize(met + (middle - met) * edge_step - ray.origin), ray.far},
-                         seed, tint);
+    const Vec3 inwards = ((c.a + c.b + c.c) * (1.0f / 3) - met) * edge_step;
+    const float step = length(inwards), most = most_step + far_step * on_edge.distance;
+    const Vec3 to = met + (step > most ? inwards * (most / step) : inwards);
+    return gathered_once({ray.origin, normalize(to - ray.origin), ray.far}, seed, tint);
 }
 
 Hit RayCaster::gathered(const Ray& ray, std::uint32_t seed, Rgb& tint) const noexcept {

@@ -45,16 +45,17 @@ Look look_around(const Level& level, const RayCaster& caster, Vec3 place, std::u
 
 Sight::Sight(const Level& level, const RayCaster& caster, Job& job) : level_(level), caster_(caster) {
     std::vector<Vec3> candidates;
-    for (std::uint32_t v = 0; v < level.volumes.size(); ++v)
+    for (std::uint32_t v = 0; v < level.volumes.size(); ++v) {
+        const Volume& volume = level.volumes[v];
+        // Where nobody said where players are, cameras tell better than all of the level.
+        if (volume.except || (volume.by_default && !level.cameras.empty())) continue;
         for (std::uint32_t i = 0; i < places_per_volume; ++i) {
-            const Volume& volume = level.volumes[v];
-            // Where nobody said where players are, cameras tell better than all of the level.
-            if (volume.by_default && !level.cameras.empty()) break;
             const Vec2 flat = sobol_point(combine_bits(v, 0x73696768u), i);
             const float up = unit_float(combine_bits(i, v + 0x74696572u));
             const Vec3 place = place_in(volume, {flat.x, up, flat.y});
-            if (!volume.except && holds(volume, place)) candidates.push_back(place);
+            if (holds(volume, place)) candidates.push_back(place);
         }
+    }
     if (candidates.empty())
         for (const Camera& camera : level.cameras) candidates.push_back(camera.eye);
     std::vector<Look> looks(candidates.size());
