@@ -71,27 +71,37 @@ void bench_reflections(const char* file) {
     const BakeStore store = open_store(folder.path, [](const std::string&) {});
     Level level = load_level(file);
     Job job;
-    Atlas atlas;
-    Baked baked;
-    const double texels = time_of([&] { baked = bake(level, atlas, job, store); });
+    Baker baker(level, job, nullptr, store);
+    level = baker.level();
+    const double texels = time_of([&] { baker.light(level, job); });
     std::vector<ReflectionProbe> probes;
     const double places = time_of([&] { probes = place_reflections(level, job, store); });
-    CaptureFigures first, again;
-    const double capture =
-        time_of([&] { first = capture_reflections(level, atlas, probes, baked, job, store); });
-    const std::size_t maps = probes.size() * baked.sets.size();
-    const double relit =
-        time_of([&] { again = capture_reflections(level, atlas, probes, baked, job, store); });
-    Baked one = baked;
-    one.sets.resize(1);
-    const double set = time_of([&] { capture_reflections(level, atlas, probes, one, job, store); });
+    CapturedBake made;
+    const auto captured = [&](const Level& lit, const BakeStore& to) {
+        return time_of([&] { made = light_and_capture(baker, lit, probes, job, to); });
+    };
+    const double first = captured(level, store);
+    const std::size_t rays = made.figures.rays, maps = probes.size() * made.figures.layers;
+    const double again = captured(level, store);
+    Level dimmed = level;
+    for (Light& l : dimmed.lights)
+        if (l.kind == LightKind::sun) l.color = l.color * Rgb{0.5f, 0.4f, 0.3f};
+    const double retuned = captured(dimmed, store);
+    const std::size_t anew = made.figures.captured;
+    BakeStore without_maps = store;
+    without_maps.load = [&](const std::string& name, Blob& to) {
+        return !name.starts_with("mirror-") && store.load(name, to);
+    };
+    const double relit = captured(level, without_maps);
+    const double light_alone = time_of([&] { baker.light(level, job); });
     fmt::print("{} reflection probes found in    {:.2f} s\n", probes.size(), places);
     fmt::print(
-        "{} maps captured in            {:.1f} s with {:.1f} million rays; the bake of texels took {:.0f} "
-        "s\n",
-        maps, capture, static_cast<double>(first.rays) / 1e6, texels);
-    fmt::print("lit again                     {:.1f} s with {} rays; those of one set {:.1f} s\n", relit,
-               again.rays, set);
+        "{} maps of {} light groups captured in {:.1f} s with {:.1f} million rays; texels took {:.0f} s\n",
+        maps, made.figures.layers, first - light_alone, static_cast<double>(rays) / 1e6, texels);
+    fmt::print("captured again without a ray  {:.1f} s\n", relit - light_alone);
+    fmt::print("mixed again                   {:.2f} s; with another sun's colour {:.2f} s, {} captured\n",
+               again - light_alone, retuned - light_alone, anew);
+    const Baked& baked = made.baked;
     std::vector<CubeMap> eight, single;
     for (const ReflectionMap& m : baked.sets[0].reflections)
         if (m.levels[0].side == baked.sets[0].reflections[0].levels[0].side && eight.size() < 8)

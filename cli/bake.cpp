@@ -101,12 +101,31 @@ struct Options {
     std::string tier, bounces;
     std::vector<std::string> sets;
     std::string only, keep;
+    std::vector<std::string> without;  ///< "pages", "probes", "reflections".
     float noise = 0;
     double time_limit = 0;
     bool repack = false, rebake = false;
     /// By stage, the most bytes that were held in it; filled by whoever watches the job.
     std::shared_ptr<std::map<std::string, double>> held = std::make_shared<std::map<std::string, double>>();
 };
+
+/// Whether one of "pages", "probes" and "reflections" is wanted; reflections show what probes light.
+bool makes(const Options& o, const std::string& part) {
+    const auto out = [&](const char* name) {
+        return std::find(o.without.begin(), o.without.end(), name) != o.without.end();
+    };
+    return !out(part.c_str()) && !(part == "reflections" && out("probes"));
+}
+/// Whether what status tells of is left out.
+bool left_out(const Options& o, const std::string& result) {
+    return (result == "probes" || result == "reflections") ? !makes(o, result) : !makes(o, "pages");
+}
+std::string without_text(const Options& o) {
+    std::string text;
+    for (const char* part : {"pages", "probes", "reflections"})
+        if (!makes(o, part)) text += (text.empty() ? "" : " and ") + std::string(part);
+    return text;
+}
 
 /// The level as the options want it baked.
 Level wanted_level(const Options& o) {
@@ -134,7 +153,7 @@ std::vector<std::string> stale_sets(const Options& o, const Level& level, const 
             const bool other = std::any_of(level.sets.begin(), level.sets.end(), [&](const BakeSet& s) {
                 return s.name == r.set && s.name != set.name;
             });
-            if (!r.stale || other) continue;
+            if (!r.stale || other || left_out(o, r.what)) continue;
             out = true;
             for (const std::string& text : r.because)
                 if (std::find(why.begin(), why.end(), text) == why.end()) why.push_back(text);
@@ -229,10 +248,14 @@ void print(const Options& o, const Level& level, const Baked& baked, const Captu
         f.seam_before * 100);
     if (f.probes > 0) say("{} probes, {} of them inside geometry and unused\n", f.probes, f.buried_probes);
     if (captures.probes > 0)
-        say("{} reflection probes captured, {}\n", captures.probes,
+        say("{} reflection probes, {}{}\n", captures.probes,
+            captures.captured == 0
+                ? "mixed from what they had captured"
+                : fmt::format("{} of {} light groups captured", captures.captured, captures.layers),
             captures.rays > 0
-                ? fmt::format("with {:.1f} million rays", static_cast<double>(captures.rays) / 1e6)
-                : "without a ray: what they see is where it was");
+                ? fmt::format(" with {:.1f} million rays", static_cast<double>(captures.rays) / 1e6)
+            : captures.captured > 0 ? ", without a ray: what they see is where it was"
+                                    : "");
     if (o.common.quiet) return;
     std::string stages;
     for (const auto& t : times)
@@ -279,10 +302,10 @@ Made make(const Options& o, Level level, std::vector<std::string> sets, std::vec
     const fs::path cache = o.cache.empty() ? default_cache(o.common.level) : o.cache;
     SaveOptions options;
     options.threads = o.common.threads;
-    if (o.only == probes_alone)
-        options.probes_alone = true;
-    else if (!o.only.empty())
-        options.surfaces = surfaces_named(m.level, o.only);
+    options.pages = makes(o, "pages") && o.only != probes_alone;
+    options.probes = makes(o, "probes");
+    options.reflections = makes(o, "reflections") && o.only.empty();
+    if (!o.only.empty() && options.pages) options.surfaces = surfaces_named(m.level, o.only);
     if (!o.repack) m.atlas = earlier_atlas(m.level, atlas_folders(o.common, o.out), job);
     const BakeStore store = open_store(cache, [&](const std::string& text) { job.note(text); });
     std::vector<Job::StageTime> before;
@@ -294,17 +317,23 @@ Made make(const Options& o, Level level, std::vector<std::string> sets, std::vec
     stage("load");
     if (has_probes(m.level)) m.level.placed = load_places(o.out, m.level);
     plan_bake(m.level, job);
-    if (has_probes(m.level) && !m.level.placed) {
+    if (has_probes(m.level) && !m.level.placed && options.probes) {
         const PlacedProbes placed = place_probes(m.level, job, store);
         m.level.placed = placed.places;
         options.placing = m.placing = placed.figures;
     }
     // Before the long work, since a place to capture from may lie in a wall.
-    const std::vector<ReflectionProbe> reflections = place_reflections(m.level, job, store);
+    const std::vector<ReflectionProbe> reflections =
+        options.reflections ? place_reflections(m.level, job, store) : std::vector<ReflectionProbe>{};
     std::vector<std::uint32_t> places;
     for (const std::string& set : m.sets) places.push_back(set_index(m.level, set));
-    m.baked = bake(m.level, m.atlas, job, store, places);
-    if (o.only.empty()) m.captures = capture_reflections(m.level, m.atlas, reflections, m.baked, job, store);
+    Level baked = m.level;
+    if (!options.probes) baked.placed.emplace();
+    Baker baker(std::move(baked), job, m.atlas.surfaces.empty() ? nullptr : &m.atlas, store);
+    m.atlas = baker.atlas();
+    CapturedBake lit = light_and_capture(baker, baker.level(), reflections, job, store, places);
+    m.baked = std::move(lit.baked);
+    m.captures = lit.figures;
     m.leaks = leaks_of(m.level, m.atlas, m.baked, job);
     job.limit(0);  // what is made is written
     m.times = job.times();
@@ -401,6 +430,7 @@ void record(const Options& o, const Made& m, const std::vector<std::string>& why
                  .probes = f.probes,
                  .stages = {}};
     if (!o.only.empty()) r.because.insert(r.because.begin(), "only " + o.only + " was asked for");
+    if (!o.without.empty()) r.because.insert(r.because.begin(), without_text(o) + " were left out");
     for (const auto& t : m.times) {
         const auto held = o.held->find(t.name);
         r.stages.push_back({t.name, t.seconds, held == o.held->end() ? 0 : held->second});
@@ -447,7 +477,8 @@ void run(Options& o, Job& job) {
             if (!kept.empty()) j["kept"] = kept;
             say("{}\n", j.dump(1));
         } else {
-            say("{} is up to date; --rebake bakes it all the same\n", o.out.string());
+            say("{} is up to date{}; --rebake bakes it all the same\n", o.out.string(),
+                o.without.empty() ? "" : " but for " + without_text(o));
             say_kept(o, kept);
         }
         return;
@@ -475,6 +506,7 @@ void run(Options& o, Job& job) {
         j["reflection_rays"] = m.captures.rays;
         for (const auto& p : m.files) j["files"].push_back(p.string());
         if (!kept.empty()) j["kept"] = kept;
+        if (!o.without.empty()) j["without"] = o.without;
         say("{}\n", j.dump(1));
         return;
     }
@@ -486,6 +518,9 @@ void run(Options& o, Job& job) {
     if (!o.only.empty() && !why.empty())
         say("only {} was baked; everything else is as it was, and out of date: {}\n", o.only,
             reasons_text(why));
+    if (!o.without.empty())
+        say("{} are as they were; the same command without --without brings them up to date\n",
+            without_text(o));
     say_kept(o, kept);
 }
 
@@ -509,6 +544,10 @@ void add_bake(const Command& app) {
     c.add_option("--set", o->sets, "bake only this set; may be repeated");
     c.add_option("--only", o->only,
                  "write these surfaces' texels alone (glob), or \"probes\"; everything else stays unchanged");
+    c.add_option("--without", o->without,
+                 "leave these as they are, out of date: pages, probes (and reflections, which show what they "
+                 "light) or reflections; may be repeated")
+        .check(one_of({"pages", "probes", "reflections"}));
     c.add_option("--time-limit", o->time_limit,
                  "seconds: bake glance, then proof, then final, as far as they are done by then; each is "
                  "written when it is done, the first in any case")
@@ -540,6 +579,9 @@ void add_bake(const Command& app) {
         if (!o->bounces.empty() && o->bounces != "settle" &&
             (o->bounces.size() > 4 || o->bounces.find_first_not_of("0123456789") != std::string::npos))
             throw UsageError{"--bounces", "needs a whole number or settle, not \"" + o->bounces + "\""};
+        if (!o->without.empty() && !o->only.empty()) throw UsageError{"--without", "does not go with --only"};
+        if (!makes(*o, "pages") && !makes(*o, "probes"))
+            throw UsageError{"--without", "leaves nothing to bake"};
         if (o->time_limit > 0 && !o->only.empty())
             throw UsageError{"--time-limit", "does not go with --only"};
         o->common.watch = [held = o->held](const Progress& p) {

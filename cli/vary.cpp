@@ -98,10 +98,9 @@ public:
         const std::uint32_t wanted = set_index(level, o_.set);
         const auto start = std::chrono::steady_clock::now();
         Baker& baker = baker_for(level);
-        Baked baked = baker.light(level, job_, {wanted});
-        if (o_.show == "game")
-            capture_reflections(level, baker.atlas(), place_reflections(level, job_, store_), baked, job_,
-                                store_);
+        const std::vector<ReflectionProbe> mirrors =
+            o_.show == "game" ? place_reflections(level, job_, store_) : std::vector<ReflectionProbe>{};
+        const Baked baked = light_and_capture(baker, level, mirrors, job_, store_, {wanted}).baked;
         t.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
         t.traced = baked.figures.traced - std::exchange(traced_, baked.figures.traced);
         t.layers_made = baked.figures.layers_made;

@@ -67,9 +67,10 @@ struct Packed {
         level.reflections = {mirror, ball};
         complete_level(level);
         level.sets = {{"day", {1, 1}, {}, {}, none}, {"night", {0.25f, 1}, {{1, 0.5f, 0.25f}}, {}, none}};
-        bake = bake_level(level);
         Job job;
-        capture_reflections(bake.level, bake.atlas, place_reflections(bake.level, job), bake.baked, job);
+        Baker baker(level, job);
+        bake = {level, baker.atlas(), {}};
+        bake.baked = light_and_capture(baker, level, place_reflections(level, job), job).baked;
         save_game(folder / "game.sgl", bake.level, bake.atlas, bake.baked, {.pixels = pixels});
         bytes = read_text(folder / "game.sgl");
     }

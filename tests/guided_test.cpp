@@ -121,6 +121,18 @@ TEST(Guides, rays_go_to_their_cells_and_parts_as_often_as_the_guide_says) {
     EXPECT_NEAR(static_cast<double>(in_part) / static_cast<double>(in_cell), 90.0 / 120, 0.02);
 }
 
+/// Of a row what its links see of what is bright: the evenly spread ones by themselves, and with guided ones.
+double plain_mean(const Gathered& g, std::size_t row) {
+    return static_cast<double>(std::count(g.links.row(row), g.links.row(row) + 128, 0u)) / 128;
+}
+double guided_mean(const Gathered& g, RowParts& parts, std::size_t row) {
+    double sum = plain_mean(g, row);
+    for_guided(g.guided, row, g.links, g.rows, parts, 128, [&](const WeighedLink& l, auto&&) {
+        sum += l.word == 0 ? static_cast<double>(l.weight - l.plain) : 0;
+    });
+    return sum;
+}
+
 TEST(Guides, weights_keep_the_mean_and_take_the_noise) {
     // A small bright thing in one of the cells, one in a cell without rays, and half of the square.
     const GuideSet set = two_cells();
@@ -146,16 +158,9 @@ TEST(Guides, weights_keep_the_mean_and_take_the_noise) {
         constexpr std::size_t rows = 20000;
         const Gathered g = gathered(rows, 128, set, c.bright);
         RowParts parts(g.rows);
-        const MeanAndError guided = over_rows(rows, [&](std::size_t row) {
-            double sum = 0;
-            for_guided(g.guided, row, g.links, g.rows, parts, 128, true, [&](const WeighedLink& l, auto&&) {
-                sum += l.word == 0 ? static_cast<double>(l.weight) : 0;
-            });
-            return sum;
-        });
-        const MeanAndError plain = over_rows(rows, [&](std::size_t row) {
-            return static_cast<double>(std::count(g.links.row(row), g.links.row(row) + 128, 0u)) / 128;
-        });
+        const MeanAndError guided =
+            over_rows(rows, [&](std::size_t row) { return guided_mean(g, parts, row); });
+        const MeanAndError plain = over_rows(rows, [&](std::size_t row) { return plain_mean(g, row); });
         EXPECT_NEAR(guided.mean, c.truth, 4 * guided.error / std::sqrt(rows) + 1e-5) << c.name;
         EXPECT_LE(guided.error, c.most_noise * plain.error + 0.01) << c.name;
         if (c.most_noise < 1) {
@@ -177,11 +182,7 @@ TEST(Guides, bounces_take_them_in) {
                       guided = solve_bounces(g.links, lengths, albedo, sources, 1, job, nullptr, &all);
     RowParts parts(g.rows);
     for (std::uint32_t row = 1; row < 64; ++row) {
-        double sum = 0, evenly = 0;
-        for_guided(g.guided, row, g.links, g.rows, parts, 128, true, [&](const WeighedLink& l, auto&&) {
-            sum += l.word == 0 ? static_cast<double>(l.weight) : 0;
-            evenly += l.word == 0 ? static_cast<double>(l.plain) : 0;
-        });
+        const double sum = guided_mean(g, parts, row), evenly = plain_mean(g, row);
         EXPECT_NEAR(guided.light.get(row, 0).r, 4 * sum, 0.004);
         EXPECT_NEAR(plain.light.get(row, 0).r, 4 * evenly, 0.004);
     }

@@ -148,6 +148,59 @@ TEST(Only, probes_alone_are_lit_and_lightmaps_stay_out_of_date) {
     EXPECT_EQ(empty.bake("--only probes").status, 1) << "there is nothing to keep";
 }
 
+TEST(Without, what_is_left_out_of_a_bake_stays_as_it_was_and_is_said_to_be_old) {
+    const Room room;
+    room.edit("[[volume]]",
+              "[[reflection]]\nname = \"mirror\"\nlow = [-1, 0.1, -1]\nhigh = [1, 1.5, 1]\nresolution = 32\n"
+              "[[volume]]");
+    ASSERT_EQ(room.bake().status, 0);
+    const auto parts = [&] {
+        return std::map<std::string, std::string>{
+            {"lightmaps", read_text(room.baked / "night/page-0.exr")},
+            {"probes", read_text(room.baked / "probes.bin")},
+            {"reflections", read_text(room.baked / "night/mirror-mirror.ktx2")}};
+    };
+    const std::map<std::string, std::string> before = parts();
+    const auto expect = [&](const std::string& without, const std::vector<std::string>& old) {
+        const Ran ran = room.bake(without + " --json");
+        ASSERT_EQ(ran.status, 0) << ran.err;
+        EXPECT_EQ(ran.json()["reflection_rays"], 0) << "what is seen is where it was";
+        const std::map<std::string, std::string> now = parts();
+        for (const auto& [part, bytes] : now)
+            EXPECT_EQ(bytes == before.at(part), std::find(old.begin(), old.end(), part) != old.end()) << part;
+        for (const auto& result : room.status()["results"])
+            EXPECT_EQ(
+                result["stale"].get<bool>(),
+                result["set"] == "night" && std::find(old.begin(), old.end(), result["what"]) != old.end())
+                << without << result;
+        EXPECT_TRUE(room.bake(without + " --json").json()["up_to_date"]) << "but for what is left out";
+        EXPECT_EQ(tool("pack " + room.sheet.string()).status, 0) << without;
+    };
+    room.edit("candela = 200", "candela = 800");
+    expect("--without pages", {"lightmaps"});
+    room.edit("candela = 800", "candela = 200");
+    EXPECT_EQ(room.bake().status, 0);
+    room.edit("candela = 200", "candela = 800");
+    expect("--without reflections", {"reflections"});
+    room.edit("candela = 800", "candela = 200");
+    EXPECT_EQ(room.bake().status, 0);
+    room.edit("candela = 200", "candela = 800");
+    expect("--without probes", {"probes", "reflections"});
+    // And then all of it, the same as if it had been baked at once.
+    EXPECT_EQ(room.bake().status, 0);
+    EXPECT_TRUE(room.status()["up_to_date"].get<bool>());
+    const std::map<std::string, std::string> after = parts();
+    fs::remove_all(room.baked);
+    EXPECT_EQ(room.bake().status, 0);
+    EXPECT_TRUE(parts() == after);
+    EXPECT_EQ(room.bake("--without pages --without probes").status, 2);
+    EXPECT_EQ(room.bake("--without pages --only floor").status, 2);
+    const Room fresh;
+    EXPECT_EQ(fresh.bake("--without probes").status, 0) << "nothing need be there before";
+    EXPECT_EQ(fresh.bake("--without pages").status, 0);
+    EXPECT_TRUE(fresh.status()["up_to_date"].get<bool>());
+}
+
 TEST(Keys, are_in_the_files_that_a_game_takes) {
     const Room room;
     ASSERT_EQ(room.bake().status, 0);

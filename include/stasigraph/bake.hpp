@@ -2,6 +2,8 @@
 // The bake: links, direct light, bounces, probes, and one finished result for each bake set.
 
 #include <array>
+#include <functional>
+#include <string>
 #include <vector>
 
 #include "stasigraph/atlas.hpp"
@@ -29,12 +31,19 @@ struct DirectionalPage {
 /// Lux on a unit normal near the surface's own (interpolated, unit length); 0 where the sum is less.
 Rgb directional_irradiance(Rgb flat, const std::array<Rgb, 3>& order1, Vec3 own, Vec3 normal);
 
+/// How much of a layer a set shows, by channel.
+struct LayerShare {
+    std::string layer;  ///< BakedLayer::key.
+    Rgb gain;
+};
+
 struct BakedSet {
     std::string name;
     std::vector<PageImage> pages;
     std::vector<DirectionalPage> directional;  ///< By page; empty unless the shape is directional.
     ProbeLight probes;
-    std::vector<ReflectionMap> reflections = {};  ///< By reflection probe; of capture_reflections().
+    std::vector<ReflectionMap> reflections = {};  ///< By reflection probe; of light_and_capture().
+    std::vector<LayerShare> layers = {};          ///< What it is mixed of, apart from what it does not show.
 };
 
 /// How much of each light of which the bounces alone are baked reaches a page: 255 is all of it, 0 is shadow.
@@ -103,6 +112,19 @@ struct Baked {
     BakeFigures figures;
 };
 
+/// A layer: all light of one group at unit strength, as it can be shown by itself.
+struct BakedLayer {
+    std::string key;        ///< A hash of all that its light depends on.
+    const Level& level;     ///< At unit strength; one of its sets, of the same name, shows this group alone.
+    const BakedSet& light;  ///< In that set; a layer's own fields apart.
+    const Baked& baked;     ///< Its probes and what belongs to no set.
+};
+/// Gets to see layers while a level is lit, one after the other. What is borrowed lasts as long as the call.
+struct LayerTaker {
+    std::function<bool(const std::string& key)> wants;
+    std::function<void(const BakedLayer& layer)> take;
+};
+
 /// A texel's place and its light as solved, before margins, seams and normal maps: for tests, benches and
 /// statistics.
 struct TexelLight {
@@ -143,8 +165,10 @@ public:
     /// bounces, noise and material colours, not in geometry, UVs, tier, links or seed; throws Error when it
     /// does. Only groups whose light changed since the last call are solved again, and only those whose
     /// sources changed are sampled again. The result depends on `lit` alone, never on the calls before.
-    /// `only`: the sets to be mixed, by their places in the level, ascending; empty for all.
-    Baked light(const Level& lit, Job& job, const std::vector<std::uint32_t>& only = {});
+    /// `only`: the sets to be mixed, by their places in the level, ascending; empty for all. `layers` is
+    /// shown those that these sets show anything of, as far as it wants them.
+    Baked light(const Level& lit, Job& job, const std::vector<std::uint32_t>& only = {},
+                const LayerTaker& layers = {});
 
     /// Whether light() takes this level.
     bool takes(const Level& lit) const;

@@ -88,8 +88,10 @@ struct SaveOptions {
     /// By surface: 1 for those whose texels are written, while everything else keeps what an earlier bake of
     /// the same charts wrote, and stays as out of date as it was. Empty: all.
     std::vector<std::uint8_t> surfaces;
-    unsigned threads = 0;       ///< As a job's: sets are written side by side.
-    bool probes_alone = false;  ///< Likewise the probes and nothing else.
+    unsigned threads = 0;  ///< As a job's: sets are written side by side.
+    /// What is written at all; the rest likewise keeps what an earlier bake wrote. Reflections are written
+    /// where they were captured.
+    bool pages = true, probes = true, reflections = true;
     /// What came of placing the probes, where that was done for this bake; to be kept beside their places.
     std::optional<PlaceFigures> placing;
 };

@@ -52,14 +52,21 @@ std::string reflections_key(const Level& level);
 
 /// What captures came to.
 struct CaptureFigures {
-    std::size_t probes = 0, rays = 0, from_cache = 0;  ///< Of the probes; those that sent no rays.
+    std::size_t probes = 0;
+    std::size_t rays = 0;                  ///< Sent; each place that is not known sends its own once.
+    std::size_t layers = 0, captured = 0;  ///< Light groups of the sets; those that were captured now.
 };
-/// Captures every reflection probe under every set that `baked` holds, and filters it: fills in
-/// Baked::reflections and BakedSet::reflections. What is seen is lit as view() shows it, moving things and
-/// live light left out. Rays are sent once for each place; with a store captures are lit again without any
-/// while geometry stays. `probes`: of place_reflections().
-CaptureFigures capture_reflections(const Level& level, const Atlas& atlas,
-                                   const std::vector<ReflectionProbe>& probes, Baked& baked, Job& job,
-                                   const BakeStore& store = {});
+struct CapturedBake {
+    Baked baked;
+    CaptureFigures figures;
+};
+/// Baker::light(), and every reflection probe captured under every set. What is seen is lit as view() shows
+/// it, moving things and live light left out. Light adds up, so each light group is captured and filtered by
+/// itself, at unit strength, and sets are mixed of that: with a store a group that is dimmed or tinted costs
+/// a sum, and one that is changed is captured again without a ray while geometry stays. Captures are kept as
+/// half floats. `probes`: of place_reflections().
+CapturedBake light_and_capture(Baker& baker, const Level& lit, const std::vector<ReflectionProbe>& probes,
+                               Job& job, const BakeStore& store = {},
+                               const std::vector<std::uint32_t>& only = {});
 
 }  // namespace stasigraph

@@ -40,7 +40,11 @@ struct Baker::State {
 
     /// Appends the wanted sets of a level that has one sun and one sky, at unit strength, layers made.
     void light_sets(Level lit, const std::vector<LayerKeys>& keys, const std::vector<std::string>& wanted,
-                    Baked& baked, Job& job);
+                    const LayerTaker& taker, Baked& baked, Job& job);
+    /// Shows `taker` the layers at hand that sets of this level show, and tells the sets their shares of
+    /// them.
+    void show_layers(Level lit, const std::vector<LayerKeys>& keys, const LayerTaker& taker, Baked& baked,
+                     Job& job);
     VisibilityCache visibility;
     std::string occlusion_key;
     std::vector<OcclusionPage> occlusion;
@@ -273,7 +277,8 @@ const Level& Baker::level() const noexcept {
 }
 
 void Baker::State::light_sets(Level lit, const std::vector<LayerKeys>& keys,
-                              const std::vector<std::string>& wanted, Baked& baked, Job& job) {
+                              const std::vector<std::string>& wanted, const LayerTaker& taker, Baked& baked,
+                              Job& job) {
     const Ground& g = ground;
     take_layers(lit, keys);
     sets = lit.sets;
@@ -283,6 +288,7 @@ void Baker::State::light_sets(Level lit, const std::vector<LayerKeys>& keys,
     job.begin("finish", lit.sets.size());
     std::vector<ProbeLight> probe_light = mix_probes(lit, layers, g.probes.size());
     AllPages pages = mix_pages(g, lit, layers, job);
+    job.advance(lit.sets.size());
     for (std::size_t i = 0; i < lit.sets.size(); ++i)
         baked.sets.push_back({lit.sets[i].name, std::move(pages.sets[i].pages),
                               std::move(pages.sets[i].directional), std::move(probe_light[i])});
@@ -300,11 +306,39 @@ void Baker::State::light_sets(Level lit, const std::vector<LayerKeys>& keys,
     raise(f.noise, static_cast<double>(noise));
     f.seam_before = std::max(seam_before, static_cast<float>(pages.seam_before));
     f.seam = std::max(seam, static_cast<float>(pages.seam));
+    show_layers(std::move(lit), keys, taker, baked, job);
+}
+
+void Baker::State::show_layers(Level lit, const std::vector<LayerKeys>& keys, const LayerTaker& taker,
+                               Baked& baked, Job& job) {
+    const std::vector<BakeSet> mixed = std::exchange(lit.sets, {});
+    for (std::uint32_t group = 0; group < keys.size(); ++group) {
+        const std::string key = shown_layer_key(lit, keys[group], ground.key, ground.probe_key);
+        bool shown = false;
+        for (std::size_t i = 0; i < mixed.size(); ++i) {
+            const Rgb gain = mixed[i].gain(group);
+            if (!(max_channel(gain) > 0)) continue;
+            shown = true;
+            baked.sets[baked.sets.size() - mixed.size() + i].layers.push_back({key, gain});
+        }
+        if (!shown || !taker.wants || !taker.wants(key)) continue;
+        BakeSet alone{.name = lit.groups[group], .gains = {}};
+        alone.gains.assign(lit.groups.size(), 0);
+        alone.gains[group] = 1;
+        lit.sets = {alone};
+        AllPages pages = mix_pages(ground, lit, layers, job);
+        const BakedSet light{.name = alone.name,
+                             .pages = std::move(pages.sets[0].pages),
+                             .directional = std::move(pages.sets[0].directional),
+                             .probes = mix_probes(lit, layers, ground.probes.size())[0]};
+        taker.take({key, lit, light, baked});
+    }
 }
 
 /// The steps of a series have a sun and a sky of their own each, and so layers of those two; all the others
 /// serve every step.
-Baked Baker::light(const Level& given, Job& job, const std::vector<std::uint32_t>& only) {
+Baked Baker::light(const Level& given, Job& job, const std::vector<std::uint32_t>& only,
+                   const LayerTaker& taker) {
     State& s = *state_;
     Level lit = given;
     complete_level(lit);
@@ -332,7 +366,7 @@ Baked Baker::light(const Level& given, Job& job, const std::vector<std::uint32_t
         if (levels.empty()) return;
         const std::vector<std::vector<LayerKeys>> keys = s.make_layers(levels, job);
         for (std::size_t i = 0; i < levels.size(); ++i)
-            s.light_sets(std::move(levels[i]), keys[i], wanted, baked, job);
+            s.light_sets(std::move(levels[i]), keys[i], wanted, taker, baked, job);
         levels.clear();
     };
     for (std::uint32_t i = 0; i < sets.size(); ++i) {

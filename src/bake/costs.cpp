@@ -14,6 +14,8 @@ constexpr double bytes_a_texel = 380, bytes_a_group = 280;
 
 // Seconds.
 constexpr double ray = 0.24e-6, probe_ray = 0.8e-6;
+/// For each even link of a probe and each group: guides and what they and all links bring.
+constexpr double probe_light = 0.12e-6;
 constexpr double texel = 3.2e-6;  ///< Where it lies, what is beside it, whether it is buried.
 constexpr double pack_texel = 1.9e-6, pack_surface = 6e-3;
 /// For each texel and group.
@@ -120,7 +122,7 @@ std::vector<PlannedStage> plan_of(const Level& level) {
         captured += capture_cost(1, p.resolution, level.quality.tier);
     for (const ReflectionRule& r : level.reflection_rules)
         captured += capture_cost(r.everywhere ? 1 : found, r.resolution, level.quality.tier);
-    const double reflections = captured * static_cast<double>(level.sets.size());
+    const double reflections = captured * c.groups;
     std::vector<PlannedStage> plan{
         {"place probes", level.placed ? 0 : placing_cost(level)},
         {"reflection places", has_reflections(level) ? place_cell * cells_of(level) : 0},
@@ -138,12 +140,22 @@ std::vector<PlannedStage> plan_of(const Level& level) {
         {"denoise", level.quality.denoise == Denoise::automatic ? c.denoised() : 0},
         {"second look", c.looked_again(level.quality)},
         {"noise that is left", c.checked(level.quality)},
+        {"probes", 0},
         {"pages", page * c.texels * c.groups},
         {"occlusion", level.occlusion.reach > 0 ? c.texels * tier.occlusion_rays * ray : 0},
         {"finish", 0.4e-6 * c.texels},
         {"reflections", reflections}};
     return plan;
 }
+
+namespace {
+
+double links_of_probes(const Ground& ground) {
+    return ground.level.placed ? static_cast<double>(ground.level.placed->size()) * ground.tier.probe_links
+                               : 0;
+}
+
+}  // namespace
 
 void expect_ground(const Ground& ground, bool kept, Job& job) {
     const Costs c{static_cast<double>(ground.texels.size()), static_cast<double>(ground.level.groups.size()),
@@ -152,8 +164,7 @@ void expect_ground(const Ground& ground, bool kept, Job& job) {
     for (const Job::StageTime& t : std::vector<Job::StageTime>(job.times()))
         if (t.name == "pack" || t.name == "unwrap") job.expect(t.name, t.seconds);
     job.expect("links", kept ? 0.5e-6 * c.texels : c.links());
-    const double probes = ground.level.placed ? static_cast<double>(ground.level.placed->size()) : 0;
-    job.expect("probe links", kept ? 0 : probes * ground.tier.probe_links * probe_ray);
+    job.expect("probe links", kept ? 0 : links_of_probes(ground) * probe_ray);
     expect_layers(ground, ground.level, ground.level.groups.size(), job);
 }
 
@@ -167,6 +178,7 @@ void expect_layers(const Ground& ground, const Level& lit, std::size_t groups, J
     job.expect("denoise", lit.quality.denoise == Denoise::automatic ? c.denoised() : 0);
     job.expect("second look", c.looked_again(lit.quality));
     job.expect("noise that is left", c.checked(lit.quality));
+    job.expect("probes", links_of_probes(ground) * c.groups * probe_light);
     job.expect("pages", page * c.texels * c.groups);
 }
 

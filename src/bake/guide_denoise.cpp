@@ -41,7 +41,7 @@ GuidedSpread guided_spread(const GuideSource& s, const HalfField& sent, std::siz
     const std::uint32_t at = s.guided[group].at(row);
     if (at == none) return out;
     CellScatter scatter[3];
-    for_guided(s.guided[group], at, s.links, s.rows, parts, length, false,
+    for_guided(s.guided[group], at, s.links, s.rows, parts, length,
                [&](const WeighedLink& l, auto&& direction) {
                    Rgb v;
                    if (meets_texel(l.word))

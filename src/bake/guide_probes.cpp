@@ -17,15 +17,18 @@ constexpr int least_links = 1024;
 constexpr int pilot_share = 4;
 /// Links that bring this many times the light of their probe are kept one by one, so many of a block.
 constexpr float bright_at_probe = 4;
-constexpr std::size_t most_kept = 1024;
+constexpr std::size_t most_kept = 512;
 /// Metres of the blocks whose probes learn from one another, and from those of the blocks beside.
 constexpr float block_size = 6;
 /// Bright places that a probe looks for.
 constexpr std::ptrdiff_t most_places = 256;
 /// Probes ask for half of the noise that texels do: what moves through the light shows any step. That is of
-/// each facing, which has twice the noise of the mean of all; and guided rays leave a quarter of its
-/// variance, as many as the evenly spread ones at most.
-constexpr float of_texels_noise = 0.5f, share_left = 1.0f / 16, most_of_row = 1;
+/// each facing, which has twice the noise of the mean of all; and guided rays leave half of its variance, as
+/// many as the evenly spread ones at most.
+constexpr float of_texels_noise = 0.5f, share_left = 1.0f / 8, most_of_row = 1;
+/// A probe that a group lights less than this share of its usual light, the mean over its own light, asks
+/// for no less noise than one that has so much. Without it nine in ten rays go where nobody sees the group.
+constexpr float least_light = 0.01f;
 /// Links of a probe that go to each part, for each of its links.
 constexpr float links_to_part = 1.0f / (DirectionGuide::wide * DirectionGuide::high);
 
@@ -94,14 +97,11 @@ public:
           number_(number),
           sent_(sent),
           pilot_(pilot),
-          floor_(unseen_light_of(layer.work->lit, layer.group)),
           light_(pilot.rows.size()) {}
 
     GuidedLinks learn(Job& job) {
         const std::size_t probes = light_.size();
-        job.parallel(probes, 16, [&](std::size_t begin, std::size_t end) {
-            for (std::size_t p = begin; p < end; ++p) light_[p] = light_at(static_cast<std::uint32_t>(p));
-        });
+        measure_light(job);
         for (std::uint32_t p = 0; p < probes; ++p)
             if (light_[p] > 0)
                 met_.try_emplace(block_at(place(p)), Met{{}, BrightPlaces(most_kept)})
@@ -150,14 +150,29 @@ private:
         }
     }
 
+    /// Told for each probe, and nowhere less than what can be seen of the group.
+    void measure_light(Job& job) {
+        job.parallel(light_.size(), 16, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t p = begin; p < end; ++p) light_[p] = light_at(static_cast<std::uint32_t>(p));
+        });
+        double sum = 0, squares = 0;
+        for (const double lux : light_) {
+            sum += lux;
+            squares += lux * lux;
+        }
+        if (!(sum > 0)) return;
+        const float least = std::max(unseen_light_of(layer_.work->lit, layer_.group),
+                                     least_light * static_cast<float>(squares / sum));
+        for (float& lux : light_) lux = std::max(lux, least);
+    }
+
     /// All light there, direct light included: lux on the mean of all facings, times four.
     float light_at(std::uint32_t p) const {
         constexpr float order_0 = 0.28209479f;  // of the basis
         float sum = 0;
         for_links(p, [&](std::size_t, float lux, std::uint32_t) { sum += lux; });
-        return std::max(sum / static_cast<float>(pilot_.length) +
-                            luminance(layer_.layer->at_probes[p][0]) / (4 * pi * order_0),
-                        floor_);
+        return sum / static_cast<float>(pilot_.length) +
+               luminance(layer_.layer->at_probes[p][0]) / (4 * pi * order_0);
     }
 
     void keep_bright(Met& met) const {
@@ -243,7 +258,6 @@ private:
     std::size_t number_;
     const SentByTexels& sent_;
     const Pilot& pilot_;
-    float floor_;
     std::vector<float> light_;
     std::map<Block, Met> met_;
 };

@@ -325,6 +325,14 @@ LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string&
     return keys;
 }
 
+std::string shown_layer_key(const Level& level, const LayerKeys& keys, const std::string& ground,
+                            const std::string& probes) {
+    Hasher h("shown layer");
+    for (const std::string* text : {&keys.light, &ground, &probes}) h.text(*text);
+    h.number(level.lightmap.shape);
+    return h.key();
+}
+
 std::string visibility_key(const Level& level, const std::string& ground) {
     Hasher h("visibility");
     h.text(ground);

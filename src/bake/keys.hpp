@@ -27,6 +27,9 @@ struct LayerKeys {
 };
 LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string& ground,
                      const std::string& colors);
+/// All that a layer depends on as it is shown, pages and probes. `probes`: Ground::probe_key.
+std::string shown_layer_key(const Level& level, const LayerKeys& keys, const std::string& ground,
+                            const std::string& probes);
 /// Base colours and their textures, and what bounces make of them.
 std::string color_key(const Level& level);
 

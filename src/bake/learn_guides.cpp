@@ -399,7 +399,7 @@ void renew_noise(const LearntFrom& from, const std::vector<GuidedLinks>& guided,
                 // Of the evenly spread links of cells that have guided ones, which scatter by themselves.
                 float count = 0, sum = 0, squares = 0;
                 CellScatter scatter;
-                for_guided(guided[g], at, m.ground.links, m.ground.rows, parts, from.first, false,
+                for_guided(guided[g], at, m.ground.links, m.ground.rows, parts, from.first,
                            [&](const WeighedLink& l, auto&& direction) {
                                const float v = brought(from, g, row, l.word, l.tint, direction);
                                scatter.add(l.cell, v * l.weight);
@@ -426,7 +426,7 @@ Rgb guided_sky(const SkyLight& sky, const GuidedLinks& guided, const Links& link
     Rgb sum;
     const std::uint32_t at = guided.at(row);
     if (at == none) return sum;
-    for_guided(guided, at, links, rows, parts, length, false, [&](const WeighedLink& l, auto&& direction) {
+    for_guided(guided, at, links, rows, parts, length, [&](const WeighedLink& l, auto&& direction) {
         if (l.word != sky_word) return;
         sum += gathered_sky_at(sky, rows.receivers[row], direction(), l.tint, weights) * (l.weight - l.plain);
     });

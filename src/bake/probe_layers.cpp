@@ -47,50 +47,50 @@ SentByTexels sent_by_texels(const std::vector<LayerToMake>& layers, const std::v
     return sent;
 }
 
-/// What evenly spread links bring a probe of some layers.
-void add_evenly(const std::vector<LayerToMake>& layers, const SentByTexels& sent,
-                const std::vector<std::size_t>& some, std::size_t p) {
+/// What evenly spread links bring a probe.
+void add_evenly(const std::vector<LayerToMake>& layers, const SentByTexels& sent, std::size_t p) {
     const Ground& g = layers[0].work->ground;
     const auto count = static_cast<std::uint32_t>(g.tier.probe_links);
     const float share = 4 * pi / static_cast<float>(count);
     TintReader tints(g.probe_links, p);
     std::array<Vec3, direction_batch> ways;
     const std::uint32_t* words = g.probe_links.row(p);
-    for (std::uint32_t k = 0; k < count && !some.empty(); ++k) {
+    for (std::uint32_t k = 0; k < count; ++k) {
         if (k % direction_batch == 0)
             row_directions(g.probe_rows, p, k, std::min(direction_batch, count - k), ways);
         if (!meets_texel(words[k])) continue;
         const std::array<float, 9> basis = convolved_basis(ways[k % direction_batch]);
         const Rgb tint = tints.at(k) * (share / pi);
-        for (const std::size_t c : some) {
+        for (std::size_t c = 0; c < layers.size(); ++c) {
             const Rgb from = sent.at(words[k], c) * tint;
             ShRgb& to = layers[c].layer->probes[p];
             for (std::size_t b = 0; b < 9; ++b) to[b] += from * basis[b];
         }
     }
-    for (const std::size_t c : some)
-        if (layers[c].is_sky())
-            gathered_sky(
-                layers[c].work->sky, g.probe_rows, g.probe_links, p, 0, count, layers[c].work->probe_weights,
-                [&](std::uint32_t, Vec3 w, Rgb e) { add_light(layers[c].layer->probes[p], w, e * share); });
+    for (const LayerToMake& l : layers)
+        if (l.is_sky())
+            gathered_sky(l.work->sky, g.probe_rows, g.probe_links, p, 0, count, l.work->probe_weights,
+                         [&](std::uint32_t, Vec3 w, Rgb e) { add_light(l.layer->probes[p], w, e * share); });
 }
 
-/// What they and guided ones bring it of one layer.
+/// What guided links, and the weights that they change, make of that in one layer.
 void add_guided(const LayerToMake& l, const SentByTexels& sent, std::size_t number, const GuidedLinks& guided,
                 std::size_t p, RowParts& parts) {
     const Ground& g = l.work->ground;
     ShRgb& to = l.layer->probes[p];
     for_guided(guided, guided.at(p), g.probe_links, g.probe_rows, parts,
-               static_cast<std::uint32_t>(g.tier.probe_links), true,
+               static_cast<std::uint32_t>(g.tier.probe_links),
                [&](const WeighedLink& link, auto&& direction) {
-                   const float share = 4 * pi * link.weight;
-                   if (meets_texel(link.word))
-                       add_light(to, direction(), sent.at(link.word, number) * link.tint * (share / pi));
-                   else if (link.word == sky_word && l.is_sky())
+                   const float share = 4 * pi * (link.weight - link.plain);
+                   if (meets_texel(link.word)) {
+                       const Rgb from = sent.at(link.word, number);
+                       if (max_channel(from) > 0) add_light(to, direction(), from * link.tint * (share / pi));
+                   } else if (link.word == sky_word && l.is_sky()) {
                        add_light(to, direction(),
                                  gathered_sky_at(l.work->sky, g.probe_rows.receivers[p], direction(),
                                                  link.tint, l.work->probe_weights) *
                                      share);
+                   }
                });
 }
 
@@ -108,15 +108,10 @@ void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job) {
     const std::vector<GuidedLinks> guided = guide_probes(layers, sent, job);
     job.parallel(g.probe_rows.size(), 16, [&](std::size_t begin, std::size_t end) {
         RowParts parts(g.probe_rows);
-        std::vector<std::size_t> evenly;
         for (std::size_t p = begin; p < end; ++p) {
-            evenly.clear();
+            add_evenly(layers, sent, p);
             for (std::size_t c = 0; c < layers.size(); ++c)
-                if (guided[c].at(p) == none)
-                    evenly.push_back(c);
-                else
-                    add_guided(layers[c], sent, c, guided[c], p, parts);
-            add_evenly(layers, sent, evenly, p);
+                if (guided[c].at(p) != none) add_guided(layers[c], sent, c, guided[c], p, parts);
             for (const LayerToMake& l : layers) window_ringing(l.layer->probes[p], l.layer->at_probes[p]);
         }
     });

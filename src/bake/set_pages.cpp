@@ -102,7 +102,6 @@ AllPages mix_pages(const Ground& g, const Level& lit, const std::vector<Layer>& 
             after[i] = set.pages[g.seams.texels[i].page].texels[g.seams.texels[i].place];
         all.seam_before = std::max(all.seam_before, seam_jump(g.seams, before));
         all.seam = std::max(all.seam, seam_jump(g.seams, after));
-        job.advance(1);
     }
     return all;
 }

@@ -328,9 +328,10 @@ void write_probes(const fs::path& folder, const Baked& baked, const std::vector<
 /// The same as an earlier bake wrote it, but for what is there already.
 void keep_whole(const Json& before, Json& manifest, Written& written) {
     for (const char* name : {"ground", "layers", "inputs", "visibility", "visibility_made_from", "occlusion",
-                             "occlusion_made_from", "reflections", "reflection_places"})
+                             "occlusion_made_from"})
         if (before.contains(name)) manifest[name] = before[name];
-    if (!manifest.contains("probes") && before.contains("probes")) manifest["probes"] = before["probes"];
+    for (const char* name : {"probes", "reflections", "reflection_places"})
+        if (before.contains(name) && !manifest.contains(name)) manifest[name] = before[name];
     for (const std::string& file : file_names(before))
         if (std::find(written.files.begin(), written.files.end(), file) == written.files.end())
             written.add(file, false);
@@ -360,7 +361,12 @@ struct Saving {
     std::vector<BakedSet> probe_sets;
     std::vector<std::size_t> kept;  ///< Of those the ones that are not baked now.
 
-    bool whole() const { return options.surfaces.empty() && !options.probes_alone; }
+    bool whole() const { return options.surfaces.empty() && options.pages; }
+    bool writes_probes() const { return options.surfaces.empty() && options.probes; }
+    bool writes_reflections() const {
+        return options.surfaces.empty() && options.reflections && !baked.reflections.empty();
+    }
+    bool keeps_reflections() const { return !options.surfaces.empty() || !options.reflections; }
     /// What an earlier bake says of a set, for a part of it to be replaced.
     Json replaced(const std::string& set) const {
         if (whole()) return {};
@@ -373,9 +379,11 @@ struct Saving {
         return old;
     }
     static void keep_files(const Json& entry, Written& to);
+    void keep_parts(const std::string& set, Json& entry, Written& to) const;
     Json write_light(std::size_t number, BakedSet& set, Written& to) const;
     SavedSet save_set(std::size_t number) const;
     void add_sets(Json& manifest);
+    void keep_other_parts(Json& manifest);
 };
 
 void Saving::keep_files(const Json& entry, Written& to) {
@@ -390,6 +398,35 @@ void Saving::keep_files(const Json& entry, Written& to) {
     to.add(prelit.value("file", ""), false);
     for (const Json& image : prelit.value("images", Json::array()))
         if (image.is_string()) to.add(image.get<std::string>(), false);
+}
+
+/// Gives a set whose lightmaps are written what it had of everything that is not, whatever its charts were.
+void Saving::keep_parts(const std::string& set, Json& entry, Written& to) const {
+    Json old;
+    for (const Json& e : before.is_object() ? before.value("sets", Json::array()) : Json::array())
+        if (e.is_object() && e.value("name", "") == set) old = e;
+    const auto keep = [&](const char* name, const Json& value) {
+        entry.erase(name);
+        if (!value.is_null()) entry[name] = value;
+    };
+    const auto had = [&](const char* name, const char* otherwise) {
+        return old.is_null() ? Json() : old.value(name, old.value(otherwise, Json()));
+    };
+    if (!writes_probes()) {
+        keep("probes_made_from", had("probes_made_from", ""));
+        keep("probes_light_made_from", had("probes_light_made_from", "made_from"));
+        keep("probes_inputs", had("probes_inputs", "inputs"));
+        if (const std::string inputs_then = entry.value("probes_inputs", ""); !inputs_then.empty())
+            to.add(inputs_then, false);
+    }
+    if (keeps_reflections() && !old.is_null()) {
+        for (const char* name :
+             {"reflections", "reflections_made_from", "reflections_inputs", "reflection_places"})
+            if (old.contains(name)) entry[name] = old[name];
+        if (const std::string inputs_then = entry.value("reflections_inputs", ""); !inputs_then.empty())
+            to.add(inputs_then, false);
+        keep_reflections(old, to);
+    }
 }
 
 /// A set's lightmaps, all of them or the chosen surfaces' part, and what shows them.
@@ -431,20 +468,28 @@ SavedSet Saving::save_set(std::size_t number) const {
         if (saved.entry.is_null()) return saved;
         keep_files(saved.entry, saved.written);
         saved.kept = true;
-    } else if (options.probes_alone) {
-        set.probes = made->probes;
-        saved.entry = replaced(name);
-        saved.entry["probes_made_from"] = inputs.keys.probes;
-        saved.entry["probes_light_made_from"] = inputs.keys.sets[number].key;
-        saved.entry["probes_inputs"] = inputs_file;
-        keep_files(saved.entry, saved.written);
     } else {
-        set = *made;
-        saved.entry = write_light(number, set, saved.written);
-        if (whole() && !set.reflections.empty()) {
+        if (options.pages) {
+            set = *made;
+            saved.entry = write_light(number, set, saved.written);
+            if (whole()) keep_parts(name, saved.entry, saved.written);
+        } else {
+            saved.entry = replaced(name);
+            if (writes_reflections()) saved.entry.erase("reflections");
+            keep_files(saved.entry, saved.written);
+        }
+        if (writes_probes()) {
+            set.probes = made->probes;
+            saved.entry["probes_made_from"] = inputs.keys.probes;
+            if (!options.pages) {
+                saved.entry["probes_light_made_from"] = inputs.keys.sets[number].key;
+                saved.entry["probes_inputs"] = inputs_file;
+            }
+        }
+        if (writes_reflections()) {
             std::vector<std::string> names;
-            write_reflections(saved.written.folder, baked.reflections, set, captures_key(inputs.keys, number),
-                              saved.entry, names);
+            write_reflections(saved.written.folder, baked.reflections, *made,
+                              captures_key(inputs.keys, number), saved.entry, names);
             for (const std::string& file : names) saved.written.add(file);
             saved.entry["reflections_inputs"] = inputs_file;
             saved.entry["reflection_places"] = reflection_places;
@@ -467,6 +512,20 @@ void Saving::add_sets(Json& manifest) {
         probe_sets.push_back(std::move(s.probes));
         manifest["sets"].push_back(std::move(s.entry));
     }
+}
+
+/// What belongs to no set of the probes and reflections that are not written.
+void Saving::keep_other_parts(Json& manifest) {
+    const auto keep = [&](const char* name) {
+        if (before.is_object() && before.contains(name)) manifest[name] = before[name];
+    };
+    if (keeps_reflections())
+        for (const char* name : {"reflections", "reflection_places"}) keep(name);
+    if (options.probes || !before.is_object()) return;
+    keep("probes");
+    const std::vector<std::string> files = file_names(before);
+    for (const char* name : {"probes.bin", "probes.json", "places.json"})
+        if (std::find(files.begin(), files.end(), name) != files.end()) written.add(name, false);
 }
 
 }  // namespace
@@ -522,7 +581,7 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
     written.add(saving.inputs_file);
     add_keys(saving.inputs, manifest);
     manifest["inputs"] = saving.inputs_file;
-    if (saving.whole() && !baked.reflections.empty()) {
+    if (saving.writes_reflections()) {
         const Json probes = reflections_json(baked.reflections);
         const std::string text = probes.dump();
         saving.reflection_places = hash_text(Bytes(text.begin(), text.end()));
@@ -533,11 +592,14 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
     manifest["surfaces"] = surfaces_json(level, atlas);
     manifest["surfaces_without_lightmap"] = unmapped_json(level, atlas);
     if (saving.whole()) write_maps(level, baked, manifest, written);
-    if (options.surfaces.empty() && baked.probes.size() > 0) {
+    if (saving.writes_probes() && baked.probes.size() > 0) {
         write_places(folder, level, baked, options, written);
         write_probes(folder, baked, saving.kept, saving.probe_sets, manifest, written);
     }
-    if (!saving.whole()) keep_whole(saving.before, manifest, written);
+    if (!saving.whole())
+        keep_whole(saving.before, manifest, written);
+    else
+        saving.keep_other_parts(manifest);
     write_level_glb(to / (level.name + ".glb"), level_file, level, atlas);
     written.add(level.name + ".glb");
     const fs::path charts = atlas_file(to, level.quality.tier);

@@ -31,7 +31,7 @@ TierOptions tier_options(Tier tier) {
                     .noise = 0.04f,
                     .light_samples = 16,
                     .light_cut = 48,
-                    .probe_links = 4096,
+                    .probe_links = 2048,
                     .occlusion_rays = 64,
                     .smoothing = 1.1f};
         case Tier::final:

@@ -1,7 +1,10 @@
-// Reflection probes: what is seen all around from a place, under every set, from rays that are sent once.
+// Reflection probes: what is seen all around from a place, light group by light group, from rays that are
+// sent once; and the mixes of that which sets show.
 
 #include <algorithm>
+#include <cmath>
 #include <map>
+#include <memory>
 #include <span>
 
 #include "bake/costs.hpp"
@@ -10,6 +13,7 @@
 #include "base/text.hpp"
 #include "picture/viewer.hpp"
 #include "probe/cube_map.hpp"
+#include "runtime/half.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -18,7 +22,7 @@ namespace {
 
 constexpr std::uint32_t back_bit = 0x80000000u;
 /// What is kept of hits has another name where it is kept in another way.
-constexpr int form_of_hits = 1;
+constexpr int form_of_hits = 1, form_of_maps = 1;
 
 /// How a ray went on after the last face it met, where that did not hide the rest: too many panes leave
 /// nothing.
@@ -151,81 +155,228 @@ CubeMap lit(const Viewer& viewer, const ReflectionProbe& p, int samples, const S
     return map;
 }
 
-/// One set's captures, filtered: those of one width together.
-std::vector<ReflectionMap> filtered(std::vector<CubeMap> sharp, std::uint32_t normals, Job& job) {
-    std::vector<ReflectionMap> out(sharp.size());
-    std::map<int, std::vector<std::size_t>> of_width;
-    for (std::size_t p = 0; p < sharp.size(); ++p) of_width[sharp[p].side].push_back(p);
-    for (const auto& [width, list] : of_width) {
-        std::vector<CubeMap> maps;
-        for (const std::size_t p : list) maps.push_back(std::move(sharp[p]));
-        std::vector<ReflectionMap> done = filter_levels(std::move(maps), job, normals);
-        for (std::size_t i = 0; i < list.size(); ++i) out[list[i]] = std::move(done[i]);
+/// What a probe captured of one layer, all levels one after the other: halves, times `unit`; empty where it
+/// is dark.
+struct KeptMap {
+    bool known = false;
+    float unit = 1;
+    std::vector<std::uint16_t> texels;
+};
+
+std::size_t texels_of(int resolution) {
+    std::size_t sum = 0;
+    for (int l = 0; l < reflection_levels(resolution); ++l) {
+        const auto side = static_cast<std::size_t>(resolution >> l);
+        sum += 6 * side * side;
     }
-    return out;
+    return sum;
+}
+
+KeptMap kept_map(const ReflectionMap& map) {
+    KeptMap kept;
+    float most = 0;
+    for (const CubeMap& level : map.levels)
+        for (const Rgb c : level.texels) most = std::max(most, max_channel(c));
+    if (!(most > 0)) return kept;
+    // A power of two, so that the same light is the same in any unit.
+    kept.unit = std::exp2(std::ceil(std::log2(most / 32768)));
+    for (const CubeMap& level : map.levels)
+        for (const Rgb c : level.texels)
+            for (const float v : {c.r, c.g, c.b})
+                kept.texels.push_back(runtime::to_half(v * (1 / kept.unit)));
+    return kept;
 }
 
 /// What one glob lets probes see.
 using Seen = std::map<std::string, std::shared_ptr<const SeenLevel>>;
 
+/// The captures of one bake. Rays are sent, and what they meet is brought from the store, once a layer asks.
+class Captures {
+public:
+    Captures(const Level& level, const Atlas& atlas, const std::vector<ReflectionProbe>& probes, Job& job,
+             const BakeStore& store)
+        : level_(level),
+          atlas_(atlas),
+          probes_(probes),
+          job_(job),
+          store_(store),
+          samples_(samples_of(level.quality.tier)),
+          normals_(level.quality.tier == Tier::glance ? 512 : 2048) {
+        const std::string geometry = geometry_key(level);
+        for (const ReflectionProbe& p : probes) names_.push_back(hits_name(level, p, geometry, samples_));
+        figures_.probes = probes.size();
+    }
+
+    /// Whether some probe's capture of a layer is not known.
+    bool wants(const std::string& layer) {
+        auto [at, is_new] = captured_.try_emplace(layer);
+        if (!is_new) return false;
+        ++figures_.layers;
+        std::vector<KeptMap>& maps = at->second;
+        maps.resize(probes_.size());
+        for (std::size_t p = 0; p < maps.size(); ++p) maps[p].known = load(layer, p, maps[p]);
+        return !std::all_of(maps.begin(), maps.end(), [](const KeptMap& m) { return m.known; });
+    }
+
+    void take(const BakedLayer& layer) {
+        job_.begin("reflections", probes_.size());
+        ++figures_.captured;
+        const std::vector<KeptMap>& maps = captured_.at(layer.key);
+        for (std::size_t p = 0; p < probes_.size(); ++p) {
+            if (!maps[p].known) {
+                const Viewer viewer = viewer_of(layer, p);
+                to_filter_[probes_[p].resolution].push_back(
+                    {layer.key, p, lit(viewer, probes_[p], samples_, hits(viewer, p), job_)});
+            }
+            job_.advance(1);
+        }
+        for (auto& [width, waiting] : to_filter_)
+            while (waiting.size() >= FramedCubes::most) filter(waiting, FramedCubes::most);
+    }
+
+    CaptureFigures mix(Baked& baked) {
+        job_.begin("reflections", baked.sets.size());
+        for (auto& [width, maps] : to_filter_) filter(maps, maps.size());
+        baked.reflections = probes_;
+        for (BakedSet& set : baked.sets) {
+            set.reflections.resize(probes_.size());
+            job_.parallel(probes_.size(), 1,
+                          [&](std::size_t p, std::size_t) { set.reflections[p] = mixed(set, p); });
+            job_.advance(1);
+        }
+        job_.finish();
+        return figures_;
+    }
+
+private:
+    struct ToFilter {
+        std::string layer;
+        std::size_t probe = 0;
+        CubeMap sharp;
+    };
+
+    Viewer viewer_of(const BakedLayer& layer, std::size_t p) {
+        const ReflectionProbe& probe = probes_[p];
+        std::shared_ptr<const SeenLevel>& seen = seen_[probe.sees];
+        if (!seen)
+            seen = std::make_shared<const SeenLevel>(level_, [&](const Surface& surface) {
+                return surface.part == Part::still &&
+                       (glob_match(probe.sees, surface.node) || glob_match(probe.sees, surface.name));
+            });
+        const ViewLight light{&layer.light, &layer.baked.probes, &layer.baked.visibility, nullptr, nullptr};
+        return Viewer(layer.level, atlas_, light, settings_, 1, false, seen);
+    }
+
+    /// What a probe's rays met, brought from the store or sent when first asked for.
+    const SeenHits& hits(const Viewer& viewer, std::size_t p) {
+        SeenHits& to = hits_[p];
+        if (!to.first.empty()) return to;
+        const std::size_t rows = 6 * static_cast<std::size_t>(probes_[p].resolution);
+        if (load_hits(store_, names_[p], level_, rows, to)) return to;
+        to = send_rays(viewer, probes_[p], samples_, job_);
+        figures_.rays += rows * static_cast<std::size_t>(probes_[p].resolution * samples_ * samples_);
+        if (!store_.save) return to;
+        BlobWriter w;
+        w.array(to.first);
+        w.array(to.hits);
+        store_.save(names_[p], w.parts());
+        return to;
+    }
+
+    std::string map_name(const std::string& layer, std::size_t p) const {
+        Hasher h("mirror");
+        h.number(form_of_maps);
+        h.text(names_[p]);
+        h.text(layer);
+        h.number(normals_);
+        return "mirror-" + h.key();
+    }
+    bool load(const std::string& layer, std::size_t p, KeptMap& to) const {
+        Blob blob;
+        if (!store_.load || !store_.load(map_name(layer, p), blob)) return false;
+        BlobReader r(blob);
+        std::vector<float> unit;
+        r.array(unit, 1);
+        r.array(to.texels);
+        if (!r.done() || !(unit[0] > 0) || !std::isfinite(unit[0]) ||
+            (!to.texels.empty() && to.texels.size() != 3 * texels_of(probes_[p].resolution)))
+            return false;
+        to.unit = unit[0];
+        return true;
+    }
+    /// Filters the first of some maps of one width, and keeps them.
+    void filter(std::vector<ToFilter>& maps, std::size_t count) {
+        std::vector<CubeMap> sharp;
+        for (std::size_t i = 0; i < count; ++i) sharp.push_back(std::move(maps[i].sharp));
+        const std::vector<ReflectionMap> done = filter_levels(std::move(sharp), job_, normals_);
+        for (std::size_t i = 0; i < count; ++i) {
+            KeptMap& to = captured_[maps[i].layer][maps[i].probe];
+            to = kept_map(done[i]);
+            to.known = true;
+            if (!store_.save) continue;
+            const std::vector<float> unit{to.unit};
+            BlobWriter w;
+            w.array(unit);
+            w.array(to.texels);
+            store_.save(map_name(maps[i].layer, maps[i].probe), w.parts());
+        }
+        maps.erase(maps.begin(), maps.begin() + static_cast<std::ptrdiff_t>(count));
+    }
+    ReflectionMap mixed(const BakedSet& set, std::size_t p) const {
+        ReflectionMap map;
+        for (int l = 0; l < reflection_levels(probes_[p].resolution); ++l) {
+            const int side = probes_[p].resolution >> l;
+            map.levels.push_back({side, {}});
+            map.levels.back().texels.resize(6 * static_cast<std::size_t>(side) *
+                                            static_cast<std::size_t>(side));
+        }
+        for (const LayerShare& share : set.layers) {
+            const KeptMap& kept = captured_.at(share.layer)[p];
+            const Rgb gain = share.gain * kept.unit;
+            const std::uint16_t* from = kept.texels.data();
+            if (kept.texels.empty()) continue;
+            for (CubeMap& level : map.levels)
+                for (Rgb& to : level.texels) {
+                    to += Rgb{runtime::from_half(from[0]), runtime::from_half(from[1]),
+                              runtime::from_half(from[2])} *
+                          gain;
+                    from += 3;
+                }
+        }
+        return map;
+    }
+
+    const Level& level_;
+    const Atlas& atlas_;
+    const std::vector<ReflectionProbe>& probes_;
+    Job& job_;
+    const BakeStore& store_;
+    int samples_;
+    std::uint32_t normals_;
+    ViewOptions settings_{.moving = false, .mirror = false};
+    std::vector<std::string> names_;  ///< Of what is kept of their hits, by probe.
+    Seen seen_;
+    std::vector<SeenHits> hits_ = std::vector<SeenHits>(probes_.size());
+    std::map<std::string, std::vector<KeptMap>> captured_;  ///< By layer, then probe.
+    std::map<int, std::vector<ToFilter>> to_filter_;        ///< By width, eight at a time.
+    CaptureFigures figures_;
+};
+
 }  // namespace
 
-CaptureFigures capture_reflections(const Level& level, const Atlas& atlas,
-                                   const std::vector<ReflectionProbe>& probes, Baked& baked, Job& job,
-                                   const BakeStore& store) {
-    CaptureFigures figures{.probes = probes.size()};
-    baked.reflections = probes;
-    for (BakedSet& set : baked.sets) set.reflections.clear();
-    if (probes.empty() || baked.sets.empty()) return figures;
+CapturedBake light_and_capture(Baker& baker, const Level& lit, const std::vector<ReflectionProbe>& probes,
+                               Job& job, const BakeStore& store, const std::vector<std::uint32_t>& only) {
+    if (probes.empty()) return {baker.light(lit, job, only), {}};
     double cost = 0;
-    for (const ReflectionProbe& p : probes) cost += capture_cost(1, p.resolution, level.quality.tier);
-    job.expect("reflections", cost * static_cast<double>(baked.sets.size()));
-    job.begin("reflections", probes.size() * (1 + baked.sets.size()));
-    const int samples = samples_of(level.quality.tier);
-    const std::uint32_t normals = level.quality.tier == Tier::glance ? 512 : 2048;
-    const std::string geometry = geometry_key(level);
-    const ViewOptions settings{.moving = false, .mirror = false};
-    Seen seen;
-    for (const ReflectionProbe& p : probes)
-        if (auto& s = seen[p.sees]; !s)
-            s = std::make_shared<const SeenLevel>(level, [&](const Surface& surface) {
-                return surface.part == Part::still &&
-                       (glob_match(p.sees, surface.node) || glob_match(p.sees, surface.name));
-            });
-    const auto viewer = [&](const Level& shown, const BakedSet& set, const ReflectionProbe& p) {
-        const ViewLight light{&set, &baked.probes, &baked.visibility, nullptr, nullptr};
-        return Viewer(shown, atlas, light, settings, 1, false, seen[p.sees]);
-    };
-    std::vector<SeenHits> hits(probes.size());
-    for (std::size_t i = 0; i < probes.size(); ++i) {
-        const ReflectionProbe& p = probes[i];
-        const std::size_t rows = 6 * static_cast<std::size_t>(p.resolution);
-        const std::string name = hits_name(level, p, geometry, samples);
-        if (load_hits(store, name, level, rows, hits[i])) {
-            ++figures.from_cache;
-        } else {
-            hits[i] = send_rays(viewer(level, baked.sets[0], p), p, samples, job);
-            figures.rays += rows * static_cast<std::size_t>(p.resolution * samples * samples);
-            if (store.save) {
-                BlobWriter w;
-                w.array(hits[i].first);
-                w.array(hits[i].hits);
-                store.save(name, w.parts());
-            }
-        }
-        job.advance(1);
-    }
-    for (BakedSet& set : baked.sets) {
-        // A copy of the level for each set at a time: a series has many.
-        const Level shown = as_in_set(level, set_index(level, set.name));
-        std::vector<CubeMap> sharp;
-        for (std::size_t i = 0; i < probes.size(); ++i)
-            sharp.push_back(lit(viewer(shown, set, probes[i]), probes[i], samples, hits[i], job));
-        set.reflections = filtered(std::move(sharp), normals, job);
-        job.advance(probes.size());
-    }
-    job.finish();
-    return figures;
+    for (const ReflectionProbe& p : probes) cost += capture_cost(1, p.resolution, lit.quality.tier);
+    job.expect("reflections", cost * static_cast<double>(lit.groups.size()));
+    Captures captures(lit, baker.atlas(), probes, job, store);
+    CapturedBake out;
+    out.baked = baker.light(lit, job, only,
+                            {.wants = [&](const std::string& layer) { return captures.wants(layer); },
+                             .take = [&](const BakedLayer& layer) { captures.take(layer); }});
+    out.figures = captures.mix(out.baked);
+    return out;
 }
 
 }  // namespace stasigraph

@@ -26,7 +26,7 @@ void apply_guided(const AllGuided& guided, const Links& links, const RowLengths&
                 const std::uint32_t i = guided.groups[g].at(row);
                 if (i == none) continue;
                 Rgb sum;
-                for_guided(guided.groups[g], i, links, guided.rows, parts, lengths.at(row, g), false,
+                for_guided(guided.groups[g], i, links, guided.rows, parts, lengths.at(row, g),
                            [&](const WeighedLink& l, auto&&) {
                                if (l.word < from.last)
                                    sum += sent_of(from, l.word, g) * l.tint * (l.weight - l.plain);

@@ -54,11 +54,11 @@ struct WeighedLink {
 };
 
 /// Calls f(link, direction()) for links of row `at` of `guided`: of the evenly spread ones, `length` that
-/// count, those alone whose cells have guided ones, or all of them where `all` says so; then the guided ones.
-/// The sum of weight * light over all of them has the same mean as that of plain * light, and varies less.
+/// count, those whose cells have guided ones; then the guided ones. The sum of weight * light over all of
+/// them has the same mean as that of plain * light, and varies less.
 template <class F>
 void for_guided(const GuidedLinks& guided, std::size_t at, const Links& links, const RowSource& rows,
-                RowParts& evenly, std::uint32_t length, bool all, F f) {
+                RowParts& evenly, std::uint32_t length, F f) {
     const GuideReader guide(guided.source.guides, guided.source.guide[at]);
     const auto run = [&](const Links& of, const RowSource& source, std::size_t row,
                          std::span<const std::uint16_t> parts, float plain) {
@@ -68,7 +68,7 @@ void for_guided(const GuidedLinks& guided, std::size_t at, const Links& links, c
         std::uint32_t made = none;  // the batch whose directions are there
         for (std::uint32_t k = 0; k < parts.size(); ++k) {
             const std::uint32_t cell = parts[k] / DirectionGuide::parts;
-            if (!all && !guide.has_rays(cell)) continue;
+            if (!guide.has_rays(cell)) continue;
             const WeighedLink link{words[k], k, cell, tints.at(k), guide.weight(parts[k], length), plain};
             f(link, [&] {
                 const std::uint32_t batch = k / direction_batch, from = batch * direction_batch;
