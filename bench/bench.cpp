@@ -229,6 +229,7 @@ void bench_series(const char* file);
 void bench_lookups(const char* file);
 void bench_probes(const char* file);       // probes_bench.cpp
 void bench_probe_noise(const char* file);  // probe_noise_bench.cpp
+void bench_probe_walks(const char* file);  // probe_walks_bench.cpp
 void bench_reflections(const char* file);  // reflections_bench.cpp
 void bench_mixing(const char* file);       // mixing_bench.cpp
 void bench_progress(const char* file, const std::string& tier);
@@ -289,6 +290,8 @@ bool run(int argc, char** argv) {
         bench_probes(argv[2]);
     else if (argc == 3 && name == "probe_noise")
         bench_probe_noise(argv[2]);
+    else if (argc == 3 && name == "probe_walks")
+        bench_probe_walks(argv[2]);
     else if (argc == 3 && name == "lookups")
         bench_lookups(argv[2]);
     else if (argc == 3 && name == "mixing")
@@ -318,7 +321,8 @@ int main(int argc, char** argv) {
             stderr,
             "usage: stasigraph_bench kernel LEVEL.toml | equal LEVEL.toml [LINKS ...] | "
             "edits LEVEL.toml SURFACE [TIER] | generated [MILLION TEXELS] | size [MILLION TEXELS] "
-            "[GB] | series LEVEL.toml | probes LEVEL.toml | probe_noise LEVEL.toml | lookups LEVEL.toml | "
+            "[GB] | series LEVEL.toml | probes LEVEL.toml | probe_noise LEVEL.toml | probe_walks LEVEL.toml "
+            "| lookups LEVEL.toml | "
             "reflections LEVEL.toml | "
             "mixing LEVEL.toml | check LEVEL.toml | heaps [TIER] [FIRST END] | dots LEVEL [TIER] [SHARE OF "
             "DENSITY] [FILE] | explicit LEVEL.toml [TIER] [SHARE OF DENSITY] | "

@@ -141,6 +141,17 @@ std::vector<MeterReading> meter_lightmap(const Level& level, const Atlas& atlas,
 std::vector<MeterReading> meter_probes(const ProbeNet& net, const BakedSet& set,
                                        const std::vector<MeterPoint>& points);
 
+/// Light at a place in the air on one facing, lux, by rays to the baked lightmaps and every light.
+struct ExactLight {
+    Rgb irradiance;  ///< What a small surface there gets,
+    Rgb as_probe;    ///< and what a probe right there would tell of it: nine coefficients.
+};
+/// Of each place each of the facings (unit length). Cost: 4096 rays a place. Throws Error where the bake has
+/// no such set.
+std::vector<ExactLight> exact_light(const Level& level, const Atlas& atlas, const ViewLight& light,
+                                    const std::vector<Vec3>& places, const std::vector<Vec3>& facings,
+                                    Job& job);
+
 struct WalkOptions {
     float step = 0.1f;     ///< Metres between readings, at most.
     Vec3 facing{0, 1, 0};  ///< The way the surface faces that is lit; need not be unit length.

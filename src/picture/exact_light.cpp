@@ -18,13 +18,14 @@ constexpr std::size_t most_steps = 20000;
 /// Of lightness, from one step to the next, beyond what the light itself does: what one sees as a jump.
 constexpr float least_jump = 0.1f;
 
-ShRgb light_at(const Level& level, const Viewer& viewer, const BakeSet& recipe, Vec3 place) {
-    ShRgb sh{};
+/// Calls f(direction, lux on a surface that faces it) for all light that arrives at a place.
+template <class F>
+void for_light_at(const Level& level, const Viewer& viewer, const BakeSet& recipe, Vec3 place, F f) {
     const float share = 4 * pi / static_cast<float>(rays);
     std::uint32_t unused = none;
     for (std::uint32_t k = 0; k < rays; ++k) {
         const Vec3 w = sphere_direction(sobol_point(seed, k));
-        add_light(sh, w, viewer.along(place, w, unused) * share);
+        f(w, viewer.along(place, w, unused) * share);
     }
     const Receiver r{.position = place, .normal = {}, .face_normal = {}, .in_air = true};
     for (std::uint32_t l = 0; l < level.lights.size(); ++l) {
@@ -33,9 +34,14 @@ ShRgb light_at(const Level& level, const Viewer& viewer, const BakeSet& recipe, 
         if (light.role != BakeRole::whole || !(max_channel(gain * light.color) > 0)) continue;
         draw_light(light, level.profiles, r, static_cast<int>(lamp_samples), seed + l,
                    [&](Vec3 w, Rgb e, float distance) {
-                       add_light(sh, w, e * gain * viewer.caster().transmitted({place, w, distance}));
+                       f(w, e * gain * viewer.caster().transmitted({place, w, distance}));
                    });
     }
+}
+
+ShRgb light_at(const Level& level, const Viewer& viewer, const BakeSet& recipe, Vec3 place) {
+    ShRgb sh{};
+    for_light_at(level, viewer, recipe, place, [&](Vec3 w, Rgb e) { add_light(sh, w, e); });
     return sh;
 }
 
@@ -68,7 +74,33 @@ std::vector<WalkStep> steps_along(const std::vector<Vec3>& path, float step) {
     return out;
 }
 
+/// As a bake sees the level: without what moves, and without light that stays live.
+ViewOptions as_baked() {
+    ViewOptions view;
+    view.moving = false;
+    return view;
+}
+
 }  // namespace
+
+std::vector<ExactLight> exact_light(const Level& level, const Atlas& atlas, const ViewLight& light,
+                                    const std::vector<Vec3>& places, const std::vector<Vec3>& facings,
+                                    Job& job) {
+    const Viewer viewer(level, atlas, light, as_baked(), 1, false);
+    const BakeSet& recipe = recipe_of(level, *light.set);
+    std::vector<ExactLight> out(places.size() * facings.size());
+    job.parallel(places.size(), 1, [&](std::size_t i, std::size_t) {
+        ExactLight* const to = out.data() + i * facings.size();
+        ShRgb sh{};
+        for_light_at(level, viewer, recipe, places[i], [&](Vec3 w, Rgb e) {
+            add_light(sh, w, e);
+            for (std::size_t f = 0; f < facings.size(); ++f)
+                to[f].irradiance += e * std::max(0.0f, dot(w, facings[f]));
+        });
+        for (std::size_t f = 0; f < facings.size(); ++f) to[f].as_probe = sh_irradiance(sh, facings[f]);
+    });
+    return out;
+}
 
 std::vector<WalkStep> walk_probes(const Level& level, const Atlas& atlas, const ViewLight& light,
                                   const std::vector<Vec3>& path, const WalkOptions& settings, Job& job) {
@@ -79,10 +111,7 @@ std::vector<WalkStep> walk_probes(const Level& level, const Atlas& atlas, const 
                     .value = "",
                     .remedy = "Add a [[volume]] and bake."};
     std::vector<WalkStep> steps = steps_along(path, settings.step);
-    // As a bake sees the level: without what moves, and without light that stays live.
-    ViewOptions view;
-    view.moving = false;
-    const Viewer viewer(level, atlas, light, view, 1, false);
+    const Viewer viewer(level, atlas, light, as_baked(), 1, false);
     const BakeSet& recipe = recipe_of(level, *light.set);
     const Vec3 facing = normalize(settings.facing);
     job.begin("walk", steps.size());

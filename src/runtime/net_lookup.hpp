@@ -341,6 +341,22 @@ inline bool found_in(const NetView& net, std::uint32_t cell, Point p, Located& o
     return true;
 }
 
+/// A cell that holds a point, or whose face parts it from the net, quickly.
+inline std::uint32_t cell_toward(const NetView& net, Point p, std::uint32_t cell) {
+    constexpr int most_steps = 512;
+    float w[4];
+    for (int step = 0; step < most_steps; ++step) {
+        weigh_corners(net, cell, p, w);
+        int worst = 0;
+        for (int k = 1; k < 4; ++k)
+            if (w[k] < w[worst]) worst = k;
+        const std::uint32_t next = net.beside[4 * std::size_t{cell} + worst];
+        if (w[worst] >= slack || next == no_cell) break;
+        cell = next;
+    }
+    return cell;
+}
+
 /// The cell that holds a point: walks there from another (Devillers, Pion and Teillaud, Walking in a
 /// Triangulation, 2002).
 inline Located locate(const NetView& net, Point p, std::uint32_t from) {
@@ -372,32 +388,6 @@ inline Located locate(const NetView& net, Point p, std::uint32_t from) {
     return out;
 }
 
-/// Of the cells that share the corners which a place has weights of, the first: on a face, an edge or a
-/// corner the one that a walk ends in depends on where it came from.
-inline std::uint32_t first_around(const NetView& net, const Located& at) {
-    std::uint32_t corner[4];
-    int corners = 0;
-    for (int k = 0; k < 4; ++k)
-        if (at.weight[k] > 1e-3f) corner[corners++] = net.vertex[4 * std::size_t{at.cell} + k];
-    if (corners == 4) return at.cell;
-    constexpr int most = 96;
-    std::uint32_t queue[most] = {at.cell}, first = at.cell;
-    int size = 1;
-    for (int i = 0; i < size; ++i)
-        for (int k = 0; k < 4; ++k) {
-            const std::uint32_t next = net.beside[4 * std::size_t{queue[i]} + k];
-            if (next == no_cell || size == most || std::find(queue, queue + size, next) != queue + size)
-                continue;
-            const std::uint32_t* v = net.vertex + 4 * std::size_t{next};
-            bool all = true;
-            for (int c = 0; c < corners; ++c) all = all && std::find(v, v + 4, corner[c]) != v + 4;
-            if (!all) continue;
-            queue[size++] = next;
-            first = next < first ? next : first;
-        }
-    return first;
-}
-
 inline bool answers(const NetView& net, std::uint32_t p) {
     return p < net.count && !(net.front_share[p] < least_front_share);
 }
@@ -406,45 +396,61 @@ inline void finish(NetWeights& out, float total) {
     for (int i = 0; i < out.count; ++i) out.weight[i] /= total;
 }
 
-/// Of the cells around one, the probes that see the point, by their distance from it; to what is there
-/// already. `share`: how much they count together with what is there.
+/// The nearest probes that see a point, of the cells that lie a metre to all sides of it, by their distance;
+/// to what is there already. Cells that share a corner with a point's own would be no
+/// help where that is a long and flat one, between what stands far apart. `share`: how much they count
+/// together with what is there.
 inline void look_around(const NetView& net, std::uint32_t cell, Point p, float share, bool corrected,
                         NetWeights& out, float& total) {
-    constexpr int most = 32;
-    std::uint32_t queue[most];
-    std::fill(queue, queue + most, no_cell);
-    queue[0] = cell;
-    int size = 1;
-    for (int i = 0; i < size && size < most && out.count < NetWeights::most; ++i)
-        for (int k = 0; k < 4 && size < most; ++k) {
-            const std::uint32_t next = net.beside[4 * std::size_t{queue[i]} + k];
-            // All of them without a branch: with one for each this took most of a lookup's time.
-            std::uint32_t known = next == no_cell;
-            for (const std::uint32_t q : queue) known |= q == next;
-            if (!known) queue[size++] = next;
-        }
-    // Probes that were looked at last, by their numbers' last bits: each belongs to many of the cells.
-    constexpr std::uint32_t slots = 64;
-    std::uint32_t tried[slots];
-    std::fill(tried, tried + slots, no_cell);
-    float found[NetWeights::most], sum = 0;
-    const int before = out.count;
-    for (int i = 0; i < size; ++i)
-        for (int k = 0; k < 4 && out.count < NetWeights::most; ++k) {
-            const std::uint32_t v = net.vertex[4 * std::size_t{queue[i]} + k];
-            if (tried[v % slots] == v) continue;
-            tried[v % slots] = v;
-            if (!answers(net, v) || std::find(out.probe, out.probe + out.count, v) != out.probe + out.count)
+    constexpr int most = 24, most_asked = 8;
+    std::uint32_t probe[most];
+    float square[most];
+    int size = 0;
+    for (int i = 0; i < 6; ++i) {
+        const float far = i % 2 ? -1.0f : 1.0f;
+        const int axis = i / 2;
+        const Point at = p + Point{axis == 0 ? far : 0, axis == 1 ? far : 0, axis == 2 ? far : 0};
+        const std::uint32_t* corner = net.vertex + 4 * std::size_t{cell_toward(net, at, cell)};
+        for (int k = 0; k < 4; ++k) {
+            const std::uint32_t v = corner[k];
+            if (std::find(probe, probe + size, v) != probe + size || !answers(net, v) ||
+                std::find(out.probe, out.probe + out.count, v) != out.probe + out.count)
                 continue;
             const Point d = p - net.at(v);
-            const float sight = corrected ? sees(net, v, d) : 1;
-            if (!(sight > 0.2f)) continue;
-            found[out.count] = sight / (dot(d, d) + 1e-4f);
-            sum += found[out.count];
-            out.probe[out.count++] = v;
+            probe[size] = v;
+            square[size++] = dot(d, d);
         }
+    }
+    const int before = out.count;
+    float least = 0;  // the one that makes way for the next counts nothing, so that none appears at once
+    for (int asked = 0; asked < size && asked < most_asked; ++asked) {
+        int nearest = asked;
+        for (int i = asked + 1; i < size; ++i)
+            if (square[i] < square[nearest]) nearest = i;
+        std::swap(square[asked], square[nearest]);
+        std::swap(probe[asked], probe[nearest]);
+        const std::uint32_t v = probe[asked];
+        const float near = 1 / (square[asked] + 1e-3f);
+        if (out.count == NetWeights::most) {
+            least = near * near;
+            break;
+        }
+        const float sight = corrected ? sees(net, v, p - net.at(v)) : 1;
+        if (!(sight > 0.2f)) continue;
+        out.probe[out.count] = v;
+        out.weight[out.count++] = sight * near * near;
+    }
+    float sum = 0;
     for (int i = before; i < out.count; ++i) {
-        out.weight[i] = found[i] / sum * share;
+        out.weight[i] = std::max(0.0f, out.weight[i] - least);
+        sum += out.weight[i];
+    }
+    if (!(sum > 0)) {
+        out.count = before;
+        return;
+    }
+    for (int i = before; i < out.count; ++i) {
+        out.weight[i] *= share / sum;
         total += out.weight[i];
     }
 }
@@ -457,7 +463,7 @@ inline void look_around(const NetView& net, std::uint32_t cell, Point p, float s
 /// `corrected`: whether sight counts at all. Threads: safe. Cost: constant with a good hint, else a walk
 /// through the net.
 inline NetWeights net_weights(const NetView& net, Point p, std::uint32_t& hint, bool corrected = true) {
-    constexpr float enough = 0.05f;  // of the weights
+    constexpr float enough = 0.8f;  // of the weights
     NetWeights out;
     if (net.cells == 0) return out;
     const Point asked = p;
@@ -487,8 +493,7 @@ inline NetWeights net_weights(const NetView& net, Point p, std::uint32_t& hint, 
         total += w;
         plain += at.weight[k];
     }
-    const auto around = [&] { return detail::first_around(net, at); };
-    if (total < enough) detail::look_around(net, around(), asked, enough - total, corrected, out, total);
+    if (total < enough) detail::look_around(net, at.cell, asked, enough - total, corrected, out, total);
     if (!(total > 1e-6f)) {
         // Nothing sees the point: as if nothing stood in between.
         out.count = 0;
@@ -502,7 +507,7 @@ inline NetWeights net_weights(const NetView& net, Point p, std::uint32_t& hint, 
                 total += at.weight[k];
             }
         else
-            detail::look_around(net, around(), asked, 1, false, out, total);
+            detail::look_around(net, at.cell, asked, 1, false, out, total);
     }
     detail::finish(out, total);
     return out;
