@@ -172,10 +172,12 @@ TEST(Probes, know_their_clearance_and_whether_they_are_buried) {
     EXPECT_GT(net.front_share[1], 0.95f);
     EXPECT_NEAR(net.clearance[1], 1, 1e-3f);
     EXPECT_EQ(b.baked.figures.buried_probes, 1u);
-    // Between the good probe and the buried one only the good one answers.
+    // Between a good probe and the buried one the good one answers, and the next one a little.
     const ProbeWeights w = probe_weights(net, {0.9f, 1, 0});
-    ASSERT_EQ(w.count, 1);
+    ASSERT_EQ(w.count, 2);
     EXPECT_EQ(w.probe[0], 2u);
+    EXPECT_GT(w.weight[0], 0.97f);
+    EXPECT_EQ(w.probe[1], 1u);
     // Outside of the net its nearest place answers, and says how far away it is.
     const ProbeWeights out = probe_weights(net, {-12, 1, 0});
     ASSERT_GT(out.count, 0);

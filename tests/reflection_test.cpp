@@ -194,7 +194,7 @@ TEST(Capture, an_even_room_is_even_at_every_level) {
     EXPECT_EQ(c.figures.rays, 4u * 6u * 32 * 32);
 }
 
-SLOW_TEST(Capture, sees_the_sky_to_the_last_bit_and_nothing_beyond_far_or_closer_than_near) {
+SLOW_TEST(Capture, sees_the_sky_as_it_is_and_nothing_beyond_far_or_closer_than_near) {
     Level level = quick();
     add_floor(level, 400, {0.5f, 0.5f, 0.5f});
     add_quad(level, "card", {-1, 0, -3}, {1, 0, -3}, {1, 4, -3}, {-1, 4, -3}, {0, 0, 0}, {5000, 0, 0});

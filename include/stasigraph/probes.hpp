@@ -65,7 +65,7 @@ struct ProbeWeights {
 
 /// The probes that answer at a point: those of its tetrahedron, outside all of them of the nearest place of
 /// the hull; without buried ones, and each weighed by whether its distance map says that it sees the point
-/// (`corrected`). Where they see too little of it, probes around that see it join in. `hint`: a tetrahedron
+/// (`corrected`). What they do not see of it near probes that do make up for. `hint`: a tetrahedron
 /// to look from first; becomes that of the point. Threads: safe. Cost: constant with a good hint.
 ProbeWeights probe_weights(const ProbeNet& net, Vec3 point, std::uint32_t& hint, bool corrected = true);
 ProbeWeights probe_weights(const ProbeNet& net, Vec3 point);

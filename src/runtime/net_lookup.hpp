@@ -341,20 +341,20 @@ inline bool found_in(const NetView& net, std::uint32_t cell, Point p, Located& o
     return true;
 }
 
-/// A cell that holds a point, or whose face parts it from the net, quickly.
-inline std::uint32_t cell_toward(const NetView& net, Point p, std::uint32_t cell) {
+/// The cell that holds a point, no_cell where that is outside the net: the same from wherever a walk begins,
+/// but for a point on a face.
+inline std::uint32_t cell_of(const NetView& net, Point p, std::uint32_t from) {
     constexpr int most_steps = 512;
     float w[4];
-    for (int step = 0; step < most_steps; ++step) {
-        weigh_corners(net, cell, p, w);
+    for (int step = 0; step < most_steps && from != no_cell; ++step) {
+        weigh_corners(net, from, p, w);
         int worst = 0;
         for (int k = 1; k < 4; ++k)
             if (w[k] < w[worst]) worst = k;
-        const std::uint32_t next = net.beside[4 * std::size_t{cell} + worst];
-        if (w[worst] >= slack || next == no_cell) break;
-        cell = next;
+        if (w[worst] >= slack) break;
+        from = net.beside[4 * std::size_t{from} + worst];
     }
-    return cell;
+    return from;
 }
 
 /// The cell that holds a point: walks there from another (Devillers, Pion and Teillaud, Walking in a
@@ -396,32 +396,37 @@ inline void finish(NetWeights& out, float total) {
     for (int i = 0; i < out.count; ++i) out.weight[i] /= total;
 }
 
-/// The nearest probes that see a point, of the cells that lie a metre to all sides of it, by their distance;
-/// to what is there already. Cells that share a corner with a point's own would be no
-/// help where that is a long and flat one, between what stands far apart. `share`: how much they count
-/// together with what is there.
-inline void look_around(const NetView& net, std::uint32_t cell, Point p, float share, bool corrected,
-                        NetWeights& out, float& total) {
-    constexpr int most = 24, most_asked = 8;
+/// The nearest probes that see a point, of the cells at and a metre to all sides of `middle`, which is the
+/// point or its nearest place in the net, by their distance; to what is there already. Cells that share a
+/// corner with a point's own would be no help where that is a long and flat one, between what stands far
+/// apart. `share`: how much they count together with what is there.
+inline void look_around(const NetView& net, std::uint32_t cell, Point middle, Point p, float share,
+                        bool corrected, NetWeights& out, float& total) {
+    constexpr int most = 28, most_asked = 8;
     std::uint32_t probe[most];
     float square[most];
     int size = 0;
-    for (int i = 0; i < 6; ++i) {
-        const float far = i % 2 ? -1.0f : 1.0f;
+    for (int i = 0; i < 7; ++i) {
+        // A little askew: a place on a face between cells, as on a lattice, would be found in either of them,
+        // depending on where the walk comes from.
+        const float far = i % 2 ? -0.9731f : 0.9731f, off = 0.0137f, more = 0.0219f;
         const int axis = i / 2;
-        const Point at = p + Point{axis == 0 ? far : 0, axis == 1 ? far : 0, axis == 2 ? far : 0};
-        const std::uint32_t* corner = net.vertex + 4 * std::size_t{cell_toward(net, at, cell)};
+        const Point at = middle + (axis == 0   ? Point{far, off, more}
+                                   : axis == 1 ? Point{more, far, off}
+                                   : axis == 2 ? Point{off, more, far}
+                                               : Point{off, more, 0.5f * off});
+        const std::uint32_t found = cell_of(net, at, cell);
+        if (found == no_cell) continue;
+        const std::uint32_t* corner = net.vertex + 4 * std::size_t{found};
         for (int k = 0; k < 4; ++k) {
             const std::uint32_t v = corner[k];
-            if (std::find(probe, probe + size, v) != probe + size || !answers(net, v) ||
-                std::find(out.probe, out.probe + out.count, v) != out.probe + out.count)
-                continue;
+            if (std::find(probe, probe + size, v) != probe + size || !answers(net, v)) continue;
             const Point d = p - net.at(v);
             probe[size] = v;
             square[size++] = dot(d, d);
         }
     }
-    const int before = out.count;
+    float value[NetWeights::most] = {};
     float least = 0;  // the one that makes way for the next counts nothing, so that none appears at once
     for (int asked = 0; asked < size && asked < most_asked; ++asked) {
         int nearest = asked;
@@ -430,36 +435,35 @@ inline void look_around(const NetView& net, std::uint32_t cell, Point p, float s
         std::swap(square[asked], square[nearest]);
         std::swap(probe[asked], probe[nearest]);
         const std::uint32_t v = probe[asked];
-        const float near = 1 / (square[asked] + 1e-3f);
-        if (out.count == NetWeights::most) {
+        const float near = 1 / (square[asked] + 1e-3f), sight = corrected ? sees(net, v, p - net.at(v)) : 1;
+        if (!(sight > 0.2f)) continue;
+        const auto slot = std::find(out.probe, out.probe + out.count, v) - out.probe;
+        if (slot == NetWeights::most) {
             least = near * near;
             break;
         }
-        const float sight = corrected ? sees(net, v, p - net.at(v)) : 1;
-        if (!(sight > 0.2f)) continue;
-        out.probe[out.count] = v;
-        out.weight[out.count++] = sight * near * near;
+        if (slot == out.count) {
+            out.probe[slot] = v;
+            out.weight[slot] = 0;
+            ++out.count;
+        }
+        value[slot] = sight * near * near;
     }
     float sum = 0;
-    for (int i = before; i < out.count; ++i) {
-        out.weight[i] = std::max(0.0f, out.weight[i] - least);
-        sum += out.weight[i];
+    for (float& v : value) {
+        v = std::max(0.0f, v - least);
+        sum += v;
     }
-    if (!(sum > 0)) {
-        out.count = before;
-        return;
-    }
-    for (int i = before; i < out.count; ++i) {
-        out.weight[i] *= share / sum;
-        total += out.weight[i];
-    }
+    if (!(sum > 0)) return;
+    for (int i = 0; i < out.count; ++i) out.weight[i] += value[i] / sum * share;
+    total += share;
 }
 
 }  // namespace detail
 
 /// Weights of the probes at a point: those of the corners of its cell (outside the net: of the nearest place
-/// of its hull), each by how much of its sight reaches the point. Where they see too little of it, probes of
-/// the cells around that do see it join in. `hint`: in, a cell to look from first; out, the one it was.
+/// of its hull), each by how much of its sight reaches the point. Where that is less than most of them, near
+/// probes that do see the point make up for it. `hint`: in, a cell to look from first; out, the one it was.
 /// `corrected`: whether sight counts at all. Threads: safe. Cost: constant with a good hint, else a walk
 /// through the net.
 inline NetWeights net_weights(const NetView& net, Point p, std::uint32_t& hint, bool corrected = true) {
@@ -493,7 +497,14 @@ inline NetWeights net_weights(const NetView& net, Point p, std::uint32_t& hint, 
         total += w;
         plain += at.weight[k];
     }
-    if (total < enough) detail::look_around(net, at.cell, asked, enough - total, corrected, out, total);
+    Point middle = p;
+    if (at.beyond > 0) {
+        middle = {0, 0, 0};
+        for (int k = 0; k < 4; ++k)
+            middle = middle + net.at(net.vertex[4 * std::size_t{at.cell} + k]) * at.weight[k];
+    }
+    if (total < enough)
+        detail::look_around(net, at.cell, middle, asked, enough - total, corrected, out, total);
     if (!(total > 1e-6f)) {
         // Nothing sees the point: as if nothing stood in between.
         out.count = 0;
@@ -507,7 +518,7 @@ inline NetWeights net_weights(const NetView& net, Point p, std::uint32_t& hint, 
                 total += at.weight[k];
             }
         else
-            detail::look_around(net, at.cell, asked, 1, false, out, total);
+            detail::look_around(net, at.cell, middle, asked, 1, false, out, total);
     }
     detail::finish(out, total);
     return out;
