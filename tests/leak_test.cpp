@@ -116,5 +116,51 @@ SLOW_TEST(Leaks, of_noon_through_walls_stay_out_of_a_dim_room) {
     EXPECT_GT(Shares::at(s.without, 0.5), 1) << "there is nothing to correct";
 }
 
+TEST(Leaks, over_the_highest_probes_of_a_room_those_below_answer_and_none_far_away) {
+    // A closed hall between probes in the open, of which two stand a little higher than all others.
+    Level level;
+    const Rgb white{0.6f, 0.6f, 0.6f};
+    add_box(level, "ground", {-30, -0.5f, -30}, {30, 0, 30}, false, {0.3f, 0.3f, 0.3f});
+    add_thick_room(level, {-4, 0, -4}, {4, 5, 4}, 0.3f, white);
+    Light lamp;
+    lamp.name = "lamp";
+    lamp.position = {0.3f, 2, 0.3f};
+    lamp.color = {10, 10, 10};
+    level.lights.push_back(lamp);
+    level.sky.radiance = {4000, 4000, 4000};
+    for (const float y : {1.0f, 3.0f})
+        for (float x = -3; x <= 3; x += 2)
+            for (float z = -3; z <= 3; z += 2) level.hand_probes.push_back({x, y, z});
+    for (float t = -24; t <= 24; t += 6)
+        for (const float side : {-24.0f, 24.0f})
+            for (const float y : {1.0f, 3.0f}) {
+                level.hand_probes.push_back({t, y, side});
+                level.hand_probes.push_back({side, y, t + 0.5f});
+            }
+    level.hand_probes.push_back({-5, 3.2f, 0.1f});
+    level.hand_probes.push_back({5, 3.2f, -0.1f});
+    level.lightmap.density = 2;
+    level.quality.tier = Tier::glance;
+    const Bake b = bake_level(level);
+    const ProbeNet& net = b.baked.probes;
+    int places = 0, mostly_outside = 0, partly_outside = 0;
+    for (float x = -3.4f; x < 3.5f; x += 0.37f)
+        for (const float z : {-3.1f, -1.3f, 0.2f, 2.6f})
+            for (const float y : {3.1f, 3.3f, 3.9f}) {
+                const ProbeWeights w = probe_weights(net, {x, y, z});
+                float inside = 0;
+                for (int k = 0; k < w.count; ++k)
+                    if (const Vec3 p = net.position[w.probe[static_cast<std::size_t>(k)]];
+                        std::abs(p.x) < 4 && std::abs(p.z) < 4)
+                        inside += w.weight[static_cast<std::size_t>(k)];
+                ++places;
+                mostly_outside += inside < 0.5f;
+                partly_outside += inside < 0.9f;
+            }
+    // A few in corners right under the two have them shine through the wall.
+    EXPECT_LE(mostly_outside, places / 40) << "of " << places;
+    EXPECT_LE(partly_outside, places / 5) << "of " << places;
+}
+
 }  // namespace
 }  // namespace test::leak_tests
