@@ -467,7 +467,7 @@ inline void look_around(const NetView& net, std::uint32_t cell, Point middle, Po
 /// `corrected`: whether sight counts at all. Threads: safe. Cost: constant with a good hint, else a walk
 /// through the net.
 inline NetWeights net_weights(const NetView& net, Point p, std::uint32_t& hint, bool corrected = true) {
-    constexpr float enough = 0.8f;  // of the weights
+    constexpr float enough = 0.95f;  // of the weights
     NetWeights out;
     if (net.cells == 0) return out;
     const Point asked = p;
@@ -503,8 +503,9 @@ inline NetWeights net_weights(const NetView& net, Point p, std::uint32_t& hint, 
         for (int k = 0; k < 4; ++k)
             middle = middle + net.at(net.vertex[4 * std::size_t{at.cell} + k]) * at.weight[k];
     }
-    if (total < enough)
-        detail::look_around(net, at.cell, middle, asked, enough - total, corrected, out, total);
+    // Where little is missing, what the corners see of a linear interpolation tells more than what is near.
+    if (const float missing = 1 - total / enough; missing > 0)
+        detail::look_around(net, at.cell, middle, asked, enough * missing * missing, corrected, out, total);
     if (!(total > 1e-6f)) {
         // Nothing sees the point: as if nothing stood in between.
         out.count = 0;
