@@ -254,16 +254,22 @@ TEST(Capture, lookups_in_a_box_room_lead_to_the_right_place_within_a_texel) {
     EXPECT_GT(off, 2000);
 }
 
-TEST(Capture, is_the_same_for_any_threads_and_lit_again_without_rays_when_light_alone_changes) {
+/// A room with a lamp, and a probe for all of it.
+Level room_with_a_lamp() {
     Level level = quick();
     add_box(level, "room", {-2, 0, -2}, {3, 3, 2}, true, grey);
-    add_box(level, "crate", {1, 0, -1}, {1.6f, 0.6f, -0.4f}, false, {0.7f, 0.3f, 0.2f});
     Light lamp;
     lamp.name = "lamp";
     lamp.position = {0, 2.5f, 0};
     lamp.color = {300, 280, 250};
     level.lights.push_back(lamp);
     level.reflections = {probe_in({-2, 0, -2}, {3, 3, 2})};
+    return level;
+}
+
+TEST(Capture, is_the_same_for_any_threads_and_lit_again_without_rays_when_light_alone_changes) {
+    Level level = room_with_a_lamp();
+    add_box(level, "crate", {1, 0, -1}, {1.6f, 0.6f, -0.4f}, false, {0.7f, 0.3f, 0.2f});
     MemoryStore memory;
     const Captured first = capture(level, 1, memory.store());
     EXPECT_TRUE(first.map() == capture(level, 5).map());
@@ -280,16 +286,9 @@ TEST(Capture, is_the_same_for_any_threads_and_lit_again_without_rays_when_light_
 
 /// Light of two groups, and two sets that mix them.
 Level of_two_groups() {
-    Level level = quick();
-    add_box(level, "room", {-2, 0, -2}, {3, 3, 2}, true, grey);
+    Level level = room_with_a_lamp();
     add_quad(level, "screen", {-1, 1, -1.9f}, {1, 1, -1.9f}, {1, 2, -1.9f}, {-1, 2, -1.9f}, {0, 0, 0},
              {50, 80, 120});
-    Light lamp;
-    lamp.name = "lamp";
-    lamp.position = {0, 2.5f, 0};
-    lamp.color = {300, 280, 250};
-    level.lights.push_back(lamp);
-    level.reflections = {probe_in({-2, 0, -2}, {3, 3, 2})};
     complete_level(level);
     level.sets = {{.name = "both", .gains = {1, 1}}, {.name = "dim", .gains = {0.25f, 1}}};
     return level;

@@ -34,7 +34,7 @@ Rgb directional_irradiance(Rgb flat, const std::array<Rgb, 3>& order1, Vec3 own,
 /// How much of a layer a set shows, by channel.
 struct LayerShare {
     std::string layer;  ///< BakedLayer::key.
-    Rgb gain;
+    Rgb gain;           ///< Times the layer's light at unit strength.
 };
 
 struct BakedSet {
@@ -116,7 +116,7 @@ struct Baked {
 struct BakedLayer {
     std::string key;        ///< A hash of all that its light depends on.
     const Level& level;     ///< At unit strength; one of its sets, of the same name, shows this group alone.
-    const BakedSet& light;  ///< In that set; a layer's own fields apart.
+    const BakedSet& light;  ///< Pages and probes in that set, lux; no reflections, no shares of layers.
     const Baked& baked;     ///< Its probes and what belongs to no set.
 };
 /// Gets to see layers while a level is lit, one after the other. What is borrowed lasts as long as the call.
