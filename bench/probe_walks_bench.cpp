@@ -92,7 +92,7 @@ void bench_probe_walks(const char* file) {
                 const ProbeWeights weights = probe_weights(bake.probes, places[i]);
                 for (std::size_t f = 0; f < facings.size(); ++f) {
                     const ExactLight& e = exact[i * facings.size() + f];
-                    const Rgb told = probe_irradiance(weights, set.probes, facings[f]);
+                    const Rgb told = probe_irradiance(weights, set.probes, set.lamps, places[i], facings[f]);
                     errors.told.push_back(lightness_apart(e.irradiance, told, white));
                     errors.here.push_back(lightness_apart(e.irradiance, e.as_probe, white));
                 }

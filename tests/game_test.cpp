@@ -101,7 +101,7 @@ TEST(Game, tells_what_the_baker_tells_at_ten_thousand_points_in_each_set) {
             const Vec3 at{-2.2f + 5.4f * numbers.next(), -0.1f + 3.2f * numbers.next(),
                           -2.2f + 4.4f * numbers.next()},
                 normal = normalize(Vec3{numbers.next() - 0.5f, numbers.next() - 0.5f, numbers.next() - 0.5f});
-            const Rgb want = probe_irradiance(probe_weights(p.bake.baked.probes, at), set.probes, normal);
+            const Rgb want = probe_irradiance(probe_weights(p.bake.baked.probes, at), set.probes, set.lamps, at, normal);
             const rt::Weights w = game.weights({at.x, at.y, at.z}, hint);
             const rt::Color got = game.irradiance(s, w, {normal.x, normal.y, normal.z});
             const Rgb apart{got.r - want.r, got.g - want.g, got.b - want.b};
@@ -112,8 +112,10 @@ TEST(Game, tells_what_the_baker_tells_at_ten_thousand_points_in_each_set) {
             game.coefficients(s, w, all);
             ShRgb sh;
             std::memcpy(sh.data(), all, sizeof all);
-            expect_near(game.irradiance(s, w, {normal.x, normal.y, normal.z}), sh_irradiance(sh, normal),
-                        1e-4f);
+            rt::Weights anywhere = w;
+            anywhere.placed = false;
+            expect_near(game.irradiance(s, anywhere, {normal.x, normal.y, normal.z}),
+                        sh_irradiance(sh, normal), 1e-4f);
         }
         // On edges of the hull, out of every probe's sight, it may matter where a walk came from.
         EXPECT_LE(off, 2) << "of ten thousand";

@@ -243,7 +243,7 @@ SLOW_TEST(Runtime, answers_between_probes_as_the_library_does) {
         const ProbeWeights w = probe_weights(saved.probes, p);
         const runtime::Weights r = probes.weights({p.x, p.y, p.z}, hint);
         EXPECT_NEAR(r.beyond, w.beyond, 1e-3f);
-        const Rgb a = probe_irradiance(w, saved.sets[0].probes, n);
+        const Rgb a = probe_irradiance(w, saved.sets[0].probes, saved.sets[0].lamps, p, n);
         const runtime::Color b = probes.irradiance(probes.find_set("dusk"), r, {n.x, n.y, n.z});
         EXPECT_NEAR(a.g, b.g, 2e-3f * a.g + 1e-4f) << i;
         const float at[3] = {p.x, p.y, p.z};

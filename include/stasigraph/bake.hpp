@@ -44,6 +44,7 @@ struct BakedSet {
     ProbeLight probes;
     std::vector<ReflectionMap> reflections = {};  ///< By reflection probe; of light_and_capture().
     std::vector<LayerShare> layers = {};          ///< What it is mixed of, apart from what it does not show.
+    ProbeLamps lamps = {};                        ///< That its probes tell by themselves.
 };
 
 /// How much of each light of which the bounces alone are baked reaches a page: 255 is all of it, 0 is shadow.

@@ -37,7 +37,24 @@ typedef struct sgraph_weights {
     uint32_t probe[8];
     float weight[8];
     float beyond;
+    int placed; /* 1 where at is the point that was asked for: lamps are worked out there */
+    float at[3];
 } sgraph_weights;
+
+/* A lamp's light at a place: where it stands from there, and lux on a plane that faces it. */
+typedef struct sgraph_lamp_light {
+    uint32_t lamp;
+    float toward[3];
+    float lux[3];
+} sgraph_lamp_light;
+
+/* Light at a place for a shader: E at a unit normal is the sum of coefficients times basis, plus for each lamp
+   max(0, dot(normal, toward)) * lux; shiny things add a highlight of each. */
+typedef struct sgraph_place_light {
+    float coefficients[27]; /* all light but these lamps */
+    int count;
+    sgraph_lamp_light lamp[4];
+} sgraph_place_light;
 
 /* On success *out is a new object for sgraph_game_close(); else it is NULL and message, where it is not NULL,
    receives at most message_size bytes of text, zero-terminated. Memory that is given stays the caller's,
@@ -92,6 +109,12 @@ void sgraph_game_weights(const sgraph_game* game, const float point[3], uint32_t
 const float* sgraph_game_coefficients(const sgraph_game* game, uint32_t set, uint32_t probe);
 void sgraph_game_irradiance(const sgraph_game* game, uint32_t set, const sgraph_weights* weights,
                             const float normal[3], float rgb[3]);
+void sgraph_game_light(const sgraph_game* game, uint32_t set, const sgraph_weights* weights,
+                       sgraph_place_light* out);
+/* Lamps that probes tell by themselves; names are those of the level's lights. */
+uint32_t sgraph_game_lamp_count(const sgraph_game* game);
+const char* sgraph_game_lamp_name(const sgraph_game* game, uint32_t lamp);
+void sgraph_game_lamp_color(const sgraph_game* game, uint32_t set, uint32_t lamp, float rgb[3]);
 void sgraph_game_mixed_coefficients(const sgraph_game* game, uint32_t set, const sgraph_weights* weights,
                                     float out[27]);
 

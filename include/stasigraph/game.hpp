@@ -138,11 +138,21 @@ public:
     std::uint32_t probe_count() const noexcept;
     /// As of Probes: which answer at a point, and their light. `hint`: keep it with what moves.
     Weights weights(Vector point, std::uint32_t& hint) const noexcept;
-    /// 27 floats, as of Probes.
+    /// 27 floats, as of Probes: all light, lamps included.
     const float* coefficients(std::uint32_t set, std::uint32_t probe) const noexcept;
+    /// As of Probes: lamps that probes tell by themselves are worked out at the point.
     Color irradiance(std::uint32_t set, const Weights& weights, Vector normal) const noexcept;
-    /// All nine coefficients at once, for a shader: 27 floats.
+    /// The same for a shader: the strongest lamps, and all other light.
+    PlaceLight light(std::uint32_t set, const Weights& weights) const noexcept;
+    /// All light as nine coefficients, for who wants no lamps apart: 27 floats.
     void coefficients(std::uint32_t set, const Weights& weights, float out[27]) const noexcept;
+
+    /// Lamps that probes tell by themselves; none in levels packed before. Their names are those of the
+    /// level's lights. Colours as of Probes; black in sets that do not show a lamp.
+    std::uint32_t lamp_count() const noexcept;
+    Lamp lamp(std::uint32_t number) const noexcept;
+    const char* lamp_name(std::uint32_t number) const noexcept;
+    Color lamp_color(std::uint32_t set, std::uint32_t number) const noexcept;
 
     std::uint32_t reflection_count() const noexcept;
     const char* reflection_name(std::uint32_t reflection) const noexcept;
@@ -159,6 +169,7 @@ private:
     friend class Mixer;
     friend class Composer;
     struct Data;
+    bool sum(std::uint32_t set, const Weights& weights, float out[27], LampSum& seen) const noexcept;
     Status fail(Status status, const char* text) noexcept;
     Status read(const void* data, std::size_t size);
     Data* data_ = nullptr;

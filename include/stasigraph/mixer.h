@@ -78,6 +78,7 @@ void sgraph_mixer_sample_weights(const sgraph_mixer* mixer, const sgraph_weights
                                  const float normal[3], float rgb[3]);
 void sgraph_mixer_weights_coefficients(const sgraph_mixer* mixer, const sgraph_weights* weights,
                                        float out[27]);
+void sgraph_mixer_light(const sgraph_mixer* mixer, const sgraph_weights* weights, sgraph_place_light* out);
 void sgraph_mixer_surface_light(const sgraph_mixer* mixer, uint32_t surface, float u, float v, float rgb[3]);
 
 #ifdef __cplusplus

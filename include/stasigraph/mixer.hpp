@@ -114,19 +114,25 @@ public:
     /// Of a light group, as sets and layers have it now: for lamps that the game draws itself.
     Color gain(std::uint32_t group, std::uint32_t zone) const noexcept;
 
-    /// E at a unit normal, lux, never below zero. `hint` as of Game::weights().
+    /// E at a unit normal, lux, never below zero; lamps that probes tell by themselves are worked out at the
+    /// point. `hint` as of Game::weights().
     Color sample(Vector point, Vector normal, std::uint32_t& hint) const noexcept;
-    /// All nine coefficients at once: 27 floats, as of Probes.
+    /// All light as nine coefficients, lamps included: 27 floats, as of Probes.
     void sample(Vector point, std::uint32_t& hint, float out[27]) const noexcept;
     /// The same where the probes at a point are known.
     Color sample(const Weights& weights, Vector normal) const noexcept;
     void sample(const Weights& weights, float out[27]) const noexcept;
+    /// The same for a shader: the strongest lamps, as sets, layers and fades have them now, and all other
+    /// light.
+    PlaceLight light(const Weights& weights) const noexcept;
+    PlaceLight light(Vector point, std::uint32_t& hint) const noexcept;
     /// E of a surface at a place of its TEXCOORD_1, lux: the exact mix, whatever the paging; {0, 0, 0} where
     /// the surface has no page.
     Color surface_light(std::uint32_t surface, float u, float v) const noexcept;
 
 private:
     struct State;
+    bool sum(const Weights& at, float out[27], LampSum& seen) const noexcept;
     State* state_ = nullptr;
     const char* message_ = "";
 };

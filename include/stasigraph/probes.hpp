@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "stasigraph/lamp.hpp"
 #include "stasigraph/volume.hpp"
 
 namespace stasigraph {
@@ -56,6 +57,20 @@ struct ProbeNet {
 /// Light of every probe under one bake set.
 using ProbeLight = std::vector<ShRgb>;
 
+/// The lamps of a set that probes tell by themselves: what a probe sees of each is interpolated, and the lamp
+/// worked out at the place that is asked for. Rules: (1) `rest` is as long as there are probes; empty: lamps
+/// are not told apart. (2) `first` has one element more; entry[first[p]] to entry[first[p + 1]] are what
+/// probe p sees: the lamp's number times 256, plus the share of it that is seen, of 255.
+struct ProbeLamps {
+    std::vector<runtime::Lamp> lamp;
+    std::vector<Rgb> color;  ///< Of each, as the set has it.
+    std::vector<std::string> name;
+    std::vector<runtime::LampProfile> profile;
+    std::vector<float> values;  ///< Of profiles.
+    std::vector<std::uint32_t> first, entry;
+    ProbeLight rest;  ///< Light of probes without these lamps.
+};
+
 struct ProbeWeights {
     int count = 0;  ///< 0: none is usable.
     std::array<std::uint32_t, 8> probe{};
@@ -70,5 +85,8 @@ struct ProbeWeights {
 ProbeWeights probe_weights(const ProbeNet& net, Vec3 point, std::uint32_t& hint, bool corrected = true);
 ProbeWeights probe_weights(const ProbeNet& net, Vec3 point);
 Rgb probe_irradiance(const ProbeWeights& weights, const ProbeLight& light, Vec3 normal);
+/// The same with lamps worked out at the point; where they are not told apart, as above.
+Rgb probe_irradiance(const ProbeWeights& weights, const ProbeLight& light, const ProbeLamps& lamps,
+                     Vec3 point, Vec3 normal);
 
 }  // namespace stasigraph

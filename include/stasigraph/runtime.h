@@ -40,6 +40,9 @@ void sgraph_probes_irradiance(const sgraph_probes* probes, uint32_t set, uint32_
    first; keep it with what moves, and pass it again. */
 int sgraph_probes_weights(const sgraph_probes* probes, const float point[3], uint32_t* hint,
                           uint32_t numbers[8], float weights[8]);
+/* E at a point at a unit normal, lux: lamps that probes tell by themselves are worked out there. */
+void sgraph_probes_irradiance_at(const sgraph_probes* probes, uint32_t set, const float point[3],
+                                 const float normal[3], uint32_t* hint, float rgb[3]);
 
 #ifdef __cplusplus
 }

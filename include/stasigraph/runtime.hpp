@@ -4,6 +4,8 @@
 #include <cstddef>
 #include <cstdint>
 
+#include "stasigraph/lamp.hpp"
+
 namespace stasigraph::runtime {
 
 enum class Status : std::uint8_t { ok, not_found, damaged, wrong_version, no_memory };
@@ -22,7 +24,21 @@ struct Weights {
     std::uint32_t probe[8] = {};
     float weight[8] = {};  ///< Sum to 1.
     float beyond = 0;      ///< Metres from the net, of a point outside it.
+    bool placed = false;   ///< Whether `at` is known: else lamps are taken from the probes' coefficients.
+    Vector at;             ///< The point that was asked for.
 };
+
+/// Light at a place for a shader: E at a unit normal is the sum of coefficients times basis, plus for each
+/// lamp max(0, dot(normal, toward)) * lux; shiny things add a highlight of each.
+struct PlaceLight {
+    static constexpr int most = 4;
+    float coefficients[27] = {};  ///< As of Probes: all light but these lamps.
+    int count = 0;
+    LampLight lamp[4];
+};
+
+struct SetLamps;
+class LampSum;
 
 /// The probes of a bake, as written to probes.bin.
 ///
@@ -54,7 +70,8 @@ public:
     Vector position(std::uint32_t probe) const noexcept;
     float front_share(std::uint32_t probe) const noexcept;
     float clearance(std::uint32_t probe) const noexcept;
-    /// 27 floats: nine coefficients of red, green and blue, lux. Order and basis as in docs/files.md.
+    /// All light of a probe, its lamps included, as 27 floats: nine coefficients of red, green and blue, lux.
+    /// Order and basis as in docs/files.md.
     const float* coefficients(std::uint32_t set, std::uint32_t probe) const noexcept;
     /// E at a unit normal, lux, never below zero.
     Color irradiance(std::uint32_t set, std::uint32_t probe, Vector normal) const noexcept;
@@ -63,11 +80,21 @@ public:
     /// number at first; keep it with what moves, and pass it again. Cost: constant while the point moves
     /// little.
     Weights weights(Vector point, std::uint32_t& hint) const noexcept;
-    /// E there at a unit normal, lux, never below zero.
+    /// E there at a unit normal, lux, never below zero. Lamps that probes tell by themselves are worked out
+    /// at the point.
     Color irradiance(std::uint32_t set, const Weights& weights, Vector normal) const noexcept;
+    /// The same for a shader: the strongest lamps, and all other light.
+    PlaceLight light(std::uint32_t set, const Weights& weights) const noexcept;
+    /// Lamps of a set; a number under lamp_count(). Names are those of the level's lights; a colour is lux at
+    /// normal incidence (sun), candela (point, spot) or nit.
+    std::uint32_t lamp_count(std::uint32_t set) const noexcept;
+    Lamp lamp(std::uint32_t set, std::uint32_t number) const noexcept;
+    const char* lamp_name(std::uint32_t set, std::uint32_t number) const noexcept;
+    Color lamp_color(std::uint32_t set, std::uint32_t number) const noexcept;
 
 private:
     struct Data;
+    const SetLamps* sum(std::uint32_t set, const Weights& weights, float out[27], LampSum& seen) const;
     Status fail(Status status, const char* text) noexcept;
     Status connect(std::uint32_t count, std::uint32_t stand_ins, std::uint32_t cells, int side, int dimension,
                    const float* flat);

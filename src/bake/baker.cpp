@@ -287,11 +287,15 @@ void Baker::State::light_sets(Level lit, const std::vector<LayerKeys>& keys,
     });
     job.begin("finish", lit.sets.size());
     std::vector<ProbeLight> probe_light = mix_probes(lit, layers, g.probes.size());
+    std::vector<ProbeLamps> lamps = mix_lamps(lit, layers, g.probes.size());
     AllPages pages = mix_pages(g, lit, layers, job);
     job.advance(lit.sets.size());
     for (std::size_t i = 0; i < lit.sets.size(); ++i)
-        baked.sets.push_back({lit.sets[i].name, std::move(pages.sets[i].pages),
-                              std::move(pages.sets[i].directional), std::move(probe_light[i])});
+        baked.sets.push_back({.name = lit.sets[i].name,
+                              .pages = std::move(pages.sets[i].pages),
+                              .directional = std::move(pages.sets[i].directional),
+                              .probes = std::move(probe_light[i]),
+                              .lamps = std::move(lamps[i])});
     const auto raise = [](float& to, double v) { to = std::max(to, static_cast<float>(v)); };
     BakeFigures& f = baked.figures;
     const BakeFigures now = figures();
@@ -330,7 +334,8 @@ void Baker::State::show_layers(Level lit, const std::vector<LayerKeys>& keys, co
         const BakedSet light{.name = alone.name,
                              .pages = std::move(pages.sets[0].pages),
                              .directional = std::move(pages.sets[0].directional),
-                             .probes = mix_probes(lit, layers, ground.probes.size())[0]};
+                             .probes = mix_probes(lit, layers, ground.probes.size())[0],
+                             .lamps = mix_lamps(lit, layers, ground.probes.size())[0]};
         taker.take({key, lit, light, baked});
     }
 }

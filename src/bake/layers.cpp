@@ -162,16 +162,22 @@ void save_probes(const Ground& g, const Layer& l) {
     if (!g.store.save || g.probes.size() == 0) return;
     BlobWriter out;
     out.array(l.probes);
+    out.array(l.rest);
+    out.array(l.lamps);
     g.store.save(probes_blob(g, l), out.parts());
 }
 
 bool load_probes(const Ground& g, Layer& l) {
     l.probes.clear();
+    l.rest.clear();
+    l.lamps.clear();
     if (g.probes.size() > 0) {
         Blob blob;
         if (!g.store.load || !g.store.load(probes_blob(g, l), blob)) return false;
         BlobReader in(blob);
         in.array(l.probes, g.probes.size());
+        in.array(l.rest, g.probes.size());
+        in.array(l.lamps);
         if (!in.done()) return false;
     }
     l.probe_key = g.probe_key;
@@ -255,7 +261,8 @@ void stay_dark(const Ground& g, Layer& l) {
     l.checked.clear();
     l.slopes = LightField(g.sloped.texel.size(), 3);
     l.carried.assign(g.texels.size(), {});
-    l.probes = l.at_probes;
+    l.probes = l.rest = l.at_probes;
+    l.lamps.clear();
     l.probe_key = g.probe_key;
     l.noise_before = l.noise = 0;
     l.bounces = 0;

@@ -5,6 +5,7 @@
 #include "bake/ground.hpp"
 #include "bake/keys.hpp"
 #include "bake/sources.hpp"
+#include "probe/lamps.hpp"
 
 namespace stasigraph {
 
@@ -32,6 +33,8 @@ struct Layer {
     std::vector<PageImage> pages;  ///< Seams fitted; beyond the margins still empty.
     std::vector<Rgb> at_seams;     ///< Before they were fitted, by texel of the seam plan.
     std::vector<ShRgb> probes;
+    std::vector<ShRgb> rest;        ///< Of the same, without what lamps tell by themselves;
+    std::vector<ListedLamp> lamps;  ///< and those, by probe.
     float noise_before = 0,
           noise = 0;  ///< Relative, by area; with the first links and with those that count.
     int bounces = 0;

@@ -58,7 +58,7 @@ public:
             Making making(make_);
             if (!solved_) carry_light(making, solve_layers(making, job_).light, job_);
             solved_ = true;
-            light_probe_layers(make_, job_);
+            light_probe_layers(make_, job_, false);
         }
         const std::vector<ProbeLight> light = mix_probes(lit_, layers_, places.size());
         into.light.resize(light.size());

@@ -30,6 +30,9 @@ void carry_light(const Making& m, const LightField& light, Job& job) {
 
 namespace {
 
+/// A lamp is listed for what it gives within so many metres of a probe: about half way to the next ones.
+constexpr float least_around = 0.25f, most_around = 4;
+
 SentByTexels sent_by_texels(const std::vector<LayerToMake>& layers, const std::vector<Rgb>& albedo,
                             Job& job) {
     const std::size_t texels = layers[0].work->ground.texels.size(), groups = layers.size();
@@ -94,13 +97,49 @@ void add_guided(const LayerToMake& l, const SentByTexels& sent, std::size_t numb
                });
 }
 
+/// Which lamps each probe of a layer lists; `told`: their light by probe, as coefficients.
+std::vector<ListedLamp> list_lamps(const LayerToMake& l, std::vector<ShRgb>& told, Job& job) {
+    const Ground& g = l.work->ground;
+    const std::size_t count = g.probe_rows.size();
+    told.assign(count, {});
+    const LampTeller teller(l.work->lit, l.group, g.caster());
+    if (teller.empty()) return {};
+    std::vector<std::vector<ListedLamp>> lists(count);
+    job.parallel(count, 16, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t p = begin; p < end; ++p) {
+            // Of a probe in or behind geometry nothing is asked.
+            if (g.probes.front_share[p] < runtime::least_front_share) continue;
+            const float mean = luminance(l.layer->probes[p][0]) * sh_basis({0, 1, 0})[0];
+            told[p] =
+                teller.tell(static_cast<std::uint32_t>(p), g.probe_rows.receivers[p], g.probe_rows.seeds[p],
+                            std::clamp(0.5f * g.probes.reach[p], least_around, most_around), mean, lists[p]);
+        }
+    });
+    std::vector<ListedLamp> all;
+    for (const std::vector<ListedLamp>& list : lists) all.insert(all.end(), list.begin(), list.end());
+    return all;
+}
+
+/// Light of a probe without some of what came straight from its sources.
+ShRgb without(const ShRgb& light, const ShRgb& direct, const ShRgb& told) {
+    ShRgb rest, still;
+    for (std::size_t b = 0; b < 9; ++b) {
+        rest[b] = light[b] + told[b] * -1.0f;
+        still[b] = direct[b] + told[b] * -1.0f;
+    }
+    window_ringing(rest, still);
+    return rest;
+}
+
 }  // namespace
 
-void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job) {
+void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job, bool tell) {
     const Ground& g = layers[0].work->ground;
     const std::vector<Rgb>& albedo = layers[0].work->albedo;
     for (const LayerToMake& l : layers) {
         l.layer->probes = l.layer->at_probes;
+        l.layer->rest = tell ? l.layer->at_probes : std::vector<ShRgb>{};
+        l.layer->lamps.clear();
         l.layer->probe_key = g.probe_key;
     }
     if (g.probe_rows.size() == 0) return;
@@ -112,18 +151,71 @@ void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job) {
             add_evenly(layers, sent, p);
             for (std::size_t c = 0; c < layers.size(); ++c)
                 if (guided[c].at(p) != none) add_guided(layers[c], sent, c, guided[c], p, parts);
-            for (const LayerToMake& l : layers) window_ringing(l.layer->probes[p], l.layer->at_probes[p]);
         }
     });
+    for (const LayerToMake& l : layers) {
+        Layer& layer = *l.layer;
+        std::vector<ShRgb> told;
+        if (tell) layer.lamps = list_lamps(l, told, job);
+        layer.rest.resize(tell ? layer.probes.size() : 0);
+        job.parallel(layer.probes.size(), 256, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t p = begin; p < end; ++p) {
+                if (tell) layer.rest[p] = without(layer.probes[p], layer.at_probes[p], told[p]);
+                window_ringing(layer.probes[p], layer.at_probes[p]);
+            }
+        });
+    }
 }
 
-std::vector<ProbeLight> mix_probes(const Level& lit, const std::vector<Layer>& layers, std::size_t probes) {
+namespace {
+
+/// Each set's sum of layers.
+std::vector<ProbeLight> mix(const Level& lit, const std::vector<Layer>& layers, std::size_t probes,
+                            const std::vector<ShRgb> Layer::*light) {
     std::vector<ProbeLight> out(lit.sets.size(), ProbeLight(probes));
     for (std::size_t s = 0; s < lit.sets.size(); ++s)
         for (std::size_t g = 0; g < layers.size(); ++g)
             for (std::size_t p = 0; p < probes; ++p)
                 for (std::size_t b = 0; b < 9; ++b)
-                    out[s][p][b] += layers[g].probes[p][b] * lit.sets[s].gain(g);
+                    out[s][p][b] += (layers[g].*light)[p][b] * lit.sets[s].gain(g);
+    return out;
+}
+
+}  // namespace
+
+std::vector<ProbeLight> mix_probes(const Level& lit, const std::vector<Layer>& layers, std::size_t probes) {
+    return mix(lit, layers, probes, &Layer::probes);
+}
+
+std::vector<ProbeLamps> mix_lamps(const Level& lit, const std::vector<Layer>& layers, std::size_t probes) {
+    std::vector<ProbeLamps> out(lit.sets.size());
+    std::vector<ProbeLight> rest = mix(lit, layers, probes, &Layer::rest);
+    for (std::size_t s = 0; s < lit.sets.size(); ++s) {
+        ProbeLamps& set = out[s];
+        set.rest = std::move(rest[s]);
+        std::vector<ListedLamp> listed;
+        for (std::size_t g = 0; g < layers.size(); ++g)
+            if (max_channel(lit.sets[s].gain(g)) > 0)
+                listed.insert(listed.end(), layers[g].lamps.begin(), layers[g].lamps.end());
+        std::sort(listed.begin(), listed.end(), [](const ListedLamp& a, const ListedLamp& b) {
+            return a.probe < b.probe || (a.probe == b.probe && a.light < b.light);
+        });
+        std::vector<std::uint8_t> used(lit.lights.size(), 0);
+        for (const ListedLamp& l : listed) used[l.light] = 1;
+        std::vector<std::uint32_t> number(lit.lights.size(), none);
+        for (std::uint32_t i = 0; i < lit.lights.size(); ++i) {
+            if (!used[i]) continue;
+            number[i] = static_cast<std::uint32_t>(set.lamp.size());
+            add_lamp(set, lit.lights[i], lit.profiles);
+            set.color.back() = lit.lights[i].color * lit.sets[s].gain(lit.lights[i].group);
+        }
+        set.first.assign(probes + 1, 0);
+        for (const ListedLamp& l : listed) {
+            ++set.first[l.probe + 1];
+            set.entry.push_back(number[l.light] << 8 | l.share);
+        }
+        for (std::size_t p = 0; p < probes; ++p) set.first[p + 1] += set.first[p];
+    }
     return out;
 }
 

@@ -7,6 +7,7 @@
 #include <cstring>
 
 #include "io/bake_files.hpp"
+#include "io/packed_lamps.hpp"
 #include "io/page_zones.hpp"
 #include "runtime/checksum.hpp"
 #include "runtime/game_format.hpp"
@@ -340,7 +341,10 @@ void save_game(const std::filesystem::path& to, const Level& level, const Atlas&
     for (const Zone& zone : level.zones) zones.push_back(p.names.place(zone.name));
     for (const SeriesStep& step : level.series) p.names.place(step.series);
     const PageZones page_zones = zones_of_pages(atlas, links.surface);
-    Packer packer(29);
+    const PackedLamps lamps = pack_lamps(baked.sets, baked.probes.size());
+    std::vector<std::uint32_t> lamp_names;
+    for (const std::string& name : lamps.name) lamp_names.push_back(p.names.place(name));
+    Packer packer(37);
     packer.add("NAMES", p.names.all());
     packer.add("SURFACES", surfaces);
     std::vector<format::GlbPlace> places;
@@ -351,6 +355,14 @@ void save_game(const std::filesystem::path& to, const Level& level, const Atlas&
     packer.add("SETS", sets);
     packer.add("GAINS", p.gains());
     add_probes(baked, packer);
+    packer.add("LAMPS", lamps.lamp);
+    packer.add("LAMPNAME", lamp_names);
+    packer.add("LAMPCOLR", lamps.color);
+    packer.add("LAMPPROF", lamps.profile);
+    packer.add("LAMPVALS", lamps.values);
+    packer.add("LAMPFRST", lamps.first);
+    packer.add("LAMPSEEN", lamps.entry);
+    packer.add("PROBREST", lamps.rest);
     packer.add("ZONES", zones);
     packer.add("PROBEZON", links.probe);
     packer.add("TILES", page_zones.tiles);

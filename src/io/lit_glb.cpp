@@ -206,7 +206,8 @@ private:
             const Vec3 up = length(n) > 0.5f ? n : Vec3{0, 1, 0};
             Rgb c;
             if (surface.lit_by == LitBy::probes || surface.part == Part::moving)
-                c = probe_irradiance(probe_weights(baked_.probes, p + up * 0.05f), set_.probes, up) *
+                c = probe_irradiance(probe_weights(baked_.probes, p + up * 0.05f), set_.probes, set_.lamps, p,
+                                     up) *
                     material.base_color * (1 / pi);
             if (surface.group != none)
                 c += material.emission * surface.emission_gain * recipe_.gain(surface.group);

@@ -2,8 +2,10 @@
 
 #include "io/bake_files.hpp"
 #include "io/binary.hpp"
+#include "probe/lamps.hpp"
 #include "probe/net.hpp"
 #include "runtime/half.hpp"
+#include "runtime/lamp_sum.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -11,13 +13,50 @@ namespace stasigraph {
 namespace {
 
 constexpr char magic[8] = {'S', 'G', 'P', 'R', 'O', 'B', 'E', 'S'};
-constexpr std::uint32_t version = 2;
+/// Files of version 2 have no lamps.
+constexpr std::uint32_t version = 3, oldest_version = 2;
 
 constexpr std::size_t map_cells = probe_map_side * probe_map_side;
 
 /// Rule above, volume below; 0xffffff: none.
 std::uint32_t origin_word(ProbeRule rule, std::uint32_t volume) {
     return static_cast<std::uint32_t>(rule) << 24 | (volume & 0xffffffu);
+}
+
+void write_lamps(BinaryWriter& w, const ProbeLamps& lamps) {
+    for (const std::size_t v : {lamps.lamp.size(), lamps.profile.size(), lamps.values.size(),
+                                lamps.entry.size(), std::size_t{lamps.rest.empty() ? 0u : 1u}})
+        w.word(static_cast<std::uint32_t>(v));
+    if (lamps.rest.empty()) return;
+    w.array(lamps.lamp);
+    w.array(lamps.color);
+    w.array(lamps.profile);
+    w.array(lamps.values);
+    w.array(lamps.first);
+    w.array(lamps.entry);
+    w.array(lamps.rest);
+    for (const std::string& name : lamps.name) w.text(name);
+}
+
+ProbeLamps read_lamps(BinaryReader& r, std::uint32_t probes) {
+    ProbeLamps lamps;
+    const std::uint32_t count = r.word(), profiles = r.word(), values = r.word(), entries = r.word();
+    if (r.word() == 0) {
+        if (count + profiles + values + entries != 0) r.fail();
+        return lamps;
+    }
+    r.array(lamps.lamp, count);
+    r.array(lamps.color, count);
+    r.array(lamps.profile, profiles);
+    r.array(lamps.values, values);
+    r.array(lamps.first, std::size_t{probes} + 1);
+    r.array(lamps.entry, entries);
+    r.array(lamps.rest, probes);
+    for (std::uint32_t i = 0; i < count; ++i) lamps.name.push_back(r.text());
+    if (runtime::wrong_lamps(view_of(lamps), profiles, values, lamps.first.data(), lamps.entry.data(),
+                             entries, probes))
+        r.fail();
+    return lamps;
 }
 
 }  // namespace
@@ -62,6 +101,7 @@ Bytes pack_probes(const ProbeNet& net, const std::vector<const BakedSet*>& sets)
     for (const BakedSet* set : sets) w.array(set->probes);
     for (const std::string& name : net.volumes) w.text(name);
     for (const BakedSet* set : sets) w.text(set->name);
+    for (const BakedSet* set : sets) write_lamps(w, set->lamps);
     return std::move(w.bytes);
 }
 
@@ -70,10 +110,11 @@ void unpack_probes(const Bytes& bytes, const std::string& where, ProbeNet& net, 
     char head[8];
     r.raw(head, 8);
     if (std::memcmp(head, magic, 8) != 0) r.fail();
-    if (const std::uint32_t v = r.word(); v != version)
+    const std::uint32_t written = r.word();
+    if (written < oldest_version || written > version)
         throw Error{.what = "has a version this program does not read",
                     .where = where,
-                    .value = std::to_string(v),
+                    .value = std::to_string(written),
                     .remedy = "Bake again."};
     const std::uint32_t count = r.word(), set_count = r.word(), cells = r.word(), stand_ins = r.word(),
                         side = r.word(), dimension = r.word(), volumes = r.word();
@@ -107,10 +148,16 @@ void unpack_probes(const Bytes& bytes, const std::string& where, ProbeNet& net, 
     std::vector<ProbeLight> light(set_count);
     for (ProbeLight& l : light) r.array(l, count);
     for (std::uint32_t i = 0; i < volumes; ++i) net.volumes.push_back(r.text());
+    std::vector<std::string> names;
+    for (std::uint32_t i = 0; i < set_count; ++i) names.push_back(r.text());
     for (std::uint32_t i = 0; i < set_count; ++i) {
-        const std::string name = r.text();
+        ProbeLamps lamps;
+        if (written >= 3) lamps = read_lamps(r, count);
         for (BakedSet& set : sets)
-            if (set.name == name) set.probes = std::move(light[i]);
+            if (set.name == names[i]) {
+                set.probes = std::move(light[i]);
+                set.lamps = std::move(lamps);
+            }
     }
     if (!r.done()) r.fail();
     complete_net(net);

@@ -65,7 +65,7 @@ Json probes_json(const ProbeNet& net, const std::vector<const BakedSet*>& sets) 
     };
     Json json = {
         {"format", "stasigraph probes"},
-        {"version", 2},
+        {"version", 3},
         {"file", "probes.bin"},
         {"count", net.size()},
         {"byte_order", "little"},
@@ -92,7 +92,8 @@ Json probes_json(const ProbeNet& net, const std::vector<const BakedSet*>& sets) 
     for (std::size_t s = 0; s < sets.size(); ++s)
         json["sets"].push_back({{"name", sets[s]->name},
                                 {"offset", at.light + s * 108 * net.size()},
-                                {"type", "float32[9][3]"}});
+                                {"type", "float32[9][3]"},
+                                {"lamps", sets[s]->lamps.name}});
     return json;
 }
 
@@ -189,7 +190,10 @@ void keep_probes(const fs::path& folder, const ProbeNet& net, const std::vector<
         unpack_probes(ResultFiles(folder).read("probes.bin"), "probes.bin", old, read);
         if (old.position != net.position) return;
         for (std::size_t i : kept)
-            if (read[i].probes.size() == net.size()) sets[i].probes = std::move(read[i].probes);
+            if (read[i].probes.size() == net.size()) {
+                sets[i].probes = std::move(read[i].probes);
+                sets[i].lamps = std::move(read[i].lamps);
+            }
     } catch (const Error&) {
         // A damaged file is replaced whole.
     }
@@ -480,6 +484,7 @@ SavedSet Saving::save_set(std::size_t number) const {
         }
         if (writes_probes()) {
             set.probes = made->probes;
+            set.lamps = made->lamps;
             saved.entry["probes_made_from"] = inputs.keys.probes;
             if (!options.pages) {
                 saved.entry["probes_light_made_from"] = inputs.keys.sets[number].key;
@@ -495,7 +500,11 @@ SavedSet Saving::save_set(std::size_t number) const {
             saved.entry["reflection_places"] = reflection_places;
         }
     }
-    saved.probes = {.name = name, .pages = {}, .directional = {}, .probes = std::move(set.probes)};
+    saved.probes = {.name = name,
+                    .pages = {},
+                    .directional = {},
+                    .probes = std::move(set.probes),
+                    .lamps = std::move(set.lamps)};
     return saved;
 }
 

@@ -118,10 +118,10 @@ std::vector<WalkStep> walk_probes(const Level& level, const Atlas& atlas, const 
     std::uint32_t hint = none;
     for (WalkStep& s : steps) {
         s.weights = probe_weights(*light.probes, s.at, hint);
-        s.probes = probe_irradiance(s.weights, light.set->probes, facing);
+        s.probes = probe_irradiance(s.weights, light.set->probes, light.set->lamps, s.at, facing);
         std::uint32_t other = hint;
-        s.uncorrected =
-            probe_irradiance(probe_weights(*light.probes, s.at, other, false), light.set->probes, facing);
+        s.uncorrected = probe_irradiance(probe_weights(*light.probes, s.at, other, false), light.set->probes,
+                                         light.set->lamps, s.at, facing);
     }
     job.parallel(steps.size(), 1, [&](std::size_t i, std::size_t) {
         steps[i].exact = sh_irradiance(light_at(level, viewer, recipe, steps[i].at), facing);

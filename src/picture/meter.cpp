@@ -127,7 +127,7 @@ std::vector<MeterReading> meter_probes(const ProbeNet& net, const BakedSet& set,
         if (r.probes.count == 0)
             r.reason = net.size() == 0 ? "the bake has no probes" : "no usable probe around this point";
         else
-            r.irradiance = probe_irradiance(r.probes, set.probes, r.normal);
+            r.irradiance = probe_irradiance(r.probes, set.probes, set.lamps, points[i].at, r.normal);
     }
     return readings;
 }

@@ -298,7 +298,7 @@ private:
         if (!settings_.probe_light) return even_light_;
         return live +
                probe_irradiance(probe_weights(*light_.probes, place.position + place.face_normal * 0.05f),
-                                light_.set->probes, place.normal);
+                                light_.set->probes, light_.set->lamps, place.position, place.normal);
     }
 
     /// From the lightmap, as a game's shader reads it.
@@ -345,7 +345,7 @@ private:
             else if (!set.probes.empty() && light_.probes)
                 e = probe_irradiance(
                     probe_weights(*light_.probes, place.position + place.face_normal * 0.05f), set.probes,
-                    place.normal);
+                    set.lamps, place.position, place.normal);
             sum += group_color(g) * luminance(e);
             all += luminance(e);
         }

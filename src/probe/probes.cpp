@@ -2,7 +2,9 @@
 
 #include <algorithm>
 
+#include "probe/lamps.hpp"
 #include "probe/net.hpp"
+#include "runtime/lamp_sum.hpp"
 
 namespace stasigraph {
 
@@ -42,8 +44,10 @@ ProbeWeights probe_weights(const ProbeNet& net, Vec3 point) {
     return probe_weights(net, point, hint);
 }
 
-Rgb probe_irradiance(const ProbeWeights& weights, const ProbeLight& light, Vec3 normal) {
-    // Summed before it is cut at zero: light of a mix of probes changes evenly between them.
+namespace {
+
+/// Summed before it is cut at zero: light of a mix of probes changes evenly between them.
+Rgb sum_at(const ProbeWeights& weights, const ProbeLight& light, Vec3 normal) {
     const std::array<float, 9> basis = sh_basis(normal);
     Rgb sum;
     for (int k = 0; k < weights.count; ++k) {
@@ -51,6 +55,25 @@ Rgb probe_irradiance(const ProbeWeights& weights, const ProbeLight& light, Vec3 
         for (int i = 0; i < 9; ++i) sum += sh[i] * (basis[i] * weights.weight[k]);
     }
     return {std::max(sum.r, 0.0f), std::max(sum.g, 0.0f), std::max(sum.b, 0.0f)};
+}
+
+}  // namespace
+
+Rgb probe_irradiance(const ProbeWeights& weights, const ProbeLight& light, Vec3 normal) {
+    return sum_at(weights, light, normal);
+}
+
+Rgb probe_irradiance(const ProbeWeights& weights, const ProbeLight& light, const ProbeLamps& lamps,
+                     Vec3 point, Vec3 normal) {
+    if (lamps.rest.empty()) return sum_at(weights, light, normal);
+    Rgb sum = sum_at(weights, lamps.rest, normal);
+    if (lamps.entry.empty()) return sum;
+    runtime::LampSum seen;
+    for (int k = 0; k < weights.count; ++k)
+        seen.add_probe({lamps.first.data(), lamps.entry.data()}, weights.probe[k], &lamps.color[0].r,
+                       weights.weight[k]);
+    seen.light(view_of(lamps), {point.x, point.y, point.z}, {normal.x, normal.y, normal.z}, &sum.r);
+    return sum;
 }
 
 }  // namespace stasigraph

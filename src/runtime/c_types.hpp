@@ -31,7 +31,17 @@ inline Weights weights(const sgraph_weights* w) {
     out.beyond = w->beyond;
     std::copy(w->probe, w->probe + 8, out.probe);
     std::copy(w->weight, w->weight + 8, out.weight);
+    out.placed = w->placed != 0;
+    out.at = vector(w->at);
     return out;
+}
+inline void copy(const PlaceLight& light, sgraph_place_light* out) {
+    std::copy(light.coefficients, light.coefficients + 27, out->coefficients);
+    out->count = light.count;
+    for (int i = 0; i < PlaceLight::most; ++i) {
+        const LampLight& l = light.lamp[i];
+        out->lamp[i] = {l.lamp, {l.toward[0], l.toward[1], l.toward[2]}, {l.lux[0], l.lux[1], l.lux[2]}};
+    }
 }
 
 /// Makes an object for C and opens it: `open` answers a status, `message` what went wrong.

@@ -54,9 +54,9 @@ Status Game::read(const void* given, std::size_t size) {
         return fail(Status::damaged, "is not aligned to 8 bytes");
     data_->bytes = bytes;
     data_->size = size;
-    const char* (Data::*steps[])() = {&Data::read_chunks, &Data::read_lists,       &Data::read_images,
-                                      &Data::read_net,    &Data::read_reflections, &Data::read_zones,
-                                      &Data::read_layers};
+    const char* (Data::*steps[])() = {&Data::read_chunks, &Data::read_lists, &Data::read_images,
+                                      &Data::read_net,    &Data::read_lamps, &Data::read_reflections,
+                                      &Data::read_zones,  &Data::read_layers};
     for (const auto step : steps)
         if (const char* wrong = (data_->*step)()) return fail(Status::damaged, wrong);
     return Status::ok;
@@ -231,17 +231,61 @@ Weights Game::weights(Vector p, std::uint32_t& hint) const noexcept {
     static_assert(sizeof out.probe == sizeof found.probe && sizeof out.weight == sizeof found.weight);
     std::memcpy(out.probe, found.probe, sizeof out.probe);
     std::memcpy(out.weight, found.weight, sizeof out.weight);
+    out.placed = true;
+    out.at = p;
     return out;
 }
 const float* Game::coefficients(std::uint32_t set, std::uint32_t probe) const noexcept {
     if (set >= set_count() || probe >= probe_count()) return no_light;
     return data_->light.data + 27 * (std::size_t{set} * data_->net.count + probe);
 }
+/// Sums what probes hold, lamps apart where they are told apart.
+bool Game::sum(std::uint32_t set, const Weights& w, float out[27], LampSum& seen) const noexcept {
+    if (!data_ || data_->rest.count == 0 || !w.placed || set >= set_count()) {
+        coefficients(set, w, out);
+        return false;
+    }
+    const float* rest = data_->rest.data + 27 * std::size_t{set} * data_->net.count;
+    const float* colors = data_->colors(set);
+    LightSum all;
+    for (int k = 0; k < std::min(w.count, Weights::most); ++k) {
+        const std::uint32_t p = w.probe[k];
+        if (p >= data_->net.count) continue;
+        all.add(rest + 27 * std::size_t{p}, w.weight[k]);
+        seen.add_probe(data_->entries, p, colors, w.weight[k]);
+    }
+    all.get(out);
+    return true;
+}
 Color Game::irradiance(std::uint32_t set, const Weights& w, Vector n) const noexcept {
     float all[27], rgb[3];
-    coefficients(set, w, all);
+    LampSum seen;
+    const bool apart = sum(set, w, all, seen);
     light_of(all, n.x, n.y, n.z, rgb);
-    return {std::max(rgb[0], 0.0f), std::max(rgb[1], 0.0f), std::max(rgb[2], 0.0f)};
+    for (float& v : rgb) v = v > 0 ? v : 0;
+    if (apart) seen.light(data_->lamps, point(w.at), point(n), rgb);
+    return {rgb[0], rgb[1], rgb[2]};
+}
+PlaceLight Game::light(std::uint32_t set, const Weights& w) const noexcept {
+    PlaceLight out;
+    LampSum seen;
+    if (sum(set, w, out.coefficients, seen))
+        out.count = seen.strongest(data_->lamps, point(w.at), out.lamp, PlaceLight::most, out.coefficients);
+    return out;
+}
+std::uint32_t Game::lamp_count() const noexcept {
+    return data_ ? data_->lamps.count : 0;
+}
+Lamp Game::lamp(std::uint32_t number) const noexcept {
+    return number < lamp_count() ? data_->lamps.lamp[number] : Lamp{};
+}
+const char* Game::lamp_name(std::uint32_t number) const noexcept {
+    return number < lamp_count() ? data_->name(data_->lamp_names[number]) : "";
+}
+Color Game::lamp_color(std::uint32_t set, std::uint32_t number) const noexcept {
+    if (set >= set_count() || number >= lamp_count()) return {};
+    const float* c = data_->colors(set) + 3 * std::size_t{number};
+    return {c[0], c[1], c[2]};
 }
 void Game::coefficients(std::uint32_t set, const Weights& w, float out[27]) const noexcept {
     LightSum sum;

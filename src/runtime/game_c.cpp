@@ -136,6 +136,10 @@ void sgraph_game_weights(const sgraph_game* g, const float point[3], uint32_t* h
     out->beyond = w.beyond;
     std::copy(w.probe, w.probe + 8, out->probe);
     std::copy(w.weight, w.weight + 8, out->weight);
+    out->placed = w.placed;
+    out->at[0] = w.at.x;
+    out->at[1] = w.at.y;
+    out->at[2] = w.at.z;
 }
 const float* sgraph_game_coefficients(const sgraph_game* g, uint32_t set, uint32_t probe) {
     return g->game.coefficients(set, probe);
@@ -143,6 +147,18 @@ const float* sgraph_game_coefficients(const sgraph_game* g, uint32_t set, uint32
 void sgraph_game_irradiance(const sgraph_game* g, uint32_t set, const sgraph_weights* w,
                             const float normal[3], float rgb[3]) {
     copy(g->game.irradiance(set, weights(w), vector(normal)), rgb);
+}
+void sgraph_game_light(const sgraph_game* g, uint32_t set, const sgraph_weights* w, sgraph_place_light* out) {
+    copy(g->game.light(set, weights(w)), out);
+}
+uint32_t sgraph_game_lamp_count(const sgraph_game* g) {
+    return g->game.lamp_count();
+}
+const char* sgraph_game_lamp_name(const sgraph_game* g, uint32_t lamp) {
+    return g->game.lamp_name(lamp);
+}
+void sgraph_game_lamp_color(const sgraph_game* g, uint32_t set, uint32_t lamp, float rgb[3]) {
+    copy(g->game.lamp_color(set, lamp), rgb);
 }
 void sgraph_game_mixed_coefficients(const sgraph_game* g, uint32_t set, const sgraph_weights* w,
                                     float out[27]) {

@@ -133,6 +133,30 @@ const char* Game::Data::read_net() {
     return nullptr;
 }
 
+const char* Game::Data::read_lamps() {
+    Part<Lamp> lamp;
+    Part<LampProfile> profile;
+    Part<float> values, colors;
+    Part<std::uint32_t> first, entry;
+    if (!take("LAMPS", lamp) || !take("LAMPNAME", lamp_names) || !take("LAMPCOLR", colors, 12) ||
+        !take("LAMPPROF", profile) || !take("LAMPVALS", values) || !take("LAMPFRST", first) ||
+        !take("LAMPSEEN", entry) || !take("PROBREST", rest, 108))
+        return "has lamps of another kind";
+    if (rest.count == 0) return lamp.count == 0 ? nullptr : "has damaged lamps";
+    if (rest.count != std::uint64_t{net.count} * sets.count || first.count != std::uint64_t{net.count} + 1 ||
+        lamp_names.count != lamp.count || colors.count != std::uint64_t{lamp.count} * sets.count)
+        return "has not as many of everything as it has probes";
+    lamps = {lamp.data, lamp.count, profile.data, values.data};
+    if (const char* wrong =
+            wrong_lamps(lamps, profile.count, values.count, first.data, entry.data, entry.count, net.count))
+        return wrong;
+    for (std::uint32_t i = 0; i < lamp.count; ++i)
+        if (!has_name(lamp_names[i])) return "has a lamp without a name";
+    entries = {first.data, entry.data};
+    lamp_colors = colors;
+    return nullptr;
+}
+
 const char* Game::Data::read_reflections() {
     Part<unsigned char> raw;
     if (!take("REFLECTN", reflections) || !take("MAPS", maps) || !take("MAPPIXEL", raw, 64))

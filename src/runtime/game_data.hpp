@@ -6,6 +6,7 @@
 #include <cstring>
 
 #include "runtime/game_format.hpp"
+#include "runtime/lamp_sum.hpp"
 #include "runtime/mapped_file.hpp"
 #include "runtime/net_lookup.hpp"
 #include "runtime/reflection_lookup.hpp"
@@ -57,6 +58,11 @@ struct Game::Data {
     std::uint32_t* image_of = nullptr;  ///< (set * pages + page) * 4 + part: its number.
     NetView net;
     Part<float> light;
+    Part<float> rest;  ///< Of probes, without lamps; empty in levels that do not tell them apart.
+    LampView lamps;
+    LampEntries entries;
+    Part<std::uint32_t> lamp_names;
+    Part<float> lamp_colors;  ///< Three of each set each lamp.
     Part<format::GlbPlace> glb_places;
     Part<format::Reflection> reflections;
     Part<format::Map> maps;
@@ -77,6 +83,10 @@ struct Game::Data {
         delete[] map_of;
         delete[] places;
         delete[] starts;
+    }
+    /// Of a set's lamps, three each.
+    const float* colors(std::uint32_t set) const {
+        return lamp_colors.data + 3 * std::size_t{set} * lamps.count;
     }
     const char* name(std::uint32_t at) const { return names.data + at; }
     /// The chunk of a tag; null where there is none.
@@ -99,6 +109,7 @@ struct Game::Data {
     const char* read_lists();
     const char* read_images();
     const char* read_net();
+    const char* read_lamps();
     const char* read_reflections();
     const char* read_zones();
     const char* read_layers();

@@ -117,6 +117,9 @@ void sgraph_mixer_sample_weights(const sgraph_mixer* m, const sgraph_weights* w,
 void sgraph_mixer_weights_coefficients(const sgraph_mixer* m, const sgraph_weights* w, float out[27]) {
     m->mixer.sample(weights(w), out);
 }
+void sgraph_mixer_light(const sgraph_mixer* m, const sgraph_weights* w, sgraph_place_light* out) {
+    copy(m->mixer.light(weights(w)), out);
+}
 void sgraph_mixer_surface_light(const sgraph_mixer* m, uint32_t surface, float u, float v, float rgb[3]) {
     copy(m->mixer.surface_light(surface, u, v), rgb);
 }

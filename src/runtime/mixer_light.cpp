@@ -43,66 +43,96 @@ Color Mixer::gain(std::uint32_t group, std::uint32_t zone) const noexcept {
     return floored(out);
 }
 
-void Mixer::State::add_layers(const Shown::Word* w, const Weights& at, float to[27]) const {
+void Mixer::State::add_layers(const Shown::Word* w, const Weights& at, float to[27], LampSum* lamps) const {
+    const float* light = lamps ? data.rest.data : data.light.data;
     for (int k = 0; k < at.count; ++k) {
         const std::uint32_t probe = at.probe[k], zone = zone_number(game.probe_zone(probe));
         for (std::uint32_t l = 0; l < layers; ++l) {
             const Color gain = layer_at(w, words.layer(zone, l));
             if (same(gain, {})) continue;
-            const float* c = game.coefficients(data.layers[l].set, probe);
+            const std::uint32_t set = data.layers[l].set;
+            const float* c = light + 27 * (std::size_t{set} * data.net.count + probe);
             const float by[3] = {gain.r * at.weight[k], gain.g * at.weight[k], gain.b * at.weight[k]};
             for (int i = 0; i < 27; ++i) to[i] += c[i] * by[i % 3];
+            if (lamps) lamps->add_probe(data.entries, probe, data.colors(set), by);
         }
     }
 }
 
-void Mixer::State::add_sets(const Shown::Word* w, const Weights& at, float out[27]) const {
+void Mixer::State::add_sets(const Shown::Word* w, const Weights& at, float out[27], LampSum* lamps) const {
     // What a zone shows is read once for however many of its probes follow one another.
     constexpr std::uint32_t most = 8;
-    const float* set[most];
+    std::uint32_t set[most];
     float share[most];
     std::uint32_t known = 0, n = 0;
     bool any = false;
-    const float* light = data.light.data;
+    const float* light = lamps ? data.rest.data : data.light.data;
     const std::uint32_t* zone_of = data.probe_zones.count > 0 ? data.probe_zones.data : nullptr;
     const std::size_t probes = data.net.count;
     LightSum sum;
     for (int k = 0; k < at.count; ++k) {
         const std::uint32_t probe = at.probe[k], zone = zone_of ? zone_number(zone_of[probe]) : zones - 1;
-        const std::size_t offset = 27 * std::size_t{probe};
         if (!any || zone != known) {
             any = true;
             known = zone;
             n = whole_at(w, words.count(zone));
             for (std::uint32_t i = 0; i < n && i < most; ++i) {
-                set[i] = light + 27 * probes * whole_at(w, words.set(zone, i));
+                set[i] = whole_at(w, words.set(zone, i));
                 share[i] = float_at(w, words.weight(zone, i));
             }
         }
-        for (std::uint32_t i = 0; i < n && i < most; ++i) sum.add(set[i] + offset, at.weight[k] * share[i]);
-        for (std::uint32_t i = most; i < n; ++i)
-            sum.add(light + 27 * probes * whole_at(w, words.set(zone, i)) + offset,
-                    at.weight[k] * float_at(w, words.weight(zone, i)));
+        for (std::uint32_t i = 0; i < n; ++i) {
+            const bool kept = i < most;
+            const std::uint32_t of = kept ? set[i] : whole_at(w, words.set(zone, i));
+            const float by = at.weight[k] * (kept ? share[i] : float_at(w, words.weight(zone, i)));
+            sum.add(light + 27 * (probes * of + probe), by);
+            if (lamps) lamps->add_probe(data.entries, probe, data.colors(of), by);
+        }
     }
     sum.get(out);
 }
 
-void Mixer::sample(const Weights& at, float out[27]) const noexcept {
+/// Light at some probes as it is shown now; whether lamps are apart from it.
+bool Mixer::sum(const Weights& at, float out[27], LampSum& seen) const noexcept {
     if (!state_ || state_->data.light.count == 0) {
         std::fill(out, out + 27, 0.0f);
-        return;
+        return false;
     }
     const State& s = *state_;
+    const bool apart = at.placed && s.data.rest.count > 0;
     s.seen.read([&](const Shown::Word* w) {
-        s.add_sets(w, at, out);
-        if (whole_at(w, Words::differs) != 0) s.add_layers(w, at, out);
+        seen.clear();
+        s.add_sets(w, at, out, apart ? &seen : nullptr);
+        if (whole_at(w, Words::differs) != 0) s.add_layers(w, at, out, apart ? &seen : nullptr);
     });
+    return apart;
+}
+
+void Mixer::sample(const Weights& at, float out[27]) const noexcept {
+    Weights anywhere = at;
+    anywhere.placed = false;
+    LampSum seen;
+    sum(anywhere, out, seen);
 }
 Color Mixer::sample(const Weights& at, Vector n) const noexcept {
     float all[27], rgb[3];
-    sample(at, all);
+    LampSum seen;
+    const bool apart = sum(at, all, seen);
     light_of(all, n.x, n.y, n.z, rgb);
+    for (float& v : rgb) v = v > 0 ? v : 0;
+    if (apart) seen.light(state_->data.lamps, point(at.at), point(n), rgb);
     return floored({rgb[0], rgb[1], rgb[2]});
+}
+PlaceLight Mixer::light(const Weights& at) const noexcept {
+    PlaceLight out;
+    LampSum seen;
+    if (sum(at, out.coefficients, seen))
+        out.count =
+            seen.strongest(state_->data.lamps, point(at.at), out.lamp, PlaceLight::most, out.coefficients);
+    return out;
+}
+PlaceLight Mixer::light(Vector p, std::uint32_t& hint) const noexcept {
+    return state_ ? light(state_->game.weights(p, hint)) : PlaceLight{};
 }
 Color Mixer::sample(Vector p, Vector n, std::uint32_t& hint) const noexcept {
     return state_ ? sample(state_->game.weights(p, hint), n) : Color{};

@@ -92,10 +92,11 @@ struct Mixer::State {
     void write_tile(std::uint32_t zone);
     void begin_pass(std::uint32_t zone, bool with_layers);
 
-    /// The sum of what sets show at some probes.
-    void add_sets(const Shown::Word* w, const Weights& at, float out[27]) const;
+    /// The sum of what sets show at some probes. `lamps`: what they see of those, which is then left out of
+    /// the sum; null: it is all light.
+    void add_sets(const Shown::Word* w, const Weights& at, float out[27], LampSum* lamps) const;
     /// Adds what layers differ from the sets there.
-    void add_layers(const Shown::Word* w, const Weights& at, float to[27]) const;
+    void add_layers(const Shown::Word* w, const Weights& at, float to[27], LampSum* lamps) const;
 
     /// What surfaces of a zone draw of a page, part 0: worked out once a frame for however many of them.
     std::vector<PagePair> pairs;

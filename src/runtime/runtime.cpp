@@ -10,6 +10,7 @@
 
 #include "runtime/c_types.hpp"
 #include "runtime/half.hpp"
+#include "runtime/lamp_sum.hpp"
 #include "runtime/net_lookup.hpp"
 #include "runtime/probe_light.hpp"
 #include "stasigraph/runtime.h"
@@ -20,7 +21,8 @@ namespace {
 
 constexpr char magic[8] = {'S', 'G', 'P', 'R', 'O', 'B', 'E', 'S'};
 constexpr std::size_t head_bytes = 80;
-constexpr std::uint32_t version = 2;
+/// Files of version 2 have no lamps.
+constexpr std::uint32_t version = 3, oldest_version = 2;
 
 std::uint32_t word_at(const unsigned char* p) {
     return static_cast<std::uint32_t>(p[0]) | static_cast<std::uint32_t>(p[1]) << 8 |
@@ -40,6 +42,56 @@ bool read_text(const unsigned char* bytes, std::size_t size, std::size_t& at, st
 
 }  // namespace
 
+/// The lamps of a set, and the rest of its probes' light.
+struct SetLamps {
+    std::vector<Lamp> lamp;
+    std::vector<float> color;
+    std::vector<std::string> name;
+    std::vector<LampProfile> profile;
+    std::vector<float> values, rest;
+    std::vector<std::uint32_t> first, entry;
+    LampView view() const {
+        return {lamp.data(), static_cast<std::uint32_t>(lamp.size()), profile.data(), values.data()};
+    }
+};
+
+namespace {
+
+/// Reads the lamps of a set; a word of what is wrong, or null.
+const char* read_lamps(const unsigned char* bytes, std::size_t size, std::size_t& at, std::uint64_t count,
+                       SetLamps& out) {
+    constexpr const char* truncated = "is truncated";
+    if (size - at < 20) return truncated;
+    std::uint64_t head[5];
+    for (int i = 0; i < 5; ++i) head[i] = word_at(bytes + at + 4 * i);
+    at += 20;
+    const std::uint64_t lamps = head[0], profiles = head[1], values = head[2], entries = head[3];
+    if (head[4] == 0) return lamps + profiles + values + entries == 0 ? nullptr : "has damaged lamps";
+    const std::uint64_t words = lamps * (sizeof(Lamp) / 4 + 3) + profiles * (sizeof(LampProfile) / 4) +
+                                values + count + 1 + entries + 27 * count;
+    if (words > (size - at) / 4) return truncated;
+    const auto take = [&](auto& to, std::uint64_t n) {
+        to.resize(static_cast<std::size_t>(n));
+        const std::size_t length = to.size() * sizeof(to[0]);
+        if (length > 0) std::memcpy(to.data(), bytes + at, length);
+        at += length;
+    };
+    take(out.lamp, lamps);
+    take(out.color, 3 * lamps);
+    take(out.profile, profiles);
+    take(out.values, values);
+    take(out.first, count + 1);
+    take(out.entry, entries);
+    take(out.rest, 27 * count);
+    out.name.resize(out.lamp.size());
+    for (std::string& name : out.name)
+        if (!read_text(bytes, size, at, &name)) return truncated;
+    return wrong_lamps(out.view(), static_cast<std::uint32_t>(profiles), values, out.first.data(),
+                       out.entry.data(), entries, static_cast<std::uint32_t>(count));
+}
+
+}  // namespace
+
 struct Probes::Data {
     NetView net;
     std::vector<float> values;          ///< Positions with stand-ins, front_share, clearance, reach.
@@ -48,6 +100,7 @@ struct Probes::Data {
     std::vector<float> distance, inverse, light;
     std::size_t clearance = 0;  ///< Where it begins among the values.
     std::vector<std::string> sets;
+    std::vector<SetLamps> lamps;  ///< By set.
 };
 
 Probes::~Probes() {
@@ -72,7 +125,8 @@ Status Probes::load(const void* data, std::size_t size) noexcept try {
     const auto* bytes = static_cast<const unsigned char*>(data);
     if (size < head_bytes || std::memcmp(bytes, magic, 8) != 0)
         return fail(Status::damaged, "is no probe file");
-    if (word_at(bytes + 8) != version)
+    const std::uint32_t written = word_at(bytes + 8);
+    if (written < oldest_version || written > version)
         return fail(Status::wrong_version, "has a version this runtime does not read");
     std::uint64_t head[7];
     for (int i = 0; i < 7; ++i) head[i] = word_at(bytes + 12 + 4 * i);
@@ -90,6 +144,11 @@ Status Probes::load(const void* data, std::size_t size) noexcept try {
         if (!read_text(bytes, size, at, nullptr)) return fail(Status::damaged, "is truncated");
     for (std::string& name : data_->sets)
         if (!read_text(bytes, size, at, &name)) return fail(Status::damaged, "is truncated");
+    data_->lamps.resize(data_->sets.size());
+    for (SetLamps& lamps : data_->lamps)
+        if (written >= 3)
+            if (const char* wrong = read_lamps(bytes, size, at, count, lamps))
+                return fail(Status::damaged, wrong);
     if (at != size) return fail(Status::damaged, "is longer than it says");
 
     const unsigned char* from = bytes + head_bytes;
@@ -219,18 +278,61 @@ Weights Probes::weights(Vector p, std::uint32_t& hint) const noexcept {
     out.beyond = found.beyond;
     std::copy(found.probe, found.probe + found.count, out.probe);
     std::copy(found.weight, found.weight + found.count, out.weight);
+    out.placed = true;
+    out.at = p;
     return out;
 }
 
+/// Sums what probes hold, lamps apart where they are told apart; the lamps of the set, or null.
+const SetLamps* Probes::sum(std::uint32_t set, const Weights& weights, float out[27], LampSum& seen) const {
+    const SetLamps* lamps =
+        set < set_count() && weights.placed && !data_->lamps[set].rest.empty() ? &data_->lamps[set] : nullptr;
+    LightSum all;
+    for (int k = 0; k < std::min(weights.count, Weights::most); ++k) {
+        const std::uint32_t p = weights.probe[k];
+        if (!lamps || p >= count()) {
+            all.add(coefficients(set, p), weights.weight[k]);
+            continue;
+        }
+        all.add(lamps->rest.data() + 27 * std::size_t{p}, weights.weight[k]);
+        seen.add_probe({lamps->first.data(), lamps->entry.data()}, p, lamps->color.data(), weights.weight[k]);
+    }
+    all.get(out);
+    return lamps;
+}
+
 Color Probes::irradiance(std::uint32_t set, const Weights& weights, Vector n) const noexcept {
-    LightSum sum;
-    for (int k = 0; k < std::min(weights.count, Weights::most); ++k)
-        sum.add(coefficients(set, weights.probe[k]), weights.weight[k]);
     float all[27], rgb[3];
-    sum.get(all);
+    LampSum seen;
+    const SetLamps* lamps = sum(set, weights, all, seen);
     light_of(all, n.x, n.y, n.z, rgb);
     for (float& v : rgb) v = v > 0 ? v : 0;
+    if (lamps) seen.light(lamps->view(), {weights.at.x, weights.at.y, weights.at.z}, {n.x, n.y, n.z}, rgb);
     return {rgb[0], rgb[1], rgb[2]};
+}
+
+PlaceLight Probes::light(std::uint32_t set, const Weights& weights) const noexcept {
+    PlaceLight out;
+    LampSum seen;
+    if (const SetLamps* lamps = sum(set, weights, out.coefficients, seen))
+        out.count = seen.strongest(lamps->view(), {weights.at.x, weights.at.y, weights.at.z}, out.lamp,
+                                   PlaceLight::most, out.coefficients);
+    return out;
+}
+
+std::uint32_t Probes::lamp_count(std::uint32_t set) const noexcept {
+    return set < set_count() ? static_cast<std::uint32_t>(data_->lamps[set].lamp.size()) : 0;
+}
+Lamp Probes::lamp(std::uint32_t set, std::uint32_t number) const noexcept {
+    return number < lamp_count(set) ? data_->lamps[set].lamp[number] : Lamp{};
+}
+const char* Probes::lamp_name(std::uint32_t set, std::uint32_t number) const noexcept {
+    return number < lamp_count(set) ? data_->lamps[set].name[number].c_str() : "";
+}
+Color Probes::lamp_color(std::uint32_t set, std::uint32_t number) const noexcept {
+    if (number >= lamp_count(set)) return {};
+    const float* c = data_->lamps[set].color.data() + 3 * std::size_t{number};
+    return {c[0], c[1], c[2]};
 }
 
 }  // namespace stasigraph::runtime
@@ -291,4 +393,12 @@ int sgraph_probes_weights(const sgraph_probes* p, const float point[3], uint32_t
     std::copy(w.probe, w.probe + w.count, probes);
     std::copy(w.weight, w.weight + w.count, weights);
     return w.count;
+}
+void sgraph_probes_irradiance_at(const sgraph_probes* p, uint32_t set, const float point[3],
+                                 const float normal[3], uint32_t* hint, float rgb[3]) {
+    const auto w = p->probes.weights({point[0], point[1], point[2]}, *hint);
+    const auto c = p->probes.irradiance(set, w, {normal[0], normal[1], normal[2]});
+    rgb[0] = c.r;
+    rgb[1] = c.g;
+    rgb[2] = c.b;
 }

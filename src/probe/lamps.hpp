@@ -1,0 +1,54 @@
+#pragma once
+// Lamps that probes tell by themselves: which, how much of each a probe sees, and what that is in
+// coefficients, so that it can be taken out of them.
+
+#include "probe/probe_rows.hpp"
+#include "runtime/lamp_light.hpp"
+#include "trace/ray_caster.hpp"
+
+namespace stasigraph {
+
+/// Of how many lamps of a light group a probe keeps apart what it sees. The others stay in its coefficients,
+/// where many of them are smooth.
+inline constexpr std::size_t lamps_of_probe = 4;
+
+/// A lamp that a probe lists.
+struct ListedLamp {
+    std::uint32_t probe = 0;
+    std::uint32_t light = 0;  ///< Into Level::lights.
+    std::uint32_t share = 0;  ///< Of it that is seen, of 255; never 0.
+};
+
+/// Appends a light, with its profile unless that is there already. `profiles`: of the level it is from.
+void add_lamp(ProbeLamps& to, const Light& light, const std::vector<Profile>& profiles);
+
+runtime::LampView view_of(const ProbeLamps& lamps);
+
+/// The lamps of one group as probes see them.
+///
+/// Threads: const members are safe from any number of threads.
+/// Owner:   borrows level and caster.
+class LampTeller {
+public:
+    LampTeller(const Level& level, std::uint32_t group, const RayCaster& caster);
+
+    bool empty() const { return numbers_.empty(); }
+
+    /// Appends what the probe at `r` lists, ascending, and returns that light as coefficients. A lamp is
+    /// listed where it gives at least a share of `mean`, lux over all normals, anywhere within `around`
+    /// metres. A spot counts as seen also where its cone does not reach: light between two probes is worked
+    /// out where it is asked for.
+    ShRgb tell(std::uint32_t probe, const Receiver& r, std::uint32_t seed, float around, float mean,
+               std::vector<ListedLamp>& out) const;
+
+private:
+    float strength(std::size_t lamp, Vec3 from, float around) const;
+    Rgb seen(const Light& light, const Receiver& r, std::uint32_t seed) const;
+
+    const Level& level_;
+    const RayCaster& caster_;
+    std::vector<std::uint32_t> numbers_;  ///< Into Level::lights.
+    ProbeLamps lamps_;
+};
+
+}  // namespace stasigraph
