@@ -13,9 +13,11 @@
 #include "bench_folder.hpp"
 #include "bench_time.hpp"
 #include "bench_walk.hpp"
+#include "io/bake_files.hpp"
 #include "probe/net.hpp"
 #include "runtime/net_lookup.hpp"
 #include "stasigraph/io.hpp"
+#include "stasigraph/runtime.hpp"
 #include "stasigraph/stasigraph.hpp"
 
 using namespace stasigraph;
@@ -103,6 +105,39 @@ void baking(const char* file, const BakeStore& store) {
     fmt::print("their retune by colour         {:.3f} s; {:.2f} s with the pages of all sets\n", mix, retune);
 }
 
+/// A walk in which light at a normal is asked for as well, with lamps and without.
+void light_lookups(const Baked& baked, const std::vector<Vec3>& walk) {
+    std::vector<const BakedSet*> sets;
+    for (const BakedSet& set : baked.sets) sets.push_back(&set);
+    const Bytes bytes = pack_probes(baked.probes, sets);
+    runtime::Probes probes;
+    if (probes.load(bytes.data(), bytes.size()) != runtime::Status::ok) return;
+    const auto n = static_cast<double>(walk.size());
+    for (std::uint32_t s = 0; s < probes.set_count(); ++s) {
+        const ProbeLamps& lamps = baked.sets[s].lamps;
+        double check = 0;
+        const auto seconds = [&](bool apart) {
+            return time_of([&] {
+                std::uint32_t hint = none;
+                for (const Vec3 p : walk) {
+                    runtime::Weights w = probes.weights({p.x, p.y, p.z}, hint);
+                    w.placed = apart;
+                    check += static_cast<double>(probes.irradiance(s, w, {0, 0.8f, 0.6f}).g);
+                }
+            });
+        };
+        const double plain = seconds(false), apart = seconds(true);
+        fmt::print(
+            "  and light, {:<12} {:.1f} million/s by coefficients alone, {:.1f} million/s with lamps ({} of "
+            "them, "
+            "{:.1f} a probe: {:.0f} bytes beside 108) ({:.0f})\n",
+            baked.sets[s].name, n / plain / 1e6, n / apart / 1e6, lamps.lamp.size(),
+            static_cast<double>(lamps.entry.size()) / static_cast<double>(baked.probes.size()),
+            4 + 4 * static_cast<double>(lamps.entry.size()) / static_cast<double>(baked.probes.size()),
+            check);
+    }
+}
+
 /// A real net with its distance maps, at glance: walks through it, and places all over it.
 void lookups(const char* file, const BakeStore& store) {
     Level level = load_level(file);
@@ -110,7 +145,7 @@ void lookups(const char* file, const BakeStore& store) {
     level.placed = some_places(file, 10000, 0.75f);
     Job job;
     Atlas atlas;
-    const Baked baked = bake(level, atlas, job, store, {0});
+    const Baked baked = bake(level, atlas, job, store, {0, 1});
     const ProbeNet& net = baked.probes;
     // As the runtime looks up.
     runtime::NetView view = view_of(net);
@@ -154,6 +189,7 @@ void lookups(const char* file, const BakeStore& store) {
         "through walls and out of the net, {:.2f} million/s all over ({:.3f})\n",
         net.size(), static_cast<double>(walk.size()) / free / 1e6, walks * steps / moving / 1e6,
         places / jumping / 1e6, check);
+    light_lookups(baked, walk);
 }
 
 }  // namespace

@@ -251,30 +251,35 @@ TEST(Objects, are_gone_around_on_every_side) {
     for (const int s : sides) EXPECT_EQ(s, 1);
 }
 
-TEST(Light, asks_for_more_probes_where_it_changes) {
+TEST(Light, asks_for_more_probes_where_it_is_told_wrong) {
     Level level;
     add_floor(level, 24, grey);
-    Light spot;
-    spot.name = "spot";
-    spot.kind = LightKind::spot;
-    spot.position = {0, 5, 0};
-    spot.direction = {0, -1, 0};
-    spot.color = {4000, 4000, 4000};
-    spot.outer_cone = 0.4f;
-    level.lights.push_back(spot);
     level.sky.radiance = {20, 20, 20};
     level.lightmap.density = 4;
     level.volumes = {
         ruled(box_volume("v", {-9, 0, -9}, {9, 3, 9}, 2), {ProbeRule::lattice, ProbeRule::light})};
-    const PlacedProbes p = placed(level);
-    std::size_t near = 0, far = 0;
-    for (const ProbePlace& place : p.places) {
-        if (place.rule != ProbeRule::light) continue;
-        const float r = length(Vec3{place.position.x, 0, place.position.z});
-        (r < 4 ? near : far) += 1;
-    }
-    EXPECT_GT(near, 20u);
-    EXPECT_GT(near, 3 * far) << "the cone is 2 m wide at the floor, the rest lies in even light";
+    const auto added = [&](std::size_t& near, std::size_t& far) {
+        near = far = 0;
+        for (const ProbePlace& place : placed(level).places) {
+            if (place.rule != ProbeRule::light) continue;
+            const float r = length(Vec3{place.position.x, 0, place.position.z});
+            (r < 4 ? near : far) += 1;
+        }
+    };
+    std::size_t near = 0, far = 0, near_glow = 0;
+    // Light changes much around a lamp, but it is worked out wherever it is asked for.
+    Light lamp;
+    lamp.name = "lamp";
+    lamp.position = {0.3f, 1.7f, 0.2f};
+    lamp.color = {400, 400, 400};
+    level.lights.push_back(lamp);
+    added(near, far);
+    level.lights.clear();
+    add_box(level, "lantern", {0.1f, 1.5f, 0}, {0.5f, 1.9f, 0.4f}, false, grey, {500, 500, 500});
+    added(near_glow, far);
+    EXPECT_GT(near_glow, 20u) << "what glows is told by coefficients alone";
+    EXPECT_GT(near_glow, 3 * far);
+    EXPECT_LT(2 * near, near_glow);
 }
 
 TEST(Places, keep_their_clearance_by_being_nudged_or_dropped) {

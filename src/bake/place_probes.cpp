@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <memory>
+#include <numeric>
 
 #include "bake/direct_layers.hpp"
 #include "bake/probe_layers.hpp"
@@ -52,18 +53,21 @@ public:
         for (Layer& l : layers_) {
             l.at_probes.clear();
             l.probes.assign(places.size(), {});
+            l.rest = l.probes;
+            l.lamps.clear();
         }
         if (!make_.empty()) {
             light_direct(make_, job_);
             Making making(make_);
             if (!solved_) carry_light(making, solve_layers(making, job_).light, job_);
             solved_ = true;
-            light_probe_layers(make_, job_, false);
+            light_probe_layers(make_, job_);
         }
         const std::vector<ProbeLight> light = mix_probes(lit_, layers_, places.size());
         into.light.resize(light.size());
         for (std::size_t s = 0; s < light.size(); ++s)
             into.light[s].insert(into.light[s].end(), light[s].begin(), light[s].end());
+        add_lamps(places.size(), into);
         if (!candidates) {
             for (const ProbePlace& p : places) into.checks.push_back(p.position);
             return;
@@ -83,6 +87,32 @@ public:
     }
 
 private:
+    /// The rest of the light at these places, and the lamps that they see.
+    void add_lamps(std::size_t count, LitPlaces& into) const {
+        if (into.lamp_color.empty()) {
+            into.rest.resize(lit_.sets.size());
+            into.lamp_color.resize(lit_.sets.size());
+            for (const Light& light : lit_.lights) add_lamp(into.lamps, light, lit_.profiles);
+            for (std::size_t s = 0; s < lit_.sets.size(); ++s)
+                for (const Light& light : lit_.lights)
+                    into.lamp_color[s].push_back(
+                        light.group == none ? Rgb{} : light.color * lit_.sets[s].gain(light.group));
+        }
+        const std::vector<ProbeLamps> mixed = mix_lamps(lit_, layers_, count);
+        for (std::size_t s = 0; s < mixed.size(); ++s)
+            into.rest[s].insert(into.rest[s].end(), mixed[s].rest.begin(), mixed[s].rest.end());
+        std::vector<ListedLamp> listed;
+        for (const Layer& l : layers_) listed.insert(listed.end(), l.lamps.begin(), l.lamps.end());
+        std::sort(listed.begin(), listed.end(), [](const ListedLamp& a, const ListedLamp& b) {
+            return a.probe < b.probe || (a.probe == b.probe && a.light < b.light);
+        });
+        std::size_t at = 0;
+        for (std::uint32_t p = 0; p < count; ++p) {
+            for (; at < listed.size() && listed[at].probe == p; ++at)
+                into.lamp_entry.push_back(listed[at].light << 8 | listed[at].share);
+            into.lamp_first.push_back(static_cast<std::uint32_t>(into.lamp_entry.size()));
+        }
+    }
     /// Probes here are none that a bake has.
     static BakeStore texels_alone(const BakeStore& store) {
         BakeStore kept = store;
@@ -131,75 +161,69 @@ private:
     bool solved_ = false;
 };
 
-/// Around each lamp, where its light is strong, ends or is cut off: along its aim and its cone's edge, or
-/// four ways out.
-std::vector<Vec3> around_lamps(const Level& level, const Volume& v, const RayCaster& caster) {
-    std::vector<Vec3> out;
-    const auto along = [&](Vec3 from, Vec3 way, float range) {
-        const float far = std::min(caster.closest({from + way * 0.01f, way}).distance, 3 * v.spacing);
-        const float end = range > 0 ? std::min(far, range) : far;
-        for (const float share : {0.3f, 0.6f, 0.9f})
-            if (const Vec3 p = from + way * (end * share); end > 0 && holds(v, p)) out.push_back(p);
-    };
-    for (const Light& l : level.lights) {
-        if (l.kind == LightKind::sun || l.role == BakeRole::realtime) continue;
-        along(l.position, l.direction, l.range);
-        if (l.kind == LightKind::spot) {
-            const Frame frame(l.direction);
-            for (int k = 0; k < 6; ++k) {
-                const float turn = pi / 3 * static_cast<float>(k);
-                const Vec3 side = frame.tangent * std::cos(turn) + frame.bitangent * std::sin(turn);
-                along(l.position,
-                      normalize(l.direction * std::cos(l.outer_cone) + side * std::sin(l.outer_cone)),
-                      l.range);
-            }
-        } else {
-            for (const Vec3 way : {Vec3{1, 0, 0}, Vec3{-1, 0, 0}, Vec3{0, 0, 1}, Vec3{0, 0, -1}})
-                along(l.position, way, l.range);
-        }
-    }
-    return out;
-}
-
-/// Middles of the net's edges whose ends look too different, the most different first; by volume.
-std::vector<std::pair<std::uint32_t, Vec3>> between_different(const Level& level, const LitPlaces& lit,
-                                                              std::size_t most, Job& job) {
-    const ProbeNet net = connect_probes(lit.places, {});
-    std::vector<std::pair<std::uint32_t, std::uint32_t>> edges;
-    for (const auto& v : net.vertex)
-        for (int a = 0; a < 4; ++a)
-            for (int b = a + 1; b < 4; ++b)
-                if (v[a] < net.size() && v[b] < net.size())
-                    edges.push_back({std::min(v[a], v[b]), std::max(v[a], v[b])});
-    std::sort(edges.begin(), edges.end());
-    edges.erase(std::unique(edges.begin(), edges.end()), edges.end());
-    const LightnessDifference difference(lit, job);
+/// Middles of tetrahedra at which probes tell light wrong, the worst first; by volume. Light is looked at in
+/// those whose corners differ most.
+std::vector<std::pair<std::uint32_t, Vec3>> told_wrong(const Level& level, QuickBake& quick,
+                                                       const LitPlaces& lit, std::size_t most, Job& job) {
+    ProbeNet net = connect_probes(lit.places, {});
+    std::vector<std::uint32_t> all(net.size());
+    std::iota(all.begin(), all.end(), 0u);
+    measure_probes(lit.rows, lit.distances, lit.links, all, net, job);
     const float tolerance = level.probes.tolerance > 0 ? level.probes.tolerance : usual_tolerance;
-    struct Found {
+    struct Cell {
         float difference;
-        std::uint32_t edge, volume;
+        std::uint32_t volume;
+        Vec3 middle;
     };
-    std::vector<Found> found;
-    for (std::uint32_t e = 0; e < edges.size(); ++e) {
-        const Vec3 a = net.position[edges[e].first], b = net.position[edges[e].second];
-        for (std::uint32_t v = 0; v < level.volumes.size(); ++v) {
-            const Volume& volume = level.volumes[v];
-            if (!volume.has(ProbeRule::light) || volume.except || !holds(volume, (a + b) * 0.5f) ||
-                length(a - b) < 2 * least_light_spacing * volume.spacing)
-                continue;
-            if (const float d = difference.between(edges[e].first, edges[e].second); d > tolerance)
-                found.push_back({d, e, v});
-            break;
+    std::vector<Cell> cells;
+    {
+        const LightnessDifference difference(lit, job);
+        for (const auto& v : net.vertex) {
+            Cell cell{0, none, {}};
+            float longest = 0;
+            bool real = true;
+            for (std::size_t a = 0; a < 4; ++a) real = real && v[a] < net.size();
+            if (!real) continue;
+            for (std::size_t a = 0; a < 4; ++a) {
+                cell.middle = cell.middle + net.position[v[a]] * 0.25f;
+                for (std::size_t b = a + 1; b < 4; ++b)
+                    longest = std::max(longest, length(net.position[v[a]] - net.position[v[b]]));
+            }
+            for (std::uint32_t k = 0; k < level.volumes.size() && cell.volume == none; ++k) {
+                const Volume& volume = level.volumes[k];
+                if (volume.has(ProbeRule::light) && !volume.except && holds(volume, cell.middle) &&
+                    longest >= 2 * least_light_spacing * volume.spacing)
+                    cell.volume = k;
+            }
+            if (cell.volume == none) continue;
+            for (std::size_t a = 0; a < 4; ++a)
+                for (std::size_t b = a + 1; b < 4; ++b)
+                    cell.difference = std::max(cell.difference, difference.between(v[a], v[b]));
+            if (cell.difference > tolerance) cells.push_back(cell);
         }
     }
-    std::sort(found.begin(), found.end(), [](const Found& a, const Found& b) {
-        return a.difference != b.difference ? a.difference > b.difference : a.edge < b.edge;
+    std::stable_sort(cells.begin(), cells.end(),
+                     [](const Cell& a, const Cell& b) { return a.difference > b.difference; });
+    if (cells.size() > most) cells.resize(most);
+    if (cells.empty()) return {};
+    std::vector<ProbePlace> middles;
+    for (Cell& cell : cells) middles.push_back({cell.middle = snapped(cell.middle), ProbeRule::light, none});
+    LitPlaces looked_at = lit;
+    quick.light(middles, false, looked_at);
+    const LightnessDifference difference(looked_at, job);
+    std::vector<float> error(cells.size());
+    job.parallel(cells.size(), 64, [&](std::size_t begin, std::size_t end) {
+        std::vector<Rgb> scratch;
+        for (std::size_t i = begin; i < end; ++i)
+            error[i] = difference.of_answer(lit.places.size() + i, probe_weights(net, cells[i].middle), all,
+                                            scratch);
     });
-    if (found.size() > most) found.resize(most);
+    std::vector<std::uint32_t> order;
+    for (std::uint32_t i = 0; i < cells.size(); ++i)
+        if (error[i] > tolerance) order.push_back(i);
+    std::stable_sort(order.begin(), order.end(), [&](auto a, auto b) { return error[a] > error[b]; });
     std::vector<std::pair<std::uint32_t, Vec3>> out;
-    for (const Found& f : found)
-        out.push_back(
-            {f.volume, (net.position[edges[f.edge].first] + net.position[edges[f.edge].second]) * 0.5f});
+    for (const std::uint32_t i : order) out.push_back({cells[i].volume, cells[i].middle});
     return out;
 }
 
@@ -211,14 +235,11 @@ void light_new(QuickBake& quick, const PlaceList& list, LitPlaces& lit) {
 }
 
 void add_by_light(const Level& level, QuickBake& quick, PlaceList& list, LitPlaces& lit, Job& job) {
-    for (std::uint32_t v = 0; v < level.volumes.size(); ++v)
-        if (level.volumes[v].has(ProbeRule::light) && !level.volumes[v].except)
-            list.add(v, ProbeRule::light, around_lamps(level, level.volumes[v], quick.ground().caster()));
     for (int round = 0; round < light_rounds; ++round) {
         light_new(quick, list, lit);
         quick.find_white(lit);
         const std::size_t before = list.places().size();
-        const auto wanted = between_different(level, lit, before + 1000, job);
+        const auto wanted = told_wrong(level, quick, lit, before + 2000, job);
         for (std::uint32_t v = 0; v < level.volumes.size(); ++v) {
             std::vector<Vec3> places;
             for (const auto& [volume, place] : wanted)
@@ -264,6 +285,21 @@ float block_of(const Level& level) {
     return least;
 }
 
+/// A figure's body is no more than this over what it stands on, metres.
+constexpr float body_height = 2;
+
+/// Where a figure's body can be; where that is nearly nowhere, as in levels without floors, all counts.
+void find_reach(const RayCaster& caster, LitPlaces& lit, Job& job) {
+    lit.in_reach.assign(lit.size(), 0);
+    job.parallel(lit.size(), 256, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i)
+            lit.in_reach[i] = caster.blocked({lit.at(i), {0, -1, 0}, body_height}) ? 1 : 0;
+    });
+    const auto count =
+        static_cast<std::size_t>(std::count(lit.in_reach.begin(), lit.in_reach.end(), std::uint8_t{1}));
+    if (10 * count < lit.size()) lit.in_reach.clear();
+}
+
 PlacedProbes by_light(const Level& level, PlaceList& list, const BakeStore& store, Job& job) {
     QuickBake quick(level, store, job);
     LitPlaces lit;
@@ -271,6 +307,7 @@ PlacedProbes by_light(const Level& level, PlaceList& list, const BakeStore& stor
     if (const std::vector<ProbePlace> checks = check_points(lit, list, job); !checks.empty())
         quick.light(checks, false, lit);
     quick.find_white(lit);
+    find_reach(quick.ground().caster(), lit, job);
     PlacedProbes out;
     for (const std::uint32_t k : thin(lit, level.probes, block_of(level), list.figures(), job))
         out.places.push_back(lit.places[k]);

@@ -133,12 +133,12 @@ ShRgb without(const ShRgb& light, const ShRgb& direct, const ShRgb& told) {
 
 }  // namespace
 
-void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job, bool tell) {
+void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job) {
     const Ground& g = layers[0].work->ground;
     const std::vector<Rgb>& albedo = layers[0].work->albedo;
     for (const LayerToMake& l : layers) {
         l.layer->probes = l.layer->at_probes;
-        l.layer->rest = tell ? l.layer->at_probes : std::vector<ShRgb>{};
+        l.layer->rest = l.layer->at_probes;
         l.layer->lamps.clear();
         l.layer->probe_key = g.probe_key;
     }
@@ -156,11 +156,10 @@ void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job, bool t
     for (const LayerToMake& l : layers) {
         Layer& layer = *l.layer;
         std::vector<ShRgb> told;
-        if (tell) layer.lamps = list_lamps(l, told, job);
-        layer.rest.resize(tell ? layer.probes.size() : 0);
+        layer.lamps = list_lamps(l, told, job);
         job.parallel(layer.probes.size(), 256, [&](std::size_t begin, std::size_t end) {
             for (std::size_t p = begin; p < end; ++p) {
-                if (tell) layer.rest[p] = without(layer.probes[p], layer.at_probes[p], told[p]);
+                layer.rest[p] = without(layer.probes[p], layer.at_probes[p], told[p]);
                 window_ringing(layer.probes[p], layer.at_probes[p]);
             }
         });

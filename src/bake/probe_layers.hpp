@@ -10,9 +10,9 @@ namespace stasigraph {
 void carry_light(const Making& m, const LightField& light, Job& job);
 
 /// All light of each layer at every probe: direct light, which the layers hold already, and what the probes'
-/// links bring from texels (by the layers' carried light) and the sky; windowed where it rings. `tell`: also
-/// which lamps each lists, and the light without them.
-void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job, bool tell = true);
+/// links bring from texels (by the layers' carried light) and the sky; windowed where it rings. Also which
+/// lamps each lists, and the light without them.
+void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job);
 
 /// Light of every probe under each set.
 std::vector<ProbeLight> mix_probes(const Level& lit, const std::vector<Layer>& layers, std::size_t probes);

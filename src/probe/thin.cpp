@@ -20,6 +20,8 @@ constexpr Vec3 look_directions[6] = {{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0
 /// Lightness below which differences are held against it instead: a tenth of white's, one percent of its
 /// light.
 constexpr float dark = 10;
+/// Where no figure's body can be, light may be off by so many times as much.
+constexpr float out_of_reach = 3;
 
 /// CIE 15:2004, 8.2.1, of light over that of white.
 float lightness(float share) {
@@ -56,14 +58,66 @@ float white_of(const BakeSet& set, const ProbeLight& light) {
     return std::max(*at, 1e-6f);
 }
 
+/// Lux by set and normal at a place, as these probes tell it: the rest of their light, and the lamps that
+/// they see worked out there.
+void LightnessDifference::irradiance(std::size_t place, const ProbeWeights& weights,
+                                     const std::vector<std::uint32_t>* which, std::vector<Rgb>& out) const {
+    static const std::array<std::array<float, 9>, normals> bases = [] {
+        std::array<std::array<float, 9>, normals> all;
+        for (std::size_t n = 0; n < normals; ++n) all[n] = sh_basis(look_directions[n]);
+        return all;
+    }();
+    out.assign(stride(), {});
+    struct Seen {
+        std::uint32_t lamp;
+        float share;
+    };
+    constexpr std::size_t most = 64;
+    std::array<Seen, most> seen;
+    std::size_t count = 0;
+    for (int k = 0; k < weights.count; ++k) {
+        const std::uint32_t p = which ? (*which)[weights.probe[k]] : weights.probe[k];
+        for (std::size_t s = 0; s < lit_.rest.size(); ++s)
+            for (std::size_t n = 0; n < normals; ++n)
+                for (std::size_t b = 0; b < 9; ++b)
+                    out[s * normals + n] += lit_.rest[s][p][b] * (bases[n][b] * weights.weight[k]);
+        for (std::uint32_t i = lit_.lamp_first[p]; i < lit_.lamp_first[p + 1]; ++i) {
+            const std::uint32_t lamp = lit_.lamp_entry[i] >> 8;
+            std::size_t at = 0;
+            while (at < count && seen[at].lamp != lamp) ++at;
+            if (at == most) continue;
+            if (at == count) seen[count++] = {lamp, 0};
+            seen[at].share += static_cast<float>(lit_.lamp_entry[i] & 255u) / 255 * weights.weight[k];
+        }
+    }
+    for (Rgb& e : out) e = {std::max(e.r, 0.0f), std::max(e.g, 0.0f), std::max(e.b, 0.0f)};
+    const runtime::LampView view = view_of(lit_.lamps);
+    const Vec3 at = lit_.at(place);
+    for (std::size_t i = 0; i < count; ++i)
+        for (std::size_t n = 0; n < normals; ++n) {
+            const Vec3 normal = look_directions[n];
+            const float e =
+                seen[i].share * runtime::lamp_light(view, view.lamp[seen[i].lamp], {at.x, at.y, at.z},
+                                                    {normal.x, normal.y, normal.z});
+            if (!(e > 0)) continue;
+            for (std::size_t s = 0; s < lit_.rest.size(); ++s)
+                out[s * normals + n] += lit_.lamp_color[s][seen[i].lamp] * e;
+        }
+}
+
 LightnessDifference::LightnessDifference(const LitPlaces& lit, Job& job) : lit_(lit) {
     lightness_.resize(lit.size() * stride());
     job.parallel(lit.size(), thinned_per_task, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t i = begin; i < end; ++i)
-            for (std::size_t s = 0; s < lit.light.size(); ++s)
-                for (std::size_t n = 0; n < normals; ++n)
-                    lightness_[i * stride() + s * normals + n] =
-                        lightness(sh_irradiance(lit.light[s][i], look_directions[n]), lit.white[s]);
+        std::vector<Rgb> here;
+        ProbeWeights only;
+        only.count = 1;
+        only.weight[0] = 1;
+        for (std::size_t i = begin; i < end; ++i) {
+            only.probe[0] = static_cast<std::uint32_t>(i);
+            irradiance(i, only, nullptr, here);
+            for (std::size_t k = 0; k < here.size(); ++k)
+                lightness_[i * stride() + k] = lightness(here[k], lit.white[k / normals]);
+        }
     });
 }
 
@@ -82,19 +136,16 @@ float LightnessDifference::between(std::size_t a, std::size_t b) const {
 }
 
 float LightnessDifference::of_answer(std::size_t place, const ProbeWeights& weights,
-                                     const std::vector<std::uint32_t>& which) const {
+                                     const std::vector<std::uint32_t>& which,
+                                     std::vector<Rgb>& scratch) const {
     if (weights.count == 0) return 1;
+    irradiance(place, weights, &which, scratch);
     float most = 0;
     for (std::size_t s = 0; s < lit_.light.size(); ++s) {
-        ShRgb sum{};
-        for (int k = 0; k < weights.count; ++k) {
-            const ShRgb& sh = lit_.light[s][which[weights.probe[k]]];
-            for (std::size_t b = 0; b < 9; ++b) sum[b] += sh[b] * weights.weight[k];
-        }
         float off = 0, whole = 0;
         for (std::size_t n = 0; n < normals; ++n) {
             const Rgb exact = lightness_[place * stride() + s * normals + n];
-            off += square(exact - lightness(sh_irradiance(sum, look_directions[n]), lit_.white[s]));
+            off += square(exact - lightness(scratch[s * normals + n], lit_.white[s]));
             whole += square(exact);
         }
         most = std::max(most, relative(off, whole));
@@ -119,12 +170,14 @@ public:
         std::vector<std::uint8_t> is_kept(lit_.size(), 0);
         for (const std::uint32_t k : which) is_kept[k] = 1;
         job_.parallel(lit_.size(), thinned_per_task, [&](std::size_t begin, std::size_t end) {
+            std::vector<Rgb> scratch;
             for (std::size_t i = begin; i < end; ++i) {
                 // From where it was found last would depend on the rounds before: cells are other ones now.
                 std::uint32_t hint = i > begin ? cell[i - 1] : none;
                 const ProbeWeights w = probe_weights(net, lit_.at(i), hint);
                 cell[i] = hint;
-                error[i] = is_kept[i] ? 0 : difference_.of_answer(i, w, which);
+                error[i] = is_kept[i] ? 0 : difference_.of_answer(i, w, which, scratch);
+                if (!lit_.in_reach.empty() && !lit_.in_reach[i]) error[i] /= out_of_reach;
             }
         });
     }
@@ -183,25 +236,25 @@ public:
         }
         size_.assign(known.size(), 0);
         for (const std::uint32_t b : block_) ++size_[b];
+        counts_ = lit.in_reach.empty() ? std::vector<std::uint8_t>(lit.size(), 1) : lit.in_reach;
+        counted_ = static_cast<std::size_t>(std::count(counts_.begin(), counts_.end(), std::uint8_t{1}));
     }
     float tolerance() const { return tolerance_; }
-    std::size_t allowed() const {
-        return static_cast<std::size_t>(outliers * static_cast<double>(block_.size()));
-    }
+    std::size_t allowed() const { return static_cast<std::size_t>(outliers * static_cast<double>(counted_)); }
     std::size_t allowed_in(std::uint32_t block) const {
         return std::max<std::size_t>(
             1, static_cast<std::size_t>(outliers_in_block * static_cast<double>(size_[block])));
     }
     std::uint32_t block_of(std::size_t place) const { return block_[place]; }
 
-    /// By block, places over the tolerance.
+    /// By block, places over the tolerance; `all`: of those where a body can be.
     std::vector<std::size_t> over(const std::vector<float>& error, std::size_t& all) const {
         std::vector<std::size_t> count(size_.size(), 0);
         all = 0;
         for (std::size_t i = 0; i < error.size(); ++i)
             if (error[i] > tolerance_) {
                 ++count[block_[i]];
-                ++all;
+                all += counts_[i];
             }
         return count;
     }
@@ -211,6 +264,8 @@ private:
     float tolerance_;
     std::vector<std::uint32_t> block_;
     std::vector<std::size_t> size_;
+    std::vector<std::uint8_t> counts_;
+    std::size_t counted_ = 0;
 };
 
 /// What is wrong in a cell: the sum of its errors over the tolerance, and where the worst of them is.
@@ -384,14 +439,17 @@ void prune(Trial& t, const Goal& goal, Job& job) {
 }
 
 void tell(const Trial& t, PlaceFigures& f) {
-    std::vector<float> errors = t.error;
-    f.checked = errors.size();
+    std::vector<float> errors;
     f.worst_error = f.error_95 = 0;
-    for (std::size_t i = 0; i < errors.size(); ++i)
-        if (errors[i] > f.worst_error) {
-            f.worst_error = errors[i];
+    for (std::size_t i = 0; i < t.error.size(); ++i) {
+        if (!t.lit_.in_reach.empty() && !t.lit_.in_reach[i]) continue;
+        errors.push_back(t.error[i]);
+        if (t.error[i] > f.worst_error) {
+            f.worst_error = t.error[i];
             f.worst_at = t.lit_.at(i);
         }
+    }
+    f.checked = errors.size();
     if (errors.empty()) return;
     const auto at = errors.begin() + static_cast<std::ptrdiff_t>((errors.size() - 1) * 95 / 100);
     std::nth_element(errors.begin(), at, errors.end());

@@ -1,6 +1,7 @@
 #pragma once
 // Fewer probes that tell the same light.
 
+#include "probe/lamps.hpp"
 #include "probe/probe_rows.hpp"
 #include "stasigraph/place.hpp"
 
@@ -11,10 +12,15 @@ struct LitPlaces {
     std::vector<ProbePlace> places;  ///< Candidates.
     std::vector<Vec3> checks;
     std::vector<ProbeLight> light;  ///< By set, over candidates and then check points.
-    std::vector<float> white;       ///< By set: lux that is looked at as white.
-    RowSource rows;                 ///< Of candidates,
-    std::vector<float> distances;   ///< and what their rays met, as extend_links() tells it,
-    std::uint32_t links = 0;        ///< so many each.
+    std::vector<ProbeLight> rest;   ///< Likewise, without the lamps that are told by themselves;
+    std::vector<std::uint32_t> lamp_first{0}, lamp_entry;  ///< which each sees, as of ProbeLamps, numbered as
+    ProbeLamps lamps;                                      ///< these are: all lights of the level,
+    std::vector<std::vector<Rgb>> lamp_color;              ///< with their colours by set.
+    std::vector<std::uint8_t> in_reach;  ///< Whether a figure's body can be there; empty: everywhere.
+    std::vector<float> white;            ///< By set: lux that is looked at as white.
+    RowSource rows;                      ///< Of candidates,
+    std::vector<float> distances;        ///< and what their rays met, as extend_links() tells it,
+    std::uint32_t links = 0;             ///< so many each.
 
     Vec3 at(std::size_t i) const {
         return i < places.size() ? places[i].position : checks[i - places.size()];
@@ -24,18 +30,21 @@ struct LitPlaces {
 
 /// How far apart light at two places looks, over all sets: root mean square over six normals of the
 /// difference of perceptual lightness (CIE 1976 L*, of each channel), over that of the first's lightness, or
-/// over a tenth of white's where that is less.
+/// over a tenth of white's where that is less. Lamps are worked out where light is asked for, as a game does.
 class LightnessDifference {
 public:
     explicit LightnessDifference(const LitPlaces& lit, Job& job);
     float between(std::size_t a, std::size_t b) const;
-    /// Of a place and what probes answer there, numbers being those of `which`.
-    float of_answer(std::size_t place, const ProbeWeights& weights,
-                    const std::vector<std::uint32_t>& which) const;
+    /// Of a place and what probes answer there, numbers being those of `which`. `scratch`: of the caller's,
+    /// for as many calls as it likes.
+    float of_answer(std::size_t place, const ProbeWeights& weights, const std::vector<std::uint32_t>& which,
+                    std::vector<Rgb>& scratch) const;
 
 private:
     static constexpr std::size_t normals = 6;
     std::size_t stride() const { return lit_.light.size() * normals; }
+    void irradiance(std::size_t place, const ProbeWeights& weights, const std::vector<std::uint32_t>* which,
+                    std::vector<Rgb>& out) const;
     const LitPlaces& lit_;
     std::vector<Rgb> lightness_;  ///< By place, set and normal.
 };
