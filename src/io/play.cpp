@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <map>
 
 #include "base/random.hpp"
 #include "base/text.hpp"
@@ -332,7 +333,69 @@ private:
             w.weight[0] = 1;
             mixer_.sample(w, &mixed_.probes[p][0].r);
         }
+        mix_lamps();
         for (std::uint32_t r = 0; r < bake_.reflections.size(); ++r) mix_reflection(r);
+    }
+    /// What a zone shows of each set, layers that differ from the sets included.
+    std::vector<std::pair<std::uint32_t, Rgb>> shown_in(std::uint32_t zone) const {
+        std::vector<rt::Term> terms(game_.set_count());
+        const std::uint32_t n = mixer_.terms(zone, terms.data(), game_.set_count());
+        std::vector<std::pair<std::uint32_t, Rgb>> out;
+        for (std::uint32_t i = 0; i < n; ++i) out.push_back({terms[i].set, Rgb{1, 1, 1} * terms[i].weight});
+        for (std::uint32_t l = 0; l < game_.layer_count(); ++l)
+            if (const Rgb gain = rgb(mixer_.layer_gain(l, zone)); !(gain == Rgb{}))
+                out.push_back({game_.layer(l).set, gain});
+        return out;
+    }
+    /// The lamps that probes tell by themselves: those of every set that a zone shows, with its share of
+    /// them.
+    void mix_lamps() {
+        ProbeLamps& to = mixed_.lamps;
+        to = {};
+        for (const BakedSet& set : bake_.sets)
+            if (set.lamps.rest.size() != bake_.probes.size()) return;
+        struct Shown {
+            const ProbeLamps* lamps;
+            Rgb gain;
+            std::uint32_t first;  ///< Number of its first lamp.
+        };
+        std::map<std::uint32_t, std::vector<Shown>> zones;
+        to.rest.resize(bake_.probes.size());
+        to.first.push_back(0);
+        for (std::uint32_t p = 0; p < bake_.probes.size(); ++p) {
+            const std::uint32_t zone = game_.probe_zone(p);
+            auto known = zones.find(zone);
+            if (known == zones.end()) {
+                known = zones.try_emplace(zone).first;
+                for (const auto& [set, gain] : shown_in(zone)) {
+                    known->second.push_back({&bake_.sets[set].lamps, gain, 0});
+                    known->second.back().first = append(*known->second.back().lamps, gain, to);
+                }
+            }
+            for (const Shown& s : known->second) {
+                for (std::size_t b = 0; b < 9; ++b) to.rest[p][b] += s.lamps->rest[p][b] * s.gain;
+                for (std::uint32_t e = s.lamps->first[p]; e < s.lamps->first[p + 1]; ++e)
+                    to.entry.push_back(s.lamps->entry[e] + (s.first << 8));
+            }
+            to.first.push_back(static_cast<std::uint32_t>(to.entry.size()));
+        }
+    }
+    static std::uint32_t append(const ProbeLamps& from, Rgb gain, ProbeLamps& to) {
+        const auto first = static_cast<std::uint32_t>(to.lamp.size()),
+                   profiles = static_cast<std::uint32_t>(to.profile.size()),
+                   values = static_cast<std::uint32_t>(to.values.size());
+        for (std::size_t l = 0; l < from.lamp.size(); ++l) {
+            to.lamp.push_back(from.lamp[l]);
+            if (from.lamp[l].profile != none) to.lamp.back().profile += profiles;
+            to.color.push_back(from.color[l] * gain);
+            to.name.push_back(from.name[l]);
+        }
+        for (rt::LampProfile p : from.profile) {
+            p.first += values;
+            to.profile.push_back(p);
+        }
+        to.values.insert(to.values.end(), from.values.begin(), from.values.end());
+        return first;
     }
     void mix_reflection(std::uint32_t r) {
         std::vector<rt::Term> terms(game_.set_count());
