@@ -96,21 +96,28 @@ Rgb exact_probe_light(const Bake& b, const std::vector<std::uint32_t>& zones, co
     const ProbeWeights w = probe_weights(b.baked.probes, at);
     ProbeLight rest(b.baked.probes.size());
     Rgb lamps;
-    for (int k = 0; k < w.count; ++k) {
-        const std::uint32_t p = w.probe[static_cast<std::size_t>(k)];
-        const Mix& m = mix[zones[p] == none ? 2 : zones[p]];
-        for (std::size_t s = 0; s < 4; ++s) {
-            const ProbeLamps& own = b.baked.sets[s].lamps;
-            const Rgb gain = s < 3 ? Rgb{m.share[s], m.share[s], m.share[s]} : m.layer;
-            for (std::size_t i = 0; i < 9; ++i) rest[p][i] += own.rest[p][i] * gain;
-            for (std::uint32_t e = own.first[p]; e < own.first[p + 1]; ++e) {
-                const std::uint32_t lamp = own.entry[e] >> 8;
-                const float lux =
-                    rt::lamp_light(view_of(own), own.lamp[lamp], {at.x, at.y, at.z}, {n.x, n.y, n.z});
-                lamps += own.color[lamp] * gain *
-                         (lux * static_cast<float>(own.entry[e] & 255u) / 255 *
-                          w.weight[static_cast<std::size_t>(k)]);
-            }
+    for (std::size_t s = 0; s < 4; ++s) {
+        const ProbeLamps& own = b.baked.sets[s].lamps;
+        const auto gain_at = [&](std::uint32_t p) {
+            const Mix& m = mix[zones[p] == none ? 2 : zones[p]];
+            return s < 3 ? Rgb{m.share[s], m.share[s], m.share[s]} : m.layer;
+        };
+        for (int k = 0; k < w.count; ++k) {
+            const std::uint32_t p = w.probe[static_cast<std::size_t>(k)];
+            for (std::size_t i = 0; i < 9; ++i) rest[p][i] += own.rest[p][i] * gain_at(p);
+        }
+        for (std::uint32_t lamp = 0; lamp < own.lamp.size(); ++lamp) {
+            float listed = 0;
+            const float seen = rt::lamp_sight(own.lamp[lamp], lamp, {own.first.data(), own.entry.data()},
+                                              w.probe.data(), w.weight.data(), w.count, listed);
+            if (!(seen > 0)) continue;
+            Rgb gain;
+            for (std::size_t k = 0; k < static_cast<std::size_t>(w.count); ++k)
+                for (std::uint32_t e = own.first[w.probe[k]]; e < own.first[w.probe[k] + 1]; ++e)
+                    if (rt::lamp_of(own.entry[e]) == lamp) gain += gain_at(w.probe[k]) * w.weight[k];
+            const float lux =
+                rt::lamp_light(view_of(own), own.lamp[lamp], {at.x, at.y, at.z}, {n.x, n.y, n.z});
+            lamps += own.color[lamp] * gain * (lux * seen / listed);
         }
     }
     return probe_irradiance(w, rest, n) + lamps;

@@ -81,6 +81,22 @@ TEST(ProbeLamps, behind_a_post_are_dark_there_and_bright_beside_it) {
     }
 }
 
+TEST(ProbeLamps, have_sharp_shadows_whose_edge_is_where_it_is_between_probes) {
+    Level level = open_air(lamp_at({0, 0.2f, 0}));
+    add_box(level, "plate", {0.95f, -6, -6}, {1.05f, 0.3f, 6}, false, {0.0f, 0.0f, 0.0f});
+    const Bake b = bake_level(level);
+    const auto near_edge = [&](float x, float over) {
+        const Vec3 at{x, 0.2f + 0.1f / 1.05f * x + over, 0.1f};
+        const Vec3 to = Vec3{0, 0.2f, 0} - at;
+        const float far = length(to);
+        return told(b.baked, at, to * (1 / far)).r * far * far / 100;
+    };
+    for (float x = 2; x < 9; x += 0.25f) {
+        EXPECT_NEAR(near_edge(x, 0.25f), 1, 0.05f) << x;
+        EXPECT_NEAR(near_edge(x, -0.25f), 0, 0.05f) << x;
+    }
+}
+
 /// One of each kind, of some size, as a level may have it.
 std::vector<Light> all_kinds() {
     std::vector<Light> lights;
@@ -155,7 +171,7 @@ TEST(ProbeLamps, beyond_those_a_shader_gets_go_into_its_coefficients_without_a_j
     for (int step = 0; step < 4000; ++step) {
         const rt::Point at{-2 + 0.003f * static_cast<float>(step), 0, 0.2f};
         rt::LampSum seen;
-        for (std::uint32_t i = 0; i < 7; ++i) seen.add(i, &lamps.color[i].r, 1);
+        for (std::uint32_t i = 0; i < 7; ++i) seen.add(i, &lamps.color[i].r);
         float coefficients[27] = {}, exact[3] = {};
         rt::LampLight lamp[4];
         const int count = seen.strongest(view, at, lamp, 4, coefficients);
@@ -208,13 +224,14 @@ TEST(ProbeLamps, with_the_rest_of_a_probes_light_are_its_light_again) {
             ShRgb sum = set.lamps.rest[p];
             Receiver here{.position = b.baked.probes.position[p], .in_air = true};
             for (std::uint32_t e = set.lamps.first[p]; e < set.lamps.first[p + 1]; ++e) {
-                const std::uint32_t lamp = set.lamps.entry[e] >> 8;
-                const auto share = static_cast<float>(set.lamps.entry[e] & 255u) / 255;
+                const std::uint32_t lamp = rt::lamp_of(set.lamps.entry[e]);
+                const float share = rt::share_of(set.lamps.entry[e]) *
+                                    rt::lit_share(set.lamps.lamp[lamp], rt::edge_of(set.lamps.entry[e]));
                 Light light = lamp_at({set.lamps.lamp[lamp].position[0], 2, 0.5f});
                 light.color = set.lamps.color[lamp];
                 draw_light(light, {}, here, 1, 1,
                            [&](Vec3 w, Rgb lux, float) { add_light(sum, w, lux * share); });
-                if (share < 0.9f) tinted = std::max(tinted, share);
+                if (share > 0 && share < 0.4f) tinted = std::max(tinted, share);
             }
             for (std::size_t i = 0; i < 9; ++i) {
                 // Both are windowed where they ring, each by itself.

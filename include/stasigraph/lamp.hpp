@@ -22,8 +22,11 @@ struct Lamp {
     float edge = 2;                       ///< Exponent of the fall between them.
     float range = 0;                      ///< Metres at which it is windowed to nothing; 0 is unlimited.
     std::uint32_t profile = 0xffffffffu;  ///< Number of its profile; 0xffffffff: none.
+    /// Metres over which edges of its shadows fade, where probes tell how far off those are; 0: its shadows
+    /// are soft, and the shares that probes see are mixed as they are.
+    float fade = 0;
 };
-static_assert(sizeof(Lamp) == 76);
+static_assert(sizeof(Lamp) == 80);
 
 /// Light by direction from a photometric file. Type C: rows over the plane, which turns about the aim from
 /// `across`, columns over the angle from the aim; type B: the plane is the angle towards `across`, the other

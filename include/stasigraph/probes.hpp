@@ -60,7 +60,8 @@ using ProbeLight = std::vector<ShRgb>;
 /// The lamps of a set that probes tell by themselves: what a probe sees of each is interpolated, and the lamp
 /// worked out at the place that is asked for. Rules: (1) `rest` is as long as there are probes; empty: lamps
 /// are not told apart. (2) `first` has one element more; entry[first[p]] to entry[first[p + 1]] are what
-/// probe p sees: the lamp's number times 256, plus the share of it that is seen, of 255.
+/// probe p sees, as docs/files.md tells: the lamp's number, the share of it that is seen, how far off its
+/// shadow is.
 struct ProbeLamps {
     std::vector<runtime::Lamp> lamp;
     std::vector<Rgb> color;  ///< Of each, as the set has it.

@@ -211,7 +211,7 @@ std::vector<ProbeLamps> mix_lamps(const Level& lit, const std::vector<Layer>& la
         set.first.assign(probes + 1, 0);
         for (const ListedLamp& l : listed) {
             ++set.first[l.probe + 1];
-            set.entry.push_back(number[l.light] << 8 | l.share);
+            set.entry.push_back(number[l.light] << 16 | l.seen);
         }
         for (std::size_t p = 0; p < probes; ++p) set.first[p + 1] += set.first[p];
     }

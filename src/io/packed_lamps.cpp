@@ -8,14 +8,14 @@ namespace stasigraph {
 
 namespace {
 
-/// What each probe sees of one lamp: probe and share, by probe.
+/// What each probe sees of one lamp: probe and entry without the number, by probe.
 using Column = std::vector<std::pair<std::uint32_t, std::uint32_t>>;
 
 std::vector<Column> columns_of(const ProbeLamps& lamps) {
     std::vector<Column> out(lamps.lamp.size());
     for (std::uint32_t p = 0; p + 1 < lamps.first.size(); ++p)
         for (std::uint32_t i = lamps.first[p]; i < lamps.first[p + 1]; ++i)
-            out[lamps.entry[i] >> 8].push_back({p, lamps.entry[i] & 255u});
+            out[lamps.entry[i] >> 16].push_back({p, lamps.entry[i] & 0xffffu});
     return out;
 }
 
@@ -76,7 +76,7 @@ PackedLamps pack_lamps(const std::vector<BakedSet>& sets, std::size_t probes) {
     out.entry.resize(out.first[probes]);
     std::vector<std::uint32_t> at(out.first.begin(), out.first.end() - 1);
     for (std::uint32_t l = 0; l < columns.size(); ++l)
-        for (const auto& [probe, share] : columns[l]) out.entry[at[probe]++] = l << 8 | share;
+        for (const auto& [probe, share] : columns[l]) out.entry[at[probe]++] = l << 16 | share;
     return out;
 }
 

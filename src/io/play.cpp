@@ -375,7 +375,7 @@ private:
             for (const Shown& s : known->second) {
                 for (std::size_t b = 0; b < 9; ++b) to.rest[p][b] += s.lamps->rest[p][b] * s.gain;
                 for (std::uint32_t e = s.lamps->first[p]; e < s.lamps->first[p + 1]; ++e)
-                    to.entry.push_back(s.lamps->entry[e] + (s.first << 8));
+                    to.entry.push_back(s.lamps->entry[e] + (s.first << 16));
             }
             to.first.push_back(static_cast<std::uint32_t>(to.entry.size()));
         }

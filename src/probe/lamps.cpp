@@ -16,6 +16,25 @@ constexpr float least_share = 0.01f;
 constexpr float mean_share = 0.25f;
 /// Rays to a lamp that has a size, and samples of what it gives.
 constexpr int sight_rays = 32, light_samples = 64;
+/// Lamps up to this radius, metres, and suns up to this angle cast sharp shadows, which fade over so much.
+constexpr float small_lamp = 0.1f, small_sun = 0.02f, least_fade = 0.1f;
+/// Ways in which the edge of a shadow is looked for, and steps along each.
+constexpr int ways_out = 32, steps_out = 8, halvings = 4;
+/// Of the strongest so many are looked at for those that are listed.
+constexpr std::size_t most_tried = 16;
+
+/// Directions spread evenly over the sphere (Fibonacci spiral).
+Vec3 way_out(int i) {
+    const float y = 1 - (2 * static_cast<float>(i) + 1) / ways_out, r = std::sqrt(1 - y * y),
+                turn = 2.39996323f * static_cast<float>(i);
+    return {r * std::cos(turn), y, r * std::sin(turn)};
+}
+
+float fade_of(const Light& light) {
+    if (light.kind == LightKind::sun) return light.angular_diameter <= small_sun ? least_fade : 0;
+    const bool ball = light.kind == LightKind::point || light.kind == LightKind::spot;
+    return ball && light.radius <= small_lamp ? std::max(least_fade, 2 * light.radius) : 0;
+}
 
 void put(float* to, Vec3 v) {
     to[0] = v.x;
@@ -47,7 +66,8 @@ void add_lamp(ProbeLamps& to, const Light& light, const std::vector<Profile>& pr
                        .cos_inner = std::cos(light.inner_cone),
                        .cos_outer = std::cos(light.outer_cone),
                        .edge = light.edge,
-                       .range = light.range};
+                       .range = light.range,
+                       .fade = fade_of(light)};
     put(lamp.position, light.position);
     put(lamp.direction, light.direction);
     put(lamp.across, light.across);
@@ -131,6 +151,51 @@ Rgb LampTeller::seen(const Light& light, const Receiver& r, std::uint32_t seed) 
     return count > 0 ? sum * (1 / count) : Rgb{};
 }
 
+float LampTeller::seen_sharply(const Light& light, Vec3 from, const std::vector<float>& free,
+                               float& edge) const {
+    const auto through = [&](Vec3 place) {
+        if (light.kind == LightKind::sun) return caster_.transmitted({place, light.direction * -1.0f, 1e30f});
+        const Vec3 way = light.position - place;
+        const float far = length(way);
+        return far > light.radius ? caster_.transmitted({place, way * (1 / far), far - light.radius})
+                                  : Rgb{1, 1, 1};
+    };
+    const auto share = [](Rgb t) { return std::clamp(std::min({t.r, t.g, t.b}), 0.0f, 1.0f); };
+    const auto lit_at = [&](Vec3 place, float& most) {
+        const Rgb t = through(place);
+        most = std::max(most, share(t));
+        return max_channel(t) > 0;
+    };
+    float own = 0, beside = 0;
+    const bool lit = lit_at(from, own);
+    float nearest = *std::max_element(free.begin(), free.end());
+    for (int i = 0; i < ways_out; ++i) {
+        const Vec3 way = way_out(i);
+        const float far = std::min(free[static_cast<std::size_t>(i)], nearest);
+        float before = 0;
+        for (int k = 1; k <= steps_out; ++k) {
+            const float at = far * static_cast<float>(k) / steps_out;
+            float seen_there = 0;
+            if (lit_at(from + way * at, seen_there) == lit) {
+                before = at;
+                continue;
+            }
+            float low = before, high = at;
+            for (int h = 0; h < halvings; ++h) {
+                const float middle = 0.5f * (low + high);
+                float most = 0;
+                (lit_at(from + way * middle, most) == lit ? low : high) = middle;
+                seen_there = std::max(seen_there, most);
+            }
+            nearest = std::min(nearest, 0.5f * (low + high));
+            beside = std::max(beside, seen_there);
+            break;
+        }
+    }
+    edge = lit ? nearest : -nearest;
+    return lit ? own : beside;
+}
+
 ShRgb LampTeller::tell(std::uint32_t probe, const Receiver& r, std::uint32_t seed, float around, float mean,
                        std::vector<ListedLamp>& out) const {
     ShRgb told{};
@@ -138,23 +203,41 @@ ShRgb LampTeller::tell(std::uint32_t probe, const Receiver& r, std::uint32_t see
     for (std::uint32_t k = 0; k < numbers_.size(); ++k)
         if (const float s = strength(k, r.position, around); s > 0 && mean_share * s > least_share * mean)
             strong.push_back({-s, k});
-    const std::size_t kept = std::min(strong.size(), lamps_of_probe);
-    std::partial_sort(strong.begin(), strong.begin() + static_cast<std::ptrdiff_t>(kept), strong.end());
-    strong.resize(kept);
-    std::sort(strong.begin(), strong.end(), [](auto a, auto b) { return a.second < b.second; });
+    const std::size_t tried = std::min(strong.size(), most_tried);
+    std::partial_sort(strong.begin(), strong.begin() + static_cast<std::ptrdiff_t>(tried), strong.end());
+    strong.resize(tried);
+    std::vector<float> free;
+    if (!strong.empty())
+        for (int i = 0; i < ways_out; ++i) {
+            const Hit hit = caster_.closest({r.position, way_out(i)});
+            free.push_back(hit.surface == none ? 2 * around : std::min(2 * around, hit.distance));
+        }
+    const std::size_t before = out.size();
     for (const auto& [less, k] : strong) {
+        if (out.size() - before == lamps_of_probe) break;
         const Light& light = level_.lights[numbers_[k]];
         const std::uint32_t own = combine_bits(seed, numbers_[k]);
-        const Rgb through = seen(light, r, own);
-        const auto share = static_cast<std::uint32_t>(
-            std::lround(255 * std::clamp(std::min({through.r, through.g, through.b}), 0.0f, 1.0f)));
-        if (share == 0) continue;
-        out.push_back({probe, numbers_[k], share});
+        const runtime::Lamp& lamp = lamps_.lamp[k];
+        float share = 0, edge = runtime::farthest_edge;
+        if (lamp.fade > 0) {
+            share = seen_sharply(light, r.position, free, edge);
+        } else {
+            const Rgb through = seen(light, r, own);
+            share = std::clamp(std::min({through.r, through.g, through.b}), 0.0f, 1.0f);
+        }
+        const std::uint32_t entry = runtime::lamp_entry(0, share, edge);
+        if (!(runtime::share_of(entry) > 0)) continue;
+        out.push_back({probe, numbers_[k], entry});
+        const float seen_here = runtime::share_of(entry) *
+                                (lamp.fade > 0 ? runtime::lit_share(lamp, runtime::edge_of(entry)) : 1);
+        if (!(seen_here > 0)) continue;
         const bool point =
             (light.kind == LightKind::point || light.kind == LightKind::spot) && !(light.radius > 0);
         draw_light(light, level_.profiles, r, point ? 1 : light_samples, own,
-                   [&](Vec3 w, Rgb e, float) { add_light(told, w, e * (static_cast<float>(share) / 255)); });
+                   [&](Vec3 w, Rgb e, float) { add_light(told, w, e * seen_here); });
     }
+    std::sort(out.begin() + static_cast<std::ptrdiff_t>(before), out.end(),
+              [](const ListedLamp& a, const ListedLamp& b) { return a.light < b.light; });
     return told;
 }
 

@@ -3,7 +3,7 @@
 // coefficients, so that it can be taken out of them.
 
 #include "probe/probe_rows.hpp"
-#include "runtime/lamp_light.hpp"
+#include "runtime/lamp_sum.hpp"
 #include "trace/ray_caster.hpp"
 
 namespace stasigraph {
@@ -16,7 +16,7 @@ inline constexpr std::size_t lamps_of_probe = 4;
 struct ListedLamp {
     std::uint32_t probe = 0;
     std::uint32_t light = 0;  ///< Into Level::lights.
-    std::uint32_t share = 0;  ///< Of it that is seen, of 255; never 0.
+    std::uint32_t seen = 0;   ///< The lower half of an entry: share, and how far off its shadow is.
 };
 
 /// Appends a light, with its profile unless that is there already. `profiles`: of the level it is from.
@@ -44,6 +44,9 @@ public:
 private:
     float strength(std::size_t lamp, Vec3 from, float around) const;
     Rgb seen(const Light& light, const Receiver& r, std::uint32_t seed) const;
+    /// Of one that casts sharp shadows; `edge`: metres to where its light ends or begins, less than 0 in
+    /// shadow.
+    float seen_sharply(const Light& light, Vec3 from, const std::vector<float>& free, float& edge) const;
 
     const Level& level_;
     const RayCaster& caster_;

@@ -69,9 +69,12 @@ Rgb probe_irradiance(const ProbeWeights& weights, const ProbeLight& light, const
     Rgb sum = sum_at(weights, lamps.rest, normal);
     if (lamps.entry.empty()) return sum;
     runtime::LampSum seen;
-    for (int k = 0; k < weights.count; ++k)
-        seen.add_probe({lamps.first.data(), lamps.entry.data()}, weights.probe[k], &lamps.color[0].r,
-                       weights.weight[k]);
+    const runtime::LampEntries entries{lamps.first.data(), lamps.entry.data()};
+    for (int k = 0; k < weights.count; ++k) {
+        seen.add_probe(weights.probe[k], weights.weight[k]);
+        seen.add_lamps(entries, weights.probe[k], &lamps.color[0].r, weights.weight[k]);
+    }
+    seen.look(view_of(lamps), entries);
     seen.light(view_of(lamps), {point.x, point.y, point.z}, {normal.x, normal.y, normal.z}, &sum.r);
     return sum;
 }

@@ -8,6 +8,7 @@
 #include <set>
 
 #include "probe/net.hpp"
+#include "runtime/lamp_sum.hpp"
 
 namespace stasigraph {
 
@@ -68,41 +69,41 @@ void LightnessDifference::irradiance(std::size_t place, const ProbeWeights& weig
         return all;
     }();
     out.assign(stride(), {});
-    struct Seen {
-        std::uint32_t lamp;
-        float share;
-    };
     constexpr std::size_t most = 64;
-    std::array<Seen, most> seen;
+    std::array<std::uint32_t, most> seen;
+    std::array<std::uint32_t, 8> probe{};
     std::size_t count = 0;
     for (int k = 0; k < weights.count; ++k) {
         const std::uint32_t p = which ? (*which)[weights.probe[k]] : weights.probe[k];
+        probe[static_cast<std::size_t>(k)] = p;
         for (std::size_t s = 0; s < lit_.rest.size(); ++s)
             for (std::size_t n = 0; n < normals; ++n)
                 for (std::size_t b = 0; b < 9; ++b)
                     out[s * normals + n] += lit_.rest[s][p][b] * (bases[n][b] * weights.weight[k]);
         for (std::uint32_t i = lit_.lamp_first[p]; i < lit_.lamp_first[p + 1]; ++i) {
-            const std::uint32_t lamp = lit_.lamp_entry[i] >> 8;
-            std::size_t at = 0;
-            while (at < count && seen[at].lamp != lamp) ++at;
-            if (at == most) continue;
-            if (at == count) seen[count++] = {lamp, 0};
-            seen[at].share += static_cast<float>(lit_.lamp_entry[i] & 255u) / 255 * weights.weight[k];
+            const std::uint32_t lamp = runtime::lamp_of(lit_.lamp_entry[i]);
+            if (count < most && std::find(seen.begin(), seen.begin() + count, lamp) == seen.begin() + count)
+                seen[count++] = lamp;
         }
     }
     for (Rgb& e : out) e = {std::max(e.r, 0.0f), std::max(e.g, 0.0f), std::max(e.b, 0.0f)};
     const runtime::LampView view = view_of(lit_.lamps);
     const Vec3 at = lit_.at(place);
-    for (std::size_t i = 0; i < count; ++i)
+    const runtime::LampEntries entries{lit_.lamp_first.data(), lit_.lamp_entry.data()};
+    for (std::size_t i = 0; i < count; ++i) {
+        float listed = 0;
+        const float share = runtime::lamp_sight(view.lamp[seen[i]], seen[i], entries, probe.data(),
+                                                weights.weight.data(), weights.count, listed);
+        if (!(share > 0)) continue;
         for (std::size_t n = 0; n < normals; ++n) {
             const Vec3 normal = look_directions[n];
-            const float e =
-                seen[i].share * runtime::lamp_light(view, view.lamp[seen[i].lamp], {at.x, at.y, at.z},
-                                                    {normal.x, normal.y, normal.z});
+            const float e = share * runtime::lamp_light(view, view.lamp[seen[i]], {at.x, at.y, at.z},
+                                                        {normal.x, normal.y, normal.z});
             if (!(e > 0)) continue;
             for (std::size_t s = 0; s < lit_.rest.size(); ++s)
-                out[s * normals + n] += lit_.lamp_color[s][seen[i].lamp] * e;
+                out[s * normals + n] += lit_.lamp_color[s][seen[i]] * e;
         }
+    }
 }
 
 LightnessDifference::LightnessDifference(const LitPlaces& lit, Job& job) : lit_(lit) {

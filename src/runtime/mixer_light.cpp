@@ -54,7 +54,7 @@ void Mixer::State::add_layers(const Shown::Word* w, const Weights& at, float to[
             const float* c = light + 27 * (std::size_t{set} * data.net.count + probe);
             const float by[3] = {gain.r * at.weight[k], gain.g * at.weight[k], gain.b * at.weight[k]};
             for (int i = 0; i < 27; ++i) to[i] += c[i] * by[i % 3];
-            if (lamps) lamps->add_probe(data.entries, probe, data.colors(set), by);
+            if (lamps) lamps->add_lamps(data.entries, probe, data.colors(set), by);
         }
     }
 }
@@ -72,6 +72,7 @@ void Mixer::State::add_sets(const Shown::Word* w, const Weights& at, float out[2
     LightSum sum;
     for (int k = 0; k < at.count; ++k) {
         const std::uint32_t probe = at.probe[k], zone = zone_of ? zone_number(zone_of[probe]) : zones - 1;
+        if (lamps) lamps->add_probe(probe, at.weight[k]);
         if (!any || zone != known) {
             any = true;
             known = zone;
@@ -86,7 +87,7 @@ void Mixer::State::add_sets(const Shown::Word* w, const Weights& at, float out[2
             const std::uint32_t of = kept ? set[i] : whole_at(w, words.set(zone, i));
             const float by = at.weight[k] * (kept ? share[i] : float_at(w, words.weight(zone, i)));
             sum.add(light + 27 * (probes * of + probe), by);
-            if (lamps) lamps->add_probe(data.entries, probe, data.colors(of), by);
+            if (lamps) lamps->add_lamps(data.entries, probe, data.colors(of), by);
         }
     }
     sum.get(out);
@@ -104,6 +105,7 @@ bool Mixer::sum(const Weights& at, float out[27], LampSum& seen) const noexcept 
         seen.clear();
         s.add_sets(w, at, out, apart ? &seen : nullptr);
         if (whole_at(w, Words::differs) != 0) s.add_layers(w, at, out, apart ? &seen : nullptr);
+        if (apart) seen.look(s.data.lamps, s.data.entries);
     });
     return apart;
 }

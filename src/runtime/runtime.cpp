@@ -295,9 +295,11 @@ const SetLamps* Probes::sum(std::uint32_t set, const Weights& weights, float out
             continue;
         }
         all.add(lamps->rest.data() + 27 * std::size_t{p}, weights.weight[k]);
-        seen.add_probe({lamps->first.data(), lamps->entry.data()}, p, lamps->color.data(), weights.weight[k]);
+        seen.add_probe(p, weights.weight[k]);
+        seen.add_lamps({lamps->first.data(), lamps->entry.data()}, p, lamps->color.data(), weights.weight[k]);
     }
     all.get(out);
+    if (lamps) seen.look(lamps->view(), {lamps->first.data(), lamps->entry.data()});
     return lamps;
 }
 
