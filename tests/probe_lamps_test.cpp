@@ -83,10 +83,10 @@ TEST(ProbeLamps, behind_a_post_are_dark_there_and_bright_beside_it) {
 
 TEST(ProbeLamps, have_sharp_shadows_whose_edge_is_where_it_is_between_probes) {
     Level level = open_air(lamp_at({0, 0.2f, 0}));
-    add_box(level, "plate", {0.95f, -6, -6}, {1.05f, 0.3f, 6}, false, {0.0f, 0.0f, 0.0f});
+    add_box(level, "plate", {0.95f, -6, -6}, {1.05f, 0.22f, 6}, false, {0.0f, 0.0f, 0.0f});
     const Bake b = bake_level(level);
     const auto near_edge = [&](float x, float over) {
-        const Vec3 at{x, 0.2f + 0.1f / 1.05f * x + over, 0.1f};
+        const Vec3 at{x, 0.2f + 0.02f / 1.05f * x + over, 0.1f};
         const Vec3 to = Vec3{0, 0.2f, 0} - at;
         const float far = length(to);
         return told(b.baked, at, to * (1 / far)).r * far * far / 100;
