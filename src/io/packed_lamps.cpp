@@ -4,6 +4,8 @@
 #include <cstring>
 #include <utility>
 
+#include "runtime/lamp_sum.hpp"
+
 namespace stasigraph {
 
 namespace {
@@ -66,6 +68,8 @@ PackedLamps pack_lamps(const std::vector<BakedSet>& sets, std::size_t probes) {
         }
         out.rest.insert(out.rest.end(), own.rest.begin(), own.rest.end());
     }
+    // An entry has no room for more; without them all light is in coefficients.
+    if (out.lamp.size() > runtime::most_lamps) return {};
     out.color.resize(sets.size() * out.lamp.size());
     for (std::size_t s = 0; s < sets.size(); ++s)
         for (const auto& [number, color] : shown[s]) out.color[s * out.lamp.size() + number] = color;

@@ -102,7 +102,9 @@ runtime::LampView view_of(const ProbeLamps& lamps) {
 
 LampTeller::LampTeller(const Level& level, std::uint32_t group, const RayCaster& caster)
     : level_(level), caster_(caster) {
-    for (std::uint32_t i = 0; i < level.lights.size(); ++i) {
+    // An entry has room for so many; the lights of a level past them stay in coefficients.
+    const std::size_t count = std::min<std::size_t>(level.lights.size(), runtime::most_lamps);
+    for (std::uint32_t i = 0; i < count; ++i) {
         const Light& light = level.lights[i];
         if (light.group != group || light.role != BakeRole::whole || !(max_channel(light.color) > 0))
             continue;

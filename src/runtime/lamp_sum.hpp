@@ -13,7 +13,8 @@ namespace stasigraph::runtime {
 struct LampEntries {
     const std::uint32_t *first = nullptr, *entry = nullptr;
 };
-inline constexpr float farthest_edge = 8;
+inline constexpr float farthest_edge = 8;  // metres
+inline constexpr std::uint32_t most_lamps = 65536;
 inline std::uint32_t lamp_of(std::uint32_t entry) {
     return entry >> 16;
 }
