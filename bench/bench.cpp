@@ -73,6 +73,7 @@ std::vector<std::size_t> spread(const std::vector<TexelLight>& all, const std::v
     return some;
 }
 
+/// Of light at some places: the root mean square error over the mean.
 double error_of(const std::vector<double>& light, const std::vector<double>& truth) {
     double square = 0, sum = 0;
     for (std::size_t i = 0; i < light.size(); ++i) {
@@ -82,16 +83,23 @@ double error_of(const std::vector<double>& light, const std::vector<double>& tru
     return std::sqrt(square / static_cast<double>(light.size())) / (sum / static_cast<double>(light.size()));
 }
 
-/// All texels at noon, their `total` bounced light alone: all of it less what is there without a bounce, both
-/// smoothed or neither.
-std::vector<TexelLight> bounced_light(Baker& baker, Level level, Job& job) {
-    baker.light(level, job);
-    std::vector<TexelLight> texels = baker.texels(0);
+/// The same, each place's error against all light there, or a twentieth of the mean where that is more.
+double error_by_all(const std::vector<double>& light, const std::vector<double>& truth,
+                    const std::vector<double>& all) {
+    double mean = 0, square = 0;
+    for (const double l : all) mean += l / static_cast<double>(all.size());
+    for (std::size_t i = 0; i < light.size(); ++i) {
+        const double off = (light[i] - truth[i]) / std::max(all[i], 0.05 * mean);
+        square += off * off;
+    }
+    return std::sqrt(square / static_cast<double>(light.size()));
+}
+
+/// All texels at noon without a bounce, smoothed as the level says.
+std::vector<TexelLight> unbounced_light(Baker& baker, Level level, Job& job) {
     level.quality.bounces = 0;
     baker.light(level, job);
-    const std::vector<TexelLight> unbounced = baker.texels(0);
-    for (std::size_t i = 0; i < texels.size(); ++i) texels[i].total = texels[i].total - unbounced[i].total;
-    return texels;
+    return baker.texels(0);
 }
 
 /// Seconds of a job's stages, those of one name or all of them.
@@ -102,16 +110,17 @@ double stage_seconds(const Job& job, std::string_view name = {}) {
     return sum;
 }
 
-/// What a bake costs and errs by, direct light left out of both.
 struct OneBake {
     std::string name;
-    double seconds = 0;
-    std::vector<TexelLight> texels;
+    double seconds = 0;  ///< Without direct light.
+    std::vector<TexelLight> texels, unbounced;
 };
 
-/// Root mean square error of bounced light over a spread of texels, against a long reference, with and
-/// without smoothing; then the paths and the time the reference needs for the same error, scaled to all
-/// texels. With so many links a texel, or as the tier has them for 0.
+/// Two errors of bounced light over a spread of texels, against a long reference, with and without smoothing:
+/// over its mean, and at each place over all light there, as it is seen. Then the time that the reference
+/// needs for the same error, scaled to all texels. Direct light is left out of both. Bounced light is all
+/// light less light without a bounce, which a bake gathers by links of their own: the noise of both is in it.
+/// With so many links a texel, or as the tier has them for 0.
 void equal_error(Level level, const std::vector<int>& links) {
     constexpr std::size_t count = 600;
     level.quality.tier = Tier::proof;
@@ -125,12 +134,15 @@ void equal_error(Level level, const std::vector<int>& links) {
         baker.light(level, job);
         const double plain = stage_seconds(job) - stage_seconds(job, "direct light");
         const auto name = [&](const char* how) { return (n ? std::to_string(n) + " links" : "proof") + how; };
-        bakes.push_back({name(", as it came"), plain, bounced_light(baker, level, job)});
+        std::vector<TexelLight> texels = baker.texels(0);
+        bakes.push_back({name(", as it came"), plain, std::move(texels), unbounced_light(baker, level, job)});
         level.quality.denoise = Denoise::automatic;
         job.plan({});
         baker.light(level, job);
         const double smoothing = stage_seconds(job, "denoise");
-        bakes.push_back({name(", smoothed"), plain + smoothing, bounced_light(baker, level, job)});
+        texels = baker.texels(0);
+        bakes.push_back(
+            {name(", smoothed"), plain + smoothing, std::move(texels), unbounced_light(baker, level, job)});
     }
     // Whether a texel is buried, and where it then moves, is told by its links: only those that all agree on.
     const std::vector<TexelLight>& texels = bakes[0].texels;
@@ -147,33 +159,42 @@ void equal_error(Level level, const std::vector<int>& links) {
     for (const std::size_t i : places)
         points.push_back({texels[i].position, texels[i].normal, texels[i].face_normal});
     Job job = make_job(0);
+    std::vector<double> all_light;
     const auto reference = [&](int paths, std::uint32_t seed) {
         std::vector<double> light;
-        for (const ReferenceLight& r : reference_light(level, 0, points, {.paths = paths, .seed = seed}, job))
+        all_light.clear();
+        for (const ReferenceLight& r :
+             reference_light(level, 0, points, {.paths = paths, .seed = seed}, job)) {
             light.push_back(static_cast<double>(luminance(r.bounced)));
+            all_light.push_back(static_cast<double>(luminance(r.direct + r.bounced)));
+        }
         return light;
     };
     constexpr int longest = 32768, asked = 1024;
+    std::vector<double> theirs;
+    const double time = time_of([&] { theirs = reference(asked, 5); });
     const std::vector<double> truth = reference(longest, 77);
-    double theirs = 0;
-    const double time = time_of([&] { theirs = error_of(reference(asked, 5), truth); });
+    const double to_all = all / static_cast<double>(points.size());
+    // The reference's error falls with the root of its paths.
+    const auto row = [&](const OneBake& bake, const char* what, double error, double other) {
+        const double exact = time * (other / error) * (other / error) * to_all;
+        fmt::print(
+            "equal error {:<17} {:<23} bake {:.1f} s, error {:.1f} %; reference {:.0f} s: {:.1f} times\n",
+            what, bake.name, bake.seconds, error * 100, exact, exact / bake.seconds);
+        std::fflush(stdout);
+    };
+    const double their_error = error_of(theirs, truth), their_by_all = error_by_all(theirs, truth, all_light);
     for (const OneBake& bake : bakes) {
         std::vector<double> light;
         for (const std::size_t i : places)
-            light.push_back(static_cast<double>(luminance(bake.texels[i].total)));
-        const double ours = error_of(light, truth);
-        // The reference's error falls with the root of its paths.
-        const double exact =
-            time * (theirs / ours) * (theirs / ours) * all / static_cast<double>(points.size());
-        fmt::print(
-            "equal error, {:<24} bake {:.1f} s without direct light, error {:.1f} %; reference {:.0f} s: "
-            "{:.1f} times\n",
-            bake.name, bake.seconds, ours * 100, exact, exact / bake.seconds);
-        std::fflush(stdout);
+            light.push_back(static_cast<double>(luminance(bake.texels[i].total - bake.unbounced[i].total)));
+        row(bake, "over its mean", error_of(light, truth), their_error);
+        row(bake, "of all light", error_by_all(light, truth, all_light), their_by_all);
     }
     fmt::print(
-        "  ({} paths had {:.1f} % in {:.1f} s for {} of {:.0f} texels; aims: 25 as it came, 100 smoothed)\n",
-        asked, theirs * 100, time, points.size(), all);
+        "  ({} paths had {:.1f} % over the mean and {:.2f} % of all light in {:.1f} s for {} of {:.0f} "
+        "texels)\n",
+        asked, their_error * 100, their_by_all * 100, time, points.size(), all);
 }
 
 void threads(Level level) {
@@ -227,11 +248,12 @@ void bench_generated(float texels_in_millions);
 void bench_size(float texels_in_millions, double gigabytes);
 void bench_series(const char* file);
 void bench_lookups(const char* file);
-void bench_probes(const char* file);       // probes_bench.cpp
-void bench_probe_noise(const char* file);  // probe_noise_bench.cpp
-void bench_probe_walks(const char* file);  // probe_walks_bench.cpp
-void bench_reflections(const char* file);  // reflections_bench.cpp
-void bench_mixing(const char* file);       // mixing_bench.cpp
+void bench_probes(const char* file);                              // probes_bench.cpp
+void bench_probe_noise(const char* file);                         // probe_noise_bench.cpp
+void bench_probe_walks(const char* file);                         // probe_walks_bench.cpp
+void bench_probe_planes(const char* file, const char* pictures);  // probe_planes_bench.cpp
+void bench_reflections(const char* file);                         // reflections_bench.cpp
+void bench_mixing(const char* file);                              // mixing_bench.cpp
 void bench_progress(const char* file, const std::string& tier);
 
 namespace {
@@ -292,6 +314,8 @@ bool run(int argc, char** argv) {
         bench_probe_noise(argv[2]);
     else if (argc == 3 && name == "probe_walks")
         bench_probe_walks(argv[2]);
+    else if (argc >= 3 && name == "probe_planes")
+        bench_probe_planes(argv[2], argc > 3 ? argv[3] : "");
     else if (argc == 3 && name == "lookups")
         bench_lookups(argv[2]);
     else if (argc == 3 && name == "mixing")
@@ -322,7 +346,7 @@ int main(int argc, char** argv) {
             "usage: stasigraph_bench kernel LEVEL.toml | equal LEVEL.toml [LINKS ...] | "
             "edits LEVEL.toml SURFACE [TIER] | generated [MILLION TEXELS] | size [MILLION TEXELS] "
             "[GB] | series LEVEL.toml | probes LEVEL.toml | probe_noise LEVEL.toml | probe_walks LEVEL.toml "
-            "| lookups LEVEL.toml | "
+            "| probe_planes LEVEL.toml [FOLDER] | lookups LEVEL.toml | "
             "reflections LEVEL.toml | "
             "mixing LEVEL.toml | check LEVEL.toml | heaps [TIER] [FIRST END] | dots LEVEL [TIER] [SHARE OF "
             "DENSITY] [FILE] | explicit LEVEL.toml [TIER] [SHARE OF DENSITY] | "
