@@ -47,9 +47,12 @@ TEST(DefaultProbes, fill_every_room_one_can_stand_in_without_a_camera_and_nothin
     Job job;
     const PlacedProbes placed = place_probes(level, job);
     const std::array<int, 3> n = in_rooms(placed);
-    EXPECT_GE(n[0], 4);
-    EXPECT_GE(n[1], 4);
+    // A lamp in each is worked out; what it bounces takes few.
+    EXPECT_GE(n[0], 2);
+    EXPECT_GE(n[1], 2);
     EXPECT_GE(n[2], 4) << "the ground outside is one to stand on, too";
+    EXPECT_GT(placed.figures.checked, 50u);
+    EXPECT_LE(placed.figures.error_95, 0.05f);
     for (const ProbePlace& p : placed.places) {
         const float x = std::abs(p.position.x), z = std::abs(p.position.z);
         const bool walls = x > 0.8f && x < 6.2f && z < 2.2f && p.position.y > -0.2f && p.position.y < 3.2f;

@@ -106,15 +106,21 @@ Rgb exact_probe_light(const Bake& b, const std::vector<std::uint32_t>& zones, co
             const std::uint32_t p = w.probe[static_cast<std::size_t>(k)];
             for (std::size_t i = 0; i < 9; ++i) rest[p][i] += own.rest[p][i] * gain_at(p);
         }
-        for (std::uint32_t lamp = 0; lamp < own.lamp.size(); ++lamp) {
-            float listed = 0;
-            const float seen = rt::lamp_sight(own.lamp[lamp], lamp, {own.first.data(), own.entry.data()},
-                                              w.probe.data(), w.weight.data(), w.count, listed);
+        rt::LampSum sum;
+        for (std::size_t k = 0; k < static_cast<std::size_t>(w.count); ++k)
+            sum.add_probe({own.first.data(), own.entry.data()}, w.probe[k], w.weight[k], nullptr);
+        for (int i = 0; i < sum.count(); ++i) {
+            const std::uint32_t lamp = sum.number(i);
+            const float seen = sum.seen(view_of(own), i);
             if (!(seen > 0)) continue;
+            float listed = 0;
             Rgb gain;
             for (std::size_t k = 0; k < static_cast<std::size_t>(w.count); ++k)
                 for (std::uint32_t e = own.first[w.probe[k]]; e < own.first[w.probe[k] + 1]; ++e)
-                    if (rt::lamp_of(own.entry[e]) == lamp) gain += gain_at(w.probe[k]) * w.weight[k];
+                    if (rt::lamp_of(own.entry[e]) == lamp) {
+                        gain += gain_at(w.probe[k]) * w.weight[k];
+                        listed += w.weight[k];
+                    }
             const float lux =
                 rt::lamp_light(view_of(own), own.lamp[lamp], {at.x, at.y, at.z}, {n.x, n.y, n.z});
             lamps += own.color[lamp] * gain * (lux * seen / listed);

@@ -2,6 +2,8 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
+#include <array>
 #include <cmath>
 #include <cstring>
 #include <fstream>
@@ -9,6 +11,7 @@
 #include "io/bake_files.hpp"
 #include "light/direct.hpp"
 #include "probe/lamps.hpp"
+#include "runtime/half.hpp"
 #include "runtime/lamp_sum.hpp"
 #include "shapes.hpp"
 #include "stasigraph/runtime.h"
@@ -167,11 +170,18 @@ TEST(ProbeLamps, beyond_those_a_shader_gets_go_into_its_coefficients_without_a_j
     for (int i = 0; i < 7; ++i)
         add_lamp(lamps, lamp_at({1.5f * static_cast<float>(i), 2, 0.3f * static_cast<float>(i % 3)}), {});
     const rt::LampView view = view_of(lamps);
+    // One probe that sees all of each.
+    const std::uint32_t first[] = {0, 7};
+    std::array<std::uint32_t, 7> entry;
+    for (std::uint32_t i = 0; i < entry.size(); ++i) entry[i] = rt::lamp_entry(i, 1, rt::farthest_edge);
+    constexpr float whole[3] = {1, 1, 1};
     double before = 0;
     for (int step = 0; step < 4000; ++step) {
         const rt::Point at{-2 + 0.003f * static_cast<float>(step), 0, 0.2f};
         rt::LampSum seen;
-        for (std::uint32_t i = 0; i < 7; ++i) seen.add(i, &lamps.color[i].r);
+        seen.add_probe({first, entry.data()}, 0, 1, nullptr);
+        seen.add_color(&lamps.color[0].r, whole);
+        seen.look(view);
         float coefficients[27] = {}, exact[3] = {};
         rt::LampLight lamp[4];
         const int count = seen.strongest(view, at, lamp, 4, coefficients);
@@ -274,8 +284,28 @@ TEST(ProbeLamps, come_back_from_files_and_files_without_them_still_load) {
         tail -= 20 + set.lamps.lamp.size() * (sizeof(rt::Lamp) + 12) + 4 * set.lamps.first.size() +
                 4 * set.lamps.entry.size() + 108 * set.lamps.rest.size() + names;
     }
-    Bytes before(bytes.begin(), bytes.begin() + static_cast<std::ptrdiff_t>(tail));
+    const auto part = [&](std::size_t from, std::size_t to) {
+        return Bytes(bytes.begin() + static_cast<std::ptrdiff_t>(from),
+                     bytes.begin() + static_cast<std::ptrdiff_t>(to));
+    };
+    // It held mean and mean square distances, on a map of half the side.
+    const ProbeFileLayout layout = layout_of(b.baked.probes);
+    Bytes before = part(0, layout.nearness);
     before[8] = 2;
+    before[28] = 8;
+    for (std::size_t i = 0; i < 64 * b.baked.probes.size(); ++i) {
+        const std::size_t cell = i / 64 * 256 + i % 64 / 8 * 32 + i % 8 * 2;
+        const auto& code = b.baked.probes.nearness[cell];
+        const rt::Nearness n = rt::nearness_of({code[0], code[1]});
+        const float d = 1 / n.mean, spread = n.spread * d * d;
+        for (const float v : {d, d * d + spread * spread}) {
+            const std::uint16_t half = rt::to_half(v);
+            before.push_back(static_cast<std::uint8_t>(half & 255u));
+            before.push_back(static_cast<std::uint8_t>(half >> 8));
+        }
+    }
+    const Bytes rest_of_it = part(layout.light, tail);
+    before.insert(before.end(), rest_of_it.begin(), rest_of_it.end());
     ASSERT_EQ(probes.load(before.data(), before.size()), rt::Status::ok) << probes.message();
     EXPECT_EQ(probes.lamp_count(0), 0u);
     EXPECT_EQ(probes.light(0, w).count, 0);

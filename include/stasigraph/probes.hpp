@@ -23,7 +23,7 @@ std::array<float, 9> sh_basis(Vec3 direction);
 /// E at a normal, lux. Never below zero.
 Rgb sh_irradiance(const ShRgb& light, Vec3 normal);
 
-inline constexpr int probe_map_side = 8;  ///< Octahedral map of distances, texels a side.
+inline constexpr int probe_map_side = 16;  ///< Octahedral map of nearness, texels a side.
 
 /// Probes, and the tetrahedra between them. Rules: (1) vertices of a tetrahedron are numbers of probes, or
 /// from size() on of stand-ins, which hold no light and are there where all probes lie in a plane or a line.
@@ -40,8 +40,9 @@ struct ProbeNet {
     std::vector<float> front_share;  ///< Share of rays that met no back face, 0 to 1. Below 0.7 it is unused.
     std::vector<float> clearance;    ///< Metres to the nearest surface.
     std::vector<float> reach;        ///< Metres up to which distances are told apart.
-    std::vector<Vec2>
-        distance;  ///< probe_map_side^2 for each probe: mean and mean square, metres, to 16 bits.
+    /// probe_map_side^2 for each probe: one over the distance to what it sees there and how far that scatters,
+    /// in a byte each, as docs/files.md has it.
+    std::vector<std::array<std::uint8_t, 2>> nearness;
 
     std::vector<std::array<std::uint32_t, 4>> vertex, beside;
     std::vector<Vec3> stand_in;  ///< Metres.
@@ -50,6 +51,8 @@ struct ProbeNet {
     std::array<Vec3, 2> axis{};  ///< and the unit vectors that span it, as many as it has dimensions.
     std::vector<std::array<float, 9>> inverse;  ///< Of each tetrahedron: offsets to weights.
     std::vector<Vec3> points;                   ///< Positions, then stand-ins.
+    /// Probes that share a tetrahedron with each: neighbour_first[p] to [p + 1].
+    std::vector<std::uint32_t> neighbour_first, neighbour;
 
     std::size_t size() const { return position.size(); }
 };

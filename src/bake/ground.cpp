@@ -21,6 +21,9 @@ namespace {
 
 /// A piece at least.
 constexpr std::uint64_t least_links_in_memory = std::uint64_t{16} << 20;
+/// Of each probe, for its map of nearness: at least four a cell. While many candidates are tried, those there
+/// are do.
+constexpr std::uint32_t least_map_rays = 1024;
 
 Footprint footprint_of(const Level& level, const TexelSet& texels, std::uint32_t i) {
     const Mesh& mesh = level.meshes[level.surfaces[texels.grid[i] / 2].mesh];
@@ -178,16 +181,25 @@ void Ground::set_probes(const std::vector<ProbePlace>& places, Job& job, std::ve
     probe_key = placed_key(level, places, key);
     if (places.empty() || (!distances && load_probes())) return;
     std::vector<float> traced_distances;
-    record_probes(job, distances ? *distances : traced_distances);
+    record_probes(job, distances ? *distances : traced_distances, distances != nullptr);
     if (!distances) save_probes();
 }
 
-void Ground::record_probes(Job& job, std::vector<float>& distances) {
+void Ground::record_probes(Job& job, std::vector<float>& distances, bool placing) {
     probe_links = {};
     extend_links(level, caster(), texels, probe_rows,
                  std::vector<std::uint32_t>(probes.size(), static_cast<std::uint32_t>(tier.probe_links)),
                  probe_links, job, &distances);
-    measure_probes(probe_rows, distances, static_cast<std::uint32_t>(tier.probe_links), {}, probes, job);
+    const auto rays = static_cast<std::uint32_t>(tier.probe_links);
+    if (rays < least_map_rays && !placing) {
+        Links apart;
+        std::vector<float> more;
+        extend_links(level, caster(), texels, probe_rows,
+                     std::vector<std::uint32_t>(probes.size(), least_map_rays), apart, job, &more);
+        measure_probes(probe_rows, more, least_map_rays, {}, probes, job);
+    } else {
+        measure_probes(probe_rows, distances, rays, {}, probes, job);
+    }
     measure_clearance(caster(), probes, job);
     const std::vector<std::uint8_t> all(probe_rows.size(), 1);
     for (std::size_t p = 0; p < probe_links.pieces.size(); ++p)
@@ -290,7 +302,7 @@ void Ground::save_probes() const {
     BlobWriter out;
     out.array(probes.front_share);
     out.array(probes.clearance);
-    out.array(probes.distance);
+    out.array(probes.nearness);
     write_links(out, probe_links);
     store.save("probes-" + probe_key, out.parts());
 }
@@ -324,7 +336,7 @@ bool Ground::load_probes() {
     BlobReader in(blob);
     in.array(probes.front_share, probes.size());
     in.array(probes.clearance, probes.size());
-    in.array(probes.distance, probes.size() * probe_map_side * probe_map_side);
+    in.array(probes.nearness, probes.size() * probe_map_side * probe_map_side);
     return read_links(in, probes.size(), probe_links) && in.done();
 }
 

@@ -100,7 +100,7 @@ private:
     /// After an edit: what leads past buried texels elsewhere now.
     void find_misled(Job& job);
     void find_other();
-    void record_probes(Job& job, std::vector<float>& distances);
+    void record_probes(Job& job, std::vector<float>& distances, bool placing);
     void plan_slopes(Job& job);
     bool load_texels();
     void save_texels() const;

@@ -12,6 +12,7 @@
 #include "runtime/checksum.hpp"
 #include "runtime/game_format.hpp"
 #include "runtime/half.hpp"
+#include "runtime/nearness.hpp"
 #include "runtime/pixel_codes.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/reflect.hpp"
@@ -285,13 +286,34 @@ void Packing::put_maps(Bytes& to, std::size_t start) {
         }
 }
 
+/// What readers of minor versions before 4 look up: mean and mean square distances on a map of half the side.
+constexpr std::uint32_t old_side = probe_map_side / 2;
+std::vector<Vec2> coarse_distances(const ProbeNet& net) {
+    std::vector<Vec2> out;
+    for (std::size_t p = 0; p < net.size(); ++p)
+        for (std::size_t y = 0; y < old_side; ++y)
+            for (std::size_t x = 0; x < old_side; ++x) {
+                float mean = 0, square = 0;
+                for (const std::size_t k : {0, 1, probe_map_side, probe_map_side + 1}) {
+                    const auto& code =
+                        net.nearness[(p * probe_map_side + 2 * y) * probe_map_side + 2 * x + k];
+                    const runtime::Nearness n = runtime::nearness_of({code[0], code[1]});
+                    const float d = 1 / n.mean, spread = n.spread * d * d;
+                    mean += d / 4;
+                    square += (d * d + spread * spread) / 4;
+                }
+                out.push_back({mean, square});
+            }
+    return out;
+}
+
 void add_probes(const Baked& baked, Packer& packer) {
     const ProbeNet& net = baked.probes;
     format::Net head{
         static_cast<std::uint32_t>(net.size()),
         static_cast<std::uint32_t>(net.stand_in.size()),
         static_cast<std::uint32_t>(net.vertex.size()),
-        probe_map_side,
+        old_side,
         static_cast<std::uint32_t>(net.dimension),
         {net.base.x, net.base.y, net.base.z},
         {{net.axis[0].x, net.axis[0].y, net.axis[0].z}, {net.axis[1].x, net.axis[1].y, net.axis[1].z}}};
@@ -299,10 +321,6 @@ void add_probes(const Baked& baked, Packer& packer) {
     if (net.size() > 0) heads.push_back(head);
     std::vector<Vec3> position = net.position;
     position.insert(position.end(), net.stand_in.begin(), net.stand_in.end());
-    // As probes.bin holds them, so that both files answer alike.
-    std::vector<Vec2> distance = net.distance;
-    for (Vec2& d : distance)
-        d = {runtime::from_half(runtime::to_half(d.x)), runtime::from_half(runtime::to_half(d.y))};
     std::vector<ShRgb> light;
     for (const BakedSet& set : baked.sets)
         if (set.probes.size() != net.size() && net.size() > 0)
@@ -317,7 +335,8 @@ void add_probes(const Baked& baked, Packer& packer) {
     packer.add("VALIDITY", net.front_share);
     packer.add("CLEARANC", net.clearance);
     packer.add("REACH", net.reach);
-    packer.add("DISTANCE", distance, 8 * probe_map_side * probe_map_side);
+    packer.add("DISTANCE", coarse_distances(net), 8 * old_side * old_side);
+    packer.add("NEARNESS", net.nearness, 2 * probe_map_side * probe_map_side);
     packer.add("VERTEX", net.vertex);
     packer.add("BESIDE", net.beside);
     packer.add("INVERSE", net.inverse);
@@ -344,7 +363,7 @@ void save_game(const std::filesystem::path& to, const Level& level, const Atlas&
     const PackedLamps lamps = pack_lamps(baked.sets, baked.probes.size());
     std::vector<std::uint32_t> lamp_names;
     for (const std::string& name : lamps.name) lamp_names.push_back(p.names.place(name));
-    Packer packer(37);
+    Packer packer(38);
     packer.add("NAMES", p.names.all());
     packer.add("SURFACES", surfaces);
     std::vector<format::GlbPlace> places;

@@ -13,10 +13,10 @@ namespace stasigraph {
 namespace {
 
 constexpr char magic[8] = {'S', 'G', 'P', 'R', 'O', 'B', 'E', 'S'};
-/// Files of version 2 have no lamps.
-constexpr std::uint32_t version = 3, oldest_version = 2;
+/// Files of version 2 have no lamps, and those before 4 mean and mean square distances.
+constexpr std::uint32_t version = 4, oldest_version = 2;
 
-constexpr std::size_t map_cells = probe_map_side * probe_map_side;
+constexpr std::size_t map_cells = probe_map_side * probe_map_side, old_map_side = 8;
 
 /// Rule above, volume below; 0xffffff: none.
 std::uint32_t origin_word(ProbeRule rule, std::uint32_t volume) {
@@ -59,6 +59,22 @@ ProbeLamps read_lamps(BinaryReader& r, std::uint32_t probes) {
     return lamps;
 }
 
+/// Files before version 4 hold mean and mean square distances, to 16 bits, on a coarser map.
+void read_distances(BinaryReader& r, std::size_t count, ProbeNet& net) {
+    static_assert(probe_map_side == 2 * old_map_side);
+    std::vector<std::uint16_t> halves;
+    r.array(halves, 2 * old_map_side * old_map_side * count);
+    net.nearness.resize(map_cells * count);
+    for (std::size_t i = 0; i < net.nearness.size(); ++i) {
+        const std::size_t p = i / map_cells, x = i % probe_map_side / 2,
+                          y = i % map_cells / probe_map_side / 2,
+                          from = 2 * ((p * old_map_side + y) * old_map_side + x);
+        const runtime::NearnessCode code =
+            runtime::nearness_code(runtime::from_half(halves[from]), runtime::from_half(halves[from + 1]));
+        net.nearness[i] = {code.mean, code.spread};
+    }
+}
+
 }  // namespace
 
 ProbeFileLayout layout_of(const ProbeNet& net) {
@@ -71,8 +87,8 @@ ProbeFileLayout layout_of(const ProbeNet& net) {
     l.origin = l.reach + 4 * n;
     l.vertices = l.origin + 4 * n;
     l.beside = l.vertices + 16 * cells;
-    l.distance = l.beside + 16 * cells;
-    l.light = l.distance + 4 * map_cells * n;
+    l.nearness = l.beside + 16 * cells;
+    l.light = l.nearness + 2 * map_cells * n;
     return l;
 }
 
@@ -94,10 +110,7 @@ Bytes pack_probes(const ProbeNet& net, const std::vector<const BakedSet*>& sets)
     for (std::size_t p = 0; p < net.size(); ++p) w.word(origin_word(net.rule[p], net.volume[p]));
     w.array(net.vertex);
     w.array(net.beside);
-    std::vector<std::uint16_t> halves;
-    for (const Vec2 d : net.distance)
-        for (const float v : {d.x, d.y}) halves.push_back(runtime::to_half(v));
-    w.array(halves);
+    w.array(net.nearness);
     for (const BakedSet* set : sets) w.array(set->probes);
     for (const std::string& name : net.volumes) w.text(name);
     for (const BakedSet* set : sets) w.text(set->name);
@@ -118,7 +131,8 @@ void unpack_probes(const Bytes& bytes, const std::string& where, ProbeNet& net, 
                     .remedy = "Bake again."};
     const std::uint32_t count = r.word(), set_count = r.word(), cells = r.word(), stand_ins = r.word(),
                         side = r.word(), dimension = r.word(), volumes = r.word();
-    if (side != probe_map_side || set_count > 4096 || volumes > 65536 || stand_ins > 3 || dimension > 3)
+    if (side != (written < 4 ? old_map_side : probe_map_side) || set_count > 4096 || volumes > 65536 ||
+        stand_ins > 3 || dimension > 3)
         r.fail();
     net.dimension = static_cast<int>(dimension);
     for (Vec3* v : {&net.base, &net.axis[0], &net.axis[1]}) r.raw(v, 12);
@@ -141,10 +155,10 @@ void unpack_probes(const Bytes& bytes, const std::string& where, ProbeNet& net, 
             if (net.vertex[c][k] >= count + stand_ins ||
                 (net.beside[c][k] != none && net.beside[c][k] >= cells))
                 r.fail();
-    std::vector<std::uint16_t> halves;
-    r.array(halves, 2 * map_cells * count);
-    for (std::size_t i = 0; i < halves.size(); i += 2)
-        net.distance.push_back({runtime::from_half(halves[i]), runtime::from_half(halves[i + 1])});
+    if (written < 4)
+        read_distances(r, count, net);
+    else
+        r.array(net.nearness, map_cells * count);
     std::vector<ProbeLight> light(set_count);
     for (ProbeLight& l : light) r.array(l, count);
     for (std::uint32_t i = 0; i < volumes; ++i) net.volumes.push_back(r.text());

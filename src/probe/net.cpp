@@ -127,6 +127,11 @@ void complete_net(ProbeNet& net) {
     const runtime::NetView view = view_of(net);
     for (std::uint32_t c = 0; c < net.vertex.size(); ++c)
         runtime::invert_cell(view, c, net.inverse[c].data());
+    net.neighbour_first.assign(net.size() + 1, 0);
+    net.neighbour.assign(12 * net.vertex.size(), 0);
+    runtime::NetView listed = view_of(net);
+    runtime::list_neighbours(listed, net.neighbour_first.data(), net.neighbour.data());
+    net.neighbour.resize(net.neighbour_first.back());
 }
 
 runtime::NetView view_of(const ProbeNet& net) {
@@ -137,11 +142,15 @@ runtime::NetView view_of(const ProbeNet& net) {
     view.front_share = net.front_share.data();
     view.clearance = net.clearance.size() == net.size() ? net.clearance.data() : nullptr;
     view.reach = net.reach.data();
-    view.distance = net.distance.empty() ? nullptr : &net.distance[0].x;
+    view.nearness = net.nearness.empty()
+                        ? nullptr
+                        : reinterpret_cast<const runtime::NearnessCode*>(net.nearness[0].data());
     view.side = probe_map_side;
     view.vertex = net.vertex.empty() ? nullptr : net.vertex[0].data();
     view.beside = net.beside.empty() ? nullptr : net.beside[0].data();
     view.inverse = net.inverse.empty() ? nullptr : net.inverse[0].data();
+    view.neighbour_first = net.neighbour_first.data();
+    view.neighbour = net.neighbour.data();
     view.dimension = net.dimension;
     const float base[3] = {net.base.x, net.base.y, net.base.z};
     std::copy(base, base + 3, view.base);

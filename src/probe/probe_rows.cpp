@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <cstring>
 
-#include "runtime/half.hpp"
 #include "runtime/net_lookup.hpp"
 
 namespace stasigraph {
@@ -46,23 +45,26 @@ void measure_probes(const RowSource& rows, const std::vector<float>& distances, 
                     const std::vector<std::uint32_t>& which, ProbeNet& net, Job& job) {
     constexpr int cells = probe_map_side * probe_map_side;
     net.front_share.assign(net.size(), 0);
-    net.distance.assign(net.size() * cells, {});
+    net.nearness.assign(net.size() * cells, {});
     std::array<Vec3, cells> directions;
     for (int c = 0; c < cells; ++c) directions[c] = map_direction(c);
-    const auto to_16_bits = [](float v) { return runtime::from_half(runtime::to_half(v)); };
     job.parallel(net.size(), probe_rows_per_task, [&](std::size_t begin, std::size_t end) {
         std::vector<runtime::detail::MapCells> between(links);
         for (std::size_t p = begin; p < end; ++p) {
             const std::size_t row = which.empty() ? p : which[p];
             const float reach = net.reach[p];
-            float backs = 0;
+            const auto nearness = [&](float met) {
+                return 1 / std::clamp(std::abs(met), runtime::nearest_seen, reach);
+            };
+            float backs = 0, most = 1 / reach;
             std::array<float, cells> mean{}, weight{};
             std::array<Vec3, direction_batch> ways;
             for (std::uint32_t k = 0; k < links; ++k) {
                 if (k % direction_batch == 0)
                     row_directions(rows, row, k, std::min(direction_batch, links - k), ways);
-                const float met = distances[row * links + k], d = std::min(std::abs(met), reach);
+                const float met = distances[row * links + k], d = nearness(met);
                 backs += met < 0 ? 1.0f : 0.0f;
+                most = std::max(most, d);
                 const Vec3 w = ways[k % direction_batch];
                 between[k] = runtime::detail::map_cells(probe_map_side, {w.x, w.y, w.z});
                 for (int c = 0; c < cells; ++c) {
@@ -71,23 +73,24 @@ void measure_probes(const RowSource& rows, const std::vector<float>& distances, 
                     s *= s;
                     s *= s;
                     s *= s;
-                    s *= s;  // to the 32nd: about one cell wide
+                    s *= s;
+                    s *= s;  // to the 128th: about one cell wide
                     mean[c] += d * s;
                     weight[c] += s;
                 }
             }
-            Vec2* map = &net.distance[p * cells];
-            for (int c = 0; c < cells; ++c)
-                map[c].x = to_16_bits(weight[c] > 0 ? mean[c] / weight[c] : reach);
-            // A cell takes in what lies around it, and a wall that slants away is farther there than nearer
-            // on the whole: means are mended until what a lookup blends of them fits. The spread is about
-            // that.
+            std::array<runtime::Nearness, cells> map;
+            for (std::size_t c = 0; c < cells; ++c)
+                map[c].mean = weight[c] > 0 ? mean[c] / weight[c] : 1 / reach;
+            // A cell takes in what lies around it: means are mended until what a lookup blends of them fits.
+            // The spread is about that.
             for (int round = 0; round <= mended; ++round) {
                 std::array<float, cells> off{}, spread{}, shares{};
                 for (std::uint32_t k = 0; k < links; ++k) {
                     const runtime::detail::MapCells& at = between[k];
-                    float apart = std::min(std::abs(distances[row * links + k]), reach);
-                    for (int n = 0; n < 4; ++n) apart -= at.share[n] * map[at.cell[n]].x;
+                    float apart = nearness(distances[row * links + k]);
+                    for (int n = 0; n < 4; ++n)
+                        apart -= at.share[n] * map[static_cast<std::size_t>(at.cell[n])].mean;
                     for (int n = 0; n < 4; ++n) {
                         const auto c = static_cast<std::size_t>(at.cell[n]);
                         off[c] += apart * at.share[n];
@@ -98,12 +101,15 @@ void measure_probes(const RowSource& rows, const std::vector<float>& distances, 
                 for (std::size_t c = 0; c < cells; ++c) {
                     if (!(shares[c] > 0)) continue;
                     if (round < mended)
-                        map[c].x = to_16_bits(std::clamp(map[c].x + off[c] / shares[c], 0.0f, reach));
+                        map[c].mean = std::clamp(map[c].mean + off[c] / shares[c], 1 / reach, most);
                     else
-                        map[c].y = spread[c] / shares[c];
+                        map[c].spread = std::sqrt(spread[c] / shares[c]);
                 }
             }
-            for (int c = 0; c < cells; ++c) map[c].y = to_16_bits(map[c].x * map[c].x + map[c].y);
+            for (std::size_t c = 0; c < cells; ++c) {
+                const runtime::NearnessCode code = runtime::to_code(map[c]);
+                net.nearness[p * cells + c] = {code.mean, code.spread};
+            }
             net.front_share[p] = 1 - backs / static_cast<float>(std::max(links, 1u));
         }
     });

@@ -30,7 +30,7 @@ Rgb sh_irradiance(const ShRgb& light, Vec3 normal) {
 
 ProbeWeights probe_weights(const ProbeNet& net, Vec3 point, std::uint32_t& hint, bool corrected) {
     const runtime::NetWeights found = runtime::net_weights(view_of(net), {point.x, point.y, point.z}, hint,
-                                                           corrected && !net.distance.empty());
+                                                           corrected && !net.nearness.empty());
     ProbeWeights out;
     out.count = found.count;
     out.beyond = found.beyond;
@@ -70,11 +70,12 @@ Rgb probe_irradiance(const ProbeWeights& weights, const ProbeLight& light, const
     if (lamps.entry.empty()) return sum;
     runtime::LampSum seen;
     const runtime::LampEntries entries{lamps.first.data(), lamps.entry.data()};
-    for (int k = 0; k < weights.count; ++k) {
-        seen.add_probe(weights.probe[k], weights.weight[k]);
-        seen.add_lamps(entries, weights.probe[k], &lamps.color[0].r, weights.weight[k]);
-    }
-    seen.look(view_of(lamps), entries);
+    const float* colors = &lamps.color[0].r;
+    for (int k = 0; k < weights.count; ++k)
+        seen.add_probe(entries, weights.probe[k], weights.weight[k], colors);
+    constexpr float whole[3] = {1, 1, 1};
+    seen.add_color(colors, whole);
+    seen.look(view_of(lamps));
     seen.light(view_of(lamps), {point.x, point.y, point.z}, {normal.x, normal.y, normal.z}, &sum.r);
     return sum;
 }

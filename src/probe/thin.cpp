@@ -69,39 +69,30 @@ void LightnessDifference::irradiance(std::size_t place, const ProbeWeights& weig
         return all;
     }();
     out.assign(stride(), {});
-    constexpr std::size_t most = 64;
-    std::array<std::uint32_t, most> seen;
-    std::array<std::uint32_t, 8> probe{};
-    std::size_t count = 0;
+    runtime::LampSum seen;
+    const runtime::LampEntries entries{lit_.lamp_first.data(), lit_.lamp_entry.data()};
     for (int k = 0; k < weights.count; ++k) {
         const std::uint32_t p = which ? (*which)[weights.probe[k]] : weights.probe[k];
-        probe[static_cast<std::size_t>(k)] = p;
+        seen.add_probe(entries, p, weights.weight[k], nullptr);
         for (std::size_t s = 0; s < lit_.rest.size(); ++s)
             for (std::size_t n = 0; n < normals; ++n)
                 for (std::size_t b = 0; b < 9; ++b)
                     out[s * normals + n] += lit_.rest[s][p][b] * (bases[n][b] * weights.weight[k]);
-        for (std::uint32_t i = lit_.lamp_first[p]; i < lit_.lamp_first[p + 1]; ++i) {
-            const std::uint32_t lamp = runtime::lamp_of(lit_.lamp_entry[i]);
-            if (count < most && std::find(seen.begin(), seen.begin() + count, lamp) == seen.begin() + count)
-                seen[count++] = lamp;
-        }
     }
     for (Rgb& e : out) e = {std::max(e.r, 0.0f), std::max(e.g, 0.0f), std::max(e.b, 0.0f)};
     const runtime::LampView view = view_of(lit_.lamps);
     const Vec3 at = lit_.at(place);
-    const runtime::LampEntries entries{lit_.lamp_first.data(), lit_.lamp_entry.data()};
-    for (std::size_t i = 0; i < count; ++i) {
-        float listed = 0;
-        const float share = runtime::lamp_sight(view.lamp[seen[i]], seen[i], entries, probe.data(),
-                                                weights.weight.data(), weights.count, listed);
+    for (int i = 0; i < seen.count(); ++i) {
+        const std::uint32_t number = seen.number(i);
+        const float share = seen.seen(view, i);
         if (!(share > 0)) continue;
         for (std::size_t n = 0; n < normals; ++n) {
             const Vec3 normal = look_directions[n];
-            const float e = share * runtime::lamp_light(view, view.lamp[seen[i]], {at.x, at.y, at.z},
+            const float e = share * runtime::lamp_light(view, view.lamp[number], {at.x, at.y, at.z},
                                                         {normal.x, normal.y, normal.z});
             if (!(e > 0)) continue;
             for (std::size_t s = 0; s < lit_.rest.size(); ++s)
-                out[s * normals + n] += lit_.lamp_color[s][seen[i]] * e;
+                out[s * normals + n] += lit_.lamp_color[s][number] * e;
         }
     }
 }

@@ -252,11 +252,12 @@ bool Game::sum(std::uint32_t set, const Weights& w, float out[27], LampSum& seen
         const std::uint32_t p = w.probe[k];
         if (p >= data_->net.count) continue;
         all.add(rest + 27 * std::size_t{p}, w.weight[k]);
-        seen.add_probe(p, w.weight[k]);
-        seen.add_lamps(data_->entries, p, colors, w.weight[k]);
+        seen.add_probe(data_->entries, p, w.weight[k], colors);
     }
     all.get(out);
-    seen.look(data_->lamps, data_->entries);
+    constexpr float whole[3] = {1, 1, 1};
+    seen.add_color(colors, whole);
+    seen.look(data_->lamps);
     return true;
 }
 Color Game::irradiance(std::uint32_t set, const Weights& w, Vector n) const noexcept {

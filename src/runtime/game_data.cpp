@@ -95,6 +95,7 @@ const char* Game::Data::read_net() {
     const std::uint64_t points = std::uint64_t{n.probes} + n.stand_ins,
                         map = std::uint64_t{n.map_side} * n.map_side;
     Part<float> position, front_share, clearance, reach, distance, inverse;
+
     Part<std::uint32_t> vertex, beside;
     if (!take("POSITION", position, 12) || !take("VALIDITY", front_share) || !take("CLEARANC", clearance) ||
         !take("REACH", reach) || !take("DISTANCE", distance, static_cast<std::uint32_t>(8 * map)) ||
@@ -120,7 +121,6 @@ const char* Game::Data::read_net() {
     net.front_share = front_share.data;
     net.clearance = clearance.data;
     net.reach = reach.data;
-    net.distance = distance.data;
     net.side = static_cast<int>(n.map_side);
     net.vertex = vertex.data;
     net.beside = beside.data;
@@ -128,8 +128,24 @@ const char* Game::Data::read_net() {
     net.dimension = static_cast<int>(n.dimension);
     std::copy(n.base, n.base + 3, net.base);
     for (int k = 0; k < 2; ++k) std::copy(n.axis[k], n.axis[k] + 3, net.axis[k]);
+    if (const format::Chunk* c = find("NEARNESS")) {
+        net.side = static_cast<int>(std::sqrt(c->stride / 2));
+        if (net.side < 1 || net.side > 64 || c->count != n.probes ||
+            c->stride != static_cast<std::uint32_t>(2 * net.side * net.side))
+            return "has probes of another kind";
+        net.nearness = reinterpret_cast<const NearnessCode*>(bytes + c->offset);
+    } else {
+        // Levels before minor version 4 have mean and mean square distances.
+        const std::size_t cells = std::size_t{n.probes} * static_cast<std::size_t>(map);
+        nearness = new NearnessCode[cells];
+        for (std::size_t i = 0; i < cells; ++i)
+            nearness[i] = nearness_code(distance[2 * i], distance[2 * i + 1]);
+        net.nearness = nearness;
+    }
     starts = new std::uint32_t[most_starts];
     lay_grid(net, starts);
+    neighbours = new std::uint32_t[std::size_t{n.probes} + 1 + 12 * std::size_t{n.cells}];
+    list_neighbours(net, neighbours, neighbours + n.probes + 1);
     return nullptr;
 }
 

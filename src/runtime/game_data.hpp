@@ -69,6 +69,8 @@ struct Game::Data {
     std::uint32_t* map_of = nullptr;  ///< set * reflections + reflection.
     ReflectionPlace* places = nullptr;
     std::uint32_t* starts = nullptr;  ///< A grid over the net.
+    std::uint32_t* neighbours = nullptr;
+    NearnessCode* nearness = nullptr;  ///< Where the file has distances instead.
     Part<std::uint32_t> zones, probe_zones;
     Part<std::uint32_t> tiles;  ///< Pages one after the other, rows from the top: a zone, or a block.
     Part<unsigned char> blocks;
@@ -83,6 +85,8 @@ struct Game::Data {
         delete[] map_of;
         delete[] places;
         delete[] starts;
+        delete[] neighbours;
+        delete[] nearness;
     }
     /// Of a set's lamps, three each.
     const float* colors(std::uint32_t set) const {

@@ -37,27 +37,9 @@ inline float lit_share(const Lamp& lamp, float edge) {
     t = t > 0 ? (t < 1 ? t : 1) : 0;
     return t * t * (3 - 2 * t);
 }
-
-/// What probes see of a lamp together, 0 to 1. Distances to the edge of a shadow are mixed instead of what is
-/// seen where the lamp casts sharp ones: so an edge between two probes is as sharp as it is, and where both
-/// tell that it is. `listed`: receives the weight of those probes that know the lamp.
-inline float lamp_sight(const Lamp& lamp, std::uint32_t number, const LampEntries& entries,
-                        const std::uint32_t* probe, const float* weight, int count, float& listed) {
-    float share = 0, edge = 0;
-    listed = 0;
-    for (int k = 0; k < count; ++k)
-        for (std::uint32_t i = entries.first[probe[k]]; i < entries.first[probe[k] + 1]; ++i) {
-            const std::uint32_t entry = entries.entry[i];
-            if (lamp_of(entry) != number) continue;
-            listed += weight[k];
-            share += weight[k] * share_of(entry);
-            edge += weight[k] * edge_of(entry);
-            break;
-        }
-    if (!(listed > 0)) return 0;
-    if (!(lamp.fade > 0)) return share;
-    // Those that do not list it have its light in their coefficients, or none.
-    return share * lit_share(lamp, edge / listed);
+/// Where so much of it is seen.
+inline float edge_where(const Lamp& lamp, float share) {
+    return -lamp.fade * std::sin(std::asin(1 - 2 * share) * (1.0f / 3));
 }
 
 /// Why lamps cannot be as a file says; null where they can. `first` has one more element than `probes`.
@@ -82,61 +64,77 @@ inline const char* wrong_lamps(const LampView& view, std::uint32_t profiles, std
     return nullptr;
 }
 
-/// Each lamp once, with its colour times what is seen of it.
+/// The lamps that some probes list, each once: how much of it they see together, and its colour. First all
+/// probes, then colours, then look().
 class LampSum {
 public:
     LampSum() = default;  // what is not counted is never read
     LampSum(const LampSum&) = delete;
     LampSum& operator=(const LampSum&) = delete;
-    void clear() { count_ = probes_ = 0; }
+    void clear() { count_ = 0; }
 
-    void add(std::uint32_t lamp, const float color[3]) {
-        int at = 0;
-        while (at < count_ && number_[at] != lamp) ++at;
-        if (at == most) return;
-        if (at == count_) {
-            number_[at] = lamp;
-            color_[at][0] = color_[at][1] = color_[at][2] = 0;
-            ++count_;
+    /// A probe that answers, with its weight. `color`: three for each lamp, of the only light that will be
+    /// shown, so that lamps that are dark in it are left out; null: all are taken.
+    void add_probe(const LampEntries& entries, std::uint32_t probe, float weight, const float* color) {
+        for (std::uint32_t i = entries.first[probe]; i < entries.first[probe + 1]; ++i) {
+            const std::uint32_t entry = entries.entry[i], lamp = lamp_of(entry);
+            if (color && is_dark(color + 3 * std::size_t{lamp})) continue;
+            int at = slot_of(lamp);
+            if (at == count_) {
+                if (at == most) continue;
+                number_[at] = lamp;
+                listed_[at] = share_[at] = edge_[at] = 0;
+                color_[at][0] = color_[at][1] = color_[at][2] = 0;
+                ++count_;
+            }
+            listed_[at] += weight;
+            share_[at] += weight * share_of(entry);
+            edge_[at] += weight * edge_of(entry);
         }
-        for (int c = 0; c < 3; ++c) color_[at][c] += color[c];
     }
-    /// A probe that answers, once for each; add_lamps() then any number of times.
-    void add_probe(std::uint32_t probe, float weight) {
-        if (probes_ == most_probes) return;
-        probe_[probes_] = probe;
-        weight_[probes_++] = weight;
+    /// A light's colours, three for each lamp, times `by`, which is the same for all probes.
+    void add_color(const float* color, const float by[3]) {
+        for (int i = 0; i < count_; ++i) {
+            const float* c = color + 3 * std::size_t{number_[i]};
+            for (int k = 0; k < 3; ++k) color_[i][k] += c[k] * by[k] * listed_[i];
+        }
     }
-    /// The lamps that it lists. `color`: three for each lamp; `by`: the probe's weight times the share of
-    /// that light.
-    void add_lamps(const LampEntries& entries, std::uint32_t probe, const float* color, float by) {
-        const float all[3] = {by, by, by};
-        add_lamps(entries, probe, color, all);
-    }
-    void add_lamps(const LampEntries& entries, std::uint32_t probe, const float* color, const float by[3]) {
+    /// Likewise for what one of the probes lists, `by` holding its weight.
+    void add_color(const LampEntries& entries, std::uint32_t probe, const float* color, const float by[3]) {
         for (std::uint32_t i = entries.first[probe]; i < entries.first[probe + 1]; ++i) {
             const std::uint32_t lamp = lamp_of(entries.entry[i]);
+            const int at = slot_of(lamp);
+            if (at == count_) continue;
             const float* c = color + 3 * std::size_t{lamp};
-            const float own[3] = {c[0] * by[0], c[1] * by[1], c[2] * by[2]};
-            if (own[0] != 0 || own[1] != 0 || own[2] != 0) add(lamp, own);
+            for (int k = 0; k < 3; ++k) color_[at][k] += c[k] * by[k];
         }
     }
-    /// When all are there: what is seen of each.
-    void look(const LampView& view, const LampEntries& entries) {
+    /// When all are there: colours as far as the lamps are seen.
+    void look(const LampView& view) {
         for (int i = 0; i < count_; ++i) {
-            float listed = 0;
-            const float seen =
-                lamp_sight(view.lamp[number_[i]], number_[i], entries, probe_, weight_, probes_, listed);
             // Colours are of those probes alone that list the lamp.
-            const float by = listed > 0 ? seen / listed : 0;
+            const float by = listed_[i] > 0 ? seen(view, i) / listed_[i] : 0;
             for (float& c : color_[i]) c *= by;
         }
+    }
+
+    int count() const { return count_; }
+    std::uint32_t number(int i) const { return number_[i]; }
+    /// What probes see of a lamp together, 0 to 1. Distances to the edge of a shadow are mixed instead of
+    /// what is seen where the lamp casts sharp ones: so an edge between two probes is as sharp as it is, and
+    /// where both tell that it is.
+    float seen(const LampView& view, int i) const {
+        const Lamp& lamp = view.lamp[number_[i]];
+        if (!(listed_[i] > 0)) return 0;
+        if (!(lamp.fade > 0)) return share_[i];
+        // Those that do not list it have its light in their coefficients, or none.
+        return share_[i] * lit_share(lamp, edge_[i] / listed_[i]);
     }
 
     /// Adds E at a unit normal, lux.
     void light(const LampView& view, Point at, Point normal, float rgb[3]) const {
         for (int i = 0; i < count_; ++i) {
-            if (color_[i][0] == 0 && color_[i][1] == 0 && color_[i][2] == 0) continue;
+            if (is_dark(color_[i])) continue;
             const float e = lamp_light(view, view.lamp[number_[i]], at, normal);
             for (int c = 0; c < 3; ++c) rgb[c] += color_[i][c] * e;
         }
@@ -179,7 +177,15 @@ public:
     }
 
 private:
-    static constexpr int most = 64, most_probes = 8;
+    static constexpr int most = 64;
+
+    static bool is_dark(const float c[3]) { return c[0] == 0 && c[1] == 0 && c[2] == 0; }
+    /// Of a lamp; the count where it is not there.
+    int slot_of(std::uint32_t lamp) const {
+        int at = 0;
+        while (at < count_ && number_[at] != lamp) ++at;
+        return at;
+    }
 
     static void project(Point toward, const float color[3], float by, float coefficients[27]) {
         constexpr float order[9] = {3.1415927f,  2.0943951f,  2.0943951f,  2.0943951f, 0.78539816f,
@@ -190,10 +196,9 @@ private:
             for (int c = 0; c < 3; ++c) coefficients[3 * b + c] += basis[b] * order[b] * by * color[c];
     }
 
-    int count_ = 0, probes_ = 0;
-    std::uint32_t probe_[most_probes];
-    float weight_[most_probes];
+    int count_ = 0;
     std::uint32_t number_[most];
+    float listed_[most], share_[most], edge_[most];  ///< Weight of the probes that list it, and their sums.
     float color_[most][3];
 };
 

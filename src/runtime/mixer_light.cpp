@@ -45,6 +45,7 @@ Color Mixer::gain(std::uint32_t group, std::uint32_t zone) const noexcept {
 
 void Mixer::State::add_layers(const Shown::Word* w, const Weights& at, float to[27], LampSum* lamps) const {
     const float* light = lamps ? data.rest.data : data.light.data;
+    const bool together = in_one_zone(at);
     for (int k = 0; k < at.count; ++k) {
         const std::uint32_t probe = at.probe[k], zone = zone_number(game.probe_zone(probe));
         for (std::uint32_t l = 0; l < layers; ++l) {
@@ -54,9 +55,20 @@ void Mixer::State::add_layers(const Shown::Word* w, const Weights& at, float to[
             const float* c = light + 27 * (std::size_t{set} * data.net.count + probe);
             const float by[3] = {gain.r * at.weight[k], gain.g * at.weight[k], gain.b * at.weight[k]};
             for (int i = 0; i < 27; ++i) to[i] += c[i] * by[i % 3];
-            if (lamps) lamps->add_lamps(data.entries, probe, data.colors(set), by);
+            if (!lamps) continue;
+            const float whole[3] = {gain.r, gain.g, gain.b};
+            if (!together)
+                lamps->add_color(data.entries, probe, data.colors(set), by);
+            else if (k == 0)
+                lamps->add_color(data.colors(set), whole);
         }
     }
+}
+
+bool Mixer::State::in_one_zone(const Weights& at) const {
+    for (int k = 1; k < at.count; ++k)
+        if (game.probe_zone(at.probe[k]) != game.probe_zone(at.probe[0])) return false;
+    return true;
 }
 
 void Mixer::State::add_sets(const Shown::Word* w, const Weights& at, float out[27], LampSum* lamps) const {
@@ -69,28 +81,45 @@ void Mixer::State::add_sets(const Shown::Word* w, const Weights& at, float out[2
     const float* light = lamps ? data.rest.data : data.light.data;
     const std::uint32_t* zone_of = data.probe_zones.count > 0 ? data.probe_zones.data : nullptr;
     const std::size_t probes = data.net.count;
+    const auto take = [&](std::uint32_t zone) {
+        if (any && zone == known) return;
+        any = true;
+        known = zone;
+        n = whole_at(w, words.count(zone));
+        for (std::uint32_t i = 0; i < n && i < most; ++i) {
+            set[i] = whole_at(w, words.set(zone, i));
+            share[i] = float_at(w, words.weight(zone, i));
+        }
+    };
+    const auto set_of = [&](std::uint32_t i) { return i < most ? set[i] : whole_at(w, words.set(known, i)); };
+    const auto share_of_set = [&](std::uint32_t i) {
+        return i < most ? share[i] : float_at(w, words.weight(known, i));
+    };
     LightSum sum;
     for (int k = 0; k < at.count; ++k) {
-        const std::uint32_t probe = at.probe[k], zone = zone_of ? zone_number(zone_of[probe]) : zones - 1;
-        if (lamps) lamps->add_probe(probe, at.weight[k]);
-        if (!any || zone != known) {
-            any = true;
-            known = zone;
-            n = whole_at(w, words.count(zone));
-            for (std::uint32_t i = 0; i < n && i < most; ++i) {
-                set[i] = whole_at(w, words.set(zone, i));
-                share[i] = float_at(w, words.weight(zone, i));
-            }
-        }
-        for (std::uint32_t i = 0; i < n; ++i) {
-            const bool kept = i < most;
-            const std::uint32_t of = kept ? set[i] : whole_at(w, words.set(zone, i));
-            const float by = at.weight[k] * (kept ? share[i] : float_at(w, words.weight(zone, i)));
-            sum.add(light + 27 * (probes * of + probe), by);
-            if (lamps) lamps->add_lamps(data.entries, probe, data.colors(of), by);
-        }
+        const std::uint32_t probe = at.probe[k];
+        take(zone_of ? zone_number(zone_of[probe]) : zones - 1);
+        for (std::uint32_t i = 0; i < n; ++i)
+            sum.add(light + 27 * (probes * set_of(i) + probe), at.weight[k] * share_of_set(i));
     }
     sum.get(out);
+    if (!lamps || at.count == 0) return;
+    const bool together = in_one_zone(at);
+    // Where one set alone is shown and no layer, its dark lamps need not be looked at.
+    const bool alone = together && n == 1 && whole_at(w, Words::differs) == 0;
+    for (int k = 0; k < at.count; ++k)
+        lamps->add_probe(data.entries, at.probe[k], at.weight[k], alone ? data.colors(set_of(0)) : nullptr);
+    for (int k = 0; k < (together ? 1 : at.count); ++k) {
+        const std::uint32_t probe = at.probe[k];
+        take(zone_of ? zone_number(zone_of[probe]) : zones - 1);
+        for (std::uint32_t i = 0; i < n; ++i) {
+            const float by = share_of_set(i) * (together ? 1 : at.weight[k]), all[3] = {by, by, by};
+            if (together)
+                lamps->add_color(data.colors(set_of(i)), all);
+            else
+                lamps->add_color(data.entries, probe, data.colors(set_of(i)), all);
+        }
+    }
 }
 
 /// Light at some probes as it is shown now; whether lamps are apart from it.
@@ -105,7 +134,7 @@ bool Mixer::sum(const Weights& at, float out[27], LampSum& seen) const noexcept 
         seen.clear();
         s.add_sets(w, at, out, apart ? &seen : nullptr);
         if (whole_at(w, Words::differs) != 0) s.add_layers(w, at, out, apart ? &seen : nullptr);
-        if (apart) seen.look(s.data.lamps, s.data.entries);
+        if (apart) seen.look(s.data.lamps);
     });
     return apart;
 }

@@ -95,6 +95,8 @@ struct Mixer::State {
     /// The sum of what sets show at some probes. `lamps`: what they see of those, which is then left out of
     /// the sum; null: it is all light.
     void add_sets(const Shown::Word* w, const Weights& at, float out[27], LampSum* lamps) const;
+    /// Whether these probes show the same mix.
+    bool in_one_zone(const Weights& at) const;
     /// Adds what layers differ from the sets there.
     void add_layers(const Shown::Word* w, const Weights& at, float to[27], LampSum* lamps) const;
 

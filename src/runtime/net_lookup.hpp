@@ -7,6 +7,8 @@
 #include <cstddef>
 #include <cstdint>
 
+#include "runtime/nearness.hpp"
+
 namespace stasigraph::runtime {
 
 inline constexpr std::uint32_t no_cell = 0xffffffffu;
@@ -40,12 +42,14 @@ struct NetView {
     const float* position = nullptr;  ///< Three for each point, stand-ins included; metres.
     const float* front_share = nullptr;
     const float* clearance =
-        nullptr;                      ///< Metres around a probe in which it sees everything; null: not known.
-    const float* reach = nullptr;     ///< Metres up to which a probe's distances are known.
-    const float* distance = nullptr;  ///< side^2 pairs for each probe: mean and mean square, metres.
+        nullptr;                   ///< Metres around a probe in which it sees everything; null: not known.
+    const float* reach = nullptr;  ///< Metres up to which a probe's distances are known.
+    const NearnessCode* nearness = nullptr;  ///< side^2 for each probe.
     int side = 0;
     const std::uint32_t *vertex = nullptr, *beside = nullptr;  ///< Four for each cell.
     const float* inverse = nullptr;                            ///< Nine for each cell, by rows.
+    /// Probes that share a cell with a probe: neighbour_first[p] to [p + 1], ascending.
+    const std::uint32_t *neighbour_first = nullptr, *neighbour = nullptr;
     /// Where walks begin that come from far away: a grid over all probes, the cell that holds the middle of
     /// each of its boxes; null: they begin at the hint.
     const std::uint32_t* start = nullptr;
@@ -132,27 +136,30 @@ inline MapCells map_cells(int side, Point offset) {
     return out;
 }
 
-/// Share of a probe's sight that reaches `distance` (Chebyshev's one-tailed inequality, as in Donnelly and
-/// Lauritzen, Variance Shadow Maps, 2006) by what its map says of that direction.
+/// Share of a probe's sight that reaches a place (Chebyshev's one-tailed inequality, as in Donnelly and
+/// Lauritzen, Variance Shadow Maps, 2006, over one by the distance) by what its map says of that direction.
 inline float sees(const NetView& net, std::uint32_t probe, Point offset) {
     const float whole = std::sqrt(dot(offset, offset)), reach = net.reach[probe];
     if (!(whole > 0 && whole < 1e30f)) return 1;
     // No distance of its map is less; 16 bits may have rounded it.
     if (net.clearance && whole < 0.998f * net.clearance[probe]) return 1;
     const MapCells at = map_cells(net.side, offset);
-    const float* map = net.distance + 2 * static_cast<std::size_t>(net.side) * net.side * probe;
-    float mean = 0, square = 0;
+    const NearnessCode* map = net.nearness + static_cast<std::size_t>(net.side) * net.side * probe;
+    float mean = 0, spread = 0;
     for (int k = 0; k < 4; ++k) {
-        mean += at.share[k] * map[2 * at.cell[k]];
-        square += at.share[k] * map[2 * at.cell[k] + 1];
+        const Nearness there = nearness_of(map[at.cell[k]]);
+        mean += at.share[k] * there.mean;
+        spread += at.share[k] * there.spread;
     }
-    const float d = whole < reach ? whole : reach;
-    if (d <= mean) return 1;
-    // A least spread keeps flat surfaces from cutting sharply.
-    const float least = 0.02f * reach, spread = square - mean * mean,
-                variance = spread > least * least ? spread : least * least, over = d - mean;
-    const float p = variance / (variance + over * over);
-    return p * p * p;
+    const float over = mean - 1 / (whole < reach ? whole : reach);
+    if (!(over > 0)) return 1;
+    // A least spread, of some centimetres, keeps flat surfaces from cutting sharply.
+    const float least = mean * (0.02f + 0.03f * mean), wide = spread > least ? spread : least,
+                variance = wide * wide, p = variance / (variance + over * over);
+    // A probe in the sun, behind a roof, is hundreds of times as bright as what is under it.
+    constexpr float unseen = 0.002f;
+    const float seen = p * p * p - unseen;
+    return seen > 0 ? seen * (1 / (1 - unseen)) : 0;
 }
 
 struct Located {
@@ -392,80 +399,119 @@ inline bool answers(const NetView& net, std::uint32_t p) {
     return p < net.count && !(net.front_share[p] < least_front_share);
 }
 
-inline void finish(NetWeights& out, float total) {
-    for (int i = 0; i < out.count; ++i) out.weight[i] /= total;
+/// Probes with their weights, each once.
+struct Gathered {
+    static constexpr int most = 128;
+    int count = 0;
+    std::uint32_t probe[most];
+    float weight[most];
+
+    void add(std::uint32_t p, float w) {
+        int at = 0;
+        while (at < count && probe[at] != p) ++at;
+        if (at == most) return;
+        if (at == count) {
+            probe[at] = p;
+            weight[at] = 0;
+            ++count;
+        }
+        weight[at] += w;
+    }
+};
+
+/// Puts the heaviest first, so many of them in order; `least`: the weight of the one after them, or 0.
+inline void heaviest(const Gathered& all, int count, int* order, float& least) {
+    for (int i = 0; i < all.count; ++i) order[i] = i;
+    least = 0;
+    if (all.count <= count) return;
+    std::partial_sort(order, order + count + 1, order + all.count, [&](int a, int b) {
+        return all.weight[a] > all.weight[b] ||
+               (all.weight[a] == all.weight[b] && all.probe[a] < all.probe[b]);
+    });
+    least = all.weight[order[count]];
 }
 
-/// The nearest probes that see a point, of the cells at and a metre to all sides of `middle`, which is the
-/// point or its nearest place in the net, by their distance; to what is there already. Cells that share a
-/// corner with a point's own would be no help where that is a long and flat one, between what stands far
-/// apart. `share`: how much they count together with what is there.
-inline void look_around(const NetView& net, std::uint32_t cell, Point middle, Point p, float share,
-                        bool corrected, NetWeights& out, float& total) {
-    constexpr int most = 28, most_asked = 8;
-    std::uint32_t probe[most];
-    float square[most];
-    int size = 0;
-    for (int i = 0; i < 7; ++i) {
-        // A little askew: a place on a face between cells, as on a lattice, would be found in either of them,
-        // depending on where the walk comes from.
-        const float far = i % 2 ? -0.9731f : 0.9731f, off = 0.0137f, more = 0.0219f;
-        const int axis = i / 2;
-        const Point at = middle + (axis == 0   ? Point{far, off, more}
-                                   : axis == 1 ? Point{more, far, off}
-                                   : axis == 2 ? Point{off, more, far}
-                                               : Point{off, more, 0.5f * off});
-        const std::uint32_t found = cell_of(net, at, cell);
-        if (found == no_cell) continue;
-        const std::uint32_t* corner = net.vertex + 4 * std::size_t{found};
-        for (int k = 0; k < 4; ++k) {
-            const std::uint32_t v = corner[k];
-            if (std::find(probe, probe + size, v) != probe + size || !answers(net, v)) continue;
-            const Point d = p - net.at(v);
-            probe[size] = v;
-            square[size++] = dot(d, d);
-        }
+/// The probes that share a cell with a cell's corners and see a point, weighed by its weights of those
+/// corners and the fourth power of their distance. What hangs on a corner goes to nothing where a cell
+/// without it begins, so that nothing appears at once from cell to cell. They sum to 1, or to 0 where none
+/// sees it.
+inline void nearest_seeing(const NetView& net, const Located& at, Point p, Gathered& to) {
+    constexpr int most_asked = 12;
+    Gathered all;
+    for (int k = 0; k < 4; ++k) {
+        const std::uint32_t v = net.vertex[4 * std::size_t{at.cell} + k];
+        if (!(at.weight[k] > 0) || v >= net.count) continue;
+        all.add(v, at.weight[k]);
+        for (std::uint32_t i = net.neighbour_first[v]; i < net.neighbour_first[v + 1]; ++i)
+            all.add(net.neighbour[i], at.weight[k]);
     }
-    float value[NetWeights::most] = {};
-    float least = 0;  // the one that makes way for the next counts nothing, so that none appears at once
-    for (int asked = 0; asked < size && asked < most_asked; ++asked) {
-        int nearest = asked;
-        for (int i = asked + 1; i < size; ++i)
-            if (square[i] < square[nearest]) nearest = i;
-        std::swap(square[asked], square[nearest]);
-        std::swap(probe[asked], probe[nearest]);
-        const std::uint32_t v = probe[asked];
-        const float near = 1 / (square[asked] + 1e-3f), sight = corrected ? sees(net, v, p - net.at(v)) : 1;
-        if (!(sight > 0.2f)) continue;
-        const auto slot = std::find(out.probe, out.probe + out.count, v) - out.probe;
-        if (slot == NetWeights::most) {
-            least = near * near;
-            break;
-        }
-        if (slot == out.count) {
-            out.probe[slot] = v;
-            out.weight[slot] = 0;
-            ++out.count;
-        }
-        value[slot] = sight * near * near;
+    for (int i = 0; i < all.count; ++i) {
+        const Point d = p - net.at(all.probe[i]);
+        const float near = 1 / (dot(d, d) + 1e-3f);
+        all.weight[i] = answers(net, all.probe[i]) ? all.weight[i] * near * near : 0;
     }
+    int order[Gathered::most];
+    float least = 0;
+    heaviest(all, most_asked, order, least);
     float sum = 0;
-    for (float& v : value) {
-        v = std::max(0.0f, v - least);
-        sum += v;
+    for (int k = 0; k < std::min(all.count, most_asked); ++k) {
+        const int i = order[k];
+        const float w = all.weight[i] - least;
+        if (!(w > 0)) continue;
+        const float seen = w * sees(net, all.probe[i], p - net.at(all.probe[i]));
+        if (!(seen > 0)) continue;
+        to.probe[to.count] = all.probe[i];
+        to.weight[to.count++] = seen;
+        sum += seen;
     }
-    if (!(sum > 0)) return;
-    for (int i = 0; i < out.count; ++i) out.weight[i] += value[i] / sum * share;
-    total += share;
+    // Where the nearest are all behind something.
+    if (!(sum > 0))
+        for (int i = 0; i < all.count; ++i) {
+            const float seen =
+                all.weight[i] > 0 ? all.weight[i] * sees(net, all.probe[i], p - net.at(all.probe[i])) : 0;
+            if (!(seen > 0)) continue;
+            to.probe[to.count] = all.probe[i];
+            to.weight[to.count++] = seen;
+            sum += seen;
+        }
+    for (int i = 0; i < to.count; ++i) to.weight[i] /= sum;
+}
+
+/// The heaviest ones, as many as there is room for; the one after them counts nothing, and so it and those
+/// that come and go there.
+inline void settle(Gathered& all, NetWeights& out) {
+    int order[Gathered::most];
+    float least = 0, total = 0;
+    heaviest(all, NetWeights::most, order, least);
+    const int count = std::min(all.count, NetWeights::most);
+    out.count = 0;
+    for (int k = 0; k < count; ++k) {
+        const float w = all.weight[order[k]] - least;
+        if (!(w > 0)) continue;
+        out.probe[out.count] = all.probe[order[k]];
+        out.weight[out.count++] = w;
+        total += w;
+    }
+    if (total > 0) {
+        for (int i = 0; i < out.count; ++i) out.weight[i] /= total;
+        return;
+    }
+    // All alike.
+    for (int k = 0; k < count; ++k) {
+        out.probe[k] = all.probe[order[k]];
+        out.weight[k] = 1 / static_cast<float>(count);
+    }
+    out.count = count;
 }
 
 }  // namespace detail
 
 /// Weights of the probes at a point: those of the corners of its cell (outside the net: of the nearest place
-/// of its hull), each by how much of its sight reaches the point. Where that is less than most of them, near
-/// probes that do see the point make up for it. `hint`: in, a cell to look from first; out, the one it was.
-/// `corrected`: whether sight counts at all. Threads: safe. Cost: constant with a good hint, else a walk
-/// through the net.
+/// of its hull), each by how much of its sight reaches the point. What is missing then, but for a little, is
+/// left to the neighbours of those that do not see it. The weights are continuous in the point: each function
+/// in them is, and what hangs on a corner goes to nothing where a cell without it begins. `hint`: in, a cell
+/// to look from first; out, the one it was. `corrected`: whether sight counts at all. Threads: safe. Cost:
+/// constant with a good hint, else a walk through the net.
 inline NetWeights net_weights(const NetView& net, Point p, std::uint32_t& hint, bool corrected = true) {
     constexpr float enough = 0.95f;  // of the weights
     NetWeights out;
@@ -487,42 +533,76 @@ inline NetWeights net_weights(const NetView& net, Point p, std::uint32_t& hint, 
         const Point d = asked - p;
         out.beyond = std::sqrt(out.beyond * out.beyond + dot(d, d));
     }
-    float total = 0, plain = 0;
+    const std::uint32_t* corner = net.vertex + 4 * std::size_t{at.cell};
+    float total = 0, seen[4] = {0, 0, 0, 0};
     for (int k = 0; k < 4; ++k) {
-        const std::uint32_t v = net.vertex[4 * std::size_t{at.cell} + k];
-        if (!(at.weight[k] > 1e-5f) || !detail::answers(net, v)) continue;
-        const float w = at.weight[k] * (corrected ? detail::sees(net, v, asked - net.at(v)) : 1);
+        const std::uint32_t v = corner[k];
+        if (!(at.weight[k] > 0) || !detail::answers(net, v)) continue;
+        seen[k] = at.weight[k] * (corrected ? detail::sees(net, v, asked - net.at(v)) : 1);
+        if (!(seen[k] > 0)) continue;
         out.probe[out.count] = v;
-        out.weight[out.count++] = w;
-        total += w;
-        plain += at.weight[k];
-    }
-    Point middle = p;
-    if (at.beyond > 0) {
-        middle = {0, 0, 0};
-        for (int k = 0; k < 4; ++k)
-            middle = middle + net.at(net.vertex[4 * std::size_t{at.cell} + k]) * at.weight[k];
+        out.weight[out.count++] = seen[k];
+        total += seen[k];
     }
     // Where little is missing, what the corners see of a linear interpolation tells more than what is near.
-    if (const float missing = 1 - total / enough; missing > 0)
-        detail::look_around(net, at.cell, middle, asked, enough * missing * missing, corrected, out, total);
-    if (!(total > 1e-6f)) {
-        // Nothing sees the point: as if nothing stood in between.
-        out.count = 0;
-        total = 0;
-        if (plain > 0)
-            for (int k = 0; k < 4; ++k) {
-                const std::uint32_t v = net.vertex[4 * std::size_t{at.cell} + k];
-                if (!(at.weight[k] > 1e-5f) || !detail::answers(net, v)) continue;
-                out.probe[out.count] = v;
-                out.weight[out.count++] = at.weight[k];
-                total += at.weight[k];
-            }
-        else
-            detail::look_around(net, at.cell, middle, asked, 1, false, out, total);
+    const float missing = 1 - total / enough;
+    if (!(missing > 0) || (!corrected && total > 0)) {
+        for (int i = 0; i < out.count; ++i) out.weight[i] /= total;
+        return out;
     }
-    detail::finish(out, total);
+    detail::Gathered all;
+    detail::nearest_seeing(net, at, asked, all);
+    const float much = missing < 0.4f ? missing / 0.4f : 1, near = much * much * (3 - 2 * much);
+    if (all.count > 0) {
+        for (int i = 0; i < all.count; ++i) all.weight[i] *= near;
+        for (int i = 0; i < out.count; ++i) all.add(out.probe[i], out.weight[i] * (1 - near) / total);
+    } else if (total > 0) {
+        for (int i = 0; i < out.count; ++i) all.add(out.probe[i], out.weight[i]);
+    } else {
+        // Nothing sees the point: as if nothing stood in between.
+        for (int k = 0; k < 4; ++k) {
+            if (!(at.weight[k] > 0) || corner[k] >= net.count) continue;
+            if (detail::answers(net, corner[k])) all.add(corner[k], at.weight[k]);
+            for (std::uint32_t i = net.neighbour_first[corner[k]]; i < net.neighbour_first[corner[k] + 1];
+                 ++i) {
+                const Point d = asked - net.at(net.neighbour[i]);
+                if (detail::answers(net, net.neighbour[i]))
+                    all.add(net.neighbour[i], 1e-3f * at.weight[k] / (dot(d, d) + 1e-3f));
+            }
+        }
+    }
+    detail::settle(all, out);
     return out;
+}
+
+/// Makes the lists of neighbours of a net. `first`: count + 1 of them; `list`: room for 12 a cell, of which
+/// as many as first[count] says are used.
+inline void list_neighbours(NetView& net, std::uint32_t* first, std::uint32_t* list) {
+    std::fill(first, first + net.count + 1, 0);
+    const auto pairs = [&](auto f) {
+        for (std::size_t c = 0; c < net.cells; ++c)
+            for (int a = 0; a < 4; ++a)
+                for (int b = 0; b < 4; ++b) {
+                    const std::uint32_t from = net.vertex[4 * c + a], to = net.vertex[4 * c + b];
+                    if (a != b && from < net.count && to < net.count) f(from, to);
+                }
+    };
+    pairs([&](std::uint32_t from, std::uint32_t) { ++first[from + 1]; });
+    for (std::uint32_t p = 0; p < net.count; ++p) first[p + 1] += first[p];
+    pairs([&](std::uint32_t from, std::uint32_t to) { list[first[from]++] = to; });
+    // Each first is where its list ends now; the cells of a probe name a neighbour several times.
+    std::uint32_t used = 0, begin = 0;
+    for (std::uint32_t p = 0; p < net.count; ++p) {
+        const std::uint32_t end = first[p];
+        std::sort(list + begin, list + end);
+        std::uint32_t* const last = std::unique(list + begin, list + end);
+        first[p] = used;
+        used = static_cast<std::uint32_t>(std::copy(list + begin, last, list + used) - list);
+        begin = end;
+    }
+    first[net.count] = used;
+    net.neighbour_first = first;
+    net.neighbour = list;
 }
 
 /// Lays a grid of about three boxes a probe over a net, for walks from far away. `starts`: where it is kept,

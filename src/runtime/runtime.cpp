@@ -21,8 +21,8 @@ namespace {
 
 constexpr char magic[8] = {'S', 'G', 'P', 'R', 'O', 'B', 'E', 'S'};
 constexpr std::size_t head_bytes = 80;
-/// Files of version 2 have no lamps.
-constexpr std::uint32_t version = 3, oldest_version = 2;
+/// Files of version 2 have no lamps, and those before 4 mean and mean square distances.
+constexpr std::uint32_t version = 4, oldest_version = 2;
 
 std::uint32_t word_at(const unsigned char* p) {
     return static_cast<std::uint32_t>(p[0]) | static_cast<std::uint32_t>(p[1]) << 8 |
@@ -97,7 +97,9 @@ struct Probes::Data {
     std::vector<float> values;          ///< Positions with stand-ins, front_share, clearance, reach.
     std::vector<std::uint32_t> cells;   ///< Vertices, then neighbours.
     std::vector<std::uint32_t> starts;  ///< A grid of them.
-    std::vector<float> distance, inverse, light;
+    std::vector<std::uint32_t> neighbours;
+    std::vector<float> inverse, light;
+    std::vector<NearnessCode> nearness;
     std::size_t clearance = 0;  ///< Where it begins among the values.
     std::vector<std::string> sets;
     std::vector<SetLamps> lamps;  ///< By set.
@@ -132,10 +134,11 @@ Status Probes::load(const void* data, std::size_t size) noexcept try {
     for (int i = 0; i < 7; ++i) head[i] = word_at(bytes + 12 + 4 * i);
     const std::uint64_t count = head[0], sets = head[1], cells = head[2], stand_ins = head[3], side = head[4],
                         dimension = head[5], volumes = head[6];
-    if (side < 1 || side > 64 || sets > 4096 || volumes > 65536 || stand_ins > 3 || dimension > 3)
+    if (side < 1 || side > 64 || (written >= 4 && side % 2 != 0) || sets > 4096 || volumes > 65536 ||
+        stand_ins > 3 || dimension > 3)
         return fail(Status::damaged, "has a damaged header");
     const std::uint64_t map = side * side, words = 3 * (count + stand_ins) + 4 * count + 8 * cells +
-                                                   map * count + 27 * sets * count;
+                                                   (written < 4 ? map : map / 2) * count + 27 * sets * count;
     if (words > (size - head_bytes) / 4) return fail(Status::damaged, "is truncated");
     std::size_t at = head_bytes + static_cast<std::size_t>(words) * 4;
     data_ = new Data;
@@ -160,10 +163,18 @@ Status Probes::load(const void* data, std::size_t size) noexcept try {
     take(data_->values, 3 * (count + stand_ins) + 3 * count);
     from += 4 * count;  // where they came from
     take(data_->cells, 8 * cells);
-    data_->distance.resize(static_cast<std::size_t>(2 * map * count));
-    for (float& d : data_->distance) {
-        d = from_half(static_cast<std::uint16_t>(from[0] | from[1] << 8));
-        from += 2;
+    data_->nearness.resize(static_cast<std::size_t>(map * count));
+    for (NearnessCode& code : data_->nearness) {
+        if (written < 4) {
+            const auto half = [&](int i) {
+                return from_half(static_cast<std::uint16_t>(from[2 * i] | from[2 * i + 1] << 8));
+            };
+            code = nearness_code(half(0), half(1));
+            from += 4;
+        } else {
+            code = {from[0], from[1]};
+            from += 2;
+        }
     }
     take(data_->light, 27 * sets * count);
     float flat[9];
@@ -200,7 +211,7 @@ Status Probes::connect(std::uint32_t count, std::uint32_t stand_ins, std::uint32
     net.front_share = d.values.data() + points;
     net.clearance = d.values.data() + d.clearance;
     net.reach = d.values.data() + points + 2 * std::size_t{count};
-    net.distance = d.distance.data();
+    net.nearness = d.nearness.data();
     net.side = side;
     net.vertex = vertex;
     net.beside = beside;
@@ -212,6 +223,8 @@ Status Probes::connect(std::uint32_t count, std::uint32_t stand_ins, std::uint32
     net.inverse = d.inverse.data();
     d.starts.resize(most_starts);
     lay_grid(net, d.starts.data());
+    d.neighbours.resize(std::size_t{count} + 1 + 12 * std::size_t{cells});
+    list_neighbours(net, d.neighbours.data(), d.neighbours.data() + count + 1);
     return Status::ok;
 }
 
@@ -295,11 +308,13 @@ const SetLamps* Probes::sum(std::uint32_t set, const Weights& weights, float out
             continue;
         }
         all.add(lamps->rest.data() + 27 * std::size_t{p}, weights.weight[k]);
-        seen.add_probe(p, weights.weight[k]);
-        seen.add_lamps({lamps->first.data(), lamps->entry.data()}, p, lamps->color.data(), weights.weight[k]);
+        seen.add_probe({lamps->first.data(), lamps->entry.data()}, p, weights.weight[k], lamps->color.data());
     }
     all.get(out);
-    if (lamps) seen.look(lamps->view(), {lamps->first.data(), lamps->entry.data()});
+    if (!lamps) return nullptr;
+    constexpr float whole[3] = {1, 1, 1};
+    seen.add_color(lamps->color.data(), whole);
+    seen.look(lamps->view());
     return lamps;
 }
 
