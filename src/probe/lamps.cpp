@@ -223,6 +223,14 @@ ShRgb LampTeller::tell(std::uint32_t probe, const Receiver& r, std::uint32_t see
         float share = 0, edge = runtime::farthest_edge;
         if (lamp.fade > 0) {
             share = seen_sharply(light, r.position, free, edge);
+            // Right at an edge what the probe itself sees counts: what is told of that too much or too little
+            // would be in its coefficients, and so be believed far around it.
+            if (std::abs(edge) < 0.5f * lamp.fade && share > 0) {
+                const Rgb through = seen(light, r, own);
+                const float part =
+                    std::clamp(std::min({through.r, through.g, through.b}) / share, 0.0f, 1.0f);
+                edge = runtime::edge_where(lamp, part);
+            }
         } else {
             const Rgb through = seen(light, r, own);
             share = std::clamp(std::min({through.r, through.g, through.b}), 0.0f, 1.0f);
