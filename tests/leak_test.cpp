@@ -211,7 +211,8 @@ TEST(Leaks, nothing_jumps_where_probes_change_that_answer) {
             if (std::abs(at.x) > 2.95f || at.y < 0.05f || at.y > 2.35f || std::abs(at.z) > 1.95f) break;
             const ProbeWeights w = probe_weights(b.baked.probes, at, hint);
             std::map<std::uint32_t, float> now;
-            for (std::size_t i = 0; i < static_cast<std::size_t>(w.count); ++i) now[w.probe[i]] += w.weight[i];
+            for (std::size_t i = 0; i < static_cast<std::size_t>(w.count); ++i)
+                now[w.probe[i]] += w.weight[i];
             float change = 0;
             for (const auto& [p, v] : now) change += std::abs(v - (before.count(p) ? before[p] : 0));
             for (const auto& [p, v] : before)

@@ -14,6 +14,7 @@
 #include "runtime/half.hpp"
 #include "runtime/lamp_sum.hpp"
 #include "shapes.hpp"
+#include "stasigraph/picture.hpp"
 #include "stasigraph/runtime.h"
 #include "stasigraph/runtime.hpp"
 #include "support.hpp"
@@ -198,6 +199,40 @@ TEST(ProbeLamps, beyond_those_a_shader_gets_go_into_its_coefficients_without_a_j
         }
         before = sum;
     }
+}
+
+TEST(ProbeLamps, shine_on_what_moves_where_it_mirrors_them) {
+    Level level = open_air(lamp_at({1, 1, 1}));
+    add_quad(level, "sheet", {-0.5f, -0.5f, 0}, {0.5f, -0.5f, 0}, {0.5f, 0.5f, 0}, {-0.5f, 0.5f, 0},
+             {0.8f, 0.8f, 0.8f})
+        .part = Part::moving;
+    Material& metal = level.materials[level.surfaces.back().material];
+    metal.metallic = 1;
+    metal.roughness = 0.3f;
+    const Bake b = bake_level(std::move(level));
+    const Camera camera{.name = "eye", .eye = {-1, -1, 1}, .toward = {0, 0, 0}, .vertical_fov = 0.6f};
+    const auto picture = [&](bool mirror) {
+        ViewOptions options;
+        options.width = options.height = 101;
+        options.samples = 1;
+        options.mirror = mirror;
+        Job job;
+        return view(b.level, b.atlas, {&b.baked.sets[0], &b.baked.probes}, camera, options, job);
+    };
+    const Picture with = picture(true), without = picture(false);
+    const auto shine = [&](std::size_t i) {
+        return static_cast<double>(with.pixels[i].r) - static_cast<double>(without.pixels[i].r);
+    };
+    // The microfacet reflection where the half vector is the normal.
+    const double cosine = 1 / std::sqrt(3.0), alpha = 0.09 * 0.09, a = 0.09 * 0.09,
+                 facets = 1 / (3.14159265 * a),
+                 seen = 0.5 / (2 * cosine * std::sqrt(cosine * cosine * (1 - alpha) + alpha)),
+                 mirrored = 0.8 + 0.2 * std::pow(1 - cosine, 5.0);
+    const std::size_t middle = 50 * 101 + 50;
+    EXPECT_NEAR(shine(middle), 100.0 / 3 * cosine * facets * seen * mirrored, 0.05 * shine(middle));
+    // Twelve degrees off it is gone, but for a little.
+    EXPECT_GT(shine(middle), 20 * shine(50 * 101 + 75));
+    EXPECT_GE(shine(50 * 101 + 75), 0);
 }
 
 /// A room of two groups in two sets, one lamp behind tinted glass.

@@ -51,7 +51,7 @@ struct ProbeNet {
     std::array<Vec3, 2> axis{};  ///< and the unit vectors that span it, as many as it has dimensions.
     std::vector<std::array<float, 9>> inverse;  ///< Of each tetrahedron: offsets to weights.
     std::vector<Vec3> points;                   ///< Positions, then stand-ins.
-    /// Probes that share a tetrahedron with each: neighbour_first[p] to [p + 1].
+    /// Probes that share a tetrahedron with each, and itself: neighbour_first[p] to [p + 1].
     std::vector<std::uint32_t> neighbour_first, neighbour;
 
     std::size_t size() const { return position.size(); }

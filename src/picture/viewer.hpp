@@ -7,6 +7,8 @@
 #include "finish/pages.hpp"
 #include "light/direct.hpp"
 #include "picture/colors.hpp"
+#include "picture/highlight.hpp"
+#include "probe/lamps.hpp"
 #include "stasigraph/picture.hpp"
 #include "stasigraph/reflect.hpp"
 #include "trace/ray_caster.hpp"
@@ -206,6 +208,8 @@ private:
         Rgb kept{1, 1, 1};
         if (settings_.show == Show::lit && settings_.mirror && light_.reflections)
             mirrored = mirror(hit, place, direction, albedo, kept);
+        if (settings_.show == Show::lit && settings_.mirror && lit_by_probes(hit))
+            mirrored += highlights(hit, place, direction, albedo);
         return albedo * kept * irradiance(hit, place) * (1 / pi) + emitted;
     }
 
@@ -218,7 +222,7 @@ private:
             textures_.shine(level_, level_.surfaces[hit.surface], hit.triangle, hit.u, hit.v);
         const float cosine = std::max(-dot(direction, place.normal), 0.0f);
         const Vec3 way = direction + place.normal * (2 * cosine);
-        const Rgb straight = Rgb{0.04f, 0.04f, 0.04f} * (1 - s.metallic) + albedo * s.metallic;
+        const Rgb straight = straight_reflectance(s, albedo);
         const Mirroring m = mirroring(cosine, s.roughness);
         const Rgb share = straight * m.scale + Rgb{m.shift, m.shift, m.shift};
         Rgb sum;
@@ -233,6 +237,35 @@ private:
         }
         kept = (Rgb{1, 1, 1} - share * covered) * (1 - s.metallic * covered);
         return sum * share;
+    }
+
+    /// Whether it has no lightmap there and gets the light of probes.
+    bool lit_by_probes(const Hit& hit) const {
+        return (atlas_.surfaces[hit.surface].page == none || hit.back) && settings_.probe_light &&
+               light_.probes && level_.surfaces[hit.surface].lit_by != LitBy::nothing;
+    }
+    ProbeWeights weights_at(const RayCaster::Place& place) const {
+        return probe_weights(*light_.probes, place.position + place.face_normal * 0.05f);
+    }
+
+    /// What it mirrors of the lamps that probes tell of.
+    Rgb highlights(const Hit& hit, const RayCaster::Place& place, Vec3 direction, Rgb albedo) const {
+        std::array<SeenLamp, most_seen_lamps> lamps;
+        const int count = lamps_at(weights_at(place), light_.set->lamps, place.position, lamps);
+        if (count == 0) return {};
+        const TextureSet::Shine s =
+            textures_.shine(level_, level_.surfaces[hit.surface], hit.triangle, hit.u, hit.v);
+        const Rgb straight = straight_reflectance(s, albedo);
+        Rgb sum;
+        for (int i = 0; i < count; ++i) {
+            const SeenLamp& l = lamps[static_cast<std::size_t>(i)];
+            sum +=
+                l.lux * highlight(place.normal, direction * -1.0f, l.toward, s.roughness, l.sine, straight);
+        }
+        return sum;
+    }
+    static Rgb straight_reflectance(const TextureSet::Shine& s, Rgb albedo) {
+        return Rgb{0.04f, 0.04f, 0.04f} * (1 - s.metallic) + albedo * s.metallic;
     }
 
     /// Direct light of the lamps that are not baked whole, lux.
@@ -296,9 +329,8 @@ private:
         if (uv.page != none && !hit.back) return live + mapped_light(hit, place);
         if (surface.lit_by == LitBy::nothing) return live;
         if (!settings_.probe_light) return even_light_;
-        return live +
-               probe_irradiance(probe_weights(*light_.probes, place.position + place.face_normal * 0.05f),
-                                light_.set->probes, light_.set->lamps, place.position, place.normal);
+        return live + probe_irradiance(weights_at(place), light_.set->probes, light_.set->lamps,
+                                       place.position, place.normal);
     }
 
     /// From the lightmap, as a game's shader reads it.

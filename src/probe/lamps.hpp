@@ -24,6 +24,18 @@ void add_lamp(ProbeLamps& to, const Light& light, const std::vector<Profile>& pr
 
 runtime::LampView view_of(const ProbeLamps& lamps);
 
+/// A lamp as it is seen from a place: where it stands, lux on a plane that faces it, and the sine of half the
+/// angle it fills.
+struct SeenLamp {
+    Vec3 toward;
+    Rgb lux;
+    float sine = 0;
+};
+inline constexpr int most_seen_lamps = 8;
+/// The strongest lamps that probes tell of a place; how many.
+int lamps_at(const ProbeWeights& weights, const ProbeLamps& lamps, Vec3 point,
+             std::array<SeenLamp, most_seen_lamps>& out);
+
 /// The lamps of one group as probes see them.
 ///
 /// Threads: const members are safe from any number of threads.

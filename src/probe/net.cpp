@@ -128,7 +128,7 @@ void complete_net(ProbeNet& net) {
     for (std::uint32_t c = 0; c < net.vertex.size(); ++c)
         runtime::invert_cell(view, c, net.inverse[c].data());
     net.neighbour_first.assign(net.size() + 1, 0);
-    net.neighbour.assign(12 * net.vertex.size(), 0);
+    net.neighbour.assign(16 * net.vertex.size(), 0);
     runtime::NetView listed = view_of(net);
     runtime::list_neighbours(listed, net.neighbour_first.data(), net.neighbour.data());
     net.neighbour.resize(net.neighbour_first.back());

@@ -57,7 +57,37 @@ Rgb sum_at(const ProbeWeights& weights, const ProbeLight& light, Vec3 normal) {
     return {std::max(sum.r, 0.0f), std::max(sum.g, 0.0f), std::max(sum.b, 0.0f)};
 }
 
+void gather(const ProbeWeights& weights, const ProbeLamps& lamps, runtime::LampSum& seen) {
+    const runtime::LampEntries entries{lamps.first.data(), lamps.entry.data()};
+    const float* colors = &lamps.color[0].r;
+    for (int k = 0; k < weights.count; ++k)
+        seen.add_probe(entries, weights.probe[static_cast<std::size_t>(k)],
+                       weights.weight[static_cast<std::size_t>(k)], colors);
+    constexpr float whole[3] = {1, 1, 1};
+    seen.add_color(colors, whole);
+    seen.look(view_of(lamps));
+}
+
 }  // namespace
+
+int lamps_at(const ProbeWeights& weights, const ProbeLamps& lamps, Vec3 point,
+             std::array<SeenLamp, most_seen_lamps>& out) {
+    if (lamps.rest.empty() || lamps.entry.empty()) return 0;
+    runtime::LampSum seen;
+    gather(weights, lamps, seen);
+    const runtime::LampView view = view_of(lamps);
+    const runtime::Point at{point.x, point.y, point.z};
+    std::array<runtime::LampLight, most_seen_lamps> found;
+    float unused[27] = {};
+    const int count = seen.strongest(view, at, found.data(), most_seen_lamps, unused);
+    for (int i = 0; i < count; ++i) {
+        const runtime::LampLight& l = found[static_cast<std::size_t>(i)];
+        out[static_cast<std::size_t>(i)] = {{l.toward[0], l.toward[1], l.toward[2]},
+                                            {l.lux[0], l.lux[1], l.lux[2]},
+                                            runtime::lamp_way(view, view.lamp[l.lamp], at).sine};
+    }
+    return count;
+}
 
 Rgb probe_irradiance(const ProbeWeights& weights, const ProbeLight& light, Vec3 normal) {
     return sum_at(weights, light, normal);
@@ -69,13 +99,7 @@ Rgb probe_irradiance(const ProbeWeights& weights, const ProbeLight& light, const
     Rgb sum = sum_at(weights, lamps.rest, normal);
     if (lamps.entry.empty()) return sum;
     runtime::LampSum seen;
-    const runtime::LampEntries entries{lamps.first.data(), lamps.entry.data()};
-    const float* colors = &lamps.color[0].r;
-    for (int k = 0; k < weights.count; ++k)
-        seen.add_probe(entries, weights.probe[k], weights.weight[k], colors);
-    constexpr float whole[3] = {1, 1, 1};
-    seen.add_color(colors, whole);
-    seen.look(view_of(lamps));
+    gather(weights, lamps, seen);
     seen.light(view_of(lamps), {point.x, point.y, point.z}, {normal.x, normal.y, normal.z}, &sum.r);
     return sum;
 }

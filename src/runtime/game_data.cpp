@@ -144,7 +144,7 @@ const char* Game::Data::read_net() {
     }
     starts = new std::uint32_t[most_starts];
     lay_grid(net, starts);
-    neighbours = new std::uint32_t[std::size_t{n.probes} + 1 + 12 * std::size_t{n.cells}];
+    neighbours = new std::uint32_t[std::size_t{n.probes} + 1 + 16 * std::size_t{n.cells}];
     list_neighbours(net, neighbours, neighbours + n.probes + 1);
     return nullptr;
 }

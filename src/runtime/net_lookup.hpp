@@ -48,7 +48,7 @@ struct NetView {
     int side = 0;
     const std::uint32_t *vertex = nullptr, *beside = nullptr;  ///< Four for each cell.
     const float* inverse = nullptr;                            ///< Nine for each cell, by rows.
-    /// Probes that share a cell with a probe: neighbour_first[p] to [p + 1], ascending.
+    /// Probes that share a cell with a probe, and itself: neighbour_first[p] to [p + 1], ascending.
     const std::uint32_t *neighbour_first = nullptr, *neighbour = nullptr;
     /// Where walks begin that come from far away: a grid over all probes, the cell that holds the middle of
     /// each of its boxes; null: they begin at the hint.
@@ -145,14 +145,13 @@ inline float sees(const NetView& net, std::uint32_t probe, Point offset) {
     if (net.clearance && whole < 0.998f * net.clearance[probe]) return 1;
     const MapCells at = map_cells(net.side, offset);
     const NearnessCode* map = net.nearness + static_cast<std::size_t>(net.side) * net.side * probe;
-    float mean = 0, spread = 0;
-    for (int k = 0; k < 4; ++k) {
-        const Nearness there = nearness_of(map[at.cell[k]]);
-        mean += at.share[k] * there.mean;
-        spread += at.share[k] * there.spread;
-    }
-    const float over = mean - 1 / (whole < reach ? whole : reach);
-    if (!(over > 0)) return 1;
+    float mean = 0;
+    for (int k = 0; k < 4; ++k) mean += at.share[k] * nearness_steps.value[map[at.cell[k]].mean];
+    const float far = whole < reach ? whole : reach;
+    if (mean * far <= 1) return 1;
+    const float over = mean - 1 / far;
+    float spread = 0;
+    for (int k = 0; k < 4; ++k) spread += at.share[k] * nearness_of(map[at.cell[k]]).spread;
     // A least spread, of some centimetres, keeps flat surfaces from cutting sharply.
     const float least = mean * (0.02f + 0.03f * mean), wide = spread > least ? spread : least,
                 variance = wide * wide, p = variance / (variance + over * over);
@@ -431,49 +430,74 @@ inline void heaviest(const Gathered& all, int count, int* order, float& least) {
     least = all.weight[order[count]];
 }
 
+/// Calls f(probe, weight) for each probe that is a corner of a cell or shares a cell with one, ascending;
+/// `weight`: the sum of the weights of those corners.
+template <class F>
+void for_neighbours(const NetView& net, const Located& at, F f) {
+    const std::uint32_t *next[4], *end[4];
+    float weight[4];
+    int lists = 0;
+    for (int k = 0; k < 4; ++k) {
+        const std::uint32_t v = net.vertex[4 * std::size_t{at.cell} + k];
+        if (!(at.weight[k] > 0) || v >= net.count) continue;
+        next[lists] = net.neighbour + net.neighbour_first[v];
+        end[lists] = net.neighbour + net.neighbour_first[v + 1];
+        weight[lists++] = at.weight[k];
+    }
+    for (;;) {
+        std::uint32_t probe = no_cell;
+        for (int k = 0; k < lists; ++k)
+            if (next[k] < end[k] && *next[k] < probe) probe = *next[k];
+        if (probe == no_cell) return;
+        float sum = 0;
+        for (int k = 0; k < lists; ++k)
+            if (next[k] < end[k] && *next[k] == probe) {
+                sum += weight[k];
+                ++next[k];
+            }
+        f(probe, sum);
+    }
+}
+
 /// The probes that share a cell with a cell's corners and see a point, weighed by its weights of those
 /// corners and the fourth power of their distance. What hangs on a corner goes to nothing where a cell
 /// without it begins, so that nothing appears at once from cell to cell. They sum to 1, or to 0 where none
 /// sees it.
 inline void nearest_seeing(const NetView& net, const Located& at, Point p, Gathered& to) {
     constexpr int most_asked = 12;
-    Gathered all;
-    for (int k = 0; k < 4; ++k) {
-        const std::uint32_t v = net.vertex[4 * std::size_t{at.cell} + k];
-        if (!(at.weight[k] > 0) || v >= net.count) continue;
-        all.add(v, at.weight[k]);
-        for (std::uint32_t i = net.neighbour_first[v]; i < net.neighbour_first[v + 1]; ++i)
-            all.add(net.neighbour[i], at.weight[k]);
-    }
-    for (int i = 0; i < all.count; ++i) {
-        const Point d = p - net.at(all.probe[i]);
+    std::uint32_t probe[most_asked + 1];
+    float value[most_asked + 1];
+    int count = 0;
+    const auto value_of = [&](std::uint32_t v, float weight) {
+        const Point d = p - net.at(v);
         const float near = 1 / (dot(d, d) + 1e-3f);
-        all.weight[i] = answers(net, all.probe[i]) ? all.weight[i] * near * near : 0;
-    }
-    int order[Gathered::most];
-    float least = 0;
-    heaviest(all, most_asked, order, least);
+        return answers(net, v) ? weight * near * near : 0;
+    };
+    for_neighbours(net, at, [&](std::uint32_t v, float weight) {
+        const float own = value_of(v, weight);
+        if (!(own > 0) || (count > most_asked && !(own > value[most_asked]))) return;
+        int i = count > most_asked ? most_asked : count++;
+        for (; i > 0 && value[i - 1] < own; --i) {
+            value[i] = value[i - 1];
+            probe[i] = probe[i - 1];
+        }
+        value[i] = own;
+        probe[i] = v;
+    });
     float sum = 0;
-    for (int k = 0; k < std::min(all.count, most_asked); ++k) {
-        const int i = order[k];
-        const float w = all.weight[i] - least;
-        if (!(w > 0)) continue;
-        const float seen = w * sees(net, all.probe[i], p - net.at(all.probe[i]));
-        if (!(seen > 0)) continue;
-        to.probe[to.count] = all.probe[i];
+    const auto take = [&](std::uint32_t v, float weight) {
+        const float seen = weight > 0 ? weight * sees(net, v, p - net.at(v)) : 0;
+        if (!(seen > 0) || to.count == Gathered::most) return;
+        to.probe[to.count] = v;
         to.weight[to.count++] = seen;
         sum += seen;
-    }
+    };
+    // The first that is not asked counts nothing, and so it and those that come and go there.
+    const float least = count > most_asked ? value[most_asked] : 0;
+    for (int i = 0; i < std::min(count, most_asked); ++i) take(probe[i], value[i] - least);
     // Where the nearest are all behind something.
     if (!(sum > 0))
-        for (int i = 0; i < all.count; ++i) {
-            const float seen =
-                all.weight[i] > 0 ? all.weight[i] * sees(net, all.probe[i], p - net.at(all.probe[i])) : 0;
-            if (!(seen > 0)) continue;
-            to.probe[to.count] = all.probe[i];
-            to.weight[to.count++] = seen;
-            sum += seen;
-        }
+        for_neighbours(net, at, [&](std::uint32_t v, float weight) { take(v, value_of(v, weight)); });
     for (int i = 0; i < to.count; ++i) to.weight[i] /= sum;
 }
 
@@ -561,21 +585,19 @@ inline NetWeights net_weights(const NetView& net, Point p, std::uint32_t& hint, 
     } else {
         // Nothing sees the point: as if nothing stood in between.
         for (int k = 0; k < 4; ++k) {
-            if (!(at.weight[k] > 0) || corner[k] >= net.count) continue;
-            if (detail::answers(net, corner[k])) all.add(corner[k], at.weight[k]);
-            for (std::uint32_t i = net.neighbour_first[corner[k]]; i < net.neighbour_first[corner[k] + 1];
-                 ++i) {
-                const Point d = asked - net.at(net.neighbour[i]);
-                if (detail::answers(net, net.neighbour[i]))
-                    all.add(net.neighbour[i], 1e-3f * at.weight[k] / (dot(d, d) + 1e-3f));
-            }
+            if (at.weight[k] > 0 && detail::answers(net, corner[k])) all.add(corner[k], at.weight[k]);
         }
+        if (all.count == 0)
+            detail::for_neighbours(net, at, [&](std::uint32_t v, float weight) {
+                const Point d = asked - net.at(v);
+                if (detail::answers(net, v)) all.add(v, weight / (dot(d, d) + 1e-3f));
+            });
     }
     detail::settle(all, out);
     return out;
 }
 
-/// Makes the lists of neighbours of a net. `first`: count + 1 of them; `list`: room for 12 a cell, of which
+/// Makes the lists of neighbours of a net. `first`: count + 1 of them; `list`: room for 16 a cell, of which
 /// as many as first[count] says are used.
 inline void list_neighbours(NetView& net, std::uint32_t* first, std::uint32_t* list) {
     std::fill(first, first + net.count + 1, 0);
@@ -584,7 +606,7 @@ inline void list_neighbours(NetView& net, std::uint32_t* first, std::uint32_t* l
             for (int a = 0; a < 4; ++a)
                 for (int b = 0; b < 4; ++b) {
                     const std::uint32_t from = net.vertex[4 * c + a], to = net.vertex[4 * c + b];
-                    if (a != b && from < net.count && to < net.count) f(from, to);
+                    if (from < net.count && to < net.count) f(from, to);
                 }
     };
     pairs([&](std::uint32_t from, std::uint32_t) { ++first[from + 1]; });

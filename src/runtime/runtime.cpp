@@ -223,7 +223,7 @@ Status Probes::connect(std::uint32_t count, std::uint32_t stand_ins, std::uint32
     net.inverse = d.inverse.data();
     d.starts.resize(most_starts);
     lay_grid(net, d.starts.data());
-    d.neighbours.resize(std::size_t{count} + 1 + 12 * std::size_t{cells});
+    d.neighbours.resize(std::size_t{count} + 1 + 16 * std::size_t{cells});
     list_neighbours(net, d.neighbours.data(), d.neighbours.data() + count + 1);
     return Status::ok;
 }
