@@ -531,11 +531,11 @@ inline void settle(Gathered& all, NetWeights& out) {
 }  // namespace detail
 
 /// Weights of the probes at a point: those of the corners of its cell (outside the net: of the nearest place
-/// of its hull), each by how much of its sight reaches the point. What is missing then, but for a little, is
-/// left to the neighbours of those that do not see it. The weights are continuous in the point: each function
-/// in them is, and what hangs on a corner goes to nothing where a cell without it begins. `hint`: in, a cell
-/// to look from first; out, the one it was. `corrected`: whether sight counts at all. Threads: safe. Cost:
-/// constant with a good hint, else a walk through the net.
+/// of its hull), each by how much of its sight reaches the point. The more is missing then, the more the
+/// nearest of their neighbours that do see it answer instead. The weights are continuous in the point: each
+/// function in them is, and what hangs on a corner goes to nothing where a cell without it begins. `hint`:
+/// in, a cell to look from first; out, the one it was. `corrected`: whether sight counts at all. Threads:
+/// safe. Cost: constant with a good hint, else a walk through the net.
 inline NetWeights net_weights(const NetView& net, Point p, std::uint32_t& hint, bool corrected = true) {
     constexpr float enough = 0.95f;  // of the weights
     NetWeights out;
@@ -558,15 +558,15 @@ inline NetWeights net_weights(const NetView& net, Point p, std::uint32_t& hint, 
         out.beyond = std::sqrt(out.beyond * out.beyond + dot(d, d));
     }
     const std::uint32_t* corner = net.vertex + 4 * std::size_t{at.cell};
-    float total = 0, seen[4] = {0, 0, 0, 0};
+    float total = 0;
     for (int k = 0; k < 4; ++k) {
         const std::uint32_t v = corner[k];
         if (!(at.weight[k] > 0) || !detail::answers(net, v)) continue;
-        seen[k] = at.weight[k] * (corrected ? detail::sees(net, v, asked - net.at(v)) : 1);
-        if (!(seen[k] > 0)) continue;
+        const float w = at.weight[k] * (corrected ? detail::sees(net, v, asked - net.at(v)) : 1);
+        if (!(w > 0)) continue;
         out.probe[out.count] = v;
-        out.weight[out.count++] = seen[k];
-        total += seen[k];
+        out.weight[out.count++] = w;
+        total += w;
     }
     // Where little is missing, what the corners see of a linear interpolation tells more than what is near.
     const float missing = 1 - total / enough;
@@ -584,9 +584,8 @@ inline NetWeights net_weights(const NetView& net, Point p, std::uint32_t& hint, 
         for (int i = 0; i < out.count; ++i) all.add(out.probe[i], out.weight[i]);
     } else {
         // Nothing sees the point: as if nothing stood in between.
-        for (int k = 0; k < 4; ++k) {
+        for (int k = 0; k < 4; ++k)
             if (at.weight[k] > 0 && detail::answers(net, corner[k])) all.add(corner[k], at.weight[k]);
-        }
         if (all.count == 0)
             detail::for_neighbours(net, at, [&](std::uint32_t v, float weight) {
                 const Point d = asked - net.at(v);
