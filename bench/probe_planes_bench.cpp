@@ -52,7 +52,7 @@ float lightness_of(Rgb light, float white) {
     return y > 0.008856f ? 116 * std::cbrt(y) - 16 : 903.3f * y;
 }
 
-/// Sums over pairs of neighbours `step` pixels apart that are both seen, with nothing in between.
+/// Over pairs of pixels that are both seen: differences of neighbours, and of those ten apart.
 struct Evenness {
     double told = 0, exact = 0;  ///< Squares of differences.
     int steps = 0, over = 0;     ///< Steps of a pixel; those that change by over 1 % more than exact light.

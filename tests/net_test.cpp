@@ -313,5 +313,18 @@ TEST(Lookup, works_where_all_probes_lie_in_a_plane_a_line_or_a_point) {
     EXPECT_EQ(probe_weights(net_of({}), {0, 0, 0}).count, 0);
 }
 
+TEST(Nearness, comes_back_from_two_bytes_within_a_fiftieth) {
+    for (float far = 0.02f; far < 160; far *= 1.013f)
+        for (const float spread : {0.0f, 0.03f, 0.4f, 2.5f}) {
+            const runtime::Nearness n = runtime::nearness_of(runtime::to_code({1 / far, spread / far}));
+            EXPECT_NEAR(n.mean * far, 1, 0.02f) << far;
+            EXPECT_NEAR(n.spread * far, spread, 0.03f * spread + 0.001f) << far << " " << spread;
+        }
+    // What is nearer or farther than can be told is told as near or as far as can be; no distance is one.
+    EXPECT_NEAR(runtime::nearness_of(runtime::to_code({1e9f, 0})).mean, 50, 0.01f);
+    EXPECT_LT(runtime::nearness_of(runtime::to_code({0, 0})).mean, 0.0062f);
+    EXPECT_NEAR(runtime::nearness_of(runtime::nearness_code(4, 16)).mean, 0.25f, 0.005f);
+}
+
 }  // namespace
 }  // namespace test::net_tests

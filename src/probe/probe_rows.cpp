@@ -107,7 +107,10 @@ void measure_probes(const RowSource& rows, const std::vector<float>& distances, 
                 }
             }
             for (std::size_t c = 0; c < cells; ++c) {
-                const runtime::NearnessCode code = runtime::to_code(map[c]);
+                runtime::NearnessCode code = runtime::to_code(map[c]);
+                // Rounding must not bring anything nearer than the nearest thing is: up to its clearance a
+                // probe sees all.
+                while (runtime::nearness_of(code).mean > most && code.mean < 255) ++code.mean;
                 net.nearness[p * cells + c] = {code.mean, code.spread};
             }
             net.front_share[p] = 1 - backs / static_cast<float>(std::max(links, 1u));
