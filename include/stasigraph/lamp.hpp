@@ -6,19 +6,23 @@
 
 namespace stasigraph::runtime {
 
-enum class LampKind : std::uint32_t { sun, point, spot, rectangle, disc, tube };
+/// Openings are windows, doors and skylights: rectangles through which light comes from beyond.
+enum class LampKind : std::uint32_t { sun, point, spot, rectangle, disc, tube, opening };
 
 /// Where a lamp stands and how its light spreads. What it gives for each unit of its colour: lux at normal
-/// incidence (sun), candela (point, spot; at the peak of a profile), nit (rectangle, disc, tube).
+/// incidence (sun), candela (point, spot; at the peak of a profile), nit (the others).
 struct Lamp {
     LampKind kind = LampKind::point;
-    float position[3] = {0, 0, 0};        ///< Metres; the middle.
-    float direction[3] = {0, -1, 0};      ///< The way the light travels, unit length.
-    float across[3] = {1, 0, 0};          ///< A rectangle's width, a tube's length, a profile's plane 0.
-    float radius = 0;                     ///< Metres, of the ball a lamp is, a disc or a tube; 0 is a point.
-    float width = 0, height = 0;          ///< Metres, of a rectangle; width is also a tube's length.
-    float sine = 0;                       ///< Of half the angle a sun's disc fills.
-    float cos_inner = 1, cos_outer = -1;  ///< Of a spot's half angles.
+    float position[3] = {0, 0, 0};    ///< Metres; the middle.
+    float direction[3] = {0, -1, 0};  ///< The way the light travels, unit length.
+    float across[3] = {1, 0, 0};      ///< A rectangle's width, a tube's length, a profile's plane 0.
+    float radius = 0;                 ///< Metres, of the ball a lamp is, a disc or a tube; 0 is a point.
+    float width = 0, height = 0;      ///< Metres, of a rectangle, an opening; width is also a tube's length.
+    float sine = 0;                   ///< Of half the angle a sun's disc fills.
+    /// Cosines of a spot's half angles. Of an opening, which is several lamps, since light from the horizon
+    /// is another than from the ground and from high up: the least and the greatest rise over run of the
+    /// lines to it along which this one is seen.
+    float cos_inner = 1, cos_outer = -1;
     float edge = 2;                       ///< Exponent of the fall between them.
     float range = 0;                      ///< Metres at which it is windowed to nothing; 0 is unlimited.
     std::uint32_t profile = 0xffffffffu;  ///< Number of its profile; 0xffffffff: none.

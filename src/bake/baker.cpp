@@ -287,7 +287,7 @@ void Baker::State::light_sets(Level lit, const std::vector<LayerKeys>& keys,
     });
     job.begin("finish", lit.sets.size());
     std::vector<ProbeLight> probe_light = mix_probes(lit, layers, g.probes.size());
-    std::vector<ProbeLamps> lamps = mix_lamps(lit, layers, g.probes.size());
+    std::vector<ProbeLamps> lamps = mix_lamps(lit, layers, g);
     AllPages pages = mix_pages(g, lit, layers, job);
     job.advance(lit.sets.size());
     for (std::size_t i = 0; i < lit.sets.size(); ++i)
@@ -335,7 +335,7 @@ void Baker::State::show_layers(Level lit, const std::vector<LayerKeys>& keys, co
                              .pages = std::move(pages.sets[0].pages),
                              .directional = std::move(pages.sets[0].directional),
                              .probes = mix_probes(lit, layers, ground.probes.size())[0],
-                             .lamps = mix_lamps(lit, layers, ground.probes.size())[0]};
+                             .lamps = mix_lamps(lit, layers, ground)[0]};
         taker.take({key, lit, light, baked});
     }
 }

@@ -24,6 +24,8 @@ constexpr std::uint64_t least_links_in_memory = std::uint64_t{16} << 20;
 /// Of each probe, for its map of nearness: at least four a cell. While many candidates are tried, those there
 /// are do.
 constexpr std::uint32_t least_map_rays = 1024;
+/// Of each row that looks out of an opening.
+constexpr std::uint32_t links_out = 128;
 
 Footprint footprint_of(const Level& level, const TexelSet& texels, std::uint32_t i) {
     const Mesh& mesh = level.meshes[level.surfaces[texels.grid[i] / 2].mesh];
@@ -178,6 +180,7 @@ void Ground::set_probes(const std::vector<ProbePlace>& places, Job& job, std::ve
     probes = connect_probes(places, names);
     probe_rows = stasigraph::probe_rows(probes.position, level.quality.seed);
     probe_links = {};
+    openings = {};
     probe_key = placed_key(level, places, key);
     if (places.empty() || (!distances && load_probes())) return;
     std::vector<float> traced_distances;
@@ -204,6 +207,23 @@ void Ground::record_probes(Job& job, std::vector<float>& distances, bool placing
     const std::vector<std::uint8_t> all(probe_rows.size(), 1);
     for (std::size_t p = 0; p < probe_links.pieces.size(); ++p)
         lead_past_buried(caster(), texels, probe_rows, all, valid, p, probe_links, job);
+    record_openings(job);
+}
+
+void Ground::record_openings(Job& job) {
+    if (!openings_) openings_ = find_openings(level, caster(), job);
+    openings = openings_as_lamps(*openings_, level.quality.seed);
+    if (openings.lamp.empty()) return;
+    const RowSource& rows_out = openings.rows;
+    extend_links(level, caster(), texels, rows_out, std::vector<std::uint32_t>(rows_out.size(), links_out),
+                 openings.links, job);
+    const std::vector<std::uint8_t> all(rows_out.size(), 1);
+    for (std::size_t p = 0; p < openings.links.pieces.size(); ++p)
+        lead_past_buried(caster(), texels, rows_out, all, valid, p, openings.links, job);
+    // Of a probe in or behind geometry nothing is asked.
+    std::vector<std::uint8_t> wanted;
+    for (const float front : probes.front_share) wanted.push_back(front < runtime::least_front_share ? 0 : 1);
+    see_openings(caster(), probe_rows, wanted, openings, job);
 }
 
 void Ground::plan_slopes(Job& job) {
@@ -304,6 +324,7 @@ void Ground::save_probes() const {
     out.array(probes.clearance);
     out.array(probes.nearness);
     write_links(out, probe_links);
+    openings.write(out);
     store.save("probes-" + probe_key, out.parts());
 }
 
@@ -337,7 +358,7 @@ bool Ground::load_probes() {
     in.array(probes.front_share, probes.size());
     in.array(probes.clearance, probes.size());
     in.array(probes.nearness, probes.size() * probe_map_side * probe_map_side);
-    return read_links(in, probes.size(), probe_links) && in.done();
+    return read_links(in, probes.size(), probe_links) && openings.read(in) && in.done();
 }
 
 std::vector<Rgb> reflectance(const Ground& ground, const Level& lit, const std::string& colors, Job& job) {

@@ -6,6 +6,7 @@
 #include "bake/edit.hpp"
 #include "bake/footprint.hpp"
 #include "bake/kept_links.hpp"
+#include "bake/opening_sight.hpp"
 #include "bake/shared_texels.hpp"
 #include "finish/seams.hpp"
 #include "finish/texel_graph.hpp"
@@ -69,6 +70,7 @@ public:
     ProbeNet probes;
     RowSource probe_rows;
     Links probe_links;
+    OpeningSight openings;  ///< Of those probes.
 
     /// Probes at other places: their links are traced, or brought from the store. `distances`, where given,
     /// receives what extend_links() tells of every ray.
@@ -101,6 +103,7 @@ private:
     void find_misled(Job& job);
     void find_other();
     void record_probes(Job& job, std::vector<float>& distances, bool placing);
+    void record_openings(Job& job);
     void plan_slopes(Job& job);
     bool load_texels();
     void save_texels() const;
@@ -109,6 +112,7 @@ private:
     void save_probes() const;
 
     mutable std::optional<RayCaster> caster_;
+    std::optional<std::vector<Opening>> openings_;  ///< Of the level, once they are asked for.
     std::vector<float> reach_;
     std::vector<SurfaceMark> marks_;
     std::uint64_t links_in_memory_ = 0;

@@ -164,6 +164,7 @@ void save_probes(const Ground& g, const Layer& l) {
     out.array(l.probes);
     out.array(l.rest);
     out.array(l.lamps);
+    out.array(l.openings);
     g.store.save(probes_blob(g, l), out.parts());
 }
 
@@ -171,6 +172,7 @@ bool load_probes(const Ground& g, Layer& l) {
     l.probes.clear();
     l.rest.clear();
     l.lamps.clear();
+    l.openings.clear();
     if (g.probes.size() > 0) {
         Blob blob;
         if (!g.store.load || !g.store.load(probes_blob(g, l), blob)) return false;
@@ -178,6 +180,7 @@ bool load_probes(const Ground& g, Layer& l) {
         in.array(l.probes, g.probes.size());
         in.array(l.rest, g.probes.size());
         in.array(l.lamps);
+        in.array(l.openings, g.openings.lamp.size());
         if (!in.done()) return false;
     }
     l.probe_key = g.probe_key;
@@ -263,6 +266,7 @@ void stay_dark(const Ground& g, Layer& l) {
     l.carried.assign(g.texels.size(), {});
     l.probes = l.rest = l.at_probes;
     l.lamps.clear();
+    l.openings.clear();
     l.probe_key = g.probe_key;
     l.noise_before = l.noise = 0;
     l.bounces = 0;

@@ -34,7 +34,8 @@ struct Layer {
     std::vector<Rgb> at_seams;     ///< Before they were fitted, by texel of the seam plan.
     std::vector<ShRgb> probes;
     std::vector<ShRgb> rest;        ///< Of the same, without what lamps tell by themselves;
-    std::vector<ListedLamp> lamps;  ///< and those, by probe.
+    std::vector<ListedLamp> lamps;  ///< and those, by probe;
+    std::vector<Rgb> openings;      ///< nit of the ground's openings, which `rest` is without as well.
     float noise_before = 0,
           noise = 0;  ///< Relative, by area; with the first links and with those that count.
     int bounces = 0;

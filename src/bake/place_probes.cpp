@@ -55,6 +55,7 @@ public:
             l.probes.assign(places.size(), {});
             l.rest = l.probes;
             l.lamps.clear();
+            l.openings.clear();
         }
         if (!make_.empty()) {
             light_direct(make_, job_);
@@ -89,20 +90,33 @@ public:
 private:
     /// The rest of the light at these places, and the lamps that they see.
     void add_lamps(std::size_t count, LitPlaces& into) const {
+        const OpeningSight& openings = ground_->openings;
+        const std::vector<Light> lamps = lamps_of(lit_, ground_->textures);
         if (into.lamp_color.empty()) {
             into.rest.resize(lit_.sets.size());
             into.lamp_color.resize(lit_.sets.size());
-            for (const Light& light : lit_.lights) add_lamp(into.lamps, light, lit_.profiles);
+            for (const Light& light : lamps) add_lamp(into.lamps, light, lit_.profiles);
             for (std::size_t s = 0; s < lit_.sets.size(); ++s)
-                for (const Light& light : lit_.lights)
+                for (const Light& light : lamps)
                     into.lamp_color[s].push_back(
                         light.group == none ? Rgb{} : light.color * lit_.sets[s].gain(light.group));
+            // Openings are numbered after all lamps.
+            for (std::size_t o = 0; o < openings.lamp.size(); ++o) {
+                into.lamps.lamp.push_back(openings.lamp[o]);
+                into.lamps.name.push_back(opening_name(o));
+                into.lamps.color.push_back({});
+            }
+            for (std::uint32_t s = 0; s < lit_.sets.size(); ++s)
+                for (const Rgb nit : mix_openings(lit_, s, layers_, openings))
+                    into.lamp_color[s].push_back(nit);
         }
-        const std::vector<ProbeLamps> mixed = mix_lamps(lit_, layers_, count);
+        const std::vector<ProbeLamps> mixed = mix_lamps(lit_, layers_, *ground_);
         for (std::size_t s = 0; s < mixed.size(); ++s)
             into.rest[s].insert(into.rest[s].end(), mixed[s].rest.begin(), mixed[s].rest.end());
         std::vector<ListedLamp> listed;
         for (const Layer& l : layers_) listed.insert(listed.end(), l.lamps.begin(), l.lamps.end());
+        for (const OpeningSight::Seen& seen : openings.seen)
+            listed.push_back({seen.probe, static_cast<std::uint32_t>(lamps.size()) + seen.lamp, seen.seen});
         std::sort(listed.begin(), listed.end(), [](const ListedLamp& a, const ListedLamp& b) {
             return a.probe < b.probe || (a.probe == b.probe && a.light < b.light);
         });

@@ -98,11 +98,12 @@ void add_guided(const LayerToMake& l, const SentByTexels& sent, std::size_t numb
 }
 
 /// Which lamps each probe of a layer lists; `told`: their light by probe, as coefficients.
-std::vector<ListedLamp> list_lamps(const LayerToMake& l, std::vector<ShRgb>& told, Job& job) {
+std::vector<ListedLamp> list_lamps(const LayerToMake& l, const std::vector<Light>& lamps,
+                                   std::vector<ShRgb>& told, Job& job) {
     const Ground& g = l.work->ground;
     const std::size_t count = g.probe_rows.size();
     told.assign(count, {});
-    const LampTeller teller(l.work->lit, l.group, g.caster());
+    const LampTeller teller(l.work->lit, lamps, l.group, g.caster());
     if (teller.empty()) return {};
     std::vector<std::vector<ListedLamp>> lists(count);
     job.parallel(count, 16, [&](std::size_t begin, std::size_t end) {
@@ -120,12 +121,54 @@ std::vector<ListedLamp> list_lamps(const LayerToMake& l, std::vector<ShRgb>& tol
     return all;
 }
 
-/// Light of a probe without some of what came straight from its sources.
-ShRgb without(const ShRgb& light, const ShRgb& direct, const ShRgb& told) {
+/// Nit by opening as a lamp: what comes through in a layer, from texels and from the sky.
+std::vector<Rgb> opening_radiance(const LayerToMake& l, const SentByTexels& sent, std::size_t number) {
+    const OpeningSight& sight = l.work->ground.openings;
+    const SkyLight* sky = l.is_sky() ? &l.work->sky : nullptr;
+    std::vector<Rgb> out(sight.lamp.size());
+    std::array<Vec3, direction_batch> ways;
+    constexpr std::size_t parts = OpeningSight::parts;
+    for (std::size_t side = 0; parts * side < out.size(); ++side) {
+        std::array<Rgb, parts> sum;
+        std::array<float, parts> count{};
+        const runtime::Lamp& lamp = sight.lamp[parts * side];
+        for (std::size_t row = side * OpeningSight::rows_a_side; row < (side + 1) * OpeningSight::rows_a_side;
+             ++row) {
+            TintReader tints(sight.links, row);
+            const std::uint32_t *words = sight.links.row(row), links = sight.links.length(row);
+            for (std::uint32_t k = 0; k < links; ++k) {
+                if (k % direction_batch == 0)
+                    row_directions(sight.rows, row, k, std::min(direction_batch, links - k), ways);
+                const Vec3 way = ways[k % direction_batch];
+                const std::size_t part = opening_part(lamp, way);
+                const Rgb tint = tints.at(k);
+                count[part] += 1;
+                if (meets_texel(words[k]))
+                    sum[part] += sent.at(words[k], number) * tint * (1 / pi);
+                else if (words[k] == sky_word && sky)
+                    sum[part] += sky->radiance(way) * tint;
+            }
+        }
+        for (std::size_t part = 0; part < parts; ++part)
+            if (count[part] > 0) out[parts * side + part] = sum[part] * (1 / count[part]);
+    }
+    return out;
+}
+
+/// Adds what comes through openings to what is told of each probe by itself.
+void add_openings(const OpeningSight& sight, const std::vector<Rgb>& nit, std::vector<ShRgb>& told) {
+    for (const OpeningSight::Seen& seen : sight.seen)
+        for (std::size_t b = 0; b < 9; ++b) told[seen.probe][b] += nit[seen.lamp] * seen.light[b];
+}
+
+/// Light of a probe without what is told by itself: `direct` is what came straight from sources, `lamps` what
+/// of that is told. Windowed when all of that is gone: light of a window alone rings, and what is left of it
+/// does not.
+ShRgb without(const ShRgb& light, const ShRgb& direct, const ShRgb& lamps, const ShRgb& told) {
     ShRgb rest, still;
     for (std::size_t b = 0; b < 9; ++b) {
         rest[b] = light[b] + told[b] * -1.0f;
-        still[b] = direct[b] + told[b] * -1.0f;
+        still[b] = direct[b] + lamps[b] * -1.0f;
     }
     window_ringing(rest, still);
     return rest;
@@ -140,6 +183,7 @@ void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job) {
         l.layer->probes = l.layer->at_probes;
         l.layer->rest = l.layer->at_probes;
         l.layer->lamps.clear();
+        l.layer->openings.clear();
         l.layer->probe_key = g.probe_key;
     }
     if (g.probe_rows.size() == 0) return;
@@ -153,13 +197,20 @@ void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job) {
                 if (guided[c].at(p) != none) add_guided(layers[c], sent, c, guided[c], p, parts);
         }
     });
-    for (const LayerToMake& l : layers) {
+    std::vector<Light> lamps;
+    for (std::size_t c = 0; c < layers.size(); ++c) {
+        const LayerToMake& l = layers[c];
         Layer& layer = *l.layer;
         std::vector<ShRgb> told;
-        layer.lamps = list_lamps(l, told, job);
+        // Of a series every step has a level of its own.
+        if (c == 0 || l.work != layers[c - 1].work) lamps = lamps_of(l.work->lit, g.textures);
+        layer.lamps = list_lamps(l, lamps, told, job);
+        layer.openings = opening_radiance(l, sent, c);
+        const std::vector<ShRgb> lamps_told = told;
+        add_openings(g.openings, layer.openings, told);
         job.parallel(layer.probes.size(), 256, [&](std::size_t begin, std::size_t end) {
             for (std::size_t p = begin; p < end; ++p) {
-                layer.rest[p] = without(layer.probes[p], layer.at_probes[p], told[p]);
+                layer.rest[p] = without(layer.probes[p], layer.at_probes[p], lamps_told[p], told[p]);
                 window_ringing(layer.probes[p], layer.at_probes[p]);
             }
         });
@@ -186,27 +237,50 @@ std::vector<ProbeLight> mix_probes(const Level& lit, const std::vector<Layer>& l
     return mix(lit, layers, probes, &Layer::probes);
 }
 
-std::vector<ProbeLamps> mix_lamps(const Level& lit, const std::vector<Layer>& layers, std::size_t probes) {
+std::vector<Rgb> mix_openings(const Level& lit, std::uint32_t set, const std::vector<Layer>& layers,
+                              const OpeningSight& openings) {
+    std::vector<Rgb> out(openings.lamp.size());
+    for (std::size_t g = 0; g < layers.size(); ++g)
+        for (std::size_t o = 0; o < layers[g].openings.size(); ++o)
+            out[o] += layers[g].openings[o] * lit.sets[set].gain(g);
+    return out;
+}
+
+std::vector<ProbeLamps> mix_lamps(const Level& lit, const std::vector<Layer>& layers, const Ground& ground) {
+    const OpeningSight& openings = ground.openings;
+    const std::size_t probes = ground.probes.size();
+    const std::vector<Light> lamps = lamps_of(lit, ground.textures);
     std::vector<ProbeLamps> out(lit.sets.size());
     std::vector<ProbeLight> rest = mix(lit, layers, probes, &Layer::rest);
-    for (std::size_t s = 0; s < lit.sets.size(); ++s) {
+    for (std::uint32_t s = 0; s < lit.sets.size(); ++s) {
         ProbeLamps& set = out[s];
         set.rest = std::move(rest[s]);
         std::vector<ListedLamp> listed;
         for (std::size_t g = 0; g < layers.size(); ++g)
             if (max_channel(lit.sets[s].gain(g)) > 0)
                 listed.insert(listed.end(), layers[g].lamps.begin(), layers[g].lamps.end());
+        // Openings are numbered after all lamps.
+        const auto lights = static_cast<std::uint32_t>(lamps.size());
+        const std::vector<Rgb> through = mix_openings(lit, s, layers, openings);
+        for (const OpeningSight::Seen& seen : openings.seen)
+            if (max_channel(through[seen.lamp]) > 0)
+                listed.push_back({seen.probe, lights + seen.lamp, seen.seen});
         std::sort(listed.begin(), listed.end(), [](const ListedLamp& a, const ListedLamp& b) {
             return a.probe < b.probe || (a.probe == b.probe && a.light < b.light);
         });
-        std::vector<std::uint8_t> used(lit.lights.size(), 0);
-        for (const ListedLamp& l : listed) used[l.light] = 1;
-        std::vector<std::uint32_t> number(lit.lights.size(), none);
-        for (std::uint32_t i = 0; i < lit.lights.size(); ++i) {
-            if (!used[i]) continue;
+        std::vector<std::uint32_t> number(lights + through.size(), none);
+        for (const ListedLamp& l : listed) number[l.light] = 0;
+        for (std::uint32_t i = 0; i < number.size(); ++i) {
+            if (number[i] == none) continue;
             number[i] = static_cast<std::uint32_t>(set.lamp.size());
-            add_lamp(set, lit.lights[i], lit.profiles);
-            set.color.back() = lit.lights[i].color * lit.sets[s].gain(lit.lights[i].group);
+            if (i < lights) {
+                add_lamp(set, lamps[i], lit.profiles);
+                set.color.back() = lamps[i].color * lit.sets[s].gain(lamps[i].group);
+            } else {
+                set.lamp.push_back(openings.lamp[i - lights]);
+                set.color.push_back(through[i - lights]);
+                set.name.push_back(opening_name(i - lights));
+            }
         }
         set.first.assign(probes + 1, 0);
         for (const ListedLamp& l : listed) {

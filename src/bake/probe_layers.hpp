@@ -11,13 +11,18 @@ void carry_light(const Making& m, const LightField& light, Job& job);
 
 /// All light of each layer at every probe: direct light, which the layers hold already, and what the probes'
 /// links bring from texels (by the layers' carried light) and the sky; windowed where it rings. Also which
-/// lamps each lists, and the light without them.
+/// lamps each lists, what comes through openings, and the light without either.
 void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job);
 
 /// Light of every probe under each set.
 std::vector<ProbeLight> mix_probes(const Level& lit, const std::vector<Layer>& layers, std::size_t probes);
 
-/// The lamps that probes tell by themselves under each set, and the rest of their light.
-std::vector<ProbeLamps> mix_lamps(const Level& lit, const std::vector<Layer>& layers, std::size_t probes);
+/// Nit under a set by opening as a lamp.
+std::vector<Rgb> mix_openings(const Level& lit, std::uint32_t set, const std::vector<Layer>& layers,
+                              const OpeningSight& openings);
+
+/// The lamps that probes tell by themselves under each set, openings among them, and the rest of their light.
+std::vector<ProbeLamps> mix_lamps(const Level& lit, const std::vector<Layer>& layers,
+                                  const Ground& ground);
 
 }  // namespace stasigraph

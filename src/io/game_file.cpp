@@ -374,14 +374,19 @@ void save_game(const std::filesystem::path& to, const Level& level, const Atlas&
     packer.add("SETS", sets);
     packer.add("GAINS", p.gains());
     add_probes(baked, packer);
-    packer.add("LAMPS", lamps.lamp);
+    // Readers before minor version 5 know no openings, and would refuse the file: they find no lamps then and
+    // take all light as PROBELIT has it.
+    const bool openings = std::any_of(lamps.lamp.begin(), lamps.lamp.end(), [](const runtime::Lamp& lamp) {
+        return lamp.kind == runtime::LampKind::opening;
+    });
+    packer.add(openings ? "LAMPS2" : "LAMPS", lamps.lamp);
     packer.add("LAMPNAME", lamp_names);
     packer.add("LAMPCOLR", lamps.color);
     packer.add("LAMPPROF", lamps.profile);
     packer.add("LAMPVALS", lamps.values);
     packer.add("LAMPFRST", lamps.first);
     packer.add("LAMPSEEN", lamps.entry);
-    packer.add("PROBREST", lamps.rest);
+    packer.add(openings ? "PROBRES2" : "PROBREST", lamps.rest);
     packer.add("ZONES", zones);
     packer.add("PROBEZON", links.probe);
     packer.add("TILES", page_zones.tiles);

@@ -13,8 +13,9 @@ namespace stasigraph {
 namespace {
 
 constexpr char magic[8] = {'S', 'G', 'P', 'R', 'O', 'B', 'E', 'S'};
-/// Files of version 2 have no lamps, and those before 4 mean and mean square distances.
-constexpr std::uint32_t version = 4, oldest_version = 2;
+/// Files of version 2 have no lamps, those before 4 mean and mean square distances, those before 5 no
+/// openings.
+constexpr std::uint32_t version = 5, oldest_version = 2;
 
 constexpr std::size_t map_cells = probe_map_side * probe_map_side, old_map_side = 8;
 

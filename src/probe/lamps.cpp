@@ -5,6 +5,7 @@
 #include <numeric>
 
 #include "base/random.hpp"
+#include "light/flat_glow.hpp"
 
 namespace stasigraph {
 
@@ -100,12 +101,20 @@ runtime::LampView view_of(const ProbeLamps& lamps) {
             lamps.values.data()};
 }
 
-LampTeller::LampTeller(const Level& level, std::uint32_t group, const RayCaster& caster)
-    : level_(level), caster_(caster) {
+std::vector<Light> lamps_of(const Level& level, const TextureSet& textures) {
+    std::vector<Light> all = level.lights;
+    const std::vector<Light> flat = flat_glow(level, textures);
+    all.insert(all.end(), flat.begin(), flat.end());
+    return all;
+}
+
+LampTeller::LampTeller(const Level& level, const std::vector<Light>& lamps, std::uint32_t group,
+                       const RayCaster& caster)
+    : level_(level), lights_(lamps), caster_(caster) {
     // An entry has room for so many; the lights of a level past them stay in coefficients.
-    const std::size_t count = std::min<std::size_t>(level.lights.size(), runtime::most_lamps);
+    const std::size_t count = std::min<std::size_t>(lamps.size(), runtime::most_lamps);
     for (std::uint32_t i = 0; i < count; ++i) {
-        const Light& light = level.lights[i];
+        const Light& light = lamps[i];
         if (light.group != group || light.role != BakeRole::whole || !(max_channel(light.color) > 0))
             continue;
         numbers_.push_back(i);
@@ -217,7 +226,7 @@ ShRgb LampTeller::tell(std::uint32_t probe, const Receiver& r, std::uint32_t see
     const std::size_t before = out.size();
     for (const auto& [less, k] : strong) {
         if (out.size() - before == lamps_of_probe) break;
-        const Light& light = level_.lights[numbers_[k]];
+        const Light& light = lights_[numbers_[k]];
         const std::uint32_t own = combine_bits(seed, numbers_[k]);
         const runtime::Lamp& lamp = lamps_.lamp[k];
         float share = 0, edge = runtime::farthest_edge;

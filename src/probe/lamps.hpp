@@ -15,9 +15,12 @@ inline constexpr std::size_t lamps_of_probe = 4;
 /// A lamp that a probe lists.
 struct ListedLamp {
     std::uint32_t probe = 0;
-    std::uint32_t light = 0;  ///< Into Level::lights.
+    std::uint32_t light = 0;  ///< Into lamps_of() the level.
     std::uint32_t seen = 0;   ///< The lower half of an entry: share, and how far off its shadow is.
 };
+
+/// The lights of a level, then its screens and panels: what probes may list.
+std::vector<Light> lamps_of(const Level& level, const TextureSet& textures);
 
 /// Appends a light, with its profile unless that is there already. `profiles`: of the level it is from.
 void add_lamp(ProbeLamps& to, const Light& light, const std::vector<Profile>& profiles);
@@ -39,10 +42,11 @@ int lamps_at(const ProbeWeights& weights, const ProbeLamps& lamps, Vec3 point,
 /// The lamps of one group as probes see them.
 ///
 /// Threads: const members are safe from any number of threads.
-/// Owner:   borrows level and caster.
+/// Owner:   borrows all it is given; `lamps`: lamps_of() the level.
 class LampTeller {
 public:
-    LampTeller(const Level& level, std::uint32_t group, const RayCaster& caster);
+    LampTeller(const Level& level, const std::vector<Light>& lamps, std::uint32_t group,
+               const RayCaster& caster);
 
     bool empty() const { return numbers_.empty(); }
 
@@ -61,8 +65,9 @@ private:
     float seen_sharply(const Light& light, Vec3 from, const std::vector<float>& free, float& edge) const;
 
     const Level& level_;
+    const std::vector<Light>& lights_;
     const RayCaster& caster_;
-    std::vector<std::uint32_t> numbers_;  ///< Into Level::lights.
+    std::vector<std::uint32_t> numbers_;  ///< Into `lights_`.
     ProbeLamps lamps_;
 };
 

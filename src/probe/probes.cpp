@@ -46,7 +46,12 @@ ProbeWeights probe_weights(const ProbeNet& net, Vec3 point) {
 
 namespace {
 
-/// Summed before it is cut at zero: light of a mix of probes changes evenly between them.
+/// Cut at zero when all of it is there: light of a mix of probes changes evenly between them, and what their
+/// coefficients lack without openings is in those.
+Rgb not_negative(Rgb sum) {
+    return {std::max(sum.r, 0.0f), std::max(sum.g, 0.0f), std::max(sum.b, 0.0f)};
+}
+
 Rgb sum_at(const ProbeWeights& weights, const ProbeLight& light, Vec3 normal) {
     const std::array<float, 9> basis = sh_basis(normal);
     Rgb sum;
@@ -54,7 +59,7 @@ Rgb sum_at(const ProbeWeights& weights, const ProbeLight& light, Vec3 normal) {
         const ShRgb& sh = light[weights.probe[k]];
         for (int i = 0; i < 9; ++i) sum += sh[i] * (basis[i] * weights.weight[k]);
     }
-    return {std::max(sum.r, 0.0f), std::max(sum.g, 0.0f), std::max(sum.b, 0.0f)};
+    return sum;
 }
 
 void gather(const ProbeWeights& weights, const ProbeLamps& lamps, runtime::LampSum& seen) {
@@ -90,18 +95,19 @@ int lamps_at(const ProbeWeights& weights, const ProbeLamps& lamps, Vec3 point,
 }
 
 Rgb probe_irradiance(const ProbeWeights& weights, const ProbeLight& light, Vec3 normal) {
-    return sum_at(weights, light, normal);
+    return not_negative(sum_at(weights, light, normal));
 }
 
 Rgb probe_irradiance(const ProbeWeights& weights, const ProbeLight& light, const ProbeLamps& lamps,
                      Vec3 point, Vec3 normal) {
-    if (lamps.rest.empty()) return sum_at(weights, light, normal);
+    if (lamps.rest.empty()) return probe_irradiance(weights, light, normal);
     Rgb sum = sum_at(weights, lamps.rest, normal);
-    if (lamps.entry.empty()) return sum;
-    runtime::LampSum seen;
-    gather(weights, lamps, seen);
-    seen.light(view_of(lamps), {point.x, point.y, point.z}, {normal.x, normal.y, normal.z}, &sum.r);
-    return sum;
+    if (!lamps.entry.empty()) {
+        runtime::LampSum seen;
+        gather(weights, lamps, seen);
+        seen.light(view_of(lamps), {point.x, point.y, point.z}, {normal.x, normal.y, normal.z}, &sum.r);
+    }
+    return not_negative(sum);
 }
 
 }  // namespace stasigraph

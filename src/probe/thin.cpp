@@ -79,7 +79,6 @@ void LightnessDifference::irradiance(std::size_t place, const ProbeWeights& weig
                 for (std::size_t b = 0; b < 9; ++b)
                     out[s * normals + n] += lit_.rest[s][p][b] * (bases[n][b] * weights.weight[k]);
     }
-    for (Rgb& e : out) e = {std::max(e.r, 0.0f), std::max(e.g, 0.0f), std::max(e.b, 0.0f)};
     const runtime::LampView view = view_of(lit_.lamps);
     const Vec3 at = lit_.at(place);
     for (int i = 0; i < seen.count(); ++i) {
@@ -95,6 +94,7 @@ void LightnessDifference::irradiance(std::size_t place, const ProbeWeights& weig
                 out[s * normals + n] += lit_.lamp_color[s][number] * e;
         }
     }
+    for (Rgb& e : out) e = {std::max(e.r, 0.0f), std::max(e.g, 0.0f), std::max(e.b, 0.0f)};
 }
 
 LightnessDifference::LightnessDifference(const LitPlaces& lit, Job& job) : lit_(lit) {

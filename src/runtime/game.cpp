@@ -265,8 +265,8 @@ Color Game::irradiance(std::uint32_t set, const Weights& w, Vector n) const noex
     LampSum seen;
     const bool apart = sum(set, w, all, seen);
     light_of(all, n.x, n.y, n.z, rgb);
-    for (float& v : rgb) v = v > 0 ? v : 0;
     if (apart) seen.light(data_->lamps, point(w.at), point(n), rgb);
+    for (float& v : rgb) v = v > 0 ? v : 0;
     return {rgb[0], rgb[1], rgb[2]};
 }
 PlaceLight Game::light(std::uint32_t set, const Weights& w) const noexcept {

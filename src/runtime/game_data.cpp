@@ -154,10 +154,13 @@ const char* Game::Data::read_lamps() {
     Part<LampProfile> profile;
     Part<float> values, colors;
     Part<std::uint32_t> first, entry;
-    if (!take("LAMPS", lamp) || !take("LAMPNAME", lamp_names) || !take("LAMPCOLR", colors, 12) ||
+    // Levels with openings have the first and the last under other names.
+    Part<Lamp> with_openings;
+    if (!take("LAMPS", lamp) || !take("LAMPS2", with_openings) || !take("LAMPNAME", lamp_names) || !take("LAMPCOLR", colors, 12) ||
         !take("LAMPPROF", profile) || !take("LAMPVALS", values) || !take("LAMPFRST", first) ||
-        !take("LAMPSEEN", entry) || !take("PROBREST", rest, 108))
+        !take("LAMPSEEN", entry) || !take(with_openings.count > 0 ? "PROBRES2" : "PROBREST", rest, 108))
         return "has lamps of another kind";
+    if (with_openings.count > 0) lamp = with_openings;
     if (rest.count == 0) return lamp.count == 0 ? nullptr : "has damaged lamps";
     if (rest.count != std::uint64_t{net.count} * sets.count || first.count != std::uint64_t{net.count} + 1 ||
         lamp_names.count != lamp.count || colors.count != std::uint64_t{lamp.count} * sets.count)

@@ -9,7 +9,7 @@ namespace stasigraph::runtime::format {
 inline constexpr char magic[8] = {'S', 'G', 'L', 'E', 'V', 'E', 'L', 0};
 /// A reader takes files of its own major version, whatever their minor one: chunks it does not know are left
 /// alone.
-inline constexpr std::uint16_t major = 1, minor = 4;
+inline constexpr std::uint16_t major = 1, minor = 5;
 inline constexpr std::uint64_t alignment = 64;
 /// Pages are mixed in squares of so many texels; those at a page's edge may be smaller.
 inline constexpr std::uint32_t tile_side = 32, tile_texels = tile_side * tile_side;

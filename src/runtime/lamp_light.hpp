@@ -161,6 +161,54 @@ inline float polygon_light(const Point* corner, int count, Point normal) {
     return 0.5f * std::fabs(sum);
 }
 
+/// Metres that a place keeps from the plane of an opening. Beyond it light comes as right before it: who
+/// walks through a door is told of the room beyond by probes on both sides, and none of them stops at once.
+constexpr float least_before = 0.05f;
+inline Point before_opening(const Lamp& lamp, Point from) {
+    const Point aim = to_point(lamp.direction);
+    const float before = dot(from - to_point(lamp.position), aim);
+    return before < least_before ? from + aim * (least_before - before) : from;
+}
+/// The way out through an opening and level, 0 where that is up or down; its second axis is `second`.
+inline Point run_of(const Lamp& lamp, Point second) {
+    const Point out = to_point(lamp.direction) * -1.0f;
+    const float up = std::fabs(second.y);
+    return up > 1e-3f ? Point{out.x * (1 / up), 0, out.z * (1 / up)} : Point{0, 0, 0};
+}
+/// The part of an opening that is seen along lines of its rise, from `low` to `high` along its second axis, 0
+/// in the middle; false where there is none.
+inline bool part_of_opening(const Lamp& lamp, Point from, Point second, float& low, float& high) {
+    low = -0.5f * lamp.height;
+    high = 0.5f * lamp.height;
+    const Point run = run_of(lamp, second), middle = to_point(lamp.position) - from;
+    const float flat = dot(middle, run), slope = dot(second, run);
+    for (const bool least : {true, false}) {
+        const float rise = least ? lamp.cos_inner : lamp.cos_outer;
+        if (!(std::fabs(rise) < 1e6f)) continue;
+        // Height above the line of that rise: at + by * t, t along the second axis.
+        const float way = least ? 1.0f : -1.0f, at = way * (middle.y - rise * flat),
+                    by = way * (second.y - rise * slope);
+        if (by > 1e-6f)
+            low = std::max(low, -at / by);
+        else if (by < -1e-6f)
+            high = std::min(high, -at / by);
+        else if (at < 0)
+            return false;
+    }
+    return low < high;
+}
+/// Of an opening of radiance 1.
+inline float opening_light(const Lamp& lamp, Point from, Point normal) {
+    from = before_opening(lamp, from);
+    const Point u = to_point(lamp.across), v = cross(u, to_point(lamp.direction)),
+                middle = to_point(lamp.position) - from, w = u * (0.5f * lamp.width);
+    float low = 0, high = 0;
+    if (!part_of_opening(lamp, from, v, low, high)) return 0;
+    const Point corner[4] = {middle - w + v * low, middle + w + v * low, middle + w + v * high,
+                             middle - w + v * high};
+    return polygon_light(corner, 4, normal);
+}
+
 constexpr int disc_corners = 8;
 
 /// The corners of a rectangle, or of an octagon with a disc's area, as offsets from a place.
@@ -215,7 +263,7 @@ constexpr float far_off = 16;
 }  // namespace detail
 
 /// A lamp as one direction: where it stands from a place, and lux on a plane that faces it, per unit of its
-/// colour.
+/// colour. An opening is none.
 struct LampWay {
     Point toward{0, 1, 0};
     float light = 0;
@@ -225,6 +273,7 @@ inline LampWay lamp_way(const LampView& view, const Lamp& lamp, Point from) {
     using detail::to_point;
     const Point aim = to_point(lamp.direction);
     if (lamp.kind == LampKind::sun) return {aim * -1.0f, 1, lamp.sine};
+    if (lamp.kind == LampKind::opening) return {};
     const Point to = to_point(lamp.position) - from;
     const float d2 = std::max(dot(to, to), std::max(lamp.radius * lamp.radius, 1e-8f)), d = std::sqrt(d2);
     const Point toward = to * (1 / d);
@@ -255,6 +304,7 @@ inline LampWay lamp_way(const LampView& view, const Lamp& lamp, Point from) {
 inline float lamp_light(const LampView& view, const Lamp& lamp, Point from, Point normal) {
     if (lamp.kind == LampKind::sun)
         return detail::round_cosine(-dot(detail::to_point(lamp.direction), normal), lamp.sine);
+    if (lamp.kind == LampKind::opening) return detail::opening_light(lamp, from, normal);
     if (lamp.kind == LampKind::rectangle || lamp.kind == LampKind::disc || lamp.kind == LampKind::tube) {
         const Point middle = detail::to_point(lamp.position) - from;
         const bool flat = lamp.kind != LampKind::tube;

@@ -42,6 +42,26 @@ inline float edge_where(const Lamp& lamp, float share) {
     return -lamp.fade * std::sin(std::asin(1 - 2 * share) * (1.0f / 3));
 }
 
+/// Calls f(direction, lux across it) for side * side pieces of an opening of radiance 1, as seen from a
+/// place.
+template <class F>
+void for_opening(const Lamp& lamp, Point from, int side, F f) {
+    using detail::to_point;
+    from = detail::before_opening(lamp, from);
+    const Point aim = to_point(lamp.direction), u = to_point(lamp.across), v = detail::cross(u, aim),
+                middle = to_point(lamp.position) - from;
+    float low = 0, high = 0;
+    if (!detail::part_of_opening(lamp, from, v, low, high)) return;
+    const float du = lamp.width / static_cast<float>(side), dv = (high - low) / static_cast<float>(side);
+    for (int i = 0; i < side; ++i)
+        for (int j = 0; j < side; ++j) {
+            const Point to = middle + u * ((static_cast<float>(i) + 0.5f) * du - 0.5f * lamp.width) +
+                             v * (low + (static_cast<float>(j) + 0.5f) * dv);
+            const float square = dot(to, to), far = std::sqrt(square), cosine = -dot(to, aim) / far;
+            if (cosine > 0) f(to * (1 / far), cosine * du * dv / square);
+        }
+}
+
 /// Why lamps cannot be as a file says; null where they can. `first` has one more element than `probes`.
 inline const char* wrong_lamps(const LampView& view, std::uint32_t profiles, std::uint64_t values,
                                const std::uint32_t* first, const std::uint32_t* entry, std::uint64_t entries,
@@ -53,7 +73,7 @@ inline const char* wrong_lamps(const LampView& view, std::uint32_t profiles, std
             return "has a lamp's profile that does not fit";
     }
     for (std::uint32_t i = 0; i < view.count; ++i)
-        if (static_cast<std::uint32_t>(view.lamp[i].kind) > static_cast<std::uint32_t>(LampKind::tube) ||
+        if (static_cast<std::uint32_t>(view.lamp[i].kind) > static_cast<std::uint32_t>(LampKind::opening) ||
             (view.lamp[i].profile != 0xffffffffu && view.lamp[i].profile >= profiles))
             return "has a damaged lamp";
     if (first[0] != 0 || first[probes] != entries) return "has not as many of everything as it has probes";
@@ -140,14 +160,20 @@ public:
         }
     }
 
-    /// The strongest lamps as directions; the light of the others is added to coefficients. One that makes
-    /// way for a stronger one has gone over into coefficients by then, so that nothing jumps.
+    /// The strongest lamps as directions; the light of the others, and what comes through openings, is added
+    /// to coefficients. One that makes way for a stronger one has gone over into coefficients by then, so
+    /// that nothing jumps.
     int strongest(const LampView& view, Point at, LampLight* out, int room, float coefficients[27]) const {
         LampWay way[most];
         float lux[most];
         int order[most];
         for (int i = 0; i < count_; ++i) {
-            way[i] = lamp_way(view, view.lamp[number_[i]], at);
+            const Lamp& lamp = view.lamp[number_[i]];
+            if (lamp.kind == LampKind::opening && !is_dark(color_[i]))
+                for_opening(lamp, at, 4, [&](Point toward, float light) {
+                    project(toward, color_[i], light, coefficients);
+                });
+            way[i] = lamp_way(view, lamp, at);
             lux[i] =
                 way[i].light * (0.2126f * color_[i][0] + 0.7152f * color_[i][1] + 0.0722f * color_[i][2]);
             order[i] = i;

@@ -150,8 +150,8 @@ Color Mixer::sample(const Weights& at, Vector n) const noexcept {
     LampSum seen;
     const bool apart = sum(at, all, seen);
     light_of(all, n.x, n.y, n.z, rgb);
-    for (float& v : rgb) v = v > 0 ? v : 0;
     if (apart) seen.light(state_->data.lamps, point(at.at), point(n), rgb);
+    for (float& v : rgb) v = v > 0 ? v : 0;
     return floored({rgb[0], rgb[1], rgb[2]});
 }
 PlaceLight Mixer::light(const Weights& at) const noexcept {

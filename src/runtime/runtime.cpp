@@ -21,8 +21,9 @@ namespace {
 
 constexpr char magic[8] = {'S', 'G', 'P', 'R', 'O', 'B', 'E', 'S'};
 constexpr std::size_t head_bytes = 80;
-/// Files of version 2 have no lamps, and those before 4 mean and mean square distances.
-constexpr std::uint32_t version = 4, oldest_version = 2;
+/// Files of version 2 have no lamps, those before 4 mean and mean square distances, those before 5 no
+/// openings.
+constexpr std::uint32_t version = 5, oldest_version = 2;
 
 std::uint32_t word_at(const unsigned char* p) {
     return static_cast<std::uint32_t>(p[0]) | static_cast<std::uint32_t>(p[1]) << 8 |
@@ -323,8 +324,8 @@ Color Probes::irradiance(std::uint32_t set, const Weights& weights, Vector n) co
     LampSum seen;
     const SetLamps* lamps = sum(set, weights, all, seen);
     light_of(all, n.x, n.y, n.z, rgb);
-    for (float& v : rgb) v = v > 0 ? v : 0;
     if (lamps) seen.light(lamps->view(), {weights.at.x, weights.at.y, weights.at.z}, {n.x, n.y, n.z}, rgb);
+    for (float& v : rgb) v = v > 0 ? v : 0;
     return {rgb[0], rgb[1], rgb[2]};
 }
 
