@@ -252,8 +252,10 @@ void bench_probes(const char* file);                              // probes_benc
 void bench_probe_noise(const char* file);                         // probe_noise_bench.cpp
 void bench_probe_walks(const char* file);                         // probe_walks_bench.cpp
 void bench_probe_planes(const char* file, const char* pictures);  // probe_planes_bench.cpp
-void bench_reflections(const char* file);                         // reflections_bench.cpp
-void bench_mixing(const char* file);                              // mixing_bench.cpp
+// probe_figures_bench.cpp
+void bench_probe_figures(const char* file, const char* set, const char* picture);
+void bench_reflections(const char* file);  // reflections_bench.cpp
+void bench_mixing(const char* file);       // mixing_bench.cpp
 void bench_progress(const char* file, const std::string& tier);
 
 namespace {
@@ -316,6 +318,8 @@ bool run(int argc, char** argv) {
         bench_probe_walks(argv[2]);
     else if (argc >= 3 && name == "probe_planes")
         bench_probe_planes(argv[2], argc > 3 ? argv[3] : "");
+    else if (argc >= 4 && name == "probe_figures")
+        bench_probe_figures(argv[2], argv[3], argc > 4 ? argv[4] : "");
     else if (argc == 3 && name == "lookups")
         bench_lookups(argv[2]);
     else if (argc == 3 && name == "mixing")
@@ -346,7 +350,8 @@ int main(int argc, char** argv) {
             "usage: stasigraph_bench kernel LEVEL.toml | equal LEVEL.toml [LINKS ...] | "
             "edits LEVEL.toml SURFACE [TIER] | generated [MILLION TEXELS] | size [MILLION TEXELS] "
             "[GB] | series LEVEL.toml | probes LEVEL.toml | probe_noise LEVEL.toml | probe_walks LEVEL.toml "
-            "| probe_planes LEVEL.toml [FOLDER] | lookups LEVEL.toml | "
+            "| probe_planes LEVEL.toml [FOLDER] | probe_figures LEVEL.toml SET [PICTURE] | lookups "
+            "LEVEL.toml | "
             "reflections LEVEL.toml | "
             "mixing LEVEL.toml | check LEVEL.toml | heaps [TIER] [FIRST END] | dots LEVEL [TIER] [SHARE OF "
             "DENSITY] [FILE] | explicit LEVEL.toml [TIER] [SHARE OF DENSITY] | "

@@ -275,9 +275,19 @@ TEST(Light, asks_for_more_probes_where_it_is_told_wrong) {
     level.lights.push_back(lamp);
     added(near, far);
     level.lights.clear();
-    add_box(level, "lantern", {0.1f, 1.5f, 0}, {0.5f, 1.9f, 0.4f}, false, grey, {500, 500, 500});
+    // Eight triangles around it.
+    std::vector<Vec3> corners;
+    for (const float x : {-0.3f, 0.3f})
+        for (const float y : {-0.3f, 0.3f})
+            for (const float z : {-0.3f, 0.3f}) {
+                const bool turned = x * y * z < 0;
+                for (const Vec3 way : {Vec3{x, 0, 0}, turned ? Vec3{0, 0, z} : Vec3{0, y, 0},
+                                       turned ? Vec3{0, y, 0} : Vec3{0, 0, z}})
+                    corners.push_back(Vec3{0.3f, 1.7f, 0.2f} + way);
+            }
+    add_surface(level, "lantern", corners, grey, {500, 500, 500});
     added(near_glow, far);
-    EXPECT_GT(near_glow, 20u) << "what glows is told by coefficients alone";
+    EXPECT_GT(near_glow, 20u) << "what glows and is no flat rectangle is told by coefficients alone";
     EXPECT_GT(near_glow, 3 * far);
     EXPECT_LT(2 * near, near_glow);
 }
