@@ -41,6 +41,8 @@ struct ViewOptions {
     int samples = 4;
     Show show = Show::lit;
     bool moving = true;  ///< Draw moving things.
+    /// Backs of single-sided faces are black, as a bake has them, where a game culls them.
+    bool black_backs = false;
     /// What has no lightmap is lit by probes; else it is unlit: its colour, as an even light shows it that
     /// suits the exposure.
     bool probe_light = true;

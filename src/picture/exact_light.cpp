@@ -78,6 +78,7 @@ std::vector<WalkStep> steps_along(const std::vector<Vec3>& path, float step) {
 ViewOptions as_baked() {
     ViewOptions view;
     view.moving = false;
+    view.black_backs = true;
     return view;
 }
 

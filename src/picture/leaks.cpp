@@ -210,6 +210,7 @@ std::vector<Leak> leaks_under(const Level& level, const Atlas& atlas, const View
     for (const auto& f : found) spots.insert(spots.end(), f.begin(), f.end());
     ViewOptions settings;
     settings.moving = false;
+    settings.black_backs = true;
     const Viewer viewer(level, atlas, light, settings, 1, false, ground.seen);
     spots_at_walls(atlas, ground, pages, mean, spots);
     // The worst of those that are to be looked at.

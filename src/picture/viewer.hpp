@@ -72,7 +72,7 @@ public:
     }
 
     /// Calls f for the faces that a ray meets, one after the other, while that answers true: backs of
-    /// single-sided faces are not there, as a game culls them. True where it went past all of them.
+    /// single-sided faces are not there, as a game culls them, or end it. True where it went past all of them.
     template <class F>
     bool meet(Vec3 origin, Vec3 direction, float far, F f) const {
         Vec3 start = origin;
@@ -83,8 +83,10 @@ public:
             // So little behind a face that it may be met once more.
             const bool again = step > 0 && hit.surface == before.surface && hit.triangle == before.triangle;
             before = hit;
-            if (!again && (!hit.back || level_.materials[level_.surfaces[hit.surface].material].double_sided))
-                if (!f(hit)) return false;
+            const bool shown =
+                !hit.back || level_.materials[level_.surfaces[hit.surface].material].double_sided;
+            if (!shown && !again && settings_.black_backs) return false;
+            if (shown && !again && !f(hit)) return false;
             const float on = hit.distance + past(start, hit);
             start = start + direction * on;
             far -= on;
@@ -421,7 +423,7 @@ private:
     };
 
     ViewLight light_;
-    const ViewOptions& settings_;
+    ViewOptions settings_;
     std::shared_ptr<const SeenLevel> seen_;
     const TextureSet& textures_;
     const RayCaster& caster_;
