@@ -236,23 +236,98 @@ TEST(Lookup, tells_what_is_linear_between_ten_thousand_points_from_any_start) {
     }
 }
 
-TEST(Lookup, beyond_the_net_is_answered_by_the_nearest_place_of_its_hull) {
+/// What answers at a place as a place itself: the mean of the probes, by their weights.
+Vec3 answering_place(const ProbeNet& net, const ProbeWeights& w) {
+    Vec3 at;
+    for (int k = 0; k < w.count; ++k) at = at + net.position[w.probe[k]] * w.weight[k];
+    return at;
+}
+
+TEST(Lookup, beyond_the_net_is_answered_by_the_nearest_place_of_its_border) {
     const std::vector<Vec3> places = scattered(300, 11, 10);
     const ProbeNet net = net_of(places);
+    const runtime::NetView view = view_of(net);
+    ASSERT_GT(view.borders, 100u);
     Numbers n(7);
+    int beyond = 0;
     for (int i = 0; i < 500; ++i) {
-        const Vec3 p{n.next() * 60 - 25, n.next() * 60 - 25, n.next() * 60 - 25};
+        const Vec3 p{n.next() * 30 - 10, n.next() * 30 - 10, n.next() * 30 - 10};
         std::uint32_t hint = none;
         const ProbeWeights w = probe_weights(net, p, hint, false);
+        const bool deep = p.x > 2 && p.y > 2 && p.z > 2 && p.x < 8 && p.y < 8 && p.z < 8;
         if (w.beyond == 0) continue;
-        Vec3 at;
-        for (int k = 0; k < w.count; ++k) at = at + net.position[w.probe[k]] * w.weight[k];
-        EXPECT_NEAR(length(at - p), w.beyond, 1e-3f);
-        // No probe lies on the far side of the plane through that place, square to the way there: it is
-        // nearest.
-        const Vec3 way = normalize(p - at);
-        for (const Vec3 q : places) ASSERT_LT(dot(way, q - at), 0.02f) << i;
+        ++beyond;
+        EXPECT_FALSE(deep);
+        EXPECT_NEAR(length(answering_place(net, w) - p), w.beyond, 1e-3f);
+        // One after the other.
+        float nearest = 1e30f;
+        for (std::uint32_t f = 0; f < view.borders; ++f) {
+            runtime::Point c[3];
+            runtime::detail::face_corners(view, view.border[f], c);
+            float share[3];
+            runtime::detail::nearest_on_triangle({p.x, p.y, p.z}, c[0], c[1], c[2], share);
+            const runtime::Point q = c[0] * share[0] + c[1] * share[1] + c[2] * share[2];
+            nearest = std::min(nearest, length(Vec3{q.x, q.y, q.z} - p));
+        }
+        EXPECT_NEAR(w.beyond, nearest, 1e-3f);
     }
+    EXPECT_GT(beyond, 300);
+}
+
+TEST(Lookup, over_a_layer_of_probes_and_in_bays_the_nearest_answer_instead_of_those_far_off) {
+    // A yard between two towers, as rooms and the ground between them are filled.
+    std::vector<Vec3> places;
+    for (int i = 0; i < 20; ++i)
+        for (int k = 0; k < 20; ++k)
+            for (int j = 0; j < (i < 4 || i >= 16 ? 8 : 2); ++j)
+                places.push_back({static_cast<float>(i), static_cast<float>(j), static_cast<float>(k)});
+    const ProbeNet net = net_of(places);
+    Numbers n(4);
+    for (int walk = 0; walk < 100; ++walk) {
+        // Within four spacings of a tower its probes answer as well, and in such a corner the nearest place
+        // of the border changes over, the more the further off it is.
+        const bool apart = walk % 2 == 0;
+        const float x = apart ? 8.2f + 2.6f * n.next() : 3.2f + 12.6f * n.next(), z = 2 + 16 * n.next();
+        std::map<std::uint32_t, float> last;
+        std::uint32_t hint = none;
+        for (int step = 0; step < 300; ++step) {
+            const Vec3 p{x, 0.5f + 0.01f * static_cast<float>(step), z};
+            const ProbeWeights w = probe_weights(net, p, hint, false);
+            std::map<std::uint32_t, float> now;
+            for (int k = 0; k < w.count; ++k) now[w.probe[k]] += w.weight[k];
+            for (const auto& [probe, weight] : now) {
+                const Vec3 off = net.position[probe] - p;
+                ASSERT_LT(std::hypot(off.x, off.z), apart ? 1.5f : 6.0f) << p.x << " " << p.y << " " << p.z;
+                const float before = step > 0 && apart ? last[probe] : weight;
+                ASSERT_NEAR(weight, before, 0.015f) << p.x << " " << p.y << " " << p.z;
+            }
+            if (apart) {
+                EXPECT_NEAR(w.beyond, std::max(0.0f, p.y - 1), 1e-3f);
+            }
+            last = now;
+        }
+    }
+    // Between the towers, nearer to one of them than to the yard.
+    const ProbeWeights side = probe_weights(net, {4.0f, 5.5f, 9.5f});
+    EXPECT_NEAR(side.beyond, 1, 1e-3f);
+    EXPECT_LT(length(answering_place(net, side) - Vec3{3, 5.5f, 9.5f}), 2e-3f);
+}
+
+TEST(Lookup, what_is_sparse_everywhere_is_no_outside) {
+    // Fine in the middle, eight times as coarse around: all of it answers.
+    std::vector<Vec3> places;
+    for (int i = 0; i <= 8; ++i)
+        for (int j = 0; j <= 8; ++j)
+            for (int k = 0; k <= 8; ++k) {
+                places.push_back({8.0f * static_cast<float>(i), 8.0f * static_cast<float>(j),
+                                  8.0f * static_cast<float>(k)});
+                places.push_back({28.5f + static_cast<float>(i), 28.5f + static_cast<float>(j),
+                                  28.5f + static_cast<float>(k)});
+            }
+    const ProbeNet net = net_of(places);
+    Numbers n(6);
+    for (int i = 0; i < 2000; ++i)
+        ASSERT_EQ(probe_weights(net, {n.next() * 64, n.next() * 64, n.next() * 64}).beyond, 0);
 }
 
 TEST(Lookup, beyond_the_net_does_not_depend_on_where_it_was_looked_from_before) {
@@ -277,9 +352,7 @@ TEST(Lookup, beyond_the_net_does_not_depend_on_where_it_was_looked_from_before) 
         const ProbeWeights a = probe_weights(net, p, fresh, false), b = probe_weights(net, p, kept, false);
         beyond += a.beyond > 0;
         ASSERT_NEAR(a.beyond, b.beyond, 1e-3f) << p.x << " " << p.y << " " << p.z;
-        Vec3 at, other;
-        for (int k = 0; k < a.count; ++k) at = at + net.position[a.probe[k]] * a.weight[k];
-        for (int k = 0; k < b.count; ++k) other = other + net.position[b.probe[k]] * b.weight[k];
+        const Vec3 at = answering_place(net, a), other = answering_place(net, b);
         // Distances are told apart to a millionth of their square: from 30 m away, places to 3 cm.
         ASSERT_LT(length(at - other), 0.03f);
         EXPECT_NEAR(length(at - p), a.beyond, 1e-3f);
@@ -296,9 +369,7 @@ TEST(Lookup, works_where_all_probes_lie_in_a_plane_a_line_or_a_point) {
     expect_linear(flat, {3.3f, 1.6f, 4.7f}, 1e-3f);
     const ProbeWeights above = probe_weights(flat, {3.3f, 2.6f, 4.7f});
     EXPECT_NEAR(above.beyond, 1, 1e-3f);
-    Vec3 at;
-    for (int k = 0; k < above.count; ++k) at = at + flat.position[above.probe[k]] * above.weight[k];
-    EXPECT_LT(length(at - Vec3{3.3f, 1.6f, 4.7f}), 2e-3f);
+    EXPECT_LT(length(answering_place(flat, above) - Vec3{3.3f, 1.6f, 4.7f}), 2e-3f);
 
     const ProbeNet line = net_of({{0, 1, 0}, {2, 1, 0}, {6, 1, 0}});
     EXPECT_EQ(line.dimension, 1);

@@ -53,6 +53,11 @@ struct ProbeNet {
     std::vector<Vec3> points;                   ///< Positions, then stand-ins.
     /// Probes that share a tetrahedron with each, and itself: neighbour_first[p] to [p + 1].
     std::vector<std::uint32_t> neighbour_first, neighbour;
+    /// Where the net ends: tetrahedra that count as outside, and the faces around the others, as
+    /// runtime/net_border.hpp keeps them.
+    std::vector<std::uint32_t> border;
+    std::uint32_t border_faces = 0;
+    std::vector<float> border_box;
 
     std::size_t size() const { return position.size(); }
 };

@@ -132,6 +132,11 @@ void complete_net(ProbeNet& net) {
     runtime::NetView listed = view_of(net);
     runtime::list_neighbours(listed, net.neighbour_first.data(), net.neighbour.data());
     net.neighbour.resize(net.neighbour_first.back());
+    net.border.assign(runtime::border_words(listed.cells), 0);
+    runtime::find_border(listed, net.border.data());
+    net.border_faces = listed.borders;
+    net.border_box.assign(runtime::border_floats(listed.borders), 0);
+    runtime::lay_border(listed, net.border.data(), net.border_box.data());
 }
 
 runtime::NetView view_of(const ProbeNet& net) {
@@ -151,6 +156,12 @@ runtime::NetView view_of(const ProbeNet& net) {
     view.inverse = net.inverse.empty() ? nullptr : net.inverse[0].data();
     view.neighbour_first = net.neighbour_first.data();
     view.neighbour = net.neighbour.data();
+    if (!net.border.empty()) {
+        view.hollow = net.border.data();
+        view.border = view.hollow + (std::size_t{view.cells} + 31) / 32;
+        view.borders = net.border_faces;
+        view.border_box = net.border_box.data();
+    }
     view.dimension = net.dimension;
     const float base[3] = {net.base.x, net.base.y, net.base.z};
     std::copy(base, base + 3, view.base);

@@ -142,10 +142,14 @@ const char* Game::Data::read_net() {
             nearness[i] = nearness_code(distance[2 * i], distance[2 * i + 1]);
         net.nearness = nearness;
     }
-    starts = new std::uint32_t[most_starts];
-    lay_grid(net, starts);
     neighbours = new std::uint32_t[std::size_t{n.probes} + 1 + 16 * std::size_t{n.cells}];
     list_neighbours(net, neighbours, neighbours + n.probes + 1);
+    border = new std::uint32_t[border_words(n.cells)];
+    find_border(net, border);
+    border_box = new float[border_floats(net.borders)];
+    lay_border(net, border, border_box);
+    starts = new std::uint32_t[most_starts];
+    lay_grid(net, starts);
     return nullptr;
 }
 

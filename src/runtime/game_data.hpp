@@ -69,7 +69,8 @@ struct Game::Data {
     std::uint32_t* map_of = nullptr;  ///< set * reflections + reflection.
     ReflectionPlace* places = nullptr;
     std::uint32_t* starts = nullptr;  ///< A grid over the net.
-    std::uint32_t* neighbours = nullptr;
+    std::uint32_t *neighbours = nullptr, *border = nullptr;
+    float* border_box = nullptr;
     NearnessCode* nearness = nullptr;  ///< Where the file has distances instead.
     Part<std::uint32_t> zones, probe_zones;
     Part<std::uint32_t> tiles;  ///< Pages one after the other, rows from the top: a zone, or a block.
@@ -86,6 +87,8 @@ struct Game::Data {
         delete[] places;
         delete[] starts;
         delete[] neighbours;
+        delete[] border;
+        delete[] border_box;
         delete[] nearness;
     }
     /// Of a set's lamps, three each.

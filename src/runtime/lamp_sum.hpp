@@ -96,34 +96,36 @@ public:
     /// A probe that answers, with its weight. `color`: three for each lamp, of the only light that will be
     /// shown, so that lamps that are dark in it are left out; null: all are taken.
     void add_probe(const LampEntries& entries, std::uint32_t probe, float weight, const float* color) {
+        int at = -1;
         for (std::uint32_t i = entries.first[probe]; i < entries.first[probe + 1]; ++i) {
             const std::uint32_t entry = entries.entry[i], lamp = lamp_of(entry);
             if (color && is_dark(color + 3 * std::size_t{lamp})) continue;
-            int at = slot_of(lamp);
+            at = slot_of(lamp, at + 1);
             if (at == count_) {
                 if (at == most) continue;
-                number_[at] = lamp;
-                listed_[at] = share_[at] = edge_[at] = 0;
+                slot_[at] = {lamp, 0, 0, 0};
                 color_[at][0] = color_[at][1] = color_[at][2] = 0;
                 ++count_;
             }
-            listed_[at] += weight;
-            share_[at] += weight * share_of(entry);
-            edge_[at] += weight * edge_of(entry);
+            Slot& slot = slot_[at];
+            slot.listed += weight;
+            slot.share += weight * share_of(entry);
+            slot.edge += weight * edge_of(entry);
         }
     }
     /// A light's colours, three for each lamp, times `by`, which is the same for all probes.
     void add_color(const float* color, const float by[3]) {
         for (int i = 0; i < count_; ++i) {
-            const float* c = color + 3 * std::size_t{number_[i]};
-            for (int k = 0; k < 3; ++k) color_[i][k] += c[k] * by[k] * listed_[i];
+            const float* c = color + 3 * std::size_t{slot_[i].lamp};
+            for (int k = 0; k < 3; ++k) color_[i][k] += c[k] * by[k] * slot_[i].listed;
         }
     }
     /// Likewise for what one of the probes lists, `by` holding its weight.
     void add_color(const LampEntries& entries, std::uint32_t probe, const float* color, const float by[3]) {
+        int at = -1;
         for (std::uint32_t i = entries.first[probe]; i < entries.first[probe + 1]; ++i) {
             const std::uint32_t lamp = lamp_of(entries.entry[i]);
-            const int at = slot_of(lamp);
+            at = slot_of(lamp, at + 1);
             if (at == count_) continue;
             const float* c = color + 3 * std::size_t{lamp};
             for (int k = 0; k < 3; ++k) color_[at][k] += c[k] * by[k];
@@ -133,29 +135,30 @@ public:
     void look(const LampView& view) {
         for (int i = 0; i < count_; ++i) {
             // Colours are of those probes alone that list the lamp.
-            const float by = listed_[i] > 0 ? seen(view, i) / listed_[i] : 0;
+            const float by = slot_[i].listed > 0 ? seen(view, i) / slot_[i].listed : 0;
             for (float& c : color_[i]) c *= by;
         }
     }
 
     int count() const { return count_; }
-    std::uint32_t number(int i) const { return number_[i]; }
+    std::uint32_t number(int i) const { return slot_[i].lamp; }
     /// What probes see of a lamp together, 0 to 1. Distances to the edge of a shadow are mixed instead of
     /// what is seen where the lamp casts sharp ones: so an edge between two probes is as sharp as it is, and
     /// where both tell that it is.
     float seen(const LampView& view, int i) const {
-        const Lamp& lamp = view.lamp[number_[i]];
-        if (!(listed_[i] > 0)) return 0;
-        if (!(lamp.fade > 0)) return share_[i];
+        const Slot& slot = slot_[i];
+        const Lamp& lamp = view.lamp[slot.lamp];
+        if (!(slot.listed > 0)) return 0;
+        if (!(lamp.fade > 0)) return slot.share;
         // Those that do not list it have its light in their coefficients, or none.
-        return share_[i] * lit_share(lamp, edge_[i] / listed_[i]);
+        return slot.share * lit_share(lamp, slot.edge / slot.listed);
     }
 
     /// Adds E at a unit normal, lux.
     void light(const LampView& view, Point at, Point normal, float rgb[3]) const {
         for (int i = 0; i < count_; ++i) {
             if (is_dark(color_[i])) continue;
-            const float e = lamp_light(view, view.lamp[number_[i]], at, normal);
+            const float e = lamp_light(view, view.lamp[slot_[i].lamp], at, normal);
             for (int c = 0; c < 3; ++c) rgb[c] += color_[i][c] * e;
         }
     }
@@ -168,7 +171,7 @@ public:
         float lux[most];
         int order[most];
         for (int i = 0; i < count_; ++i) {
-            const Lamp& lamp = view.lamp[number_[i]];
+            const Lamp& lamp = view.lamp[slot_[i].lamp];
             if (lamp.kind == LampKind::opening && !is_dark(color_[i]))
                 for_opening(lamp, at, 4, [&](Point toward, float light) {
                     project(toward, color_[i], light, coefficients);
@@ -180,7 +183,7 @@ public:
         }
         const int sorted = std::min(count_, room + 1);
         std::partial_sort(order, order + sorted, order + count_, [&](int a, int b) {
-            return lux[a] > lux[b] || (lux[a] == lux[b] && number_[a] < number_[b]);
+            return lux[a] > lux[b] || (lux[a] == lux[b] && slot_[a].lamp < slot_[b].lamp);
         });
         const float next = count_ > room ? lux[order[room]] : 0;
         int n = 0;
@@ -190,7 +193,7 @@ public:
             const float share = k < room ? 1 - next / lux[i] : 0;
             if (share > 0) {
                 LampLight& l = out[n++];
-                l.lamp = number_[i];
+                l.lamp = slot_[i].lamp;
                 const Point to = way[i].toward;
                 l.toward[0] = to.x;
                 l.toward[1] = to.y;
@@ -205,11 +208,12 @@ public:
 private:
     static constexpr int most = 64;
 
-    static bool is_dark(const float c[3]) { return c[0] == 0 && c[1] == 0 && c[2] == 0; }
-    /// Of a lamp; the count where it is not there.
-    int slot_of(std::uint32_t lamp) const {
+    static bool is_dark(const float c[3]) { return !(c[0] + c[1] + c[2] > 0); }
+    /// Of a lamp; the count where it is not there. Probes list their lamps in much the same order: `guess`.
+    int slot_of(std::uint32_t lamp, int guess) const {
+        if (guess < count_ && slot_[guess].lamp == lamp) return guess;
         int at = 0;
-        while (at < count_ && number_[at] != lamp) ++at;
+        while (at < count_ && slot_[at].lamp != lamp) ++at;
         return at;
     }
 
@@ -222,9 +226,14 @@ private:
             for (int c = 0; c < 3; ++c) coefficients[3 * b + c] += basis[b] * order[b] * by * color[c];
     }
 
+    /// A lamp, the weight of the probes that list it, and what they say of it, by these.
+    struct Slot {
+        std::uint32_t lamp;
+        float listed, share, edge;
+    };
+
     int count_ = 0;
-    std::uint32_t number_[most];
-    float listed_[most], share_[most], edge_[most];  ///< Weight of the probes that list it, and their sums.
+    Slot slot_[most];
     float color_[most][3];
 };
 

@@ -2,7 +2,7 @@
 // Which probes of a net answer at a point, and by how much. Standard library only, C++17, nothing allocated:
 // the game and the baker look up by the same code.
 
-#include "runtime/net_cells.hpp"
+#include "runtime/net_locate.hpp"
 
 namespace stasigraph::runtime {
 

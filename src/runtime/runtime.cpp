@@ -98,7 +98,8 @@ struct Probes::Data {
     std::vector<float> values;          ///< Positions with stand-ins, front_share, clearance, reach.
     std::vector<std::uint32_t> cells;   ///< Vertices, then neighbours.
     std::vector<std::uint32_t> starts;  ///< A grid of them.
-    std::vector<std::uint32_t> neighbours;
+    std::vector<std::uint32_t> neighbours, border;
+    std::vector<float> border_box;
     std::vector<float> inverse, light;
     std::vector<NearnessCode> nearness;
     std::size_t clearance = 0;  ///< Where it begins among the values.
@@ -222,10 +223,14 @@ Status Probes::connect(std::uint32_t count, std::uint32_t stand_ins, std::uint32
     d.inverse.resize(9 * std::size_t{cells});
     for (std::uint32_t c = 0; c < cells; ++c) invert_cell(net, c, d.inverse.data() + 9 * std::size_t{c});
     net.inverse = d.inverse.data();
-    d.starts.resize(most_starts);
-    lay_grid(net, d.starts.data());
     d.neighbours.resize(std::size_t{count} + 1 + 16 * std::size_t{cells});
     list_neighbours(net, d.neighbours.data(), d.neighbours.data() + count + 1);
+    d.border.resize(border_words(cells));
+    find_border(net, d.border.data());
+    d.border_box.resize(border_floats(net.borders));
+    lay_border(net, d.border.data(), d.border_box.data());
+    d.starts.resize(most_starts);
+    lay_grid(net, d.starts.data());
     return Status::ok;
 }
 
