@@ -109,8 +109,23 @@ inline float box_gap(const float* b, Point p) {
     return x * x + y * y + z * z;
 }
 
-/// The place of the border nearest to a point.
-inline Located nearest_on_border(const NetView& net, Point p) {
+/// A face, if a place on it is nearer to a point than the one there is.
+inline void try_face(const NetView& net, std::uint32_t face, Point p, Located& out, float& best) {
+    Point c[3];
+    face_corners(net, face, c);
+    float w[3];
+    nearest_on_triangle(p, c[0], c[1], c[2], w);
+    const Point q = c[0] * w[0] + c[1] * w[1] + c[2] * w[2] - p;
+    const float far = dot(q, q);
+    if (!(far < best)) return;
+    best = far;
+    out.cell = face >> 2;
+    for (std::uint32_t k = 0, n = 0; k < 4; ++k) out.weight[k] = k == (face & 3) ? 0 : w[n++];
+}
+
+/// The place of the border nearest to a point. `from`: a cell whose own faces may be it, which most often
+/// are.
+inline Located nearest_on_border(const NetView& net, Point p, std::uint32_t from) {
     struct Open {
         std::size_t box;
         std::uint32_t begin, end;
@@ -120,6 +135,10 @@ inline Located nearest_on_border(const NetView& net, Point p) {
     Located out;
     out.cell = net.borders > 0 ? net.border[0] >> 2 : 0;
     float best = 1e30f;
+    if (from < net.cells && !is_hollow(net, from))
+        for (std::uint32_t face = 4 * from; face < 4 * from + 4; ++face)
+            if (net.beside[face] == no_cell || is_hollow(net, net.beside[face]))
+                try_face(net, face, p, out, best);
     for (int count = 1; count > 0;) {
         const Open at = open[--count];
         if (!(at.gap < best)) continue;
@@ -128,23 +147,12 @@ inline Located nearest_on_border(const NetView& net, Point p) {
             const std::size_t next = 2 * at.box + 1;
             const Open a{next, at.begin, half, box_gap(net.border_box + 6 * next, p)},
                 b{next + 1, half, at.end, box_gap(net.border_box + 6 * (next + 1), p)};
-            open[count++] = a.gap < b.gap ? b : a;
-            open[count++] = a.gap < b.gap ? a : b;
+            const bool first = a.gap < b.gap;
+            if (const Open& later = first ? b : a; later.gap < best) open[count++] = later;
+            open[count++] = first ? a : b;
             continue;
         }
-        for (std::uint32_t i = at.begin; i < at.end; ++i) {
-            const std::uint32_t face = net.border[i];
-            Point c[3];
-            face_corners(net, face, c);
-            float w[3];
-            nearest_on_triangle(p, c[0], c[1], c[2], w);
-            const Point q = c[0] * w[0] + c[1] * w[1] + c[2] * w[2] - p;
-            const float far = dot(q, q);
-            if (!(far < best)) continue;
-            best = far;
-            out.cell = face >> 2;
-            for (std::uint32_t k = 0, n = 0; k < 4; ++k) out.weight[k] = k == (face & 3) ? 0 : w[n++];
-        }
+        for (std::uint32_t i = at.begin; i < at.end; ++i) try_face(net, net.border[i], p, out, best);
     }
     out.beyond = std::sqrt(best);
     return out;

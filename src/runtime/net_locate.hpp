@@ -79,10 +79,10 @@ inline Located locate(const NetView& net, Point p, std::uint32_t from) {
             break;
         }
         const std::uint32_t next = net.beside[4 * std::size_t{cell} + worst];
-        if (next == no_cell) return nearest_on_border(net, p);
+        if (next == no_cell) return nearest_on_border(net, p, from);
         cell = next;
     }
-    if (is_hollow(net, cell)) return nearest_on_border(net, p);
+    if (is_hollow(net, cell)) return nearest_on_border(net, p, from);
     out.cell = cell;
     settle(out);
     return out;
