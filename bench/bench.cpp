@@ -144,7 +144,7 @@ void equal_error(Level level, const std::vector<int>& links) {
         bakes.push_back(
             {name(", smoothed"), plain + smoothing, std::move(texels), unbounced_light(baker, level, job)});
     }
-    // Whether a texel is buried, and where it then moves, is told by its links: only those that all agree on.
+    // Whether a texel is invalid, and where it then moves, is told by its links: only those that all agree on.
     const std::vector<TexelLight>& texels = bakes[0].texels;
     std::vector<std::uint8_t> usable(texels.size(), 1);
     double all = 0;

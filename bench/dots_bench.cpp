@@ -114,7 +114,7 @@ Dots count_dots(const Atlas& atlas, const TexelSet& texels, const Lights& ours, 
     const float black = dot_black * static_cast<float>(alone ? square / mean : mean / area);
     const std::vector<float> against = measure_of(atlas, texels, truth);
     for (std::size_t i = 0; i < ours.size(); ++i) {
-        // Whether a texel counts as buried or hidden, and where it then moved, is told by its links.
+        // Whether a texel counts as invalid or hidden, and where it then moved, is told by its links.
         if (!ours[i].exported || !ours[i].valid || !truth[i].exported || !truth[i].valid ||
             ours[i].position != truth[i].position || !(against[i] > black) || !seen[i])
             continue;

@@ -27,7 +27,7 @@ struct Errors {
 /// area, or every texel alike.
 Errors errors_of(const std::vector<TexelLight>& ours, const std::vector<TexelLight>& truth, bool by_area) {
     const auto weight = [&](std::size_t i) {
-        // Whether a texel counts as buried, and where it then moved, is told by its links.
+        // Whether a texel counts as invalid, and where it then moved, is told by its links.
         const bool both =
             ours[i].exported && ours[i].valid && truth[i].valid && ours[i].position == truth[i].position;
         return both ? (by_area ? static_cast<double>(ours[i].area) : 1.0) : 0.0;

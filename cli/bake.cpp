@@ -172,7 +172,7 @@ Json to_json(const Options& o, const Level& level, const Atlas& atlas, const Bak
               {"tier", tier_name(level.quality.tier)},
               {"texels", f.texels},
               {"patches", f.patches},
-              {"buried_texels", f.buried},
+              {"buried_texels", f.invalid},
               {"moved_texels", f.moved},
               {"hidden_texels", f.hidden},
               {"links", f.links},
@@ -187,7 +187,7 @@ Json to_json(const Options& o, const Level& level, const Atlas& atlas, const Bak
               {"seam_jump", f.seam},
               {"seam_jump_before", f.seam_before},
               {"probes", f.probes},
-              {"buried_probes", f.buried_probes},
+              {"buried_probes", f.invalid_probes},
               {"reflections", baked.reflections.size()},
               {"pages", atlas.pages}};
     j["noise_by_set"] = Json::array();
@@ -239,14 +239,14 @@ void print(const Options& o, const Level& level, const Baked& baked, const Captu
             f.traced == 0 ? "no link was"
                           : fmt::format("{} links were", count_text(static_cast<double>(f.traced))),
             f.layers_made, f.layers);
-    if (f.buried + f.hidden + f.moved > 0)
+    if (f.invalid + f.hidden + f.moved > 0)
         say("{} texels lie inside geometry and {} beyond a wall where nothing can look: filled from their "
             "neighbours; {} lie inside in part and were sampled in the rest\n",
-            count_text(static_cast<double>(f.buried)), count_text(static_cast<double>(f.hidden)),
+            count_text(static_cast<double>(f.invalid)), count_text(static_cast<double>(f.hidden)),
             count_text(static_cast<double>(f.moved)));
     say("light jumps by {:.1f} % over seams, {:.1f} % before they were fitted\n", f.seam * 100,
         f.seam_before * 100);
-    if (f.probes > 0) say("{} probes, {} of them inside geometry and unused\n", f.probes, f.buried_probes);
+    if (f.probes > 0) say("{} probes, {} of them inside geometry and unused\n", f.probes, f.invalid_probes);
     if (captures.probes > 0)
         say("{} reflection probes, {}{}\n", captures.probes,
             captures.captured == 0

@@ -15,6 +15,7 @@ struct Options {
     Common common;
     fs::path out, cache;
     std::vector<std::string> only;
+    bool exact = false;
 };
 
 std::size_t sum(const std::size_t* counts) {
@@ -63,10 +64,13 @@ void print(const PlacedProbes& p, const Level& level) {
             "{:.1f}, {:.1f}; "
             "{} places compared\n",
             100 * f.error_95, 100 * f.worst_error, f.worst_at.x, f.worst_at.y, f.worst_at.z, f.checked);
-        if (f.worst_error > level.probes.tolerance && level.probes.tolerance > 0)
-            say("             the tolerance is for 95 of 100; the others lie at edges of light, have no "
-                "candidate near "
-                "enough, or the budget ran out\n");
+        if (level.probes.tolerance > 0 && f.error_95 > 1.001f * level.probes.tolerance)
+            say("             not the {:.0f} % asked for: the budget ran out, or candidates are too far "
+                "apart for the edges "
+                "of light here; \"light\" in `fill` adds some there, a smaller `spacing` everywhere\n",
+                100 * level.probes.tolerance);
+        else if (level.probes.tolerance > 0 && f.worst_error > level.probes.tolerance)
+            say("             the tolerance is for 95 of 100; the others lie at edges of light\n");
     } else {
         say("\nnot thinned: write [probes] tolerance = 0.1, or budget = 500, in the sheet\n");
     }
@@ -74,6 +78,42 @@ void print(const PlacedProbes& p, const Level& level) {
         bytes_text(
             static_cast<double>(p.places.size() * (probe_bytes + level.sets.size() * probe_light_bytes))),
         level.sets.size());
+}
+
+/// What these probes tell under a bake at glance, held against exact light where a figure's body can be.
+std::vector<RoomProbes> judge(Level level, const PlacedProbes& placed, const BakeStore& store, Job& job) {
+    constexpr std::size_t places_a_room = 100;
+    level.quality.tier = Tier::glance;
+    level.placed = placed.places;
+    Atlas atlas;
+    const Baked baked = bake(level, atlas, job, store);
+    return judge_probes(level, atlas, baked, places_a_room, job);
+}
+
+void print(const std::vector<RoomProbes>& rooms) {
+    say("\nby exact light, at glance: lightness of a figure's parts is off by\n"
+        "{:<14} {:<18} {:>9} {:>10} {:>8} {:>8}   {}\n",
+        "room", "set", "half", "95 of 100", "worst", "over 25", "worst at");
+    for (const RoomProbes& r : rooms)
+        say("{:<14} {:<18} {:>7.1f} % {:>8.1f} % {:>6.0f} % {:>6.1f} %   {:.1f}, {:.1f}, {:.1f}\n", r.room,
+            r.set, 100 * r.half, 100 * r.most, 100 * r.worst, 100 * r.over_quarter, r.worst_at.x,
+            r.worst_at.y, r.worst_at.z);
+}
+
+Json to_json(const std::vector<RoomProbes>& rooms) {
+    Json list = Json::array();
+    for (const RoomProbes& r : rooms)
+        list.push_back({{"room", r.room},
+                        {"set", r.set},
+                        {"places", r.places},
+                        {"half", r.half},
+                        {"at_95", r.most},
+                        {"worst", r.worst},
+                        {"worst_at", vec(r.worst_at)},
+                        {"over_quarter", r.over_quarter},
+                        {"half_by_a_probe_there", r.half_there},
+                        {"at_95_by_a_probe_there", r.most_there}});
+    return list;
 }
 
 /// Of one, with all levels, as the game has it.
@@ -141,10 +181,20 @@ void run(Options& o, Job& job) {
         const fs::path file = o.out / "places.json";
         if (o.common.json) {
             json = to_json(placed, level.sets.size(), file);
+            if (o.exact) json["exact"] = to_json(judge(level, placed, store, job));
         } else {
             say("wrote {} probes to {}\nNext: stasigraph bake {}, which lights them\n\n",
                 placed.places.size(), file.string(), o.common.level.string());
             print(placed, level);
+            if (o.exact && !placed.places.empty()) {
+                const std::vector<RoomProbes> rooms = judge(level, placed, store, job);
+                job.finish();
+                print(rooms);
+            } else if (placed.figures.checked) {
+                say("             against probes on the spot, which miss some light themselves; `place "
+                    "--exact` tells by "
+                    "rays, room by room\n");
+            }
         }
     }
     job.finish();
@@ -169,6 +219,8 @@ void add_place(const Command& app) {
         "probe positions from the volumes, thinned by what light they would hold; reflection probes");
     add_common(c, o->common, "stasigraph place observatory.toml");
     c.add_option("--only", o->only, "place these volumes anew; the others keep what they have");
+    c.add_flag("--exact", o->exact,
+               "bake at glance and tell how far off these probes are from exact light, room by room");
     c.add_option("--out", o->out, "the folder of the bake; `baked/LEVEL` beside it unless given");
     c.add_option("--cache", o->cache,
                  "what is kept between runs; `.stasigraph` beside the level unless given");

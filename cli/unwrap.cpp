@@ -65,7 +65,7 @@ Json to_json(const Atlas& atlas, const AtlasFigures& f, const Json& files) {
               {"page_coverage", f.page_coverage},
               {"coverage", f.coverage},
               {"density", {{"least", f.least_density}, {"mean", f.mean_density}, {"most", f.most_density}}},
-              {"density_gave_way", atlas.gave_way},
+              {"density_gave_way", atlas.applied_density_scale},
               {"stretch", {{"mean", f.mean_stretch}, {"worst", f.worst_stretch}}},
               {"seam_m", f.seam_length},
               {"lightmap_bytes", f.page_texels * 8},
@@ -88,7 +88,9 @@ void print(const Atlas& atlas, const AtlasFigures& f) {
         f.unseen ? fmt::format(", {} that nobody can see with the least density", f.unseen) : "");
     say("density     {:.1f} least, {:.1f} mean, {:.1f} most texels a metre{}\n", f.least_density,
         f.mean_density, f.most_density,
-        atlas.gave_way < 1 ? fmt::format("; {:.1f} % of what was asked", 100 * atlas.gave_way) : "");
+        atlas.applied_density_scale < 1
+            ? fmt::format("; {:.1f} % of what was asked", 100 * atlas.applied_density_scale)
+            : "");
     say("stretch     {:.3f} mean, {:.2f} worst\n", f.mean_stretch, f.worst_stretch);
     say("seams       {:.0f} m\n", f.seam_length);
     say("coverage    {:.1f} % of {} page{}; {} a set in the game (16-bit floats)\n\n", f.coverage * 100,

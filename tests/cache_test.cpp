@@ -180,7 +180,7 @@ SLOW_TEST(Cache, damaged_files_are_noticed_told_of_and_made_again) {
             // Layers hide what they were made from, unless they are gone; their light at probes what it was
             // made from; and texels what they were edited from.
             const auto hides = [&, kind = kind](const std::string& name) {
-                if (kind == "carried") return name.starts_with("layer-probes-");
+                if (kind == "radiosity") return name.starts_with("layer-probes-");
                 if (kind.starts_with("layer")) return false;
                 return name.starts_with("layer-") || (kind == "marks" && name.starts_with("texels-"));
             };

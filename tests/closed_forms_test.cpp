@@ -255,13 +255,13 @@ TEST(ClosedForms, a_sealed_room_under_a_strong_sun_stays_at_exactly_zero) {
     EXPECT_GT(b.at({0, 2.7f, 0}, up).g, 90000) << "and the roof outside is lit";
 }
 
-TEST(ClosedForms, buried_texels_are_found_and_the_floor_beside_the_crate_is_not_dark) {
+TEST(ClosedForms, invalid_texels_are_found_and_the_floor_beside_the_crate_is_not_dark) {
     Level level = floor_level(6, 16);
     level.sky.radiance = {1000, 1000, 1000};
     level.quality.bounces.reset();
     add_box(level, "crate", {-1, -0.2f, -1}, {1, 0.8f, 1}, false, {0.5f, 0.5f, 0.5f});
     const Bake b = bake_level(level);
-    EXPECT_GT(b.baked.figures.buried, 32u * 28u);
+    EXPECT_GT(b.baked.figures.invalid, 32u * 28u);
     // 2 cm from the crate's foot: half the sky, and what the crate's side sends back.
     EXPECT_GT(b.at({1.02f, 0, 0}, up).g, pi * 1000 * 0.5f);
     EXPECT_GT(b.at({0.9f, 0, 0}, up).g, 0) << "under the crate, filled from outside";

@@ -193,7 +193,7 @@ void expect_same(const Baked& a, const Baked& b, const std::string& what) {
     }
     ASSERT_TRUE(a.probes.front_share == b.probes.front_share && a.probes.clearance == b.probes.clearance)
         << what;
-    ASSERT_EQ(a.figures.buried, b.figures.buried) << what;
+    ASSERT_EQ(a.figures.invalid, b.figures.invalid) << what;
     ASSERT_EQ(a.figures.hidden, b.figures.hidden) << what;
     ASSERT_EQ(a.visibility.size(), b.visibility.size());
 }
@@ -204,7 +204,7 @@ SLOW_TEST(Edits, fifty_of_them_have_the_bytes_of_bakes_from_nothing) {
     MemoryStore memory;
     Numbers chance(20261125);
     Atlas atlas;
-    std::size_t traced = 0, whole = 0, buried = 0;
+    std::size_t traced = 0, whole = 0, invalid = 0;
     bake(yard.level, atlas, job, memory.store());
     for (int i = 0; i < 50; ++i) {
         const std::string what = std::to_string(i) + ": " + yard.edit(chance);
@@ -215,10 +215,10 @@ SLOW_TEST(Edits, fifty_of_them_have_the_bytes_of_bakes_from_nothing) {
         if (HasFatalFailure()) return;
         traced += by_edit.figures.traced;
         whole += from_nothing.figures.traced;
-        buried += by_edit.figures.buried;
+        invalid += by_edit.figures.invalid;
     }
     EXPECT_LT(traced, whole * 6 / 10) << "things fill much of this yard, but not all";
-    EXPECT_GT(buried, 1000u) << "else nothing was led past buried texels";
+    EXPECT_GT(invalid, 1000u) << "else nothing was redirected past invalid texels";
 }
 
 /// Some texels that no edit touched are sampled again beside others that are looked at: no timing may show.

@@ -72,7 +72,7 @@ TEST(Materials, furnaces_under_mirrored_and_uneven_scale_are_furnaces) {
         Level level = furnace({0.5f, 0.5f, 0.5f}, 100);
         level.surfaces[0].to_world = m;
         const Bake b = bake_level(level);
-        EXPECT_EQ(b.baked.figures.buried, 0u) << "faces turned inside out";
+        EXPECT_EQ(b.baked.figures.invalid, 0u) << "faces turned inside out";
         EXPECT_NEAR(mean_light(b).g, pi * 200, pi * 200 * 0.01f);
     }
 }

@@ -80,20 +80,20 @@ SLOW_TEST(Pages, a_limit_on_their_number_makes_the_density_give_way_evenly_and_s
     const Atlas one = unwrap_level(level, &notes);
     expect_clean_pages(level, one);
     EXPECT_EQ(one.pages.size(), 1u);
-    EXPECT_LT(one.gave_way, 1);
+    EXPECT_LT(one.applied_density_scale, 1);
     EXPECT_NE(notes.find("to fit on 1 page every surface gets"), std::string::npos) << notes;
     float least = 1e9f, most = 0;
     for (const SurfaceUv& uv : one.surfaces) {
         least = std::min(least, uv.density);
         most = std::max(most, uv.density);
     }
-    EXPECT_NEAR(most, 10 * one.gave_way, 0.2);
+    EXPECT_NEAR(most, 10 * one.applied_density_scale, 0.2);
     EXPECT_GT(least, 0.97f * most);
     EXPECT_GE(measure_atlas(level, one).coverage, 0.6);
 
     level.lightmap.pages = 64;
     const Atlas many = unwrap_level(level);
-    EXPECT_EQ(many.gave_way, 1) << "the density never rises over what was asked";
+    EXPECT_EQ(many.applied_density_scale, 1) << "the density never rises over what was asked";
     EXPECT_EQ(many.pages.size(), free.pages.size());
 }
 
@@ -158,7 +158,7 @@ SLOW_TEST(Pages, a_limit_that_edits_outgrow_is_packed_anew) {
     const Atlas after = unwrap_level(level, &notes, &before);
     expect_clean_pages(level, after);
     EXPECT_EQ(after.pages.size(), 1u);
-    EXPECT_LT(after.gave_way, before.gave_way);
+    EXPECT_LT(after.applied_density_scale, before.applied_density_scale);
     EXPECT_NE(notes.find("packed anew"), std::string::npos) << notes;
 }
 

@@ -343,7 +343,7 @@ SLOW_TEST(Places, stay_free_among_open_shells_and_single_sheets) {
     level.sky.radiance = {100, 100, 100};
     const Bake b = bake_level(level);
     ASSERT_GT(b.baked.probes.size(), 500u);
-    EXPECT_EQ(b.baked.figures.buried_probes, 0u) << "none sees backs of faces from close by";
+    EXPECT_EQ(b.baked.figures.invalid_probes, 0u) << "none sees backs of faces from close by";
     for (std::size_t i = 0; i < b.baked.probes.size(); ++i)
         EXPECT_GE(b.baked.probes.clearance[i], 0.2f - 1e-4f);
 }
@@ -583,6 +583,25 @@ SLOW_TEST(PlaceCommand, tells_what_it_did_and_the_bake_takes_it) {
     EXPECT_GE(told["rules"]["hand"]["kept"].get<int>(), 2);
     EXPECT_GT(told["rules"]["explore"]["kept"].get<int>(), 500);
     EXPECT_GT(told["game_bytes"].get<double>(), 500.0 * told["kept"].get<double>());
+
+    // Against exact light: in each room and set, and no better than what rays to a bake can say.
+    const nlohmann::json exact = tool("place " + level + " --exact --json --quiet").json()["exact"];
+    std::set<std::string> rooms, sets;
+    for (const auto& r : exact) {
+        rooms.insert(r["room"].get<std::string>());
+        sets.insert(r["set"].get<std::string>());
+        EXPECT_GE(r["places"].get<int>(), 50);
+        EXPECT_LE(r["half"].get<float>(), r["at_95"].get<float>());
+        EXPECT_LE(r["at_95"].get<float>(), r["worst"].get<float>());
+    }
+    EXPECT_TRUE(rooms.count("hall") && rooms.count("vault") && rooms.count("elsewhere"));
+    EXPECT_TRUE(sets.count("noon") && sets.count("dusk"));
+    const auto hall = std::find_if(exact.begin(), exact.end(),
+                                   [](const auto& r) { return r["room"] == "hall" && r["set"] == "dusk"; });
+    ASSERT_NE(hall, exact.end());
+    EXPECT_LT((*hall)["half"].get<float>(), 0.03f);
+    EXPECT_GT((*hall)["half"].get<float>(), 0.001f);
+    EXPECT_LT((*hall)["at_95"].get<float>(), 0.15f);
 
     // One volume anew: the others keep their places to the bit.
     std::string other = sheet;

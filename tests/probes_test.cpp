@@ -156,7 +156,7 @@ TEST(Probes, ring_below_zero_only_where_nothing_is_hidden_by_it) {
     EXPECT_GT(sh_irradiance(sh, {0, 0, 1}).g, 850) << "the lit side loses a tenth at most";
 }
 
-TEST(Probes, know_their_clearance_and_whether_they_are_buried) {
+TEST(Probes, know_their_clearance_and_whether_they_are_invalid) {
     Level level;
     add_floor(level, 20, {0.5f, 0.5f, 0.5f});
     add_box(level, "block", {1, -0.5f, -5}, {5, 5, 5}, false, {0.5f, 0.5f, 0.5f});
@@ -171,8 +171,8 @@ TEST(Probes, know_their_clearance_and_whether_they_are_buried) {
     EXPECT_LT(net.front_share[0], 0.5f) << "inside the block, with the floor running through it";
     EXPECT_GT(net.front_share[1], 0.95f);
     EXPECT_NEAR(net.clearance[1], 1, 1e-3f);
-    EXPECT_EQ(b.baked.figures.buried_probes, 1u);
-    // Between a good probe and the buried one the good one answers, and the next one a little.
+    EXPECT_EQ(b.baked.figures.invalid_probes, 1u);
+    // Between a good probe and the invalid one the good one answers, and the next one a little.
     const ProbeWeights w = probe_weights(net, {0.9f, 1, 0});
     ASSERT_EQ(w.count, 2);
     EXPECT_EQ(w.probe[0], 2u);

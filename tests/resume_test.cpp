@@ -82,7 +82,7 @@ TEST(Resume, sampling_goes_on_wherever_it_was_stopped) {
     for (const int at : {1, 9, 17, 20, 30, 35, 40, 45}) {
         StoppingStore store{.memory = {}, .kind = "part", .stop_at = at};
         const BakeStore kept = store.store();
-        const DirectKept keep{kept, "part", std::chrono::milliseconds(0)};
+        const KeptParts keep{kept, "part", std::chrono::milliseconds(0)};
         Job first;
         store.job = &first;
         DirectTexels done;
@@ -107,7 +107,7 @@ TEST(Resume, sampling_goes_on_wherever_it_was_stopped) {
     StoppingStore other{.memory = {}, .kind = "part"};
     const BakeStore kept = other.store();
     kept.save("part", {});
-    const DirectKept keep{kept, "part", std::chrono::milliseconds(1000000)};
+    const KeptParts keep{kept, "part", std::chrono::milliseconds(1000000)};
     EXPECT_TRUE(light_texels(pass, ground.texels, ground.valid, {}, job, nullptr, &keep).light ==
                 whole.light);
 }
@@ -119,7 +119,7 @@ TEST(Resume, the_solve_goes_on_after_any_bounce) {
     for (auto& row : words)
         for (int k = 0; k < 64; ++k) row.push_back(static_cast<std::uint32_t>(n.next() * rows));
     const Links links(words);
-    const RowLengths lengths{.first = 64, .groups = groups, .doublings = {}};
+    const RowLengths lengths{.first = 64, .groups = groups, .log2_scale = {}};
     const std::vector<Rgb> albedo(rows, {0.7f, 0.6f, 0.5f});
     LightField sources(rows, groups);
     for (std::size_t i = 0; i < rows; ++i)

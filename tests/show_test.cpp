@@ -143,7 +143,7 @@ TEST(Show, dots_are_those_that_are_off_from_the_truth) {
     Job job;
     EXPECT_EQ(mark_dots(b.level, b.atlas, pages, truth, job).count[1] +
                   mark_dots(b.level, b.atlas, pages, truth, job).count[5],
-              b.baked.figures.texels - b.baked.figures.buried - b.baked.figures.hidden);
+              b.baked.figures.texels - b.baked.figures.invalid - b.baked.figures.hidden);
     // Of lit texels, as many of each: 15, 30 and 60 % off, and 8 %, which nobody sees.
     std::size_t done[4] = {};
     for (std::size_t i = 0; i < pages[0].texels.size(); ++i) {
@@ -163,10 +163,10 @@ TEST(Show, dots_are_those_that_are_off_from_the_truth) {
     EXPECT_THROW(mark_dots(b.level, b.atlas, pages, truth, job), Error);
 }
 
-TEST(Show, filled_tells_buried_texels_from_lit_ones) {
+TEST(Show, filled_tells_invalid_texels_from_lit_ones) {
     const Bake b = bake_level(box_in_the_sun(0.4f));
     const NamedMarks m = mark_filled(b.level, b.atlas, b.baked.sets[0].pages);
-    EXPECT_EQ(m.count[2], b.baked.figures.buried + b.baked.figures.hidden);
+    EXPECT_EQ(m.count[2], b.baked.figures.invalid + b.baked.figures.hidden);
     EXPECT_EQ(m.count[1] + m.count[2], b.baked.figures.texels);
     EXPECT_GT(m.count[2], 50u) << "what the wall stands on";
 }

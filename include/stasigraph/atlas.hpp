@@ -54,8 +54,8 @@ struct Atlas {
     std::vector<SurfaceUv> surfaces;  ///< One for each surface of the level.
     std::vector<int> pages;           ///< Side of each page in texels; a power of two.
     int margin = 0, block = 1;
-    float density_scale = 1;  ///< The tier's share of the level's density.
-    float gave_way = 1;       ///< Times that, where a limit on the pages asked for it.
+    float density_scale = 1;          ///< The tier's share of the level's density.
+    float applied_density_scale = 1;  ///< Times that, where a limit on the pages asked for it.
     friend bool operator==(const Atlas&, const Atlas&) = default;
 
     /// Maps the layout's TEXCOORD_1 in [0, 1] to the page: page uv = uv * scale + offset.

@@ -16,7 +16,7 @@ namespace stasigraph {
 struct PageImage {
     int side = 0;
     std::vector<Rgb> texels;
-    std::vector<std::uint8_t> state;  ///< 0 empty, 1 valid, 2 buried in geometry, 3 filled margin.
+    std::vector<std::uint8_t> state;  ///< 0 empty, 1 valid, 2 invalid in geometry, 3 filled margin.
 };
 
 /// How light on a page changes with the normal: of the order-1 spherical harmonics of irradiance, the three
@@ -76,7 +76,7 @@ struct RoomNoise {
 /// What a bake came to.
 struct BakeFigures {
     std::size_t texels = 0, patches = 0;
-    std::size_t buried = 0;  ///< Inside geometry; filled from their neighbours.
+    std::size_t invalid = 0;  ///< Inside geometry; filled from their neighbours.
     std::size_t hidden = 0;  ///< Beyond a wall, where nothing can look; filled from the other side.
     std::size_t moved = 0;   ///< Their middle is inside geometry; sampled in the part that is not.
     std::size_t links = 0;   ///< Recorded for texels and patches.
@@ -85,7 +85,7 @@ struct BakeFigures {
     /// what lies around them tells of more noise or less.
     std::size_t sampled_again = 0;
     std::size_t layers = 0, layers_made = 0;  ///< Light groups; those that were solved in this call.
-    std::size_t probes = 0, buried_probes = 0;
+    std::size_t probes = 0, invalid_probes = 0;
     int bounces = 0;
     double area = 0;                  ///< Square metres of lightmapped surface.
     float mean_links = 0;             ///< Links a row uses under this light,

@@ -40,7 +40,7 @@ struct LightDifference {
 LightDifference compare_light(const LitLevel& before, const LitLevel& after, Job& job);
 
 /// The same against the reference path tracer, at texels spread over all lightmapped surfaces by area; those
-/// that a bake fills from others (buried, beyond a wall) are left out.
+/// that a bake fills from others (invalid, beyond a wall) are left out.
 struct ReferenceSampling {
     std::size_t points = 1024;
     int paths = 256;  ///< For each point; half of them tell how sure the other half is.

@@ -154,6 +154,23 @@ std::vector<ExactLight> exact_light(const Level& level, const Atlas& atlas, cons
                                     const std::vector<Vec3>& places, const std::vector<Vec3>& facings,
                                     Job& job);
 
+/// How well probes tell what a figure's parts get in one room under one set: errors of perceptual lightness
+/// against exact light, up, down and to the side.
+struct RoomProbes {
+    std::string room;  ///< A zone, or "elsewhere".
+    std::string set;
+    std::size_t places = 0;
+    float half = 0, most = 0, worst = 0;   ///< Of them at half of the readings, at 95 of 100, at all.
+    float over_quarter = 0;                ///< Share of readings that are off by over a quarter.
+    float half_there = 0, most_there = 0;  ///< What nine coefficients of a probe on the spot miss.
+    Vec3 worst_at;                         ///< Metres.
+};
+/// Of a bake with probes: `places` random places in each zone, and outside of zones, a metre around a probe
+/// that sees them, where something of a figure can be (20 cm from all that stands still, 1.9 m over a floor
+/// at most). By room, then in the order of the sets. Deterministic. Cost: 4096 rays a place and set.
+std::vector<RoomProbes> judge_probes(const Level& level, const Atlas& atlas, const Baked& baked,
+                                     std::size_t places, Job& job);
+
 struct WalkOptions {
     float step = 0.1f;     ///< Metres between readings, at most.
     Vec3 facing{0, 1, 0};  ///< The way the surface faces that is lit; need not be unit length.

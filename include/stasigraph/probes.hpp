@@ -88,7 +88,7 @@ struct ProbeWeights {
 };
 
 /// The probes that answer at a point: those of its tetrahedron, outside all of them of the nearest place of
-/// the hull; without buried ones, and each weighed by whether its distance map says that it sees the point
+/// the hull; without invalid ones, and each weighed by whether its distance map says that it sees the point
 /// (`corrected`). What they do not see of it near probes that do make up for. `hint`: a tetrahedron
 /// to look from first; becomes that of the point. Threads: safe. Cost: constant with a good hint.
 ProbeWeights probe_weights(const ProbeNet& net, Vec3 point, std::uint32_t& hint, bool corrected = true);

@@ -27,13 +27,13 @@ int reflection_levels(int resolution);
 /// What a surface of this roughness, 0 to 1, mirrors along a direction; between levels both are mixed.
 Rgb reflected(const ReflectionMap& map, Vec3 direction, float roughness);
 
-/// The share of light that a surface mirrors, `scale` times its reflectance at normal incidence plus `shift`:
+/// The share of light that a surface mirrors, `scale` times its reflectance at normal incidence plus `bias`:
 /// GGX with Smith's shadowing and Schlick's Fresnel, summed over all of its mirrored light. `cosine` between
 /// normal and view.
-struct Mirroring {
-    float scale = 1, shift = 0;
+struct EnvironmentBrdf {
+    float scale = 1, bias = 0;
 };
-Mirroring mirroring(float cosine, float roughness);
+EnvironmentBrdf environment_brdf(float cosine, float roughness);
 
 /// The probes that answer for a surface: in their order, each with the share it has of what those before left
 /// over. Planes answer for what lies along them alone. `normal`: of the face, unit length; one that a normal

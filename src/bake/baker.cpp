@@ -199,7 +199,7 @@ const std::vector<OcclusionPage>& Baker::State::occlude(const Level& lit, Job& j
             },
             job);
         for (std::size_t p = 0; p < pages.size(); ++p) {
-            fill_rest(ground.plans[p], pages[p]);
+            push_pull_fill(ground.plans[p], pages[p]);
             OcclusionPage& page = occlusion.emplace_back();
             page.side = pages[p].side;
             for (const Rgb& c : pages[p].texels) page.texels.push_back(c.r);
@@ -217,12 +217,12 @@ BakeFigures Baker::State::figures() const {
         const std::uint32_t grid = g.texels.grid[i];
         const bool exported = grid % 2 == 0 && g.atlas.surfaces[grid / 2].page != none;
         (exported ? f.texels : f.patches) += 1;
-        f.buried += g.valid[i] ? 0 : 1;
+        f.invalid += g.valid[i] ? 0 : 1;
         f.hidden += g.hidden[i] ? 1 : 0;
         if (exported) f.area += static_cast<double>(g.texels.area[i]);
-        std::uint8_t doublings = 0;
-        for (const Layer& layer : layers) doublings = std::max(doublings, layer.doublings[i]);
-        lengths += static_cast<double>(static_cast<std::uint32_t>(g.tier.first_links) << doublings);
+        std::uint8_t log2_scale = 0;
+        for (const Layer& layer : layers) log2_scale = std::max(log2_scale, layer.log2_scale[i]);
+        lengths += static_cast<double>(static_cast<std::uint32_t>(g.tier.first_links) << log2_scale);
     }
     f.moved = g.moved;
     f.links = g.links.count();
@@ -230,7 +230,7 @@ BakeFigures Baker::State::figures() const {
     f.layers = layers.size();
     f.layers_made = made;
     f.probes = g.probes.size();
-    for (float v : g.probes.front_share) f.buried_probes += v < 0.7f ? 1 : 0;
+    for (float v : g.probes.front_share) f.invalid_probes += v < 0.7f ? 1 : 0;
     if (g.texels.size() > 0)
         f.mean_links = static_cast<float>(lengths / static_cast<double>(g.texels.size()));
     for (const Layer& layer : layers) {

@@ -16,14 +16,14 @@ constexpr double bytes_a_texel = 380, bytes_a_group = 280;
 constexpr double ray = 0.24e-6, probe_ray = 0.8e-6;
 /// For each even link of a probe and each group: guides and what they and all links bring.
 constexpr double probe_light = 0.12e-6;
-constexpr double texel = 3.2e-6;  ///< Where it lies, what is beside it, whether it is buried.
+constexpr double texel = 3.2e-6;  ///< Where it lies, what is beside it, whether it is invalid.
 constexpr double pack_texel = 1.9e-6, pack_surface = 6e-3;
 /// For each texel and group.
 constexpr double glance = 1.75e-6, light_sample = 0.3e-6, noise = 2.2e-6, guide = 2.4e-6, bounces = 2.2e-6,
                  smooth = 0.9e-6, smooth_link = 0.007e-6, second_look = 0.75e-6, page = 0.25e-6;
 /// Rows of each texel at which the noise that is left is checked, and for each of their links and groups.
 constexpr double noise_rows = 8, gathered = 0.03e-6;
-/// Of texels those that are not buried, whose rows go on after they were judged.
+/// Of texels those that are not invalid, whose rows go on after they were judged.
 constexpr double open_share = 0.82;
 /// Of direct light and of further links what an edit of one thing leaves to be done.
 constexpr double edited_direct = 0.12, edited_links = 0.1;

@@ -157,7 +157,7 @@ void sample_texels(LightWork& w, const GroupLights& lights, Layer& layer, Job& j
     const std::optional<DirectBefore> sampled = before(&KeptDirect::sampled),
                                       lived = before(&KeptDirect::live);
     const bool both = !lights.bounce->empty();
-    const DirectKept keep_sampled{g.store, "sampling-" + layer.keys.direct},
+    const KeptParts keep_sampled{g.store, "sampling-" + layer.keys.direct},
         keep_lived{g.store, "sampling-live-" + layer.keys.direct};
     layer.sampled =
         light_texels(texel_pass(w, lights, BakeRole::whole, both ? lights.units / 2 : lights.units), g.texels,

@@ -187,7 +187,7 @@ struct Field {
 class TexelPass {
 public:
     TexelPass(const DirectPass& pass, const TexelSet& texels, const std::vector<std::uint8_t>& valid,
-              const std::vector<float>& besides, const DirectBefore* before, const DirectKept* kept, Job& job)
+              const std::vector<float>& besides, const DirectBefore* before, const KeptParts* kept, Job& job)
         : pass_(pass),
           valid_(valid),
           before_(before),
@@ -387,7 +387,7 @@ private:
     const DirectPass& pass_;
     const std::vector<std::uint8_t>& valid_;
     const DirectBefore* before_;
-    const DirectKept* kept_;
+    const KeptParts* kept_;
     Job& job_;
     std::size_t count_;
     LightEffort glance_;
@@ -456,7 +456,7 @@ std::vector<std::array<Rgb, 2>> light_again(const DirectPass& pass, const std::v
 
 DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
                           const std::vector<std::uint8_t>& valid, const std::vector<float>& besides, Job& job,
-                          const DirectBefore* before, const DirectKept* kept) {
+                          const DirectBefore* before, const KeptParts* kept) {
     const std::size_t count = pass.rows.size();
     if (pass.light.empty()) {
         job.advance(count * pass.units);

@@ -47,7 +47,7 @@ std::optional<Edit> find_edit(const GroundMarks& before, const std::vector<Surfa
                               std::size_t texels);
 
 /// Links of the new rows as far as those of the old ones still hold: words renamed, rows that were something
-/// else before empty. Rows keep as many links as they had. A buried row of which one of the rays that judge
+/// else before empty. Rows keep as many links as they had. An invalid row of which one of the rays that judge
 /// it may have changed counts as something else.
 Links adopt_links(const Edit& edit, const std::vector<Receiver>& receivers_before,
                   const std::vector<std::uint8_t>& valid_before, const Links& before, const RowSource& rows,
@@ -57,8 +57,8 @@ Links adopt_links(const Edit& edit, const std::vector<Receiver>& receivers_befor
 LinkMarks touched_links(const Edit& edit, const TexelSet& texels, const RowSource& rows,
                         const std::vector<std::uint8_t>& kept, const Links& links, Job& job);
 
-/// Of kept rows, links that are not marked and lead to, or near, texels that moved, are buried or open now,
-/// or have other things beside them: what was led past buried ones may go elsewhere.
+/// Of kept rows, links that are not marked and lead to, or near, texels that moved, are invalid or open now,
+/// or have other things beside them: what was led past invalid ones may go elsewhere.
 LinkMarks misled_links(const Edit& edit, const std::vector<Vec3>& position_before,
                        const std::vector<std::uint8_t>& valid_before, const TexelSet& texels,
                        const std::vector<std::uint8_t>& valid, const std::vector<std::uint8_t>& kept,

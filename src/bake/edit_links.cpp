@@ -11,7 +11,7 @@ namespace stasigraph {
 namespace {
 
 constexpr std::size_t edited_rows_per_task = 256;
-/// A link that led to a buried texel was led up to so many steps further, and looked for a way up to so many
+/// A link that led to an invalid texel was led up to so many steps further, and looked for a way up to so many
 /// beside that.
 constexpr int led = 4;
 /// What stands within so many spacings of a texel may have been in that way.
@@ -95,7 +95,7 @@ Links adopt_links(const Edit& edit, const std::vector<Receiver>& receivers_befor
             if (old == none || !same_receiver(receivers_before[old], rows.receivers[i])) continue;
             kept[i] = 1;
             if (valid_before[old]) continue;
-            // The words of a buried row say nothing; it stays as it is where none of its rays has changed.
+            // The words of an invalid row say nothing; it stays as it is where none of its rays has changed.
             // One that is covered was told so by other rays.
             if (open_by_links(before, old)) {
                 kept[i] = 0;
@@ -196,7 +196,7 @@ LinkMarks misled_links(const Edit& edit, const std::vector<Vec3>& position_befor
                     b.grown(near_spacings * spacing[texels.grid[i]]).holds(texels.position[i]) ? 1 : 0;
         }
     });
-    // Only texels near buried and parted ones are ever led to.
+    // Only texels near invalid and parted ones are ever led to.
     std::vector<std::uint8_t> led_to(count, 0);
     for (std::uint32_t i = 0; i < count; ++i) {
         const bool led_past =

@@ -9,7 +9,7 @@
 namespace stasigraph {
 
 /// How far each texel reaches to its neighbours in the chart: halfway, or all the way to their middles, where
-/// the neighbour is not buried and a short ray to it meets nothing. Where its chart or the open place ends it
+/// the neighbour is not invalid and a short ray to it meets nothing. Where its chart or the open place ends it
 /// reaches as far as the surface goes on, and what of it would lie past that is folded back, so that no half
 /// of its samples lies on the line where a wall stands. So a texel cut by a wall counts on its middle's side
 /// alone. An empty one reaches nowhere.

@@ -33,7 +33,7 @@ void gather_some(const Making& m, const Solved& solved, const HalfField& sent, c
     Links links(count);
     for (std::size_t p = 0; p < links.pieces.size(); ++p) {
         extend_piece(g.level, g.caster(), g.texels, rows, lengths, p, links, job);
-        lead_past_buried(g.caster(), g.texels, rows, open, g.valid, p, links, job);
+        redirect_invalid_links(g.caster(), g.texels, rows, open, g.valid, p, links, job);
     }
     std::vector<GuidedLinks> guided(solved.guided.size());
     for (std::size_t c = 0; c < guided.size(); ++c) {
@@ -50,7 +50,7 @@ void gather_some(const Making& m, const Solved& solved, const HalfField& sent, c
         }
         trace_guided(g, rows, guided[c], job);
     }
-    const RowLengths same{.first = first, .groups = groups, .doublings = {}};
+    const RowLengths same{.first = first, .groups = groups, .log2_scale = {}};
     LightField light(count, groups);
     apply_links(links, same, sent, light, job);
     apply_guided({guided, rows}, links, same, sent, light, job);

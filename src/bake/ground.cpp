@@ -41,7 +41,7 @@ Footprint footprint_of(const Level& level, const TexelSet& texels, std::uint32_t
 }
 
 /// What the normal maps of materials make of the texels' normals, on average.
-std::vector<Vec3> bent_normals(const Ground& g, Job& job) {
+std::vector<Vec3> shading_normals_of(const Ground& g, Job& job) {
     std::vector<Vec3> out(g.texels.size());
     job.parallel(out.size(), 4096, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
@@ -58,8 +58,8 @@ std::vector<Vec3> bent_normals(const Ground& g, Job& job) {
 }  // namespace
 
 bool same_passage(const Material& a, const Material& b) {
-    if (lets_through(a) != lets_through(b) || a.double_sided != b.double_sided) return false;
-    return !lets_through(a) ||
+    if (is_transmissive(a) != is_transmissive(b) || a.double_sided != b.double_sided) return false;
+    return !is_transmissive(a) ||
            (a.alpha_mode == b.alpha_mode && a.alpha == b.alpha && a.alpha_cutoff == b.alpha_cutoff &&
             tints(a) == tints(b) &&
             (!tints(a) || (a.transmission == b.transmission && a.base_color == b.base_color)));
@@ -130,7 +130,7 @@ const RayCaster& Ground::caster() const {
     return *caster_;
 }
 
-/// What is buried and what is hidden is told by the same first links in every tier, however many it has.
+/// What is invalid and what is hidden is told by the same first links in every tier, however many it has.
 void Ground::record(Job& job) {
     rows = texel_rows(level, texels, level.quality.seed);
     lift_receivers(level, texels, caster(), rows, job);
@@ -143,7 +143,7 @@ void Ground::record(Job& job) {
     for (const SharedPair& pair : parted) valid[pair.a] = valid[pair.b] = parted_texel;
     if (edit) find_misled(job);
     for (std::size_t p = 0; p < links.pieces.size(); ++p)
-        lead_past_buried(caster(), texels, rows, valid, valid, p, links, job);
+        redirect_invalid_links(caster(), texels, rows, valid, valid, p, links, job);
     shared = std::move(parted);
     const std::vector<std::uint8_t> shown = lightmapped();
     std::erase_if(shared, [&](const SharedPair& pair) { return !shown[pair.a] || !shown[pair.b]; });
@@ -168,7 +168,7 @@ void Ground::extend(const std::vector<std::uint32_t>& lengths, Job& job) {
         const std::size_t before = links.pieces[p].words.all().size();
         extend_piece(level, caster(), texels, rows, lengths, p, links, job, &valid);
         traced += links.pieces[p].words.all().size() - before;
-        lead_past_buried(caster(), texels, rows, valid, valid, p, links, job);
+        redirect_invalid_links(caster(), texels, rows, valid, valid, p, links, job);
         save_piece(store, piece_name("links", key, p), links, p);
     }
 }
@@ -206,7 +206,7 @@ void Ground::record_probes(Job& job, std::vector<float>& distances, bool placing
     measure_clearance(caster(), probes, job);
     const std::vector<std::uint8_t> all(probe_rows.size(), 1);
     for (std::size_t p = 0; p < probe_links.pieces.size(); ++p)
-        lead_past_buried(caster(), texels, probe_rows, all, valid, p, probe_links, job);
+        redirect_invalid_links(caster(), texels, probe_rows, all, valid, p, probe_links, job);
     record_openings(job);
 }
 
@@ -219,7 +219,7 @@ void Ground::record_openings(Job& job) {
                  openings.links, job);
     const std::vector<std::uint8_t> all(rows_out.size(), 1);
     for (std::size_t p = 0; p < openings.links.pieces.size(); ++p)
-        lead_past_buried(caster(), texels, rows_out, all, valid, p, openings.links, job);
+        redirect_invalid_links(caster(), texels, rows_out, all, valid, p, openings.links, job);
     // Of a probe in or behind geometry nothing is asked.
     std::vector<std::uint8_t> wanted;
     for (const float front : probes.front_share) wanted.push_back(front < runtime::least_front_share ? 0 : 1);
@@ -234,12 +234,12 @@ void Ground::plan_slopes(Job& job) {
         sloped = SlopeRows(shown, shown);
         return;
     }
-    if (!load_array("bent-" + key, bent)) {
-        bent = bent_normals(*this, job);
-        save_array("bent-" + key, bent);
+    if (!load_array("shading-normals-" + key, shading_normals)) {
+        shading_normals = shading_normals_of(*this, job);
+        save_array("shading-normals-" + key, shading_normals);
     }
-    for (std::size_t i = 0; i < bent.size(); ++i)
-        if (bent[i] == texels.normal[i]) shown[i] = 0;
+    for (std::size_t i = 0; i < shading_normals.size(); ++i)
+        if (shading_normals[i] == texels.normal[i]) shown[i] = 0;
     sloped = SlopeRows(shown, grown(graph, shown, smoothing_steps));
 }
 

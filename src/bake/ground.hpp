@@ -62,8 +62,9 @@ public:
     Footprints footprints;
     std::vector<float> explicit_worth;  ///< Of explicit samples of the sky, for each row.
     TexelGraph graph;
-    SlopeRows sloped;        ///< Texels whose slopes pages show, and those they are smoothed with.
-    std::vector<Vec3> bent;  ///< Normals by the materials' maps; empty where pages do not show them.
+    SlopeRows sloped;  ///< Texels whose slopes pages show, and those they are smoothed with.
+    std::vector<Vec3>
+        shading_normals;  ///< Normals by the materials' maps; empty where pages do not show them.
     std::vector<PagePlan> plans;
     SeamPlan seams;
 
@@ -99,7 +100,7 @@ private:
     /// `open`: texels that need rays.
     void record_links(const std::vector<std::uint8_t>& open, Job& job);
     bool record_edited(std::uint32_t judging, const std::vector<std::uint8_t>& open, Job& job);
-    /// After an edit: what leads past buried texels elsewhere now.
+    /// After an edit: what leads past invalid texels elsewhere now.
     void find_misled(Job& job);
     void find_other();
     void record_probes(Job& job, std::vector<float>& distances, bool placing);

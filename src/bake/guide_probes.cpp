@@ -84,7 +84,7 @@ struct Pilot {
         });
         const std::vector<std::uint8_t> all(rows.size(), 1);
         for (std::size_t p = 0; p < links.pieces.size(); ++p)
-            lead_past_buried(g.caster(), g.texels, rows, all, g.valid, p, links, job);
+            redirect_invalid_links(g.caster(), g.texels, rows, all, g.valid, p, links, job);
     }
 };
 

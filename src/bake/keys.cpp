@@ -118,8 +118,8 @@ void add_volume(Hasher& h, const Volume& v) {
 
 void add_passage(Hasher& h, const Level& level, const Material& m) {
     h.number(m.double_sided);
-    h.number(lets_through(m));
-    if (lets_through(m)) {
+    h.number(is_transmissive(m));
+    if (is_transmissive(m)) {
         h.number(m.alpha_mode);
         for (const float v : {m.alpha, m.alpha_cutoff, m.transmission}) h.number(v);
         h.color(m.base_color);

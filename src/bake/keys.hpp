@@ -9,7 +9,7 @@
 namespace stasigraph {
 
 /// What rays see: geometry, what materials let through, normal maps, texels, seed, and the links looked at to
-/// tell what is buried. Not lights, colours, the tier's ray counts, nor volumes of probes.
+/// tell what is invalid. Not lights, colours, the tier's ray counts, nor volumes of probes.
 std::string ground_key(const Level& level, const Atlas& atlas);
 /// What rays see and nothing else, whatever the texels.
 std::string geometry_key(const Level& level);

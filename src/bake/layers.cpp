@@ -147,8 +147,8 @@ std::string layer_blob(const Layer& l) {
     return "layer-" + l.keys.light;
 }
 /// What texels send, for probes that come later.
-std::string carried_blob(const Layer& l) {
-    return "carried-" + l.keys.light;
+std::string radiosity_blob(const Layer& l) {
+    return "radiosity-" + l.keys.light;
 }
 /// Its light at probes, for where those stand.
 std::string probes_blob(const Ground& g, const Layer& l) {
@@ -187,15 +187,15 @@ bool load_probes(const Ground& g, Layer& l) {
     return true;
 }
 
-bool load_carried(const Ground& g, Layer& l) {
+bool load_radiosity(const Ground& g, Layer& l) {
     Blob blob;
-    if (!g.store.load || !g.store.load(carried_blob(l), blob)) return false;
+    if (!g.store.load || !g.store.load(radiosity_blob(l), blob)) return false;
     BlobReader in(blob);
     std::vector<float> unit;
     in.array(unit, 1);
-    in.array(l.carried, g.texels.size());
+    in.array(l.radiosity, g.texels.size());
     if (!in.done()) return false;
-    l.carried_unit = unit[0];
+    l.radiosity_unit = unit[0];
     return true;
 }
 
@@ -206,7 +206,7 @@ void save_layer(const Ground& g, const Layer& l) {
     out.array(noise);
     out.number(static_cast<std::uint64_t>(l.bounces));
     out.number(l.guided_links);
-    out.array(l.doublings);
+    out.array(l.log2_scale);
     out.array(l.shown);
     out.array(l.checked);
     out.array(l.slopes.values);
@@ -216,11 +216,11 @@ void save_layer(const Ground& g, const Layer& l) {
     }
     out.array(l.at_seams);
     g.store.save(layer_blob(l), out.parts());
-    BlobWriter carried;
-    const std::vector<float> unit{l.carried_unit};
-    carried.array(unit);
-    carried.array(l.carried);
-    g.store.save(carried_blob(l), carried.parts());
+    BlobWriter radiosity;
+    const std::vector<float> unit{l.radiosity_unit};
+    radiosity.array(unit);
+    radiosity.array(l.radiosity);
+    g.store.save(radiosity_blob(l), radiosity.parts());
     save_probes(g, l);
 }
 
@@ -232,7 +232,7 @@ bool load(const Ground& g, Layer& l) {
     in.array(noise, 2);
     l.bounces = static_cast<int>(in.number());
     l.guided_links = in.number();
-    in.array(l.doublings, g.texels.size());
+    in.array(l.log2_scale, g.texels.size());
     in.array(l.shown, g.texels.size());
     in.array(l.checked);
     l.slopes = LightField(g.sloped.texel.size(), 3);
@@ -258,12 +258,12 @@ void stay_dark(const Ground& g, Layer& l) {
     l.sampled.light.resize(g.texels.size());
     l.live = {};
     l.at_probes.assign(g.probes.size(), {});
-    l.doublings.assign(g.texels.size(), 0);
+    l.log2_scale.assign(g.texels.size(), 0);
     l.sky.clear();
     l.shown.assign(g.texels.size(), Rgb{});
     l.checked.clear();
     l.slopes = LightField(g.sloped.texel.size(), 3);
-    l.carried.assign(g.texels.size(), {});
+    l.radiosity.assign(g.texels.size(), {});
     l.probes = l.rest = l.at_probes;
     l.lamps.clear();
     l.openings.clear();
@@ -281,14 +281,14 @@ std::size_t light_layers(const std::vector<LayerToMake>& wanted, Job& job) {
         const Ground& g = w.work->ground;
         if (load(g, *w.layer)) {
             if (load_probes(g, *w.layer)) continue;
-            if (load_carried(g, *w.layer)) {
+            if (load_radiosity(g, *w.layer)) {
                 probes_alone.push_back(w);
                 continue;
             }
         }
         (max_channel(group_strength(w.work->lit, w.group)) > 0 ? make : dark).push_back(w);
     }
-    const auto let_go = [](const LayerToMake& w) { w.layer->carried = {}; };
+    const auto let_go = [](const LayerToMake& w) { w.layer->radiosity = {}; };
     if (!probes_alone.empty()) {
         // Probes stand elsewhere: texels have their light already.
         light_direct(probes_alone, job);

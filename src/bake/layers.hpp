@@ -19,12 +19,12 @@ struct Layer {
     std::vector<ShRgb> at_probes;
 
     // As solved.
-    std::vector<std::uint8_t> doublings;  ///< Of the first length, by texel: how many links count.
+    std::vector<std::uint8_t> log2_scale;  ///< Of the first length, by texel: how many links count.
     std::vector<Rgb> sky;  ///< What links bring from the sky, by texel; empty for other groups.
-    /// All of its light as solved, live direct light included, by texel: halves, times `carried_unit`. It is
-    /// what probes take in; in memory while they do.
-    std::vector<std::array<std::uint16_t, 3>> carried;
-    float carried_unit = 1;
+    /// All of its light as solved, live direct light included, by texel: halves, times `radiosity_unit`. It
+    /// is what probes take in; in memory while they do.
+    std::vector<std::array<std::uint16_t, 3>> radiosity;
+    float radiosity_unit = 1;
     std::vector<Rgb> shown;  ///< All of it, smoothed, without direct light that stays live.
     /// At the texels of checked_texels() by how much it is more than other rays say, two times with others.
     /// Empty where that is not known.

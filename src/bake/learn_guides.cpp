@@ -381,7 +381,7 @@ void trace_guided(Ground& g, const RowSource& rows, GuidedLinks& guided, Job& jo
     const std::vector<std::uint8_t> open(guided.size(), 1);
     for (std::size_t p = 0; p < guided.links.pieces.size(); ++p) {
         extend_piece(g.level, g.caster(), g.texels, guided.source, lengths, p, guided.links, job);
-        lead_past_buried(g.caster(), g.texels, guided.source, open, g.valid, p, guided.links, job);
+        redirect_invalid_links(g.caster(), g.texels, guided.source, open, g.valid, p, guided.links, job);
     }
 }
 

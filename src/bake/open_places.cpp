@@ -27,21 +27,21 @@ bool is_open(const Level& level, const RayCaster& caster, const Receiver& r, std
         back += meets_back(level, caster, hit) ? 1 : 0;
         below |= hit.surface == none && way.y < 0;
     }
-    return static_cast<float>(back) <= buried_share * static_cast<float>(looks) &&
+    return static_cast<float>(back) <= invalid_share * static_cast<float>(looks) &&
            !(below && lies_within(level, caster, r.position, r.face_normal));
 }
 
-/// Whether at least two buried texels stay between the two sides of a wall if texel i moves that way, and the
+/// Whether at least two invalid texels stay between the two sides of a wall if texel i moves that way, and the
 /// one on the other side does so, too: fewer would let light of either side show on the other.
 bool keeps_apart(const TexelSet& texels, const std::vector<std::uint8_t>& valid, std::uint32_t i, int x,
                  int y) {
-    const auto buried_along = [&](int dx, int dy) {
+    const auto invalid_along = [&](int dx, int dy) {
         for (int step = 1; step <= 3 && (dx != 0 || dy != 0); ++step)
             if (const std::uint32_t n = texels.neighbour(i, step * dx, step * dy); n != none && valid[n])
                 return false;
         return true;
     };
-    return buried_along(-x, -y) && buried_along(-x, 0) && buried_along(0, -y);
+    return invalid_along(-x, -y) && invalid_along(-x, 0) && invalid_along(0, -y);
 }
 
 constexpr int ways[8][2] = {{-1, -1}, {0, -1}, {1, -1}, {-1, 0}, {1, 0}, {-1, 1}, {0, 1}, {1, 1}};
@@ -64,7 +64,7 @@ Vec3 way_to(const TexelSet& texels, std::uint32_t i, int x, int y) {
     return across + down;
 }
 
-/// The nearest open place between a buried texel and its valid neighbours, else toward an edge of its chart;
+/// The nearest open place between an invalid texel and its valid neighbours, else toward an edge of its chart;
 /// its own where there is none.
 Vec3 open_place(const Level& level, const RayCaster& caster, const TexelSet& texels, const RowSource& rows,
                 const std::vector<std::uint8_t>& valid, std::uint32_t i) {

@@ -1,5 +1,5 @@
 #pragma once
-// Texels of which the middle is buried and a part is not.
+// Texels of which the middle is invalid and a part is not.
 
 #include "transport/links.hpp"
 
@@ -15,11 +15,11 @@ std::vector<std::uint8_t> find_open(const std::vector<std::uint8_t>& uncovered, 
                                     const RayCaster& caster, const TexelSet& texels, const RowSource& rows,
                                     const Links& links, Job& job);
 
-/// Moves the places of buried texels along the surface to the nearest open part of their footprint, where
+/// Moves the places of invalid texels along the surface to the nearest open part of their footprint, where
 /// they have one, and traces their links anew. Places, receivers, links and validity change; the texels'
 /// numbers, normals and colours do not. Only in flat parts of charts, where the way to a valid neighbour
 /// stays on the surface. Returns how many were moved. Same result for any number of threads. Cost: a few
-/// hundred rays for each texel along the rim of what is buried.
+/// hundred rays for each texel along the rim of what is invalid.
 std::size_t move_to_open(const Level& level, const RayCaster& caster, TexelSet& texels, RowSource& rows,
                          Links& links, std::vector<std::uint8_t>& valid, Job& job);
 

@@ -16,13 +16,13 @@ void carry_light(const Making& m, const LightField& light, Job& job) {
         float most = 0;
         for (std::size_t i = 0; i < texels; ++i) most = std::max(most, max_channel(light.get(i, c)));
         // A power of two, so that the same light is the same in any unit.
-        layer.carried_unit = most > 0 ? std::exp2(std::ceil(std::log2(most / 32768))) : 1;
-        layer.carried.resize(texels);
-        const float share = 1 / layer.carried_unit;
+        layer.radiosity_unit = most > 0 ? std::exp2(std::ceil(std::log2(most / 32768))) : 1;
+        layer.radiosity.resize(texels);
+        const float share = 1 / layer.radiosity_unit;
         job.parallel(texels, 4096, [&](std::size_t begin, std::size_t end) {
             for (std::size_t i = begin; i < end; ++i) {
                 const Rgb e = light.get(i, c) * share;
-                layer.carried[i] = {runtime::to_half(e.r), runtime::to_half(e.g), runtime::to_half(e.b)};
+                layer.radiosity[i] = {runtime::to_half(e.r), runtime::to_half(e.g), runtime::to_half(e.b)};
             }
         });
     }
@@ -41,10 +41,10 @@ SentByTexels sent_by_texels(const std::vector<LayerToMake>& layers, const std::v
         for (std::size_t i = begin; i < end; ++i)
             for (std::size_t c = 0; c < groups; ++c) {
                 const Layer& layer = *layers[c].layer;
-                const auto& e = layer.carried[i];
+                const auto& e = layer.radiosity[i];
                 sent.lux[i * groups + c] =
                     Rgb{runtime::from_half(e[0]), runtime::from_half(e[1]), runtime::from_half(e[2])} *
-                    albedo[i] * layer.carried_unit;
+                    albedo[i] * layer.radiosity_unit;
             }
     });
     return sent;

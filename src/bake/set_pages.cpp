@@ -20,15 +20,16 @@ void add_pages(const Pages& from, Rgb gain, Pages& to, Job& job) {
 }
 
 void fill_all(const std::vector<PagePlan>& plans, Pages& pages, Job& job) {
-    job.parallel(pages.size(), 1, [&](std::size_t p, std::size_t) { fill_rest(plans[p], pages[p]); });
+    job.parallel(pages.size(), 1, [&](std::size_t p, std::size_t) { push_pull_fill(plans[p], pages[p]); });
 }
 
 /// Light on the normals that flat pages show.
 Rgb flat_light(const Ground& g, const Layer& layer, std::size_t texel) {
     const Rgb e = layer.shown[texel];
-    const std::uint32_t row = g.bent.empty() ? none : g.sloped.of(texel);
+    const std::uint32_t row = g.shading_normals.empty() ? none : g.sloped.of(texel);
     if (row == none) return e;
-    const Rgb turned = e + dot(slope_at(layer.slopes, row, 0), g.bent[texel] - g.texels.normal[texel]);
+    const Rgb turned =
+        e + dot(slope_at(layer.slopes, row, 0), g.shading_normals[texel] - g.texels.normal[texel]);
     return {std::max(0.0f, turned.r), std::max(0.0f, turned.g), std::max(0.0f, turned.b)};
 }
 

@@ -71,7 +71,7 @@ std::vector<SharedPair> find_shared(const TexelSet& texels, const std::vector<st
             constexpr int ways[4][2] = {{1, 0}, {0, 1}, {1, 1}, {1, -1}};
             for (const auto& [dx, dy] : ways) {
                 std::uint32_t n = texels.neighbour(i, dx, dy);
-                // One buried texel inside the wall is filled from both sides; two keep them apart.
+                // One invalid texel inside the wall is filled from both sides; two keep them apart.
                 if (n != none && !wanted[n]) n = texels.neighbour(i, 2 * dx, 2 * dy);
                 if (n == none || !wanted[n] || !in_one_plane(texels, i, n)) continue;
                 const float wall = wall_of_texels(texels, caster, i, n);

@@ -8,7 +8,7 @@
 
 namespace stasigraph {
 
-/// A wall between two texels of one chart that filtering reads together: with no more than one buried texel
+/// A wall between two texels of one chart that filtering reads together: with no more than one invalid texel
 /// inside of it, light of either side shows on the other.
 struct SharedPair {
     std::uint32_t a = 0, b = 0;

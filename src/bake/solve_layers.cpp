@@ -34,7 +34,7 @@ LightField gather_sources(Making& m, const RowLengths& lengths, const std::vecto
     g.links.for_rows(1024, job, [&](std::size_t begin, std::size_t end) {
         RowParts parts(g.rows);
         for (std::size_t i = begin; i < end; ++i) {
-            if (!g.valid[i]) continue;  // whatever a buried texel is lit by is inside geometry
+            if (!g.valid[i]) continue;  // whatever an invalid texel is lit by is inside geometry
             for (std::size_t c = 0; c < m.size(); ++c) {
                 Layer& layer = m.layer(c);
                 field.add(i, c, layer.sampled.light[i]);
@@ -59,15 +59,15 @@ void tell_noise(const Making& m, const std::vector<float>& noise, const RowLengt
     const Ground& g = m.ground;
     for (std::size_t c = 0; c < m.size(); ++c) {
         Layer& layer = m.layer(c);
-        layer.doublings.assign(g.texels.size(), 0);
+        layer.log2_scale.assign(g.texels.size(), 0);
         double before = 0, after = 0, whole = 0;
         for (std::size_t i = 0; i < g.texels.size(); ++i) {
-            if (!lengths.doublings.empty()) layer.doublings[i] = lengths.doublings[i * m.size() + c];
+            if (!lengths.log2_scale.empty()) layer.log2_scale[i] = lengths.log2_scale[i * m.size() + c];
             const auto area = static_cast<double>(g.texels.area[i]),
                        here = static_cast<double>(noise[i * m.size() + c]);
             whole += area;
             before += area * here;
-            after += area * here / std::sqrt(static_cast<double>(1u << layer.doublings[i]));
+            after += area * here / std::sqrt(static_cast<double>(1u << layer.log2_scale[i]));
         }
         layer.noise_before = whole > 0 ? static_cast<float>(before / whole) : 0;
         layer.noise = whole > 0 ? static_cast<float>(after / whole) : 0;
@@ -85,7 +85,7 @@ void save(const Making& m, const Asked& asked) {
     const BakeStore& store = m.ground.store;
     if (!store.save) return;
     BlobWriter out;
-    out.array(asked.lengths.doublings);
+    out.array(asked.lengths.log2_scale);
     out.array(asked.noise);
     out.array(m.floor);
     for (const GuidedLinks& guided : asked.guided) {
@@ -121,7 +121,7 @@ bool load(Making& m, Asked& asked) {
     const std::size_t count = m.ground.texels.size() * m.size();
     BlobReader in(blob);
     std::vector<float> floor;
-    in.array(asked.lengths.doublings, count);
+    in.array(asked.lengths.log2_scale, count);
     in.array(asked.noise, count);
     in.array(floor, m.size());
     std::vector<GuidedLinks> guided(m.size());
@@ -134,7 +134,7 @@ bool load(Making& m, Asked& asked) {
     }
     const std::uint32_t first = asked.lengths.first;
     const auto most = static_cast<std::uint32_t>(m.ground.tier.most_links);
-    if (!in.done() || std::any_of(asked.lengths.doublings.begin(), asked.lengths.doublings.end(),
+    if (!in.done() || std::any_of(asked.lengths.log2_scale.begin(), asked.lengths.log2_scale.end(),
                                   [&](std::uint8_t d) { return d > 16 || first << d > most; }))
         return false;
     m.floor = std::move(floor);
@@ -231,13 +231,13 @@ Solved solve_layers(Making& m, Job& job) {
                most = static_cast<std::uint32_t>(g.tier.most_links);
     const NoiseQuestion question{m.quality.noise > 0 ? m.quality.noise : g.tier.noise, first, most};
     const std::size_t groups = m.size();
-    Asked asked{{.first = first, .groups = groups, .doublings = {}}, {}, {}};
+    Asked asked{{.first = first, .groups = groups, .log2_scale = {}}, {}, {}};
     job.begin("noise", 3 * bounce_units(0));
     const bool grow = most > first || first >= DirectionGuide::cells;
     if (grow) {
         if (!load(m, asked)) {
             // First with the first links and a few bounces, to see where the light is uncertain.
-            const RowLengths few = {.first = std::min(first, most_asked), .groups = groups, .doublings = {}};
+            const RowLengths few = {.first = std::min(first, most_asked), .groups = groups, .log2_scale = {}};
             const LightField light =
                 solve_bounces(g.links, few, m.albedo, gather_sources(m, asked.lengths, {}, job),
                               std::min(3, m.quality.bounces.value_or(3)), job)

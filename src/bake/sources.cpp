@@ -152,7 +152,7 @@ RowLengths row_lengths(const TexelSet& texels, const std::vector<std::uint8_t>& 
                        Job& job) {
     RowLengths lengths{.first = question.first,
                        .groups = groups,
-                       .doublings = std::vector<std::uint8_t>(texels.size() * groups, 0)};
+                       .log2_scale = std::vector<std::uint8_t>(texels.size() * groups, 0)};
     job.parallel(texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
         std::vector<float> square(groups);
         for (std::size_t i = begin; i < end; ++i) {
@@ -168,7 +168,7 @@ RowLengths row_lengths(const TexelSet& texels, const std::vector<std::uint8_t>& 
             for (std::size_t g = 0; g < groups; ++g) {
                 const float here =
                     count > 0 ? square[g] / count : noise[i * groups + g] * noise[i * groups + g];
-                std::uint8_t& d = lengths.doublings[i * groups + g];
+                std::uint8_t& d = lengths.log2_scale[i * groups + g];
                 while (static_cast<float>(1u << d) < here / (question.noise * question.noise) &&
                        question.first << d < question.most)
                     ++d;

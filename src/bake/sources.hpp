@@ -45,7 +45,7 @@ struct DirectPass {
 double seconds_a_row(const DirectPass& pass, const std::vector<std::uint8_t>& valid, Job& job);
 
 struct DirectTexels {
-    std::vector<Rgb> light;    ///< Lux; buried texels stay black.
+    std::vector<Rgb> light;    ///< Lux; invalid texels stay black.
     std::vector<Slope> slope;  ///< By row of those asked for.
     // How it was found, so that an edit samples only what it touches.
     std::vector<float> glance, look;     ///< Luminance; look is below 0 where there was none.
@@ -60,7 +60,7 @@ std::vector<std::array<Rgb, 2>> light_again(const DirectPass& pass, const std::v
                                             Job& job);
 
 /// Where a pass keeps what it has so far, for a bake that is stopped.
-struct DirectKept {
+struct KeptParts {
     const BakeStore& store;
     std::string name;
     std::chrono::milliseconds every{4000};
@@ -79,7 +79,7 @@ struct DirectBefore {
 /// same. `kept`, where given: every so often what is done is saved, and a later call goes on from there.
 DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
                           const std::vector<std::uint8_t>& valid, const std::vector<float>& besides, Job& job,
-                          const DirectBefore* before = nullptr, const DirectKept* kept = nullptr);
+                          const DirectBefore* before = nullptr, const KeptParts* kept = nullptr);
 
 /// What a link that met the sky brings of it, nit: weighed against explicit sampling and tinted by what it
 /// passed.

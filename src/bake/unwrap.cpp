@@ -118,7 +118,7 @@ private:
             pages_.resize(std::max<std::size_t>(pages_.size(), was.page + 1));
         }
         for (std::size_t p = 0; p < pages_.size(); ++p) pages_[p] = previous_->pages[p];
-        if (!pages_.empty()) atlas_.gave_way = previous_->gave_way;
+        if (!pages_.empty()) atlas_.applied_density_scale = previous_->applied_density_scale;
     }
 
     void make_groups() {
@@ -347,7 +347,7 @@ private:
 
     void place_groups() {
         job_.begin("pack", 1);
-        float factor = atlas_.gave_way;
+        float factor = atlas_.applied_density_scale;
         if (map_.pages > 0 && pages_.empty()) {
             load_ = load(1);
             const double room = std::pow(static_cast<double>(map_.page - map_.margin), 2) * map_.pages;
@@ -392,7 +392,7 @@ private:
                                       ? PackEffort::quick
                                       : PackEffort::full;
         while (!attempt(more, effort)) more = map_.pages > 0 ? more * (1 - search_step / 4) : settle(more);
-        atlas_.gave_way = more;
+        atlas_.applied_density_scale = more;
         atlas_.pages = packing_.pages;
         if (more < 1 && map_.pages > 0)
             job_.note("to fit on " + std::to_string(map_.pages) + (map_.pages == 1 ? " page" : " pages") +
@@ -445,7 +445,7 @@ private:
     void forget_previous() {
         pages_.clear();
         atlas_.layouts.clear();
-        atlas_.gave_way = 1;
+        atlas_.applied_density_scale = 1;
         previous_ = nullptr;
         for (std::uint32_t s = 0; s < kept_.size(); ++s)
             if (kept_[s]) atlas_.surfaces[s] = {.name = level_.surfaces[s].name};
@@ -484,7 +484,8 @@ private:
                 uv.y = origin.y;
             }
             uv.density = reached(group, source_.front[s].area);
-            const float asked = map_.density * scale_ * level_.surfaces[s].density * atlas_.gave_way;
+            const float asked =
+                map_.density * scale_ * level_.surfaces[s].density * atlas_.applied_density_scale;
             if (uv.density < 0.97f * asked)
                 job_.note("surface " + level_.surfaces[s].name + " is too large for one page of " +
                           std::to_string(map_.page) + " texels: it gets " +

@@ -6,8 +6,8 @@ namespace stasigraph {
 
 namespace {
 
-/// Buried texels further than this from any valid one stay dark: nothing that filters reaches them.
-constexpr int most_buried_rings = 16;
+/// Invalid texels further than this from any valid one stay dark: nothing that filters reaches them.
+constexpr int most_invalid_rings = 16;
 
 constexpr int step_x[8] = {0, -1, 1, 0, -1, 1, -1, 1},
               step_y[8] = {-1, 0, 0, 1, -1, -1, 1, 1};  // sides before corners
@@ -79,10 +79,10 @@ std::vector<PagePlan> plan_pages(const Atlas& atlas, const TexelSet& texels,
         PagePlan& plan = plans[p];
         std::vector<std::uint8_t> filled(plan.state.size());
         for (std::size_t i = 0; i < filled.size(); ++i) filled[i] = plan.state[i] == 1;
-        // Buried texels from their own chart first, so that the margin is not made of them.
-        plan_rings(plan, filled, 2, most_buried_rings);
+        // Invalid texels from their own chart first, so that the margin is not made of them.
+        plan_rings(plan, filled, 2, most_invalid_rings);
         plan_rings(plan, filled, 0, atlas.margin);
-        for (const PagePlan::Fill& f : plan.fills)
+        for (const PagePlan::Dilation& f : plan.fills)
             if (plan.state[f.place] == 0) plan.state[f.place] = 3;
     });
     return plans;
@@ -105,7 +105,7 @@ std::vector<PageImage> finish_pages(const std::vector<PagePlan>& plans,
 }
 
 void fill_page(const PagePlan& plan, const std::vector<std::uint8_t>& kept, PageImage& page) {
-    for (const PagePlan::Fill& f : plan.fills) {
+    for (const PagePlan::Dilation& f : plan.fills) {
         if (!kept.empty() && kept[f.place]) continue;
         Rgb sum;
         float count = 0;
@@ -119,7 +119,7 @@ void fill_page(const PagePlan& plan, const std::vector<std::uint8_t>& kept, Page
     }
 }
 
-void fill_rest(const PagePlan& plan, PageImage& page) {
+void push_pull_fill(const PagePlan& plan, PageImage& page) {
     struct Grid {
         int side;
         std::vector<Rgb> light;
@@ -128,7 +128,7 @@ void fill_rest(const PagePlan& plan, PageImage& page) {
     std::vector<Grid> levels(1);
     levels[0] = {page.side, page.texels, std::vector<float>(page.texels.size())};
     for (const auto& [texel, place] : plan.valid) levels[0].weight[place] = 1;
-    for (const PagePlan::Fill& f : plan.fills) levels[0].weight[f.place] = 1;
+    for (const PagePlan::Dilation& f : plan.fills) levels[0].weight[f.place] = 1;
     while (levels.back().side > 1) {
         const Grid& fine = levels.back();
         const int side = fine.side / 2;

@@ -12,11 +12,11 @@ struct PagePlan {
     int side = 0;
     std::vector<std::uint8_t> state;                             ///< As in PageImage.
     std::vector<std::pair<std::uint32_t, std::uint32_t>> valid;  ///< Texel number, place on the page.
-    struct Fill {
+    struct Dilation {
         std::uint32_t place;
         std::uint8_t neighbours;  ///< Bit k: neighbour k of the eight around is filled before.
     };
-    std::vector<Fill> fills;  ///< Buried texels first, then the margin, ring by ring.
+    std::vector<Dilation> fills;  ///< Invalid texels first, then the margin, ring by ring.
 };
 std::vector<PagePlan> plan_pages(const Atlas& atlas, const TexelSet& texels,
                                  const std::vector<std::uint8_t>& valid, Job& job);
@@ -30,7 +30,7 @@ void fill_page(const PagePlan& plan, const std::vector<std::uint8_t>& kept, Page
 
 /// Fills what is still empty from coarser and coarser means of what is not (pull-push: Gortler et al., The
 /// Lumigraph, 1996), so that the page's smaller levels are made of light. States stay.
-void fill_rest(const PagePlan& plan, PageImage& page);
+void push_pull_fill(const PagePlan& plan, PageImage& page);
 
 /// Bilinear lookup as a game's sampler does it, at a position in texels of the page.
 Rgb sample_page(const PageImage& page, Vec2 at);

@@ -68,10 +68,10 @@ float sent(const CheckScene& scene, const Light& l, Vec3 way) {
 
 void check_place(const CheckScene& scene, const Light& l, Findings& out) {
     const std::vector<Vec3> at = lamp_places(l);
-    std::size_t buried = 0;
-    for (const Vec3 p : at) buried += scene.space.solid(p) ? 1 : 0;
+    std::size_t inside = 0;
+    for (const Vec3 p : at) inside += scene.space.solid(p) ? 1 : 0;
     // Ends may stand in their sockets.
-    if (4 * buried <= at.size()) return;
+    if (4 * inside <= at.size()) return;
     const bool whole = scene.space.solid(at[0]);
     Vec3 surface;
     const bool found = scene.caster.nearest(l.position, 100, surface);

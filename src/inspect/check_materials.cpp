@@ -38,7 +38,7 @@ void check_reflectance(const CheckScene& scene, Findings& out) {
             users[level.surfaces[s].material].push_back(s);
     for (const auto& [index, surfaces] : users) {
         const Material& m = level.materials[index];
-        if (m.metallic > 0.5f || max_channel(m.emission) > 0 || lets_through(m)) continue;
+        if (m.metallic > 0.5f || max_channel(m.emission) > 0 || is_transmissive(m)) continue;
         const Rgb mean =
             m.base_color *
             (m.base_texture.image == none ? Rgb{1, 1, 1} : mean_of(level.images[m.base_texture.image]));

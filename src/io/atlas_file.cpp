@@ -89,7 +89,7 @@ void save_atlas(const std::filesystem::path& to, const Atlas& atlas) {
     w.word(atlas_version);
     for (const int v : {atlas.margin, atlas.block}) w.word(static_cast<std::uint32_t>(v));
     w.raw(&atlas.density_scale, 4);
-    w.raw(&atlas.gave_way, 4);
+    w.raw(&atlas.applied_density_scale, 4);
     for (const std::size_t n : {atlas.pages.size(), atlas.layouts.size(), atlas.surfaces.size()})
         w.word(static_cast<std::uint32_t>(n));
     for (const int p : atlas.pages) w.word(static_cast<std::uint32_t>(p));
@@ -125,7 +125,7 @@ Atlas atlas_of(const Bytes& bytes, const std::string& where) {
     atlas.margin = side(r, 1, 64);
     atlas.block = side(r, 1, 8);
     atlas.density_scale = number(r, 1e-6f, 1e6f);
-    atlas.gave_way = number(r, 1e-6f, 1);
+    atlas.applied_density_scale = number(r, 1e-6f, 1);
     const std::uint32_t pages = r.word(), layouts = r.word(), surfaces = r.word();
     for (std::uint32_t i = 0; i < pages; ++i) {
         atlas.pages.push_back(side(r, 16, most_atlas_side));

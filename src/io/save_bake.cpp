@@ -63,31 +63,30 @@ Json probes_json(const ProbeNet& net, const std::vector<const BakedSet*>& sets) 
     const auto part = [](std::size_t offset, const char* type) {
         return Json{{"offset", offset}, {"type", type}};
     };
-    Json json = {
-        {"format", "stasigraph probes"},
-        {"version", 3},
-        {"file", "probes.bin"},
-        {"count", net.size()},
-        {"byte_order", "little"},
-        {"basis",
-         "nine real orthonormal spherical harmonics of world coordinates, +Y up, cosine-convolved: "
-         "00, 1-1 (y), 10 (z), 11 (x), 2-2 (xy), 2-1 (yz), 20 (3z2-1), 21 (xz), 22 (x2-y2); lux"},
-        {"positions", part(at.positions, "float32[3]")},
-        {"stand_ins", net.stand_in.size()},
-        {"dimension", net.dimension},
-        {"base", vec(net.base)},
-        {"axes", Json::array({vec(net.axis[0]), vec(net.axis[1])})},
-        {"front_share", part(at.front_share, "float32")},
-        {"clearance", part(at.clearance, "float32")},
-        {"reach", part(at.reach, "float32")},
-        {"origin", part(at.origin, "uint32: rule << 24 | volume")},
-        {"rules", Json::array()},
-        {"volumes", net.volumes},
-        {"tetrahedra",
-         {{"count", net.vertex.size()},
-          {"vertices", part(at.vertices, "uint32[4]")},
-          {"beside", part(at.beside, "uint32[4]")}}},
-        {"nearness", {{"offset", at.nearness}, {"type", "uint8[2]"}, {"map_side", probe_map_side}}}};
+    Json json = {{"format", "stasigraph probes"},
+                 {"version", 3},
+                 {"file", "probes.bin"},
+                 {"count", net.size()},
+                 {"byte_order", "little"},
+                 {"basis",
+                  "nine real orthonormal spherical harmonics of world coordinates, +Y up, cosine-convolved: "
+                  "00, 1-1 (y), 10 (z), 11 (x), 2-2 (xy), 2-1 (yz), 20 (3z2-1), 21 (xz), 22 (x2-y2); lux"},
+                 {"positions", part(at.positions, "float32[3]")},
+                 {"stand_ins", net.stand_in.size()},
+                 {"dimension", net.dimension},
+                 {"base", vec(net.base)},
+                 {"axes", Json::array({vec(net.axis[0]), vec(net.axis[1])})},
+                 {"front_share", part(at.front_share, "float32")},
+                 {"clearance", part(at.clearance, "float32")},
+                 {"reach", part(at.reach, "float32")},
+                 {"origin", part(at.origin, "uint32: rule << 24 | volume")},
+                 {"rules", Json::array()},
+                 {"volumes", net.volumes},
+                 {"tetrahedra",
+                  {{"count", net.vertex.size()},
+                   {"vertices", part(at.vertices, "uint32[4]")},
+                   {"beside", part(at.beside, "uint32[4]")}}},
+                 {"nearness", {{"offset", at.nearness}, {"type", "uint8[2]"}, {"map_side", probe_map_side}}}};
     for (int r = 0; r < probe_rules; ++r) json["rules"].push_back(to_text(static_cast<ProbeRule>(r)));
     for (std::size_t s = 0; s < sets.size(); ++s)
         json["sets"].push_back({{"name", sets[s]->name},
@@ -582,7 +581,7 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
                      {"bounces_done", baked.figures.bounces},
                      {"groups", level.groups},
                      {"pages", atlas.pages},
-                     {"density_gave_way", atlas.gave_way},
+                     {"density_gave_way", atlas.applied_density_scale},
                      {"sets", Json::array()}};
     const std::string inputs_json = inputs_text(saving.inputs);
     saving.inputs_file = inputs_name(inputs_json);

@@ -35,7 +35,7 @@ float linear_byte(std::uint8_t code) {
 bool tints(const Material& m) {
     return m.transmission > 0 && !(max_channel(m.emission) > 0);
 }
-bool lets_through(const Material& m) {
+bool is_transmissive(const Material& m) {
     return m.alpha_mode != AlphaMode::opaque || tints(m);
 }
 
@@ -237,10 +237,10 @@ Vec3 TextureSet::mapped_normal(const Level& level, const Surface& surface, std::
     return up >= least ? bent : normalize(bent + face * (least - up));
 }
 
-TextureSet::Shine TextureSet::shine(const Level& level, const Surface& surface, std::uint32_t triangle,
-                                    float u, float v) const {
+TextureSet::MetallicRoughness TextureSet::metallic_roughness(const Level& level, const Surface& surface,
+                                                             std::uint32_t triangle, float u, float v) const {
     const Material& m = level.materials[surface.material];
-    Shine s{m.metallic, m.roughness};
+    MetallicRoughness s{m.metallic, m.roughness};
     if (m.roughness_texture.image != none) {
         const Texel4 t = look_up(vectors_[m.roughness_texture.image], m.roughness_texture,
                                  mesh_uv(level.meshes[surface.mesh], triangle, u, v), 0);
@@ -254,7 +254,7 @@ Rgb TextureSet::emission(const Level& level, const Surface& surface, std::uint32
                          float v) const {
     const Material& m = level.materials[surface.material];
     Rgb e = m.emission * surface.emission_gain;
-    if (m.alpha_mode != AlphaMode::opaque) e = e * (1 - passage(level, surface, triangle, u, v).share);
+    if (m.alpha_mode != AlphaMode::opaque) e = e * (1 - transmission(level, surface, triangle, u, v).share);
     if (m.emission_texture.image == none) return e;
     const Texel4 t = sample(m.emission_texture, mesh_uv(level.meshes[surface.mesh], triangle, u, v));
     return e * Rgb{t.r, t.g, t.b};
@@ -267,8 +267,8 @@ float TextureSet::alpha(const Level& level, const Surface& surface, std::uint32_
     return m.alpha * sample(m.base_texture, mesh_uv(level.meshes[surface.mesh], triangle, u, v)).a;
 }
 
-TextureSet::Passage TextureSet::passage(const Level& level, const Surface& surface, std::uint32_t triangle,
-                                        float u, float v) const {
+TextureSet::Transmission TextureSet::transmission(const Level& level, const Surface& surface,
+                                                  std::uint32_t triangle, float u, float v) const {
     const Material& m = level.materials[surface.material];
     const Vec2 uv = mesh_uv(level.meshes[surface.mesh], triangle, u, v);
     const Texel4 base = m.base_texture.image == none ? Texel4{1, 1, 1, 1} : sample(m.base_texture, uv);

@@ -27,7 +27,7 @@ float linear_byte(std::uint8_t code);
 bool has_normal_maps(const Level& level);
 
 /// Whether light may pass a material anywhere, and whether it may be coloured on the way.
-bool lets_through(const Material& material);
+bool is_transmissive(const Material& material);
 bool tints(const Material& material);
 
 /// Threads: const use is safe from any number of threads. Cost: 21 bytes a source pixel and use.
@@ -52,21 +52,22 @@ public:
     Vec3 mapped_normal(const Level& level, const Surface& surface, std::uint32_t triangle, Vec2 barycentric,
                        const Footprint& footprint, Vec3 normal, Vec3 face) const;
     /// How metallic and how rough a surface is at a point, 0 to 1.
-    struct Shine {
+    struct MetallicRoughness {
         float metallic = 0, roughness = 1;
     };
-    Shine shine(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v) const;
+    MetallicRoughness metallic_roughness(const Level& level, const Surface& surface, std::uint32_t triangle,
+                                         float u, float v) const;
     /// Nit, less what the surface lets through at that point.
     Rgb emission(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v) const;
     float alpha(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v) const;
     /// What becomes of light that crosses a surface at a point: the share that passes, and its tint. A
     /// cut-out passes all or nothing, BLEND 1 - alpha; what that leaves is transmitted with the base colour.
-    struct Passage {
+    struct Transmission {
         float share = 0;
         Rgb tint{1, 1, 1};
     };
-    Passage passage(const Level& level, const Surface& surface, std::uint32_t triangle, float u,
-                    float v) const;
+    Transmission transmission(const Level& level, const Surface& surface, std::uint32_t triangle, float u,
+                              float v) const;
 
 private:
     struct Mip {

@@ -27,7 +27,7 @@ public:
         const auto pixels = static_cast<std::size_t>(image.width) * static_cast<std::size_t>(image.height);
         image.nit.assign(pixels, {});
         for (const PrelitImage::Spot& spot : image.spots)
-            if (lets_through(level_.materials[level_.surfaces[spot.surface].material]))
+            if (is_transmissive(level_.materials[level_.surfaces[spot.surface].material]))
                 image.alpha.assign(pixels, 1.0f);
         std::vector<std::uint8_t> covered(pixels, 0);
         // Surfaces lie apart on an image, so each pixel is written by one task alone.
@@ -112,10 +112,10 @@ private:
     float alpha(std::uint32_t s, std::uint32_t t, float u, float v) const {
         const Surface& surface = level_.surfaces[s];
         const Material& m = level_.materials[surface.material];
-        if (!lets_through(m)) return 1;
+        if (!is_transmissive(m)) return 1;
         if (m.alpha_mode == AlphaMode::mask && !tints(m))
             return std::clamp(textures_.alpha(level_, surface, t, u, v), 0.0f, 1.0f);
-        const TextureSet::Passage p = textures_.passage(level_, surface, t, u, v);
+        const TextureSet::Transmission p = textures_.transmission(level_, surface, t, u, v);
         return 1 - p.share * (p.tint.r + p.tint.g + p.tint.b) / 3;
     }
 

@@ -72,7 +72,8 @@ public:
     }
 
     /// Calls f for the faces that a ray meets, one after the other, while that answers true: backs of
-    /// single-sided faces are not there, as a game culls them, or end it. True where it went past all of them.
+    /// single-sided faces are not there, as a game culls them, or end it. True where it went past all of
+    /// them.
     template <class F>
     bool meet(Vec3 origin, Vec3 direction, float far, F f) const {
         Vec3 start = origin;
@@ -100,8 +101,8 @@ public:
             settings_.show == Show::density || settings_.show == Show::marks || settings_.show == Show::lux ||
             settings_.show == Show::groups)
             return false;
-        const TextureSet::Passage p =
-            textures_.passage(level_, level_.surfaces[hit.surface], hit.triangle, hit.u, hit.v);
+        const TextureSet::Transmission p =
+            textures_.transmission(level_, level_.surfaces[hit.surface], hit.triangle, hit.u, hit.v);
         share = p.share;
         through = through * p.tint * p.share;
         return max_channel(through) > 0.002f;
@@ -220,13 +221,13 @@ private:
     Rgb mirror(const Hit& hit, const RayCaster::Place& place, Vec3 direction, Rgb albedo, Rgb& kept) const {
         const ReflectionWeights weights =
             reflection_weights(*light_.reflections, place.position, place.face_normal);
-        const TextureSet::Shine s =
-            textures_.shine(level_, level_.surfaces[hit.surface], hit.triangle, hit.u, hit.v);
+        const TextureSet::MetallicRoughness s =
+            textures_.metallic_roughness(level_, level_.surfaces[hit.surface], hit.triangle, hit.u, hit.v);
         const float cosine = std::max(-dot(direction, place.normal), 0.0f);
         const Vec3 way = direction + place.normal * (2 * cosine);
         const Rgb straight = straight_reflectance(s, albedo);
-        const Mirroring m = mirroring(cosine, s.roughness);
-        const Rgb share = straight * m.scale + Rgb{m.shift, m.shift, m.shift};
+        const EnvironmentBrdf m = environment_brdf(cosine, s.roughness);
+        const Rgb share = straight * m.scale + Rgb{m.bias, m.bias, m.bias};
         Rgb sum;
         float covered = 0;
         for (int k = 0; k < weights.count; ++k) {
@@ -255,8 +256,8 @@ private:
         std::array<SeenLamp, most_seen_lamps> lamps;
         const int count = lamps_at(weights_at(place), light_.set->lamps, place.position, lamps);
         if (count == 0) return {};
-        const TextureSet::Shine s =
-            textures_.shine(level_, level_.surfaces[hit.surface], hit.triangle, hit.u, hit.v);
+        const TextureSet::MetallicRoughness s =
+            textures_.metallic_roughness(level_, level_.surfaces[hit.surface], hit.triangle, hit.u, hit.v);
         const Rgb straight = straight_reflectance(s, albedo);
         Rgb sum;
         for (int i = 0; i < count; ++i) {
@@ -266,7 +267,7 @@ private:
         }
         return sum;
     }
-    static Rgb straight_reflectance(const TextureSet::Shine& s, Rgb albedo) {
+    static Rgb straight_reflectance(const TextureSet::MetallicRoughness& s, Rgb albedo) {
         return Rgb{0.04f, 0.04f, 0.04f} * (1 - s.metallic) + albedo * s.metallic;
     }
 

@@ -210,18 +210,18 @@ std::vector<CubeMap> filtered(const Source& source, float roughness, int side, s
 }
 
 constexpr int table_side = 32;
-using MirrorTable = std::array<Mirroring, static_cast<std::size_t>(table_side) * table_side>;
+using MirrorTable = std::array<EnvironmentBrdf, static_cast<std::size_t>(table_side) * table_side>;
 
 /// Smith's shadowing of one direction over its cosine, for GGX (Walter et al. 2007, equation 34).
 float lambda_part(float cosine, float square) {
     return 2 / (cosine + std::sqrt(square + (1 - square) * cosine * cosine));
 }
 
-Mirroring summed(float cosine, float roughness) {
+EnvironmentBrdf summed(float cosine, float roughness) {
     constexpr std::uint32_t count = 256;
     const float alpha = roughness * roughness, square = alpha * alpha;
     const Vec3 view{std::sqrt(1 - cosine * cosine), 0, cosine};
-    Mirroring m{0, 0};
+    EnvironmentBrdf m{0, 0};
     for (std::uint32_t i = 0; i < count; ++i) {
         const Pair p = spiral(i, count);
         const float cos2 = (1 - p.x) / (1 + (square - 1) * p.x), up = std::sqrt(cos2), turn = 2 * pi * p.y,
@@ -233,7 +233,7 @@ Mirroring summed(float cosine, float roughness) {
         const float g = lambda_part(cosine, square) * lambda_part(nl, square) * nl * vh / up / count;
         const float rest = std::pow(1 - vh, 5.0f);
         m.scale += g * (1 - rest);
-        m.shift += g * rest;
+        m.bias += g * rest;
     }
     return m;
 }
@@ -299,7 +299,7 @@ Rgb reflected(const ReflectionMap& map, Vec3 direction, float roughness) {
     return share > 0 ? near * (1 - share) + cube_light(map.levels[i + 1], direction) * share : near;
 }
 
-Mirroring mirroring(float cosine, float roughness) {
+EnvironmentBrdf environment_brdf(float cosine, float roughness) {
     const MirrorTable& table = mirror_table();
     const float x = std::clamp(cosine * table_side - 0.5f, 0.0f, table_side - 1.0f),
                 y = std::clamp(roughness, 0.0f, 1.0f) * (table_side - 1);
@@ -309,11 +309,11 @@ Mirroring mirroring(float cosine, float roughness) {
     const auto at = [&](int dx, int dy) {
         return table[static_cast<std::size_t>(y0 + dy) * table_side + static_cast<std::size_t>(x0 + dx)];
     };
-    const auto mix = [&](float Mirroring::*part) {
+    const auto mix = [&](float EnvironmentBrdf::*part) {
         return (at(0, 0).*part * (1 - tx) + at(1, 0).*part * tx) * (1 - ty) +
                (at(0, 1).*part * (1 - tx) + at(1, 1).*part * tx) * ty;
     };
-    return {mix(&Mirroring::scale), mix(&Mirroring::shift)};
+    return {mix(&EnvironmentBrdf::scale), mix(&EnvironmentBrdf::bias)};
 }
 
 }  // namespace stasigraph

@@ -34,7 +34,7 @@ struct SurfaceGeometry {
     std::vector<Vec3> positions;
     bool mirrored = false;
     std::uint32_t name = 0;  ///< Hash of the surface's: its number changes where others come and go.
-    bool lets_through = false;
+    bool is_transmissive = false;
     bool glass = false;      ///< BLEND or transmission.
     bool free_exit = false;  ///< Its backs take nothing from light that leaves through them.
 };
@@ -162,7 +162,7 @@ struct RayCaster::Scene {
         if (!g.glass)
             return textures.alpha(level, s, hit.primID, hit.u, hit.v) <
                    level.materials[s.material].alpha_cutoff;
-        const TextureSet::Passage p = textures.passage(level, s, hit.primID, hit.u, hit.v);
+        const TextureSet::Transmission p = textures.transmission(level, s, hit.primID, hit.u, hit.v);
         if (query.crossing == Crossing::stop)
             return level.materials[s.material].alpha_mode == AlphaMode::mask && p.share >= 1;
         if (g.free_exit) {
@@ -205,7 +205,7 @@ struct RayCaster::Scene {
                 args->valid[i] = 0;
                 continue;
             }
-            if ((g.lets_through &&
+            if ((g.is_transmissive &&
                  scene->passes(query, hit, direction, distance, RTCRayN_id(args->ray, args->N, i))) ||
                 (occluded == 0 && !query.comes_first(i, hit, distance, back)))
                 args->valid[i] = 0;
@@ -229,10 +229,10 @@ struct RayCaster::Scene {
                                    g.positions.data(), 0, sizeof(Vec3), mesh.positions.size());
         rtcSetSharedGeometryBuffer(triangles, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, mesh.indices.data(),
                                    0, 12, mesh.triangle_count());
-        g.lets_through = stasigraph::lets_through(material);
+        g.is_transmissive = stasigraph::is_transmissive(material);
         rtcSetGeometryUserData(triangles, this);
         rtcSetGeometryIntersectFilterFunction(triangles, &Scene::filter<0>);
-        if (g.lets_through) rtcSetGeometryOccludedFilterFunction(triangles, &Scene::filter<1>);
+        if (g.is_transmissive) rtcSetGeometryOccludedFilterFunction(triangles, &Scene::filter<1>);
         rtcCommitGeometry(triangles);
         rtcAttachGeometryByID(scene, triangles, index);
         if (g.glass) rtcAttachGeometryByID(glass, triangles, index);

@@ -105,7 +105,7 @@ RowSource texel_rows(const Level& level, const TexelSet& texels, std::uint32_t s
 
 bool open_by_links(const Links& links, std::size_t row) {
     return static_cast<float>(std::popcount(links.back(row))) <=
-           buried_share * static_cast<float>(std::min<std::uint32_t>(links.length(row), links_that_judge));
+           invalid_share * static_cast<float>(std::min<std::uint32_t>(links.length(row), links_that_judge));
 }
 
 std::vector<std::uint8_t> find_valid(const Links& links) {
@@ -124,15 +124,15 @@ bool sees(const RayCaster& caster, const TexelSet& texels, std::uint32_t texel,
     return !(distance > 0) || !caster.blocked({from, to * (1 / distance), distance});
 }
 
-/// The valid texel nearest to a met place, in steps around the buried texel, that the place sees.
-std::uint32_t visible_neighbour(const RayCaster& caster, const TexelSet& texels, std::uint32_t buried,
+/// The valid texel nearest to a met place, in steps around the invalid texel, that the place sees.
+std::uint32_t visible_neighbour(const RayCaster& caster, const TexelSet& texels, std::uint32_t invalid,
                                 const RayCaster::Place& place, const std::vector<std::uint8_t>& valid) {
     std::array<std::pair<float, std::uint32_t>, 24> near;
     std::size_t count = 0;
     for (int dy = -2; dy <= 2; ++dy)
         for (int dx = -2; dx <= 2; ++dx) {
-            const std::uint32_t n = texels.neighbour(buried, dx, dy);
-            if (n == none || n == buried || !valid[n] || dot(texels.face_normal[n], place.face_normal) < 0.7f)
+            const std::uint32_t n = texels.neighbour(invalid, dx, dy);
+            if (n == none || n == invalid || !valid[n] || dot(texels.face_normal[n], place.face_normal) < 0.7f)
                 continue;
             const Vec3 d = texels.position[n] - place.position;
             near[count++] = {dot(d, d), n};
@@ -145,10 +145,10 @@ std::uint32_t visible_neighbour(const RayCaster& caster, const TexelSet& texels,
 
 }  // namespace
 
-void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const RowSource& source,
-                      const std::vector<std::uint8_t>& row_valid,
-                      const std::vector<std::uint8_t>& texel_valid, std::size_t number, Links& links,
-                      Job& job) {
+void redirect_invalid_links(const RayCaster& caster, const TexelSet& texels, const RowSource& source,
+                            const std::vector<std::uint8_t>& row_valid,
+                            const std::vector<std::uint8_t>& texel_valid, std::size_t number, Links& links,
+                            Job& job) {
     LinkPiece& piece = links.pieces[number];
     const std::size_t first_row = number * rows_per_piece, rows = piece.rows();
     std::vector<std::uint32_t>& all = piece.words.own();

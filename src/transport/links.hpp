@@ -18,13 +18,13 @@ namespace stasigraph {
 /// A link is one 32-bit word: the number of the texel met, or one of these.
 inline constexpr std::uint32_t absorbed_word = 0xffffffffu;  ///< A back face, or a place without a texel.
 inline constexpr std::uint32_t sky_word = 0xfffffffeu;
-inline constexpr std::uint32_t lost_word = 0xfffffffdu;  ///< A buried texel with no open one in sight.
+inline constexpr std::uint32_t lost_word = 0xfffffffdu;  ///< An invalid texel with no open one in sight.
 /// Whether a word names a texel.
 constexpr bool meets_texel(std::uint32_t word) {
     return word < lost_word;
 }
 
-/// Texels are buried or not by so many of their first links, or by all of a tier that has fewer.
+/// Texels are invalid or not by so many of their first links, or by all of a tier that has fewer.
 inline constexpr int links_that_judge = 64;
 
 /// A gather ray that passed coloured glass on its way.
@@ -188,22 +188,22 @@ void trace_again(const Level& level, const RayCaster& caster, const TexelSet& te
 RowSource texel_rows(const Level& level, const TexelSet& texels, std::uint32_t seed);
 
 /// Texels that lie inside geometry: more than this share of the rays that judge them meet back faces.
-/// Lower: texels beside badly closed meshes are lost. Higher: buried ones darken their neighbours.
-inline constexpr float buried_share = 0.3f;
+/// Lower: texels beside badly closed meshes are lost. Higher: invalid ones darken their neighbours.
+inline constexpr float invalid_share = 0.3f;
 bool open_by_links(const Links& links, std::size_t row);
 std::vector<std::uint8_t> find_valid(const Links& links);
-/// What `valid` holds of a texel: 0 buried; open; open, and a wall stands between it and one beside it, so
+/// What `valid` holds of a texel: 0 invalid; open; open, and a wall stands between it and one beside it, so
 /// that a ray may meet the part of it that lies beyond the wall.
 inline constexpr std::uint8_t open_texel = 1, parted_texel = 2;
 
-/// Links that meet a buried texel meet its visible rim, or lie inside geometry themselves; those that meet a
+/// Links that meet an invalid texel meet its visible rim, or lie inside geometry themselves; those that meet a
 /// parted one may meet it beyond the wall. Each such link is traced again and, where the met place does not
 /// see the texel, led to the nearest valid texel (within two steps in the same grid) that the met place sees;
-/// where there is none, the link is lost. Links of buried rows all become absorbed.
-void lead_past_buried(const RayCaster& caster, const TexelSet& texels, const RowSource& source,
-                      const std::vector<std::uint8_t>& row_valid,
-                      const std::vector<std::uint8_t>& texel_valid, std::size_t piece, Links& links,
-                      Job& job);
+/// where there is none, the link is lost. Links of invalid rows all become absorbed.
+void redirect_invalid_links(const RayCaster& caster, const TexelSet& texels, const RowSource& source,
+                            const std::vector<std::uint8_t>& row_valid,
+                            const std::vector<std::uint8_t>& texel_valid, std::size_t piece, Links& links,
+                            Job& job);
 
 /// Directions are made in batches of so many, as plain arrays that the compiler vectorises.
 inline constexpr std::uint32_t direction_batch = 64;

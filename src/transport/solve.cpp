@@ -164,12 +164,12 @@ void settle(const LightField& fresh, const LightField& total, const std::vector<
 /// How much of each row a bounce reads before the last one: a shorter prefix is an equally unbiased sample,
 /// and the gather over whole rows evens out what noise that leaves.
 RowLengths bounce_lengths(const RowLengths& lengths, int bounce) {
-    if (bounce < 2) return {.first = lengths.first, .groups = lengths.groups, .doublings = {}};
+    if (bounce < 2) return {.first = lengths.first, .groups = lengths.groups, .log2_scale = {}};
     const std::uint32_t half = std::max(64u, lengths.first / 2),
                         cap = std::min(lengths.first, bounce < 6    ? half
                                                       : bounce < 12 ? 32u
                                                                     : 16u);
-    return {.first = cap, .groups = lengths.groups, .doublings = {}};
+    return {.first = cap, .groups = lengths.groups, .log2_scale = {}};
 }
 
 }  // namespace

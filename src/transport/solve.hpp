@@ -37,9 +37,9 @@ struct LightField {
 struct RowLengths {
     std::uint32_t first = 0;
     std::size_t groups = 1;
-    std::vector<std::uint8_t> doublings;  ///< `groups` a row; empty: none anywhere.
+    std::vector<std::uint8_t> log2_scale;  ///< `groups` a row; empty: none anywhere.
     std::uint32_t at(std::size_t row, std::size_t group) const {
-        return doublings.empty() ? first : first << doublings[row * groups + group];
+        return log2_scale.empty() ? first : first << log2_scale[row * groups + group];
     }
     /// That of the group that wants most.
     std::uint32_t longest(std::size_t row) const {
@@ -78,10 +78,10 @@ struct SolveKept {
 /// E = S + T S + T^2 S + ..., with T the links weighed by albedo. `bounces` empty: for each group until what
 /// is still to come is under 0.1 % of any texel's light (texels under a ten-thousandth of their group's mean
 /// count as that much). Two bounces read the first length, later ones half of it (64 at least) and less; the
-/// last one gathers all light so far over whole rows, so that the light of a row is as sure as its length says,
-/// however many bounces it took. `kept`, where given: after a bounce what is done may be saved, and a later call goes on from there.
-/// A group's light is the same whichever others are solved with it, and for any number of threads.
-/// `guided`, where given: links of single groups, for the first bounce and the last.
+/// last one gathers all light so far over whole rows, so that the light of a row is as sure as its length
+/// says, however many bounces it took. `kept`, where given: after a bounce what is done may be saved, and a
+/// later call goes on from there. A group's light is the same whichever others are solved with it, and for
+/// any number of threads. `guided`, where given: links of single groups, for the first bounce and the last.
 SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const std::vector<Rgb>& albedo,
                           const LightField& sources, std::optional<int> bounces, Job& job,
                           const SolveKept* kept = nullptr, const AllGuided* guided = nullptr);

@@ -1,0 +1,107 @@
+// How well probes tell light where a figure's body can be, room by room, against exact light.
+
+#include <algorithm>
+#include <map>
+
+#include "base/random.hpp"
+#include "picture/viewer.hpp"
+#include "probe/net.hpp"
+#include "probe/thin.hpp"
+#include "stasigraph/error.hpp"
+#include "stasigraph/link_zones.hpp"
+
+namespace stasigraph {
+
+namespace {
+
+/// Metres that a part of a figure keeps from what stands still, and how far over a floor it is at most.
+constexpr float room_to_move = 0.2f, most_over_floor = 1.9f;
+constexpr float around_probe = 1;  ///< Metres to each side.
+constexpr float far_off = 0.25f;   ///< Of lightness: anybody sees that.
+constexpr std::uint32_t judge_seed = 0x6a756467u;
+
+/// Free places that a probe of a room sees, spread around all of them.
+std::vector<Vec3> free_places(const RayCaster& caster, const ProbeNet& net,
+                              const std::vector<std::uint32_t>& probes, std::size_t count) {
+    std::vector<Vec3> out;
+    std::uint32_t drawn = 0;
+    const auto number = [&] { return static_cast<float>(mix_bits(judge_seed + drawn++) >> 8) / 16777216.0f; };
+    const auto most = static_cast<float>(probes.size());
+    for (std::size_t tries = 0; out.size() < count && tries < 300 * count; ++tries) {
+        const auto pick = std::min(static_cast<std::size_t>(number() * most), probes.size() - 1);
+        const Vec3 from = net.position[probes[pick]];
+        const float x = 2 * number() - 1, y = 2 * number() - 1, z = 2 * number() - 1;
+        const Vec3 way = Vec3{x, y, z} * around_probe;
+        const float far = length(way);
+        const Vec3 to = from + way;
+        if (!(far > 0) || caster.blocked({from, way * (1 / far), far})) continue;
+        bool free = caster.blocked({to, {0, -1, 0}, most_over_floor});
+        for (const Vec3 side : {Vec3{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, -1}})
+            free = free && !caster.blocked({to, side, room_to_move});
+        if (free) out.push_back(to);
+    }
+    return out;
+}
+
+float at_share(const std::vector<float>& ascending, std::size_t percent) {
+    return ascending.empty() ? 0 : ascending[percent * (ascending.size() - 1) / 100];
+}
+
+}  // namespace
+
+std::vector<RoomProbes> judge_probes(const Level& level, const Atlas& atlas, const Baked& baked,
+                                     std::size_t places, Job& job) {
+    const ProbeNet& net = baked.probes;
+    if (net.size() == 0)
+        throw Error{.what = "the bake has no probes",
+                    .where = level.name,
+                    .value = "",
+                    .remedy = "Add a [[volume]] and bake."};
+    const ZoneLinks links = link_zones(level, net.position, baked.reflections, job);
+    std::map<std::string, std::vector<std::uint32_t>> rooms;
+    for (std::uint32_t p = 0; p < net.size(); ++p)
+        if (runtime::detail::answers(view_of(net), p))
+            rooms[links.probe[p] == none ? "elsewhere" : level.zones[links.probe[p]].name].push_back(p);
+    const TextureSet textures(level);
+    const RayCaster caster(level, textures, [](const Surface& s) { return s.part == Part::still; });
+    const std::vector<Vec3> facings{{0, 1, 0}, {0, -1, 0}, {0.8f, 0, 0.6f}};
+    std::vector<RoomProbes> out;
+    job.begin("judge probes", rooms.size() * baked.sets.size());
+    for (const auto& [room, probes] : rooms) {
+        const std::vector<Vec3> at = free_places(caster, net, probes, places);
+        for (const BakedSet& set : baked.sets) {
+            job.advance(1);
+            const auto recipe = std::find_if(level.sets.begin(), level.sets.end(),
+                                             [&](const BakeSet& s) { return s.name == set.name; });
+            if (at.empty() || recipe == level.sets.end()) continue;
+            const ViewLight light{.set = &set, .probes = &net, .visibility = &baked.visibility};
+            const std::vector<ExactLight> exact = exact_light(level, atlas, light, at, facings, job);
+            const float white = white_of(*recipe, set.probes);
+            RoomProbes r{.room = room, .set = set.name, .places = at.size()};
+            std::vector<float> told, there;
+            for (std::size_t i = 0; i < exact.size(); ++i) {
+                const Vec3 place = at[i / facings.size()], facing = facings[i % facings.size()];
+                const Rgb rgb =
+                    probe_irradiance(probe_weights(net, place), set.probes, set.lamps, place, facing);
+                told.push_back(lightness_apart(exact[i].irradiance, rgb, white));
+                there.push_back(lightness_apart(exact[i].irradiance, exact[i].as_probe, white));
+                if (told.back() > r.worst) {
+                    r.worst = told.back();
+                    r.worst_at = place;
+                }
+            }
+            const auto over = std::count_if(told.begin(), told.end(), [](float e) { return e > far_off; });
+            r.over_quarter = static_cast<float>(over) / static_cast<float>(told.size());
+            std::sort(told.begin(), told.end());
+            std::sort(there.begin(), there.end());
+            r.half = at_share(told, 50);
+            r.most = at_share(told, 95);
+            r.half_there = at_share(there, 50);
+            r.most_there = at_share(there, 95);
+            out.push_back(r);
+        }
+    }
+    return out;
+}
+
+}  // namespace stasigraph
