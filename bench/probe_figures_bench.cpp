@@ -6,9 +6,9 @@
 #include <array>
 #include <cmath>
 
+#include "probe/decimate.hpp"
 #include "probe/lamps.hpp"
 #include "probe/net.hpp"
-#include "probe/thin.hpp"
 #include "stasigraph/io.hpp"
 #include "stasigraph/stasigraph.hpp"
 #include "trace/ray_caster.hpp"

@@ -7,8 +7,8 @@
 #include <cmath>
 #include <filesystem>
 
+#include "probe/decimate.hpp"
 #include "probe/net.hpp"
-#include "probe/thin.hpp"
 #include "stasigraph/io.hpp"
 #include "stasigraph/stasigraph.hpp"
 #include "trace/ray_caster.hpp"

@@ -242,7 +242,7 @@ SLOW_TEST(Edits, under_wide_lamps_on_eight_threads_have_the_bytes_of_bakes_from_
     EXPECT_GT(again, 10u);
 }
 
-TEST(Edits, slopes_and_normal_maps_follow) {
+TEST(Edits, gradients_and_normal_maps_follow) {
     for (const bool directional : {true, false}) {
         Job job;
         Yard yard;

@@ -74,7 +74,7 @@ TEST(Session, makes_the_occlusion_map_anew_where_its_reach_alone_changed) {
 }
 
 TEST(Session, tells_of_pages_whose_directional_part_alone_changed) {
-    // From one side or from the other the same light falls on a floor, but its slope is another.
+    // From one side or from the other the same light falls on a floor, but its gradient is another.
     Job job;
     Level level;
     add_floor(level, 2);

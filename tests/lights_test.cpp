@@ -202,7 +202,7 @@ TEST(Lamps, the_exponent_shapes_a_spots_edge_and_lumens_are_what_it_sends) {
     spot.inner_cone = 15 * pi / 180;
     spot.outer_cone = 40 * pi / 180;
     for (const float edge : {0.5f, 1.0f, 4.0f}) {
-        spot.edge = edge;
+        spot.falloff_exponent = edge;
         const Bake b = bake_level(floor_with(spot));
         const float c = std::cos(28 * pi / 180);
         const float t =

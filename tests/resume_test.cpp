@@ -98,7 +98,8 @@ TEST(Resume, sampling_goes_on_wherever_it_was_stopped) {
             EXPECT_GE(store.saved, before);
         }
         EXPECT_TRUE(done.light == whole.light) << at;
-        EXPECT_TRUE(done.glance == whole.glance && done.look == whole.look && done.longer == whole.longer)
+        EXPECT_TRUE(done.pilot == whole.pilot && done.refinement == whole.refinement &&
+                    done.longer == whole.longer)
             << at;
         EXPECT_EQ(done.least, whole.least);
     }

@@ -175,7 +175,7 @@ TEST(LightTree, choices_add_up_to_the_whole_whatever_the_cut) {
 }
 
 TEST(Sources, samples_of_a_triangle_by_solid_angle_and_by_area_agree) {
-    GlowTriangle t{.a = {-0.4f, 1, -0.3f},
+    EmissiveTriangle t{.a = {-0.4f, 1, -0.3f},
                    .ab = {0.9f, 0.1f, 0.1f},
                    .ac = {0.2f, 0.3f, 0.8f},
                    .normal = {},

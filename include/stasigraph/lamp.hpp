@@ -23,7 +23,7 @@ struct Lamp {
     /// is another than from the ground and from high up: the least and the greatest rise over run of the
     /// lines to it along which this one is seen.
     float cos_inner = 1, cos_outer = -1;
-    float edge = 2;                       ///< Exponent of the fall between them.
+    float falloff_exponent = 2;           ///< Exponent of the fall between them.
     float range = 0;                      ///< Metres at which it is windowed to nothing; 0 is unlimited.
     std::uint32_t profile = 0xffffffffu;  ///< Number of its profile; 0xffffffff: none.
     /// Metres over which edges of its shadows fade, where probes tell how far off those are; 0: its shadows

@@ -187,8 +187,8 @@ struct Light {
     float width = 0, height = 0;  ///< Metres, of a rectangle; width is also a tube's length.
     float angular_diameter = 0;   ///< Radians, sun only. 0.0093 is the real sun's.
     float inner_cone = 0, outer_cone = pi / 4;  ///< Half angles of a spot, radians.
-    float edge = 2;   ///< Exponent of the fall from the inner to the outer cone. Range (0, 16].
-    float range = 0;  ///< Metres at which it is windowed to nothing; 0 is unlimited.
+    float falloff_exponent = 2;  ///< Exponent of the fall from the inner to the outer cone. Range (0, 16].
+    float range = 0;             ///< Metres at which it is windowed to nothing; 0 is unlimited.
     std::uint32_t profile =
         none;                    ///< Into Level::profiles; points and spots. It stands in place of the cones.
     std::uint32_t group = none;  ///< Filled in by complete_level().

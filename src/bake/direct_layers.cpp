@@ -56,14 +56,14 @@ std::vector<float> sky_by_links(LightWork& w, Job& job) {
 /// What a store holds of a group's light, over the texels of one ground.
 struct KeptDirect {
     DirectTexels sampled, live;
-    std::vector<std::uint32_t> slope_texel;
+    std::vector<std::uint32_t> gradient_texel;
 };
 
 void write(BlobWriter& out, const DirectTexels& d, const std::vector<float>& least) {
     out.array(d.light);
-    out.array(d.slope);
-    out.array(d.glance);
-    out.array(d.look);
+    out.array(d.gradient);
+    out.array(d.pilot);
+    out.array(d.refinement);
     out.array(d.longer);
     out.array(d.met);
     out.array(d.known);
@@ -74,9 +74,9 @@ void write(BlobWriter& out, const DirectTexels& d, const std::vector<float>& lea
 bool read(BlobReader& in, std::size_t texels, DirectTexels& d) {
     std::vector<float> least;
     in.array(d.light);
-    in.array(d.slope);
-    in.array(d.glance);
-    in.array(d.look);
+    in.array(d.gradient);
+    in.array(d.pilot);
+    in.array(d.refinement);
     in.array(d.longer);
     in.array(d.met);
     in.array(d.known);
@@ -84,9 +84,9 @@ bool read(BlobReader& in, std::size_t texels, DirectTexels& d) {
     in.array(least, 1);
     if (in.good()) d.least = least[0];
     const auto fits = [&](std::size_t n) { return n == 0 || n == texels; };
-    return in.good() && fits(d.light.size()) && fits(d.glance.size()) && d.look.size() == d.glance.size() &&
-           d.longer.size() == d.glance.size() && d.met.size() == d.glance.size() &&
-           d.known.size() == d.glance.size();
+    return in.good() && fits(d.light.size()) && fits(d.pilot.size()) &&
+           d.refinement.size() == d.pilot.size() && d.longer.size() == d.pilot.size() &&
+           d.met.size() == d.pilot.size() && d.known.size() == d.pilot.size();
 }
 
 void save(const Ground& g, const Layer& layer) {
@@ -95,7 +95,7 @@ void save(const Ground& g, const Layer& layer) {
     BlobWriter out;
     write(out, layer.sampled, least[0]);
     write(out, layer.live, least[1]);
-    out.array(g.sloped.texel);
+    out.array(g.gradient_rows.texel);
     g.store.save("direct-" + layer.keys.direct, out.parts());
 }
 
@@ -104,9 +104,9 @@ bool load(const BakeStore& store, const std::string& key, std::size_t texels, Ke
     if (!store.load || !store.load("direct-" + key, blob)) return false;
     BlobReader in(blob);
     if (!read(in, texels, kept.sampled) || !read(in, texels, kept.live)) return false;
-    in.array(kept.slope_texel, kept.sampled.slope.size());
+    in.array(kept.gradient_texel, kept.sampled.gradient.size());
     return in.done() && kept.sampled.light.size() == texels &&
-           std::is_sorted(kept.slope_texel.begin(), kept.slope_texel.end());
+           std::is_sorted(kept.gradient_texel.begin(), kept.gradient_texel.end());
 }
 
 /// Whether a source of the group is a surface that an edit moved.
@@ -141,7 +141,7 @@ DirectPass texel_pass(const LightWork& w, const GroupLights& lights, BakeRole ro
             .weights = w.weights,
             .seed = whole ? seed : mix_bits(seed),
             .floor = unseen_light_of(w.lit, lights.group),
-            .slopes = !whole || g.sloped.empty() ? nullptr : &g.sloped,
+            .gradients = !whole || g.gradient_rows.empty() ? nullptr : &g.gradient_rows,
             .units = units};
 }
 
@@ -150,8 +150,8 @@ void sample_texels(LightWork& w, const GroupLights& lights, Layer& layer, Job& j
     const std::optional<KeptDirect> kept = before_edit(w, lights.group);
     const auto before = [&](const DirectTexels KeptDirect::*which) {
         std::optional<DirectBefore> from;
-        if (kept && ((*kept).*which).glance.size() == g.edit->texels_before)
-            from.emplace(DirectBefore{(*kept).*which, kept->slope_texel, *g.edit, g.other});
+        if (kept && ((*kept).*which).pilot.size() == g.edit->texels_before)
+            from.emplace(DirectBefore{(*kept).*which, kept->gradient_texel, *g.edit, g.other});
         return from;
     };
     const std::optional<DirectBefore> sampled = before(&KeptDirect::sampled),

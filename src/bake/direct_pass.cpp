@@ -1,5 +1,5 @@
-// The direct pass: a glance at every texel, a look at those around which a glance found light, and a long
-// look where glance and look differ.
+// The direct pass: a pilot pass over every texel, a refinement of those around which a pilot found light, and
+// a long refinement where the two differ.
 
 #include <algorithm>
 #include <atomic>
@@ -18,11 +18,12 @@ constexpr std::size_t texels_per_task = 256;
 /// A pass is done in so many slices; after one, what is done may be saved.
 constexpr std::size_t slices = 16;
 
-/// A glance is a quarter of the effort asked for; a look is worth two of them, and a long look so many.
-constexpr int glances = 4, look_worth = 2, long_look[] = {3, 9, 27};
+/// A pilot is a quarter of the effort asked for; a refinement has two times its rays, a long one so many
+/// times.
+constexpr int pilots_an_effort = 4, refinement_pilots = 2, long_refinements[] = {3, 9, 27};
 /// For those that would be left with so many times the noise asked for by the one before; the last one only
-/// where a glance is a few rays, since no more than so many sources have to be told apart.
-constexpr int longest_look[] = {63, 255};
+/// where a pilot is a few rays, since no more than so many sources have to be told apart.
+constexpr int longest_refinements[] = {63, 255};
 constexpr float left_noisy = 2;
 constexpr std::size_t few_sources = 8;
 /// Noise in the dark is not seen beside what is bright: light below this share of its mean over the lit
@@ -32,13 +33,13 @@ constexpr int reach = 2;  ///< Texels to every side that tell what a texel needs
 /// Twice the rays lower the variance by more than half, since they are spread evenly and the lamps told apart
 /// better; estimates are weighed by that.
 constexpr float gain = 1.3f;
-/// Glances' worth that lit texels come to besides the first, on average: for forecasts alone.
-constexpr int looks_where_lit = 5;
+/// Times a pilot's rays that lit texels come to besides the first, on average: for forecasts alone.
+constexpr int pilots_where_lit = 5;
 constexpr double decided = 1.45e-6;  ///< Seconds for each row, to tell what it needs from those around it.
-constexpr int few = 8;               ///< With fewer neighbours than that a texel is looked at anyway.
+constexpr int few = 8;               ///< With fewer neighbours than that a texel is refined anyway.
 
-/// What an estimate from so many glances' worth of rays weighs; one over its variance, that of a glance is 1.
-float worth(int n) {
+/// One over the variance of an estimate by so many times a pilot's rays, by which it weighs; a pilot's is 1.
+float inverse_variance(int n) {
     return std::pow(static_cast<float>(n), gain);
 }
 
@@ -50,31 +51,31 @@ LightEffort times(const LightEffort& e, int factor) {
             .faint = std::min(1.0f, e.faint * static_cast<float>(factor))};
 }
 
-LightEffort glance_of(LightEffort effort) {
+LightEffort pilot_effort(LightEffort effort) {
     effort.spread = true;
-    effort.samples = std::max(1, effort.samples / glances);
-    effort.cut = std::max(1, effort.cut / glances);
+    effort.samples = std::max(1, effort.samples / pilots_an_effort);
+    effort.cut = std::max(1, effort.cut / pilots_an_effort);
     return effort;
 }
 
-/// Light and, where asked for, its slope.
+/// Light and, where asked for, its gradient.
 struct Estimate {
     Rgb light;
-    Slope slope;
+    IrradianceGradient gradient;
 };
 
 Estimate light_of(const DirectPass& pass, std::size_t i, const LightEffort& effort, std::uint32_t seed,
                   DirectLight::Scratch& scratch, SourcesMet known = {}, SourcesMet* met = nullptr) {
     const Receiver& r = pass.rows.receivers[i];
     const std::uint32_t own = combine_bits(pass.rows.seeds[i], seed);
-    const bool sloped = pass.slopes && pass.slopes->of(i) != none;
+    const bool with_gradient = pass.gradients && pass.gradients->of(i) != none;
     Estimate sum;
     pass.light.gather(
         r, effort, pass.weights.at(i), own, scratch,
         [&](std::uint32_t k) { return pass.footprints.offset(i, sobol_point_beside(own, k), pass.width); },
         [&](Vec3 w, Rgb e) {
             sum.light += e * r.weight(w);
-            if (sloped) sum.slope += slope_along(e, slope_of(r.normal, w));
+            if (with_gradient) sum.gradient += gradient_along(e, gradient_of(r.normal, w));
         },
         known, met);
     return sum;
@@ -87,7 +88,7 @@ struct Mixed {
     void add(const Estimate& e, float by) {
         const float share = by / (weight + by);
         sum.light = sum.light * (1 - share) + e.light * share;
-        sum.slope = sum.slope * (1 - share) + e.slope * share;
+        sum.gradient = sum.gradient * (1 - share) + e.gradient * share;
         weight += by;
     }
 };
@@ -100,17 +101,17 @@ struct Field {
     const TexelSet& texels;
     const std::vector<std::uint8_t>& valid;
     const std::vector<float>& besides;
-    std::vector<float> glance, look;  ///< Luminance; look is below 0 where there was none.
-    std::vector<SourcesMet> met;      ///< Of both.
-    bool few_to_tell;                 ///< Of the sources.
+    std::vector<float> pilot, refinement;  ///< Luminance; refinement is below 0 where there was none.
+    std::vector<SourcesMet> met;           ///< Of both.
+    bool few_to_tell;                      ///< Of the sources.
 
-    bool worth_a_look(std::size_t i) const {
+    bool wants_refinement(std::size_t i) const {
         int count = 0;
-        bool lit = glance[i] > 0;
+        bool lit = pilot[i] > 0;
         texels.for_neighbours(static_cast<std::uint32_t>(i), reach, [&](std::uint32_t n) {
             if (!valid[n]) return;
             ++count;
-            lit = lit || glance[n] > 0;
+            lit = lit || pilot[n] > 0;
         });
         return lit || count < few;
     }
@@ -131,16 +132,16 @@ struct Field {
                 static_cast<std::uint16_t>(all.hidden & ~all.seen)};
     }
 
-    /// Of glance and look.
+    /// Of pilot and refinement.
     float mean(std::size_t i) const {
-        const float share = worth(look_worth) / (1 + worth(look_worth));
-        return (look[i] < 0 ? glance[i] : glance[i] * (1 - share) + look[i] * share) +
+        const float share = inverse_variance(refinement_pilots) / (1 + inverse_variance(refinement_pilots));
+        return (refinement[i] < 0 ? pilot[i] : pilot[i] * (1 - share) + refinement[i] * share) +
                (besides.empty() ? 0 : besides[i]);
     }
 
     float floor() const {
         double sum = 0, lit = 0;
-        for (std::size_t i = 0; i < glance.size(); ++i) {
+        for (std::size_t i = 0; i < pilot.size(); ++i) {
             const float here = valid[i] ? mean(i) : 0;
             if (!(here > 0)) continue;
             sum += static_cast<double>(here * texels.area[i]);
@@ -149,11 +150,11 @@ struct Field {
         return lit > 0 ? static_cast<float>(dark_share * sum / lit) : 0;
     }
 
-    /// How many glances' worth of a long look a texel needs; 0: none.
+    /// How many times a pilot's rays a texel's long refinement needs; 0: none.
     int wanted(std::size_t i, float least, float noise) const {
         float square = 0, light = 0, count = 0;
         const auto told_by = [&](std::size_t n) {
-            const float apart = look[n] < 0 ? 0 : glance[n] - look[n];
+            const float apart = refinement[n] < 0 ? 0 : pilot[n] - refinement[n];
             square += apart * apart;
             light += mean(n);
             count += 1;
@@ -162,17 +163,18 @@ struct Field {
         texels.for_neighbours(static_cast<std::uint32_t>(i), reach, [&](std::uint32_t n) {
             if (valid[n]) told_by(n);
         });
-        // With a variance of v for one glance, the difference has v + v / worth, both together v / (1 +
-        // worth).
-        const float both = 1 + worth(look_worth), together = worth(look_worth) / (both * both);
+        // With a variance of v for a pilot and v / w for a refinement, the difference has v + v / w, both
+        // together v / (1 + w).
+        const float both = 1 + inverse_variance(refinement_pilots),
+                    together = inverse_variance(refinement_pilots) / (both * both);
         const float allowed = std::max(light / count, least) * noise;
         const float over = square / count * together / (allowed * allowed);
         if (!(over > 1)) return 0;
-        for (const int n : long_look)
+        for (const int n : long_refinements)
             if (over <= (both + static_cast<float>(n)) / both) return n;
-        int last = long_look[std::size(long_look) - 1];
-        for (const int n : longest_look)
-            if ((n == longest_look[0] || few_to_tell) &&
+        int last = long_refinements[std::size(long_refinements) - 1];
+        for (const int n : longest_refinements)
+            if ((n == longest_refinements[0] || few_to_tell) &&
                 over > left_noisy * left_noisy * (both + static_cast<float>(last)) / both)
                 last = n;
         return last;
@@ -182,8 +184,9 @@ struct Field {
 /// The pass over the texels of a level, from nothing or from what an edit left.
 ///
 /// A round reads what the rounds before it found around a texel, and writes nothing that another texel of the
-/// same round reads. What of an edit is sampled again in rounds one and two keeps the glance and the look it
-/// had: none of its rays met what moved, so they are the same to the bit, and only its mix is wanted.
+/// same round reads. What of an edit is sampled again in rounds one and two keeps the pilot and the
+/// refinement it had: none of its rays met what moved, so they are the same to the bit, and only its mix is
+/// wanted.
 class TexelPass {
 public:
     TexelPass(const DirectPass& pass, const TexelSet& texels, const std::vector<std::uint8_t>& valid,
@@ -194,7 +197,7 @@ public:
           kept_(kept),
           job_(job),
           count_(pass.rows.size()),
-          glance_(glance_of(pass.effort)),
+          pilot_(pilot_effort(pass.effort)),
           field_{texels,
                  valid,
                  besides,
@@ -213,28 +216,28 @@ public:
         each(0, [&](std::size_t i, DirectLight::Scratch& scratch) {
             fresh_[i] = !before_ || is_touched(i) ? 1 : 0;
             if (fresh_[i]) {
-                mixed_[i] = glanced(i, scratch, field_.met[i]);
-                field_.glance[i] = luminance(mixed_[i].sum.light);
+                mixed_[i] = with_pilot(i, scratch, field_.met[i]);
+                field_.pilot[i] = luminance(mixed_[i].sum.light);
             } else {
-                field_.glance[i] = before_->texels.glance[was(i)];
+                field_.pilot[i] = before_->texels.pilot[was(i)];
                 field_.met[i] = before_->texels.met[was(i)];
             }
         });
         each(1, [&](std::size_t i, DirectLight::Scratch& scratch) {
-            const bool worth_it = field_.worth_a_look(i);
-            if (!fresh_[i] && worth_it != !(before_->texels.look[was(i)] < 0)) {
+            const bool wanted_now = field_.wants_refinement(i);
+            if (!fresh_[i] && wanted_now != !(before_->texels.refinement[was(i)] < 0)) {
                 fresh_[i] = 1;
                 ++again_;
-                mixed_[i] = glanced(i, scratch, field_.met[i]);
+                mixed_[i] = with_pilot(i, scratch, field_.met[i]);
             }
             if (!fresh_[i])
-                field_.look[i] = before_->texels.look[was(i)];
-            else if (worth_it)
-                field_.look[i] = look_into(mixed_[i], i, scratch, field_.met[i]);
+                field_.refinement[i] = before_->texels.refinement[was(i)];
+            else if (wanted_now)
+                field_.refinement[i] = refine(mixed_[i], i, scratch, field_.met[i]);
         });
         out.least = pass_.floor > 0 ? pass_.floor : field_.floor();
         each(2, [&](std::size_t i, DirectLight::Scratch& scratch) {
-            // Also where a glance found nothing all around, if those a little farther know better.
+            // Also where a pilot found nothing all around, if those a little farther know better.
             const int n = out.least > 0 ? field_.wanted(i, out.least, pass_.effort.error) : 0;
             longer_[i] = static_cast<std::uint8_t>(n);
             if (n > 0) known_[i] = field_.known(i);
@@ -243,14 +246,14 @@ public:
                 return;
             if (!fresh_[i]) {
                 SourcesMet same;
-                mixed_[i] = glanced(i, scratch, same);
-                if (!(field_.look[i] < 0)) look_into(mixed_[i], i, scratch, same);
+                mixed_[i] = with_pilot(i, scratch, same);
+                if (!(field_.refinement[i] < 0)) refine(mixed_[i], i, scratch, same);
                 fresh_[i] = 1;
                 ++again_;
             }
             if (n > 0)
-                mixed_[i].add(light_of(pass_, i, times(glance_, n), long_seed(), scratch, known_[i]),
-                              worth(n));
+                mixed_[i].add(light_of(pass_, i, times(pilot_, n), long_seed(), scratch, known_[i]),
+                              inverse_variance(n));
         });
         finish(out);
         return out;
@@ -258,7 +261,7 @@ public:
 
 private:
     std::uint32_t was(std::size_t i) const { return before_->edit.was[i]; }
-    std::uint32_t look_seed() const { return mix_bits(pass_.seed ^ 1u); }
+    std::uint32_t refinement_seed() const { return mix_bits(pass_.seed ^ 1u); }
     std::uint32_t long_seed() const { return mix_bits(pass_.seed ^ 2u); }
 
     /// All texels of a round, the third of which counts as half of the pass. What is done is saved every now
@@ -292,8 +295,8 @@ private:
         out.number(round_);
         out.number(std::min(done, count_));
         out.array(mixed_);
-        out.array(field_.glance);
-        out.array(field_.look);
+        out.array(field_.pilot);
+        out.array(field_.refinement);
         out.array(field_.met);
         out.array(longer_);
         out.array(known_);
@@ -306,12 +309,12 @@ private:
         BlobReader in(blob);
         const std::uint64_t round = in.number(), row = in.number();
         std::vector<Mixed> mixed;
-        std::vector<float> glance, look;
+        std::vector<float> pilot, refinement;
         std::vector<std::uint8_t> longer;
         std::vector<SourcesMet> met, known;
         in.array(mixed, count_);
-        in.array(glance, count_);
-        in.array(look, count_);
+        in.array(pilot, count_);
+        in.array(refinement, count_);
         in.array(met, count_);
         in.array(longer, count_);
         in.array(known, count_);
@@ -319,31 +322,31 @@ private:
         round_ = round;
         row_ = row;
         mixed_ = std::move(mixed);
-        field_.glance = std::move(glance);
-        field_.look = std::move(look);
+        field_.pilot = std::move(pilot);
+        field_.refinement = std::move(refinement);
         field_.met = std::move(met);
         longer_ = std::move(longer);
         known_ = std::move(known);
     }
-    Mixed glanced(std::size_t i, DirectLight::Scratch& scratch, SourcesMet& met) const {
+    Mixed with_pilot(std::size_t i, DirectLight::Scratch& scratch, SourcesMet& met) const {
         Mixed mixed;
         met = {};
-        mixed.add(light_of(pass_, i, glance_, pass_.seed, scratch, {}, &met), 1);
+        mixed.add(light_of(pass_, i, pilot_, pass_.seed, scratch, {}, &met), 1);
         return mixed;
     }
-    /// Adds a look; returns its luminance.
-    float look_into(Mixed& mixed, std::size_t i, DirectLight::Scratch& scratch, SourcesMet& met) const {
+    /// Adds a refinement; returns its luminance.
+    float refine(Mixed& mixed, std::size_t i, DirectLight::Scratch& scratch, SourcesMet& met) const {
         const Estimate second =
-            light_of(pass_, i, times(glance_, look_worth), look_seed(), scratch, {}, &met);
-        mixed.add(second, worth(look_worth));
+            light_of(pass_, i, times(pilot_, refinement_pilots), refinement_seed(), scratch, {}, &met);
+        mixed.add(second, inverse_variance(refinement_pilots));
         return luminance(second.light);
     }
 
     /// Whether one of the rays that were sent from a texel may have met what the edit moved.
     bool is_touched(std::size_t i) const {
         if (was(i) == none || before_->other[i]) return true;
-        if (pass_.slopes && pass_.slopes->of(i) != none &&
-            !std::binary_search(before_->slope_texel.begin(), before_->slope_texel.end(), was(i)))
+        if (pass_.gradients && pass_.gradients->of(i) != none &&
+            !std::binary_search(before_->gradient_texel.begin(), before_->gradient_texel.end(), was(i)))
             return true;
         const Receiver& r = pass_.rows.receivers[i];
         const float around = pass_.footprints.reach(i, pass_.width);
@@ -354,8 +357,8 @@ private:
             const auto sky = [&](const LightEffort& effort, std::uint32_t seed) {
                 return pass_.light.sky_passes(r, around, effort.samples, combine_bits(own, seed), box);
             };
-            if (sky(glance_, pass_.seed) || sky(times(glance_, look_worth), look_seed()) ||
-                (longer > 0 && sky(times(glance_, longer), long_seed())))
+            if (sky(pilot_, pass_.seed) || sky(times(pilot_, refinement_pilots), refinement_seed()) ||
+                (longer > 0 && sky(times(pilot_, longer), long_seed())))
                 return true;
         }
         return false;
@@ -365,23 +368,23 @@ private:
         out.light.assign(count_, {});
         for (std::size_t i = 0; i < count_; ++i)
             if (valid_[i]) out.light[i] = fresh_[i] ? mixed_[i].sum.light : before_->texels.light[was(i)];
-        if (pass_.slopes) {
-            for (const std::uint32_t i : pass_.slopes->texel)
-                out.slope.push_back(!valid_[i]  ? Slope{}
-                                    : fresh_[i] ? mixed_[i].sum.slope
-                                                : before_->texels.slope[slope_row(was(i))]);
+        if (pass_.gradients) {
+            for (const std::uint32_t i : pass_.gradients->texel)
+                out.gradient.push_back(!valid_[i]  ? IrradianceGradient{}
+                                       : fresh_[i] ? mixed_[i].sum.gradient
+                                                   : before_->texels.gradient[gradient_row(was(i))]);
         }
         out.again = again_;
         out.longer = std::move(longer_);
-        out.glance = std::move(field_.glance);
-        out.look = std::move(field_.look);
+        out.pilot = std::move(field_.pilot);
+        out.refinement = std::move(field_.refinement);
         out.met = std::move(field_.met);
         out.known = std::move(known_);
     }
-    std::size_t slope_row(std::uint32_t texel) const {
+    std::size_t gradient_row(std::uint32_t texel) const {
         return static_cast<std::size_t>(
-            std::lower_bound(before_->slope_texel.begin(), before_->slope_texel.end(), texel) -
-            before_->slope_texel.begin());
+            std::lower_bound(before_->gradient_texel.begin(), before_->gradient_texel.end(), texel) -
+            before_->gradient_texel.begin());
     }
 
     const DirectPass& pass_;
@@ -390,7 +393,7 @@ private:
     const KeptParts* kept_;
     Job& job_;
     std::size_t count_;
-    LightEffort glance_;
+    LightEffort pilot_;
     Field field_;
     std::vector<Mixed> mixed_;
     std::vector<std::uint8_t> longer_;
@@ -424,15 +427,15 @@ double seconds_a_row(const DirectPass& pass, const std::vector<std::uint8_t>& va
     for (std::size_t i = 0; i < valid.size(); i += std::max<std::size_t>(1, valid.size() / rows))
         if (valid[i]) some.push_back(i);
     if (pass.light.empty() || some.empty()) return 0;
-    const LightEffort glance = glance_of(pass.effort);
+    const LightEffort pilot = pilot_effort(pass.effort);
     double seconds = 0;
     for (int round = 0; round < 2; ++round) {  // the first finds caches cold
         const auto start = std::chrono::steady_clock::now();
         job.parallel(some.size(), each, [&](std::size_t begin, std::size_t end) {
             DirectLight::Scratch scratch;
             for (std::size_t k = begin; k < end; ++k)
-                if (max_channel(light_of(pass, some[k], glance, pass.seed, scratch).light) > 0)
-                    light_of(pass, some[k], times(glance, looks_where_lit), pass.seed, scratch);
+                if (max_channel(light_of(pass, some[k], pilot, pass.seed, scratch).light) > 0)
+                    light_of(pass, some[k], times(pilot, pilots_where_lit), pass.seed, scratch);
         });
         seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     }
@@ -441,10 +444,10 @@ double seconds_a_row(const DirectPass& pass, const std::vector<std::uint8_t>& va
 
 std::vector<std::array<Rgb, 2>> light_again(const DirectPass& pass, const std::vector<std::uint32_t>& texels,
                                             Job& job) {
-    constexpr int effort = 8;  // glances' worth
+    constexpr int effort = 8;  // times a pilot's rays
     constexpr std::uint32_t own_seed[] = {4, 5};
     std::vector<std::array<Rgb, 2>> out(texels.size());
-    const LightEffort each = times(glance_of(pass.effort), effort);
+    const LightEffort each = times(pilot_effort(pass.effort), effort);
     job.parallel(pass.light.empty() ? 0 : texels.size(), 32, [&](std::size_t begin, std::size_t end) {
         DirectLight::Scratch scratch;
         for (std::size_t k = begin; k < end; ++k)
@@ -462,7 +465,7 @@ DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
         job.advance(count * pass.units);
         DirectTexels none_at_all;
         none_at_all.light.resize(count);
-        none_at_all.slope.resize(pass.slopes ? pass.slopes->texel.size() : 0);
+        none_at_all.gradient.resize(pass.gradients ? pass.gradients->texel.size() : 0);
         return none_at_all;
     }
     return TexelPass(pass, texels, valid, besides, before, kept, job).run();

@@ -11,8 +11,8 @@ namespace stasigraph {
 namespace {
 
 constexpr std::size_t edited_rows_per_task = 256;
-/// A link that led to an invalid texel was led up to so many steps further, and looked for a way up to so many
-/// beside that.
+/// A link that led to an invalid texel was led up to so many steps further, and looked for a way up to so
+/// many beside that.
 constexpr int led = 4;
 /// What stands within so many spacings of a texel may have been in that way.
 constexpr float near_spacings = 8;
@@ -110,9 +110,9 @@ Links adopt_links(const Edit& edit, const std::vector<Receiver>& receivers_befor
         }
     });
     Links links(count);
-    links.stray.assign(edit.grid.size(), 0.0f);
+    links.hit_error.assign(edit.grid.size(), 0.0f);
     for (std::size_t g = 0; g < edit.grid.size(); ++g)
-        if (edit.grid[g] < before.stray.size()) links.stray[g] = before.stray[edit.grid[g]];
+        if (edit.grid[g] < before.hit_error.size()) links.hit_error[g] = before.hit_error[edit.grid[g]];
     job.parallel(links.pieces.size(), 1, [&](std::size_t p, std::size_t) {
         LinkPiece& piece = links.pieces[p];
         std::vector<TintedLink> tints;
@@ -144,7 +144,7 @@ LinkMarks touched_links(const Edit& edit, const TexelSet& texels, const RowSourc
     MarkPieces pieces(rows.size());
     // A texel may since have moved within its footprint.
     std::vector<float> beyond = spacings(texels);
-    for (std::size_t g = 0; g < beyond.size(); ++g) beyond[g] += links.stray[g];
+    for (std::size_t g = 0; g < beyond.size(); ++g) beyond[g] += links.hit_error[g];
     job.parallel(rows.size(), edited_rows_per_task, [&](std::size_t begin, std::size_t end) {
         BoxesAhead boxes;
         std::array<Vec3, direction_batch> directions;

@@ -106,7 +106,7 @@ Ground::Ground(Level l, const Atlas* previous, BakeStore s, Job& job)
         level, atlas, plans, [this]() -> const RayCaster& { return caster(); }, open_seams, job);
     if (!known) save_array("seams-" + key, open_seams);
     set_probes(level.placed.value_or(std::vector<ProbePlace>{}), job);
-    plan_slopes(job);
+    plan_gradients(job);
 }
 
 /// What links may take of the memory that was allowed.
@@ -226,12 +226,12 @@ void Ground::record_openings(Job& job) {
     see_openings(caster(), probe_rows, wanted, openings, job);
 }
 
-void Ground::plan_slopes(Job& job) {
+void Ground::plan_gradients(Job& job) {
     const bool directional = level.lightmap.shape == LightmapShape::directional;
     if (!directional && !has_normal_maps(level)) return;
     std::vector<std::uint8_t> shown = lightmapped();
     if (directional) {
-        sloped = SlopeRows(shown, shown);
+        gradient_rows = GradientRows(shown, shown);
         return;
     }
     if (!load_array("shading-normals-" + key, shading_normals)) {
@@ -240,7 +240,7 @@ void Ground::plan_slopes(Job& job) {
     }
     for (std::size_t i = 0; i < shading_normals.size(); ++i)
         if (shading_normals[i] == texels.normal[i]) shown[i] = 0;
-    sloped = SlopeRows(shown, grown(graph, shown, smoothing_steps));
+    gradient_rows = GradientRows(shown, grown(graph, shown, smoothing_steps));
 }
 
 std::vector<std::uint8_t> Ground::lightmapped() const {

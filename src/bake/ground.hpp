@@ -12,7 +12,7 @@
 #include "finish/texel_graph.hpp"
 #include "probe/probe_rows.hpp"
 #include "stasigraph/bake_store.hpp"
-#include "transport/link_slopes.hpp"
+#include "transport/link_gradients.hpp"
 
 namespace stasigraph {
 
@@ -62,7 +62,7 @@ public:
     Footprints footprints;
     std::vector<float> explicit_worth;  ///< Of explicit samples of the sky, for each row.
     TexelGraph graph;
-    SlopeRows sloped;  ///< Texels whose slopes pages show, and those they are smoothed with.
+    GradientRows gradient_rows;  ///< Texels whose gradients pages show, and those they are smoothed with.
     std::vector<Vec3>
         shading_normals;  ///< Normals by the materials' maps; empty where pages do not show them.
     std::vector<PagePlan> plans;
@@ -105,7 +105,7 @@ private:
     void find_other();
     void record_probes(Job& job, std::vector<float>& distances, bool placing);
     void record_openings(Job& job);
-    void plan_slopes(Job& job);
+    void plan_gradients(Job& job);
     bool load_texels();
     void save_texels() const;
     void save_links();

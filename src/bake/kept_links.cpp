@@ -38,7 +38,7 @@ void save_piece(const BakeStore& store, const std::string& name, Links& links, s
     if (!store.save) return;
     BlobWriter out;
     write(out, links.pieces[piece]);
-    out.array(links.stray);
+    out.array(links.hit_error);
     store.save(name, out.parts());
     load_piece(store, name, links, piece);
 }
@@ -50,13 +50,13 @@ bool load_piece(const BakeStore& store, const std::string& name, Links& links, s
     LinkPiece kept;
     std::span<const std::uint32_t> words;
     if (!read(in, links.pieces[piece].rows(), kept, words)) return false;
-    std::vector<float> stray;
-    in.array(stray);
+    std::vector<float> hit_error;
+    in.array(hit_error);
     if (!in.done()) return false;
     kept.words = LinkWords(words, blob.keep, blob.rest);
     if (links.in_memory > 0) kept.words.rest();
     links.pieces[piece] = std::move(kept);
-    links.raise_stray(stray);
+    links.raise_hit_error(hit_error);
     return true;
 }
 

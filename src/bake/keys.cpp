@@ -33,8 +33,8 @@ void add(Hasher& h, const Light& l) {
     h.number(l.kind);
     h.color(l.color);
     for (const Vec3 v : {l.position, l.direction, l.across}) h.vector(v);
-    for (const float v :
-         {l.radius, l.width, l.height, l.angular_diameter, l.inner_cone, l.outer_cone, l.edge, l.range})
+    for (const float v : {l.radius, l.width, l.height, l.angular_diameter, l.inner_cone, l.outer_cone,
+                          l.falloff_exponent, l.range})
         h.number(v);
     h.number(l.role);
 }

@@ -22,23 +22,23 @@ namespace {
 /// demo level; 0 takes a third longer for 1 % less.
 constexpr float unseen_error = 0.02f;
 
-LightField slopes_by_links(const Making& m, const LightField& light, const RowLengths& lengths, Job& job) {
+LightField gradients_by_links(const Making& m, const LightField& light, const RowLengths& lengths, Job& job) {
     const Ground& g = m.ground;
     HalfField sent;
     reflect(light, m.albedo, sent, job);
-    LightField field = link_slopes(g.links, lengths, g.rows, g.sloped, sent, job);
+    LightField field = link_gradients(g.links, lengths, g.rows, g.gradient_rows, sent, job);
     for (std::size_t column = 0; column < m.size(); ++column) {
         if (!m.sky(column)) continue;
-        job.parallel(g.sloped.texel.size(), 1024, [&](std::size_t begin, std::size_t end) {
+        job.parallel(g.gradient_rows.texel.size(), 1024, [&](std::size_t begin, std::size_t end) {
             for (std::size_t row = begin; row < end; ++row) {
-                const std::uint32_t i = g.sloped.texel[row], length = lengths.at(i, column);
+                const std::uint32_t i = g.gradient_rows.texel[row], length = lengths.at(i, column);
                 const float share = pi / static_cast<float>(length);
-                Slope sum;
+                IrradianceGradient sum;
                 gathered_sky(*m.sky(column), g.rows, g.links, i, 0, length, m.weights.at(i),
                              [&](std::uint32_t, Vec3 w, Rgb e) {
-                                 sum += slope_along(e * share, gathered_slope(g.rows.receivers[i], w));
+                                 sum += gradient_along(e * share, gathered_gradient(g.rows.receivers[i], w));
                              });
-                add_slope(field, row, column, sum);
+                add_gradient(field, row, column, sum);
             }
         });
     }
@@ -46,42 +46,42 @@ LightField slopes_by_links(const Making& m, const LightField& light, const RowLe
 }
 
 /// What is smoothed already, for a bake that is stopped.
-void save_smoothed(const Making& m, const LightField& light, const LightField& slopes, std::size_t done) {
+void save_smoothed(const Making& m, const LightField& light, const LightField& gradients, std::size_t done) {
     if (!m.ground.store.save) return;
     BlobWriter out;
     out.number(done);
     out.array(light.values);
-    out.array(slopes.values);
+    out.array(gradients.values);
     m.ground.store.save("smoothed-" + solve_key(m), out.parts());
 }
 
 /// Leaves everything as it is where there is nothing.
-void load_smoothed(const Making& m, LightField& light, LightField& slopes, std::size_t& done) {
+void load_smoothed(const Making& m, LightField& light, LightField& gradients, std::size_t& done) {
     Blob blob;
     if (!m.ground.store.load || !m.ground.store.load("smoothed-" + solve_key(m), blob)) return;
     BlobReader in(blob);
     const std::uint64_t groups = in.number();
-    LightField kept_light = light, kept_slopes = slopes;
+    LightField kept_light = light, kept_gradients = gradients;
     in.array(kept_light.values, light.values.size());
-    in.array(kept_slopes.values, slopes.values.size());
+    in.array(kept_gradients.values, gradients.values.size());
     if (!in.done() || groups >= m.size() || groups % groups_smoothed_at_once != 0) return;
     light = std::move(kept_light);
-    slopes = std::move(kept_slopes);
+    gradients = std::move(kept_gradients);
     done = static_cast<std::size_t>(groups);
 }
 
 /// The solved light as it is shown: what came by links smoothed, while explicit light keeps its shadow edges;
-/// and its slopes. Direct light that stays live is left out.
+/// and its gradients. Direct light that stays live is left out.
 void show(const Making& m, const Solved& solved, Job& job) {
     const LightField& light = solved.light;
     const RowLengths& lengths = solved.lengths;
     const Ground& g = m.ground;
     const std::size_t groups = m.size();
-    LightField by_links = light, slopes;
+    LightField by_links = light, gradients;
     const auto take = [](Rgb e, Rgb off) {
         return Rgb{std::max(0.0f, e.r - off.r), std::max(0.0f, e.g - off.g), std::max(0.0f, e.b - off.b)};
     };
-    if (!g.sloped.empty()) slopes = slopes_by_links(m, light, lengths, job);
+    if (!g.gradient_rows.empty()) gradients = gradients_by_links(m, light, lengths, job);
     const bool smooth = m.quality.denoise == Denoise::automatic;
     if (smooth) {
         job.parallel(g.texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
@@ -110,14 +110,14 @@ void show(const Making& m, const Solved& solved, Job& job) {
                                            job);
         guide.strength = g.tier.smoothing;
         for (const float floor : m.floor) guide.unseen.push_back(unseen_error * floor);
-        const SlopesToSmooth to_smooth{g.sloped, slopes};
+        const GradientsToSmooth to_smooth{g.gradient_rows, gradients};
         SmoothingSteps steps;
-        load_smoothed(m, by_links, slopes, steps.done);
+        load_smoothed(m, by_links, gradients, steps.done);
         steps.after = [&](std::size_t done) {
-            if (done < groups) save_smoothed(m, by_links, slopes, done);
+            if (done < groups) save_smoothed(m, by_links, gradients, done);
         };
-        denoise(g.texels, g.graph, wanted, guide, by_links, g.sloped.empty() ? nullptr : &to_smooth, job,
-                steps);
+        denoise(g.texels, g.graph, wanted, guide, by_links, g.gradient_rows.empty() ? nullptr : &to_smooth,
+                job, steps);
         look_again(m, solved, wanted, by_links, job);
     }
     for (std::size_t c = 0; c < groups; ++c) {
@@ -133,11 +133,11 @@ void show(const Making& m, const Solved& solved, Job& job) {
                     layer.shown[i] = take(layer.shown[i], layer.live.light[i]);
             }
         });
-        layer.slopes = LightField(g.sloped.texel.size(), 3);
-        job.parallel(g.sloped.texel.size(), 4096, [&](std::size_t begin, std::size_t end) {
+        layer.gradients = LightField(g.gradient_rows.texel.size(), 3);
+        job.parallel(g.gradient_rows.texel.size(), 4096, [&](std::size_t begin, std::size_t end) {
             for (std::size_t row = begin; row < end; ++row) {
-                add_slope(layer.slopes, row, 0, slope_at(slopes, row, c));
-                add_slope(layer.slopes, row, 0, layer.sampled.slope[row]);
+                add_gradient(layer.gradients, row, 0, gradient_at(gradients, row, c));
+                add_gradient(layer.gradients, row, 0, layer.sampled.gradient[row]);
             }
         });
     }
@@ -209,7 +209,7 @@ void save_layer(const Ground& g, const Layer& l) {
     out.array(l.log2_scale);
     out.array(l.shown);
     out.array(l.checked);
-    out.array(l.slopes.values);
+    out.array(l.gradients.values);
     for (const PageImage& page : l.pages) {
         out.array(page.texels);
         out.array(page.state);
@@ -235,8 +235,8 @@ bool load(const Ground& g, Layer& l) {
     in.array(l.log2_scale, g.texels.size());
     in.array(l.shown, g.texels.size());
     in.array(l.checked);
-    l.slopes = LightField(g.sloped.texel.size(), 3);
-    in.array(l.slopes.values, l.slopes.values.size());
+    l.gradients = LightField(g.gradient_rows.texel.size(), 3);
+    in.array(l.gradients.values, l.gradients.values.size());
     l.pages.clear();
     for (const PagePlan& plan : g.plans) {
         PageImage& page = l.pages.emplace_back();
@@ -262,7 +262,7 @@ void stay_dark(const Ground& g, Layer& l) {
     l.sky.clear();
     l.shown.assign(g.texels.size(), Rgb{});
     l.checked.clear();
-    l.slopes = LightField(g.sloped.texel.size(), 3);
+    l.gradients = LightField(g.gradient_rows.texel.size(), 3);
     l.radiosity.assign(g.texels.size(), {});
     l.probes = l.rest = l.at_probes;
     l.lamps.clear();

@@ -29,7 +29,7 @@ struct Layer {
     /// At the texels of checked_texels() by how much it is more than other rays say, two times with others.
     /// Empty where that is not known.
     std::vector<std::array<Rgb, 2>> checked;
-    LightField slopes;             ///< Of the same, over the ground's sloped rows.
+    LightField gradients;          ///< Of the same, over the ground's gradient_rows rows.
     std::vector<PageImage> pages;  ///< Seams fitted; beyond the margins still empty.
     std::vector<Rgb> at_seams;     ///< Before they were fitted, by texel of the seam plan.
     std::vector<ShRgb> probes;

@@ -31,8 +31,8 @@ bool is_open(const Level& level, const RayCaster& caster, const Receiver& r, std
            !(below && lies_within(level, caster, r.position, r.face_normal));
 }
 
-/// Whether at least two invalid texels stay between the two sides of a wall if texel i moves that way, and the
-/// one on the other side does so, too: fewer would let light of either side show on the other.
+/// Whether at least two invalid texels stay between the two sides of a wall if texel i moves that way, and
+/// the one on the other side does so, too: fewer would let light of either side show on the other.
 bool keeps_apart(const TexelSet& texels, const std::vector<std::uint8_t>& valid, std::uint32_t i, int x,
                  int y) {
     const auto invalid_along = [&](int dx, int dy) {
@@ -64,8 +64,8 @@ Vec3 way_to(const TexelSet& texels, std::uint32_t i, int x, int y) {
     return across + down;
 }
 
-/// The nearest open place between an invalid texel and its valid neighbours, else toward an edge of its chart;
-/// its own where there is none.
+/// The nearest open place between an invalid texel and its valid neighbours, else toward an edge of its
+/// chart; its own where there is none.
 Vec3 open_place(const Level& level, const RayCaster& caster, const TexelSet& texels, const RowSource& rows,
                 const std::vector<std::uint8_t>& valid, std::uint32_t i) {
     constexpr float above = 1e-3f;  // its own surface is looked for from there
@@ -162,7 +162,7 @@ void trace_rows_anew(const Level& level, const RayCaster& caster, const TexelSet
     }
     Links fresh;
     extend_links(level, caster, texels, some, lengths, fresh, job);
-    links.raise_stray(fresh.stray);
+    links.raise_hit_error(fresh.hit_error);
     for (std::size_t p = 0, k = 0; p < links.pieces.size(); ++p) {
         LinkPiece& piece = links.pieces[p];
         const std::size_t first_row = p * rows_per_piece, end = first_row + piece.rows();

@@ -10,8 +10,8 @@
 #include "bake/unit_light.hpp"
 #include "level/volume_rules.hpp"
 #include "probe/candidates.hpp"
+#include "probe/decimate.hpp"
 #include "probe/net.hpp"
-#include "probe/thin.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/place.hpp"
 
@@ -323,7 +323,7 @@ PlacedProbes by_light(const Level& level, PlaceList& list, const BakeStore& stor
     quick.find_white(lit);
     find_reach(quick.ground().caster(), lit, job);
     PlacedProbes out;
-    for (const std::uint32_t k : thin(lit, level.probes, block_of(level), list.figures(), job))
+    for (const std::uint32_t k : decimate(lit, level.probes, block_of(level), list.figures(), job))
         out.places.push_back(lit.places[k]);
     return out;
 }

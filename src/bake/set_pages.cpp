@@ -26,10 +26,10 @@ void fill_all(const std::vector<PagePlan>& plans, Pages& pages, Job& job) {
 /// Light on the normals that flat pages show.
 Rgb flat_light(const Ground& g, const Layer& layer, std::size_t texel) {
     const Rgb e = layer.shown[texel];
-    const std::uint32_t row = g.shading_normals.empty() ? none : g.sloped.of(texel);
+    const std::uint32_t row = g.shading_normals.empty() ? none : g.gradient_rows.of(texel);
     if (row == none) return e;
     const Rgb turned =
-        e + dot(slope_at(layer.slopes, row, 0), g.shading_normals[texel] - g.texels.normal[texel]);
+        e + dot(gradient_at(layer.gradients, row, 0), g.shading_normals[texel] - g.texels.normal[texel]);
     return {std::max(0.0f, turned.r), std::max(0.0f, turned.g), std::max(0.0f, turned.b)};
 }
 
@@ -43,9 +43,9 @@ std::vector<DirectionalPage> directional_pages(const Ground& g, const Level& lit
             g.plans,
             [&](std::size_t i) {
                 Rgb sum;
-                const std::uint32_t row = g.sloped.of(i);
+                const std::uint32_t row = g.gradient_rows.of(i);
                 for (std::size_t l = 0; row != none && l < layers.size(); ++l)
-                    sum += layers[l].slopes.get(row, a) * set.gain(l);
+                    sum += layers[l].gradients.get(row, a) * set.gain(l);
                 return sum;
             },
             job);

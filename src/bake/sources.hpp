@@ -6,7 +6,7 @@
 #include "bake/edit.hpp"
 #include "bake/footprint.hpp"
 #include "light/direct.hpp"
-#include "transport/link_slopes.hpp"
+#include "transport/link_gradients.hpp"
 
 namespace stasigraph {
 
@@ -38,7 +38,7 @@ struct DirectPass {
     std::uint32_t seed = 0;
     float floor =
         0;  ///< Lux below which noise is not seen; 0: a twentieth of the group's own mean where it lights.
-    const SlopeRows* slopes = nullptr;  ///< The texels whose slopes are wanted as well.
+    const GradientRows* gradients = nullptr;  ///< The texels whose gradients are wanted as well.
     std::size_t units = 1;              ///< Of the job's stage, for each row.
 };
 /// Seconds that rows spread over all of them take with the effort asked for, for each row.
@@ -46,11 +46,11 @@ double seconds_a_row(const DirectPass& pass, const std::vector<std::uint8_t>& va
 
 struct DirectTexels {
     std::vector<Rgb> light;    ///< Lux; invalid texels stay black.
-    std::vector<Slope> slope;  ///< By row of those asked for.
+    std::vector<IrradianceGradient> gradient;  ///< By row of those asked for.
     // How it was found, so that an edit samples only what it touches.
-    std::vector<float> glance, look;     ///< Luminance; look is below 0 where there was none.
-    std::vector<std::uint8_t> longer;    ///< Glances' worth of a long look.
-    std::vector<SourcesMet> met, known;  ///< What of the sources glance and look met; what a long look knew.
+    std::vector<float> pilot, refinement;  ///< Luminance; below 0 where there was no refinement.
+    std::vector<std::uint8_t> longer;    ///< Times a pilot's rays of a long refinement.
+    std::vector<SourcesMet> met, known;  ///< What of the sources both met; what a long refinement knew.
     std::vector<std::array<Rgb, 2>> checked;  ///< At some texels the light as other rays have it, two times.
     float least = 0;                          ///< Below it noise counted as unseen.
     std::size_t again = 0;  ///< Texels that an edit did not touch, sampled anew for what is decided of them.
@@ -68,7 +68,7 @@ struct KeptParts {
 /// What was sampled before an edit, and what of it holds no more.
 struct DirectBefore {
     const DirectTexels& texels;
-    const std::vector<std::uint32_t>& slope_texel;  ///< Of each of its slopes.
+    const std::vector<std::uint32_t>& gradient_texel;  ///< Of each of its gradients.
     const Edit& edit;
     const std::vector<std::uint8_t>& other;  ///< Texels that are sampled in another way now.
 };

@@ -304,12 +304,12 @@ FitChoice judge(const Input& in, const AllFitted& fitted, Job& job) {
     return choice;
 }
 
-/// `from` are the slopes as they came, of all groups.
-void smooth_slopes(const Input& in, const FitChoice& choice, const LightField& from,
-                   const SlopesToSmooth& to_smooth, Job& job) {
-    LightField& slopes = to_smooth.slopes;
-    const std::size_t stride = slopes.stride;
-    job.parallel(slopes.rows, texels_per_task, [&](std::size_t begin, std::size_t end) {
+/// `from` are the gradients as they came, of all groups.
+void smooth_gradients(const Input& in, const FitChoice& choice, const LightField& from,
+                      const GradientsToSmooth& to_smooth, Job& job) {
+    LightField& gradients = to_smooth.gradients;
+    const std::size_t stride = gradients.stride;
+    job.parallel(gradients.rows, texels_per_task, [&](std::size_t begin, std::size_t end) {
         Around around;
         Neighbourhood near;
         Weights w{};
@@ -323,7 +323,7 @@ void smooth_slopes(const Input& in, const FitChoice& choice, const LightField& f
                 for (std::size_t k = 0; k < near.size(); ++k)
                     share[choice[near[k] * in.groups + g]] += 1 / static_cast<float>(near.size());
                 const std::size_t column = 9 * (in.first + g);
-                float* to = &slopes.values[row * stride + column];
+                float* to = &gradients.values[row * stride + column];
                 for (std::size_t c = 0; c < 9; ++c) to[c] *= share[0];
                 for (std::size_t f = 0; f < fit_count; ++f) {
                     if (!(share[f + 1] > 0)) continue;
@@ -370,9 +370,9 @@ void take_fits(const Input& in, const FitChoice& choice, const AllFitted& fitted
 }  // namespace
 
 void denoise(const TexelSet& texels, const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
-             const DenoiseGuide& guide, LightField& light, const SlopesToSmooth* slopes, Job& job,
+             const DenoiseGuide& guide, LightField& light, const GradientsToSmooth* gradients, Job& job,
              const SmoothingSteps& steps) {
-    const LightField slopes_before = slopes ? slopes->slopes : LightField{};
+    const LightField gradients_before = gradients ? gradients->gradients : LightField{};
     for (std::size_t first = steps.done; first < guide.groups; first += groups_smoothed_at_once) {
         const Input in = prepare({.texels = texels,
                                   .graph = graph,
@@ -385,7 +385,7 @@ void denoise(const TexelSet& texels, const TexelGraph& graph, const std::vector<
                                  light, job);
         const AllFitted fitted = fit_all(in, job);
         const FitChoice choice = judge(in, fitted, job);
-        if (slopes) smooth_slopes(in, choice, slopes_before, *slopes, job);
+        if (gradients) smooth_gradients(in, choice, gradients_before, *gradients, job);
         take_fits(in, choice, fitted, light, job);
         if (steps.after) steps.after(first + in.groups);
     }

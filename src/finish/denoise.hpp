@@ -10,7 +10,7 @@
 #include <functional>
 
 #include "finish/texel_graph.hpp"
-#include "transport/link_slopes.hpp"
+#include "transport/link_gradients.hpp"
 
 namespace stasigraph {
 
@@ -25,10 +25,10 @@ struct DenoiseGuide {
         unseen;  ///< By group: standard error, channels summed, too small to be smoothed, lux. Or empty.
 };
 
-/// Slopes that are smoothed as the light is: those that are shown.
-struct SlopesToSmooth {
-    const SlopeRows& rows;
-    LightField& slopes;
+/// Gradients that are smoothed as the light is: those that are shown.
+struct GradientsToSmooth {
+    const GradientRows& rows;
+    LightField& gradients;
 };
 /// So many groups at once share what is known of a texel's surroundings; more need more memory.
 inline constexpr std::size_t groups_smoothed_at_once = 5;
@@ -45,12 +45,12 @@ constexpr std::size_t denoise_units(std::size_t texels, std::size_t groups) {
 /// How far around a texel light may come from, in steps of the graph.
 inline constexpr int smoothing_steps = 8;
 
-/// Replaces the light of every texel of the graph (those with `wanted`), which is never below 0; `slopes` may
-/// be null. Only light of groups that are not done is read or replaced. A group's light is the same whichever
-/// others are smoothed with it, and for any number of threads. Memory: during the call 100 bytes a texel for
-/// each of at most five groups, and the slopes once more.
+/// Replaces the light of every texel of the graph (those with `wanted`), which is never below 0; `gradients`
+/// may be null. Only light of groups that are not done is read or replaced. A group's light is the same
+/// whichever others are smoothed with it, and for any number of threads. Memory: during the call 100 bytes a
+/// texel for each of at most five groups, and the gradients once more.
 void denoise(const TexelSet& texels, const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
-             const DenoiseGuide& guide, LightField& light, const SlopesToSmooth* slopes, Job& job,
+             const DenoiseGuide& guide, LightField& light, const GradientsToSmooth* gradients, Job& job,
              const SmoothingSteps& steps = {});
 
 }  // namespace stasigraph

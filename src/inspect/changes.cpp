@@ -3,6 +3,9 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdio>
+#include <map>
+#include <queue>
+#include <string_view>
 
 #include "stasigraph/changes.hpp"
 
@@ -197,15 +200,17 @@ Change appeared(const InputItem& item, bool is_new) {
 std::vector<Change> changes_between(const std::vector<InputItem>& before, const std::vector<InputItem>& now) {
     std::vector<Change> out;
     // Names need not be unique: the first of a name is compared to the first, the second to the second.
+    std::map<std::pair<std::string_view, std::string_view>, std::queue<std::size_t>> known;
+    for (std::size_t i = 0; i < before.size(); ++i) known[{before[i].kind, before[i].name}].push(i);
     std::vector<std::uint8_t> met(before.size(), 0);
     for (const InputItem& item : now) {
-        std::size_t i = 0;
-        while (i < before.size() && (met[i] || before[i].kind != item.kind || before[i].name != item.name))
-            ++i;
-        if (i == before.size()) {
+        const auto same = known.find({item.kind, item.name});
+        if (same == known.end() || same->second.empty()) {
             out.push_back(appeared(item, true));
             continue;
         }
+        const std::size_t i = same->second.front();
+        same->second.pop();
         met[i] = 1;
         for (const InputValue& value : item.values) {
             // What was not there before comes with another change: another part, a new light group.

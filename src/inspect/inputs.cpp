@@ -99,7 +99,7 @@ InputItem light_item(const Level& level, const Light& l) {
         .number("angular diameter", Item::as(l.angular_diameter))
         .number("inner cone", Item::as(l.inner_cone))
         .number("outer cone", Item::as(l.outer_cone))
-        .number("edge", Item::as(l.edge))
+        .number("edge", Item::as(l.falloff_exponent))
         .number("range", Item::as(l.range))
         .text("profile", l.profile == none ? "none" : level.profiles[l.profile].name + " " + profile.key())
         .done();

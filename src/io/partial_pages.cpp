@@ -53,13 +53,13 @@ void keep_other_texels(const Atlas& atlas, const std::vector<std::uint8_t>& chos
         for (std::size_t i = 0; i < owner.size(); ++i)
             if (owner[i] == none || !chosen[owner[i]]) page.texels[i] = before[i];
         if (p >= set.directional.size()) continue;
-        DirectionalPage& slopes = set.directional[p];
-        const LayeredImage old =
-            read_layered_exr(result.read(file("directional", p)),
-                             result.place(file("directional", p)).string(), slopes.side, directional_layers);
+        DirectionalPage& gradients = set.directional[p];
+        const LayeredImage old = read_layered_exr(result.read(file("directional", p)),
+                                                  result.place(file("directional", p)).string(),
+                                                  gradients.side, directional_layers);
         for (std::size_t i = 0; i < owner.size(); ++i)
             for (std::size_t c = 0; c < 3 && (owner[i] == none || !chosen[owner[i]]); ++c)
-                slopes.texels[i][c] = old.values[3 * i + c];
+                gradients.texels[i][c] = old.values[3 * i + c];
     }
 }
 

@@ -39,7 +39,7 @@ void write_lamps(BinaryWriter& w, const ProbeLamps& lamps) {
     for (const std::string& name : lamps.name) w.text(name);
 }
 
-ProbeLamps read_lamps(BinaryReader& r, std::uint32_t probes) {
+ProbeLamps read_lamps(BinaryReader& r, std::uint32_t probes, runtime::LampKind last) {
     ProbeLamps lamps;
     const std::uint32_t count = r.word(), profiles = r.word(), values = r.word(), entries = r.word();
     if (r.word() == 0) {
@@ -54,7 +54,7 @@ ProbeLamps read_lamps(BinaryReader& r, std::uint32_t probes) {
     r.array(lamps.entry, entries);
     r.array(lamps.rest, probes);
     for (std::uint32_t i = 0; i < count; ++i) lamps.name.push_back(r.text());
-    if (runtime::wrong_lamps(view_of(lamps), profiles, values, lamps.first.data(), lamps.entry.data(),
+    if (runtime::wrong_lamps(view_of(lamps), last, profiles, values, lamps.first.data(), lamps.entry.data(),
                              entries, probes))
         r.fail();
     return lamps;
@@ -167,7 +167,8 @@ void unpack_probes(const Bytes& bytes, const std::string& where, ProbeNet& net, 
     for (std::uint32_t i = 0; i < set_count; ++i) names.push_back(r.text());
     for (std::uint32_t i = 0; i < set_count; ++i) {
         ProbeLamps lamps;
-        if (written >= 3) lamps = read_lamps(r, count);
+        if (written >= 3)
+            lamps = read_lamps(r, count, written < 5 ? runtime::LampKind::tube : runtime::LampKind::opening);
         for (BakedSet& set : sets)
             if (set.name == names[i]) {
                 set.probes = std::move(light[i]);

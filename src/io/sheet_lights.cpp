@@ -86,7 +86,7 @@ void apply_size(const Entry& e, Light& light) {
         light.angular_diameter = static_cast<float>(*v * exact_degree);
     if (const auto v = e.number("inner", 0, 90)) light.inner_cone = static_cast<float>(*v * exact_degree);
     if (const auto v = e.number("outer", 0, 90)) light.outer_cone = static_cast<float>(*v * exact_degree);
-    if (const auto v = e.number("edge", 0.001, 16)) light.edge = static_cast<float>(*v);
+    if (const auto v = e.number("edge", 0.001, 16)) light.falloff_exponent = static_cast<float>(*v);
     for (const char* key : {"inner", "outer", "edge"})
         if (e.has(key) && light.kind != LightKind::spot)
             e.fail(key, "is for spots only", "Use kind = \"spot\".");

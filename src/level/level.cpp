@@ -113,7 +113,7 @@ float lumens_per_unit(const Light& light, const std::vector<Profile>& profiles) 
     if (light.kind == LightKind::point) return 4 * pi;
     // The integral of ((c - outer) / (inner - outer))^edge between the cones, 1 within the inner one.
     const float inner = std::cos(light.inner_cone), outer = std::cos(light.outer_cone);
-    return 2 * pi * (1 - inner + (inner - outer) / (light.edge + 1));
+    return 2 * pi * (1 - inner + (inner - outer) / (light.falloff_exponent + 1));
 }
 
 Rgb kelvin_to_rgb(float kelvin) {

@@ -236,7 +236,7 @@ void check_light(const Level& level, const Light& light) {
                     .value = to_text(max_channel(light.color)),
                     .remedy = "Use lux for suns, candela for lamps and nit for areas, 0 or more."};
     check_range(light.radius, 0, 1e4f, light.name, "light radius is out of range", "Use metres, 0 or more.");
-    check_range(light.edge, 1e-3f, 16, light.name, "exponent of a spot's edge is out of range",
+    check_range(light.falloff_exponent, 1e-3f, 16, light.name, "exponent of a spot's edge is out of range",
                 "Use 0.001 to 16; 2 is glTF's.");
     check_range(light.range, 0, 1e9f, light.name, "a light's range is out of range",
                 "Use metres; 0 is unlimited.");

@@ -16,7 +16,7 @@ constexpr float even_enough = 1.3f;
 constexpr int most_cuts = 5;
 
 /// The mean of what a part of a triangle sends, over a lattice of places inside it.
-Rgb mean_emission(const Level& level, const TextureSet& textures, const GlowTriangle& t) {
+Rgb mean_emission(const Level& level, const TextureSet& textures, const EmissiveTriangle& t) {
     constexpr int steps = 6;
     Rgb sum;
     int count = 0;
@@ -76,7 +76,7 @@ SourceBounds bounds_of(const Lamp& lamp) {
     return b;
 }
 
-SourceBounds bounds_of(const GlowTriangle& t) {
+SourceBounds bounds_of(const EmissiveTriangle& t) {
     const Vec3 b = t.a + t.ab, c = t.a + t.ac;
     return {.low = min(t.a, min(b, c)),
             .high = max(t.a, max(b, c)),
@@ -100,7 +100,7 @@ DirectLight::DirectLight(const Level& level, const TextureSet& textures, const R
         if (light.kind == LightKind::sun)
             suns_.push_back(light);
         else if (light.kind == LightKind::rectangle)
-            for (GlowTriangle& half : rectangle_halves(light)) triangles_.push_back(half);
+            for (EmissiveTriangle& half : rectangle_halves(light)) triangles_.push_back(half);
         else
             lamps_.push_back(make_lamp(light, level.profiles));
         if (light.kind == LightKind::point || light.kind == LightKind::spot)
@@ -117,7 +117,7 @@ DirectLight::DirectLight(const Level& level, const TextureSet& textures, const R
     }
     std::vector<SourceBounds> bounds;
     for (const Lamp& lamp : lamps_) bounds.push_back(bounds_of(lamp));
-    for (const GlowTriangle& t : triangles_) bounds.push_back(bounds_of(t));
+    for (const EmissiveTriangle& t : triangles_) bounds.push_back(bounds_of(t));
     tree_ = LightTree(std::move(bounds));
 }
 
@@ -161,7 +161,7 @@ void DirectLight::add_surface(std::uint32_t number) {
     if (material.emission_texture.image != none)
         bounds.emplace(level_.images[material.emission_texture.image]);
     struct Piece {
-        GlowTriangle triangle;
+        EmissiveTriangle triangle;
         int cuts = 0;
     };
     std::vector<Piece> stack;
@@ -185,7 +185,7 @@ void DirectLight::add_surface(std::uint32_t number) {
         while (!stack.empty()) {
             Piece piece = stack.back();
             stack.pop_back();
-            GlowTriangle& g = piece.triangle;
+            EmissiveTriangle& g = piece.triangle;
             g.area = 0.5f * length(cross(g.ab, g.ac));
             const Vec3 middle = (g.ab + g.ac) * (1 / 3.0f);
             g.radius = std::max({length(middle), length(g.ab - middle), length(g.ac - middle)});

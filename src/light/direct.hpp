@@ -79,7 +79,7 @@ void draw_light(const Light& light, const std::vector<Profile>& profiles, const 
     if (light.kind == LightKind::sun)
         return draw_sun(light, light.angular_diameter > 0 ? samples : 1, seed, drop);
     if (light.kind == LightKind::rectangle) {
-        for (const GlowTriangle& half : rectangle_halves(light))
+        for (const EmissiveTriangle& half : rectangle_halves(light))
             draw_samples(TriangleView(half, r), samples, seed,
                          [&](Vec3 w, Rgb e, float distance, Vec2) { add(w, e * light.color, distance); });
         return;
@@ -249,7 +249,7 @@ private:
         };
         const auto plain = [&](Vec3 w, Rgb e, float distance, Vec2) { seen(w, e, distance); };
         if (number >= lamps_.size()) {
-            const GlowTriangle& t = triangles_[number - lamps_.size()];
+            const EmissiveTriangle& t = triangles_[number - lamps_.size()];
             const TriangleView view(t, r);
             const Vec3 middle = t.a + (t.ab + t.ac) * (1 / 3.0f);
             // One that fills a good part of the view is worth a few rays however little of the light it
@@ -276,7 +276,7 @@ private:
                        radius > 0 || effort.spread ? count(radius, lamp.light.position) : 1, seed, plain);
     }
 
-    Rgb emission(const GlowTriangle& t, Vec2 at) const {
+    Rgb emission(const EmissiveTriangle& t, Vec2 at) const {
         return t.textured ? textures_.emission(level_, level_.surfaces[t.surface], t.triangle, at.x, at.y)
                           : t.emission;
     }
@@ -288,7 +288,7 @@ private:
     const SkyLight* sky_ = nullptr;
     std::vector<Light> suns_;
     std::vector<Lamp> lamps_;
-    std::vector<GlowTriangle> triangles_;  ///< Sources are numbered lamps first, then these.
+    std::vector<EmissiveTriangle> triangles_;  ///< Sources are numbered lamps first, then these.
     LightTree tree_;
     float ball_radius_ = 0;  ///< The largest of points and spots, metres: the tree knows their middles alone.
 };

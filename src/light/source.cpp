@@ -11,11 +11,11 @@ Lamp make_lamp(const Light& light, const std::vector<Profile>& profiles) {
             .cos_outer = std::cos(light.outer_cone)};
 }
 
-std::array<GlowTriangle, 2> rectangle_halves(const Light& light) {
+std::array<EmissiveTriangle, 2> rectangle_halves(const Light& light) {
     const Vec3 w = light.across * (0.5f * light.width),
                h = cross(light.across, light.direction) * (0.5f * light.height), p = light.position;
     const auto half = [&](Vec3 a, Vec3 b, Vec3 c) {
-        return GlowTriangle{.a = a,
+        return EmissiveTriangle{.a = a,
                             .ab = b - a,
                             .ac = c - a,
                             .normal = light.direction,
@@ -38,7 +38,7 @@ float lamp_share(const Lamp& lamp, Vec3 away) {
     const float t = std::clamp(
         (dot(light.direction, away) - lamp.cos_outer) / std::max(0.001f, lamp.cos_inner - lamp.cos_outer),
         0.0f, 1.0f);
-    return light.edge == 2 ? t * t : std::pow(t, light.edge);
+    return light.falloff_exponent == 2 ? t * t : std::pow(t, light.falloff_exponent);
 }
 
 // ---- balls: a sphere of radiance I / (pi r^2), evenly over its cone of directions
@@ -130,7 +130,7 @@ SourceSample TubeView::draw(Vec2 random) const {
 // ---- triangles: where near by solid angle (Arvo, Stratified Sampling of Spherical Triangles, 1995), warped
 // by the cosine (Hart et al., Practical Product Sampling by Fitting and Composing Warps, 2020); else by area
 
-TriangleView::TriangleView(const GlowTriangle& t, const Receiver& r) : triangle_(t), from_(r.position) {
+TriangleView::TriangleView(const EmissiveTriangle& t, const Receiver& r) : triangle_(t), from_(r.position) {
     const Vec3 middle = t.a + (t.ab + t.ac) * (1 / 3.0f) - from_;
     if (t.radius * t.radius < 0.02f * dot(middle, middle)) return;
     a_ = normalize(t.a - from_);
@@ -158,7 +158,7 @@ static float sample_linear(float u, float low, float high) {
 }
 
 SourceSample TriangleView::draw(Vec2 random) const {
-    const GlowTriangle& t = triangle_;
+    const EmissiveTriangle& t = triangle_;
     float u = 0, v = 0, weight = 0, d = 0;
     Vec3 w;
     if (solid_ > 0) {

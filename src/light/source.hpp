@@ -16,7 +16,7 @@ struct Lamp {
 };
 
 /// A part of a triangle of an emissive surface, or half of a rectangle.
-struct GlowTriangle {
+struct EmissiveTriangle {
     Vec3 a, ab, ac, normal;
     float radius = 0;  ///< Of a ball around its middle that holds it.
     float area = 0;
@@ -29,7 +29,7 @@ struct GlowTriangle {
 
 Lamp make_lamp(const Light& light, const std::vector<Profile>& profiles);
 /// The two halves of a rectangle.
-std::array<GlowTriangle, 2> rectangle_halves(const Light& light);
+std::array<EmissiveTriangle, 2> rectangle_halves(const Light& light);
 
 /// Share of the intensity, or for profiles candela over the peak, in a direction away from a lamp.
 float lamp_share(const Lamp& lamp, Vec3 away);
@@ -101,7 +101,7 @@ private:
 
 class TriangleView {
 public:
-    TriangleView(const GlowTriangle& triangle, const Receiver& r);
+    TriangleView(const EmissiveTriangle& triangle, const Receiver& r);
     /// Light for an emission of 1; the caller multiplies by what the triangle sends at the barycentrics.
     SourceSample draw(Vec2 random) const;
     /// Lux on the receiver for an emission of 1 and nothing in the way; 0 where only sampling tells: far
@@ -109,7 +109,7 @@ public:
     float whole(const Receiver& r) const;
 
 private:
-    const GlowTriangle& triangle_;
+    const EmissiveTriangle& triangle_;
     Vec3 from_;
     // By solid angle, where it is large enough to be worth it.
     float solid_ = 0;

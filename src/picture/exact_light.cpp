@@ -4,8 +4,8 @@
 #include <cmath>
 
 #include "picture/viewer.hpp"
+#include "probe/decimate.hpp"
 #include "probe/probe_rows.hpp"
-#include "probe/thin.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {

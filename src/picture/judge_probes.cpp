@@ -5,8 +5,8 @@
 
 #include "base/random.hpp"
 #include "picture/viewer.hpp"
+#include "probe/decimate.hpp"
 #include "probe/net.hpp"
-#include "probe/thin.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/link_zones.hpp"
 

@@ -66,7 +66,7 @@ void add_lamp(ProbeLamps& to, const Light& light, const std::vector<Profile>& pr
                        .sine = light.kind == LightKind::sun ? std::sin(0.5f * light.angular_diameter) : 0,
                        .cos_inner = std::cos(light.inner_cone),
                        .cos_outer = std::cos(light.outer_cone),
-                       .edge = light.edge,
+                       .falloff_exponent = light.falloff_exponent,
                        .range = light.range,
                        .fade = fade_of(light)};
     put(lamp.position, light.position);

@@ -28,7 +28,7 @@ Pair spiral(std::uint32_t i, std::uint32_t n) {
 }
 
 /// A light direction around the mirrored one, which is also the normal and the view.
-struct Look {
+struct MapSample {
     Vec3 way;      ///< With the normal along +Z.
     float weight;  ///< The cosine between them; all sum to 1.
     float detail;  ///< Level of the capture's halves to look in.
@@ -36,10 +36,10 @@ struct Look {
 
 /// GGX normals h with density D(h) cos h, so that directions l = 2 (n h) h - n come with density D(h) / 4.
 /// Of N of them, each stands for a solid angle of 4 / (N D): as wide a texel is looked up.
-std::vector<Look> looks_of(float roughness, int side, std::uint32_t normals) {
+std::vector<MapSample> samples_of(float roughness, int side, std::uint32_t normals) {
     const float alpha = roughness * roughness, square = alpha * alpha;
     const float texel = 4 * pi / (6 * static_cast<float>(side) * static_cast<float>(side));
-    std::vector<Look> looks;
+    std::vector<MapSample> samples;
     float sum = 0;
     for (std::uint32_t i = 0; i < normals; ++i) {
         const Pair p = spiral(i, normals);
@@ -49,16 +49,16 @@ std::vector<Look> looks_of(float roughness, int side, std::uint32_t normals) {
         const float c = cos2 * (square - 1) + 1, density = square / (pi * c * c) / 4;
         const float wide = 1 / (static_cast<float>(normals) * density);
         const float turn = 2 * pi * p.y, flat = std::sqrt(std::max(0.0f, 1 - across * across));
-        looks.push_back({{flat * std::cos(turn), flat * std::sin(turn), across},
-                         across,
-                         std::max(0.0f, 0.5f * std::log2(wide / texel))});
+        samples.push_back({{flat * std::cos(turn), flat * std::sin(turn), across},
+                           across,
+                           std::max(0.0f, 0.5f * std::log2(wide / texel))});
         sum += across;
     }
-    for (Look& l : looks) l.weight /= sum;
-    return looks;
+    for (MapSample& l : samples) l.weight /= sum;
+    return samples;
 }
 
-/// What of a capture is much brighter than its mean: few looks would meet it, by chance. Texels as lights,
+/// What of a capture is much brighter than its mean: few samples would meet it, by chance. Texels as lights,
 /// array by array: directions, and radiance times solid angle.
 struct Bright {
     std::vector<float> x, y, z, r, g, b;
@@ -158,12 +158,12 @@ std::vector<CubeMap> filtered(const Source& source, float roughness, int side, s
         float weight;
         const FramedCubes* from;
     };
-    std::vector<Ready> looks;
+    std::vector<Ready> samples;
     const auto last = static_cast<float>(source.halves.size() - 1);
-    for (const Look& l : looks_of(roughness, source.side, roughness < narrow ? normals / 2 : normals))
-        looks.push_back(
+    for (const MapSample& l : samples_of(roughness, source.side, roughness < narrow ? normals / 2 : normals))
+        samples.push_back(
             {l.way, l.weight, &source.halves[static_cast<std::size_t>(std::min(l.detail, last) + 0.5f)]});
-    // Of GGX's density over 4, so that all directions sum to 1 as the looks do.
+    // Of GGX's density over 4, so that all directions sum to 1 as the samples do.
     const float square = std::pow(roughness, 4.0f), scale = square / (4 * pi) / mean_cosine(square);
     // As fine as the lobe is narrow: 18 texels a face over alpha. With 9 the worst texel of a real capture
     // was 1.4 % off, with 4.4 it was 4 %.
@@ -185,8 +185,8 @@ std::vector<CubeMap> filtered(const Source& source, float roughness, int side, s
             up[t] = frame.bitangent;
             way[t] = frame.normal;
         }
-        // Look by look: texels side by side look at texels side by side.
-        for (const Ready& l : looks)
+        // Sample by sample: texels side by side look at texels side by side.
+        for (const Ready& l : samples)
             for (std::size_t t = 0; t < count; ++t)
                 l.from->add(right[t] * l.way.x + up[t] * l.way.y + way[t] * l.way.z, l.weight,
                             &sum[t * lanes]);

@@ -160,9 +160,10 @@ const char* Game::Data::read_lamps() {
     Part<std::uint32_t> first, entry;
     // Levels with openings have the first and the last under other names.
     Part<Lamp> with_openings;
-    if (!take("LAMPS", lamp) || !take("LAMPS2", with_openings) || !take("LAMPNAME", lamp_names) || !take("LAMPCOLR", colors, 12) ||
-        !take("LAMPPROF", profile) || !take("LAMPVALS", values) || !take("LAMPFRST", first) ||
-        !take("LAMPSEEN", entry) || !take(with_openings.count > 0 ? "PROBRES2" : "PROBREST", rest, 108))
+    if (!take("LAMPS", lamp) || !take("LAMPS2", with_openings) || !take("LAMPNAME", lamp_names) ||
+        !take("LAMPCOLR", colors, 12) || !take("LAMPPROF", profile) || !take("LAMPVALS", values) ||
+        !take("LAMPFRST", first) || !take("LAMPSEEN", entry) ||
+        !take(with_openings.count > 0 ? "PROBRES2" : "PROBREST", rest, 108))
         return "has lamps of another kind";
     if (with_openings.count > 0) lamp = with_openings;
     if (rest.count == 0) return lamp.count == 0 ? nullptr : "has damaged lamps";
@@ -171,7 +172,8 @@ const char* Game::Data::read_lamps() {
         return "has not as many of everything as it has probes";
     lamps = {lamp.data, lamp.count, profile.data, values.data};
     if (const char* wrong =
-            wrong_lamps(lamps, profile.count, values.count, first.data, entry.data, entry.count, net.count))
+            wrong_lamps(lamps, with_openings.count > 0 ? LampKind::opening : LampKind::tube, profile.count,
+                        values.count, first.data, entry.data, entry.count, net.count))
         return wrong;
     for (std::uint32_t i = 0; i < lamp.count; ++i)
         if (!has_name(lamp_names[i])) return "has a lamp without a name";

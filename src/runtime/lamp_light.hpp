@@ -115,7 +115,7 @@ inline float aim_share(const LampView& view, const Lamp& lamp, Point away) {
     const float between = lamp.cos_inner - lamp.cos_outer;
     float t = (dot(to_point(lamp.direction), away) - lamp.cos_outer) / (between > 0.001f ? between : 0.001f);
     t = t > 0 ? (t < 1 ? t : 1) : 0;
-    return lamp.edge == 2 ? t * t : std::pow(t, lamp.edge);
+    return lamp.falloff_exponent == 2 ? t * t : std::pow(t, lamp.falloff_exponent);
 }
 
 /// KHR_lights_punctual, "Range Property": 1 at the lamp, 0 from the range on.

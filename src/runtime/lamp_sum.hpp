@@ -62,10 +62,11 @@ void for_opening(const Lamp& lamp, Point from, int side, F f) {
         }
 }
 
-/// Why lamps cannot be as a file says; null where they can. `first` has one more element than `probes`.
-inline const char* wrong_lamps(const LampView& view, std::uint32_t profiles, std::uint64_t values,
-                               const std::uint32_t* first, const std::uint32_t* entry, std::uint64_t entries,
-                               std::uint32_t probes) {
+/// Why lamps cannot be as a file says; null where they can. `first` has one more element than `probes`;
+/// `last`: the last kind of lamp that such a file can hold.
+inline const char* wrong_lamps(const LampView& view, LampKind last, std::uint32_t profiles,
+                               std::uint64_t values, const std::uint32_t* first, const std::uint32_t* entry,
+                               std::uint64_t entries, std::uint32_t probes) {
     for (std::uint32_t i = 0; i < profiles; ++i) {
         const LampProfile& p = view.profile[i];
         const std::uint64_t size = std::uint64_t{p.planes} + p.angles + std::uint64_t{p.planes} * p.angles;
@@ -73,7 +74,7 @@ inline const char* wrong_lamps(const LampView& view, std::uint32_t profiles, std
             return "has a lamp's profile that does not fit";
     }
     for (std::uint32_t i = 0; i < view.count; ++i)
-        if (static_cast<std::uint32_t>(view.lamp[i].kind) > static_cast<std::uint32_t>(LampKind::opening) ||
+        if (static_cast<std::uint32_t>(view.lamp[i].kind) > static_cast<std::uint32_t>(last) ||
             (view.lamp[i].profile != 0xffffffffu && view.lamp[i].profile >= profiles))
             return "has a damaged lamp";
     if (first[0] != 0 || first[probes] != entries) return "has not as many of everything as it has probes";

@@ -60,7 +60,7 @@ namespace {
 
 /// Reads the lamps of a set; a word of what is wrong, or null.
 const char* read_lamps(const unsigned char* bytes, std::size_t size, std::size_t& at, std::uint64_t count,
-                       SetLamps& out) {
+                       LampKind last, SetLamps& out) {
     constexpr const char* truncated = "is truncated";
     if (size - at < 20) return truncated;
     std::uint64_t head[5];
@@ -87,7 +87,7 @@ const char* read_lamps(const unsigned char* bytes, std::size_t size, std::size_t
     out.name.resize(out.lamp.size());
     for (std::string& name : out.name)
         if (!read_text(bytes, size, at, &name)) return truncated;
-    return wrong_lamps(out.view(), static_cast<std::uint32_t>(profiles), values, out.first.data(),
+    return wrong_lamps(out.view(), last, static_cast<std::uint32_t>(profiles), values, out.first.data(),
                        out.entry.data(), entries, static_cast<std::uint32_t>(count));
 }
 
@@ -152,7 +152,8 @@ Status Probes::load(const void* data, std::size_t size) noexcept try {
     data_->lamps.resize(data_->sets.size());
     for (SetLamps& lamps : data_->lamps)
         if (written >= 3)
-            if (const char* wrong = read_lamps(bytes, size, at, count, lamps))
+            if (const char* wrong = read_lamps(bytes, size, at, count,
+                                               written < 5 ? LampKind::tube : LampKind::opening, lamps))
                 return fail(Status::damaged, wrong);
     if (at != size) return fail(Status::damaged, "is longer than it says");
 

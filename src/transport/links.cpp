@@ -51,9 +51,9 @@ std::size_t Links::count() const {
     return sum;
 }
 
-void Links::raise_stray(const std::vector<float>& other) {
-    stray.resize(std::max(stray.size(), other.size()), 0.0f);
-    for (std::size_t g = 0; g < other.size(); ++g) stray[g] = std::max(stray[g], other[g]);
+void Links::raise_hit_error(const std::vector<float>& other) {
+    hit_error.resize(std::max(hit_error.size(), other.size()), 0.0f);
+    for (std::size_t g = 0; g < other.size(); ++g) hit_error[g] = std::max(hit_error[g], other[g]);
 }
 
 void Links::for_rows(std::size_t grain, Job& job,
@@ -132,7 +132,8 @@ std::uint32_t visible_neighbour(const RayCaster& caster, const TexelSet& texels,
     for (int dy = -2; dy <= 2; ++dy)
         for (int dx = -2; dx <= 2; ++dx) {
             const std::uint32_t n = texels.neighbour(invalid, dx, dy);
-            if (n == none || n == invalid || !valid[n] || dot(texels.face_normal[n], place.face_normal) < 0.7f)
+            if (n == none || n == invalid || !valid[n] ||
+                dot(texels.face_normal[n], place.face_normal) < 0.7f)
                 continue;
             const Vec3 d = texels.position[n] - place.position;
             near[count++] = {dot(d, d), n};
@@ -152,9 +153,9 @@ void redirect_invalid_links(const RayCaster& caster, const TexelSet& texels, con
     LinkPiece& piece = links.pieces[number];
     const std::size_t first_row = number * rows_per_piece, rows = piece.rows();
     std::vector<std::uint32_t>& all = piece.words.own();
-    std::vector<std::vector<float>> stray((rows + link_rows_per_task - 1) / link_rows_per_task);
+    std::vector<std::vector<float>> hit_error((rows + link_rows_per_task - 1) / link_rows_per_task);
     job.parallel(rows, link_rows_per_task, [&](std::size_t begin, std::size_t end) {
-        std::vector<float>& most = stray[begin / link_rows_per_task];
+        std::vector<float>& most = hit_error[begin / link_rows_per_task];
         for (std::size_t i = begin; i < end; ++i) {
             const std::size_t row = first_row + i;
             std::uint32_t* words = all.data() + piece.start[i];
@@ -184,7 +185,7 @@ void redirect_invalid_links(const RayCaster& caster, const TexelSet& texels, con
             }
         }
     });
-    for (const std::vector<float>& part : stray) links.raise_stray(part);
+    for (const std::vector<float>& part : hit_error) links.raise_hit_error(part);
 }
 
 }  // namespace stasigraph

@@ -121,8 +121,8 @@ public:
     std::vector<LinkPiece> pieces;
     /// For each grid, metres: a ray that led to one of its texels met something within that of the distance
     /// to the texel.
-    std::vector<float> stray;
-    void raise_stray(const std::vector<float>& other);
+    std::vector<float> hit_error;
+    void raise_hit_error(const std::vector<float>& other);
     /// Bytes of words that a pass over all rows may hold at once, where the others can rest; 0: any number.
     std::uint64_t in_memory = 0;
     /// Calls body(begin, end) for all rows, in parallel, as Job::parallel does.
@@ -196,8 +196,8 @@ std::vector<std::uint8_t> find_valid(const Links& links);
 /// that a ray may meet the part of it that lies beyond the wall.
 inline constexpr std::uint8_t open_texel = 1, parted_texel = 2;
 
-/// Links that meet an invalid texel meet its visible rim, or lie inside geometry themselves; those that meet a
-/// parted one may meet it beyond the wall. Each such link is traced again and, where the met place does not
+/// Links that meet an invalid texel meet its visible rim, or lie inside geometry themselves; those that meet
+/// a parted one may meet it beyond the wall. Each such link is traced again and, where the met place does not
 /// see the texel, led to the nearest valid texel (within two steps in the same grid) that the met place sees;
 /// where there is none, the link is lost. Links of invalid rows all become absorbed.
 void redirect_invalid_links(const RayCaster& caster, const TexelSet& texels, const RowSource& source,

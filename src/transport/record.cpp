@@ -50,7 +50,7 @@ struct Tracer {
     const RowSource& source;
     // What a hit needs of its surface, by number: no pointer is followed per ray but the texel's own.
     const std::vector<std::uint8_t>&two_sided, &glass;
-    std::vector<float> stray{};
+    std::vector<float> hit_error{};
     std::array<Vec3, batch> directions{};
     std::array<Hit, batch> hits{};
     std::array<std::uint8_t, batch> order{};
@@ -77,7 +77,7 @@ struct Tracer {
             if (!meets_texel(out[i])) continue;
             const float off =
                 std::abs(hits[i].distance - stasigraph::length(texels.position[out[i]] - r.position));
-            float& most = stray[texels.grid[out[i]]];
+            float& most = hit_error[texels.grid[out[i]]];
             most = std::max(most, off);
         }
     }
@@ -89,13 +89,13 @@ struct Tracer {
 /// What a parallel run over the rows of a piece leaves behind beside the words.
 struct Traced {
     std::vector<std::uint8_t> two_sided, glass;
-    std::vector<std::vector<float>> stray;
+    std::vector<std::vector<float>> hit_error;
     std::vector<std::vector<TintedLink>> tints;
 
     Traced(const Level& level, const RayCaster& caster, std::size_t rows)
         : two_sided(level.surfaces.size()), glass(level.surfaces.size()) {
         const std::size_t tasks = (rows + recorded_rows_per_task - 1) / recorded_rows_per_task;
-        stray.resize(tasks);
+        hit_error.resize(tasks);
         tints.resize(tasks);
         for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
             two_sided[s] = level.materials[level.surfaces[s].material].double_sided;
@@ -103,7 +103,7 @@ struct Traced {
         }
     }
     void collect(Links& links, std::vector<TintedLink> old, LinkPiece& piece) {
-        for (const std::vector<float>& part : stray) links.raise_stray(part);
+        for (const std::vector<float>& part : hit_error) links.raise_hit_error(part);
         for (const std::vector<TintedLink>& part : tints) old.insert(old.end(), part.begin(), part.end());
         piece.set_tints(std::move(old));
     }
@@ -127,7 +127,7 @@ void extend_piece(const Level& level, const RayCaster& caster, const TexelSet& t
     const std::span<const std::uint32_t> had_words = piece.words.all();
     job.parallel(rows, recorded_rows_per_task, [&](std::size_t begin, std::size_t end) {
         Tracer tracer{caster, texels, source, traced.two_sided, traced.glass};
-        tracer.stray.assign(texels.grids.size(), 0.0f);
+        tracer.hit_error.assign(texels.grids.size(), 0.0f);
         for (std::size_t i = begin; i < end; ++i) {
             const std::uint32_t had = piece.length(i), want = start[i + 1] - start[i];
             std::uint32_t* out = &words[start[i]];
@@ -151,7 +151,7 @@ void extend_piece(const Level& level, const RayCaster& caster, const TexelSet& t
                 }
             }
         }
-        traced.stray[begin / recorded_rows_per_task] = std::move(tracer.stray);
+        traced.hit_error[begin / recorded_rows_per_task] = std::move(tracer.hit_error);
         job.advance(end - begin);
     });
     piece.start = std::move(start);
@@ -181,7 +181,7 @@ void trace_again(const Level& level, const RayCaster& caster, const TexelSet& te
         Traced traced(level, caster, rows);
         job.parallel(rows, recorded_rows_per_task, [&](std::size_t begin, std::size_t end) {
             Tracer tracer{caster, texels, source, traced.two_sided, traced.glass};
-            tracer.stray.assign(texels.grids.size(), 0.0f);
+            tracer.hit_error.assign(texels.grids.size(), 0.0f);
             std::array<std::uint32_t, batch> words;
             for (std::size_t i = begin; i < end; ++i) {
                 std::uint32_t* out = all.data() + piece.start[i];
@@ -203,7 +203,7 @@ void trace_again(const Level& level, const RayCaster& caster, const TexelSet& te
                     }
                 }
             }
-            traced.stray[begin / recorded_rows_per_task] = std::move(tracer.stray);
+            traced.hit_error[begin / recorded_rows_per_task] = std::move(tracer.hit_error);
         });
         std::vector<TintedLink> old = std::move(piece.tints);
         std::erase_if(old, [&](const TintedLink& t) { return marks.has(first_row + t.row, t.link); });

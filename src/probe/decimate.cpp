@@ -1,4 +1,4 @@
-#include "probe/thin.hpp"
+#include "probe/decimate.hpp"
 
 #include <algorithm>
 #include <chrono>
@@ -14,7 +14,7 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::size_t thinned_per_task = 128;
+constexpr std::size_t judged_per_task = 128;
 constexpr int most_rounds = 400, most_prunings = 24;
 constexpr std::size_t least_of_a_round = 16;
 constexpr Vec3 look_directions[6] = {{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, -1}};
@@ -99,7 +99,7 @@ void LightnessDifference::irradiance(std::size_t place, const ProbeWeights& weig
 
 LightnessDifference::LightnessDifference(const LitPlaces& lit, Job& job) : lit_(lit) {
     lightness_.resize(lit.size() * stride());
-    job.parallel(lit.size(), thinned_per_task, [&](std::size_t begin, std::size_t end) {
+    job.parallel(lit.size(), judged_per_task, [&](std::size_t begin, std::size_t end) {
         std::vector<Rgb> here;
         ProbeWeights only;
         only.count = 1;
@@ -161,7 +161,7 @@ public:
         measure_probes(lit_.rows, lit_.distances, lit_.links, which, net, job_);
         std::vector<std::uint8_t> is_kept(lit_.size(), 0);
         for (const std::uint32_t k : which) is_kept[k] = 1;
-        job_.parallel(lit_.size(), thinned_per_task, [&](std::size_t begin, std::size_t end) {
+        job_.parallel(lit_.size(), judged_per_task, [&](std::size_t begin, std::size_t end) {
             std::vector<Rgb> scratch;
             for (std::size_t i = begin; i < end; ++i) {
                 // From where it was found last would depend on the rounds before: cells are other ones now.
@@ -450,8 +450,8 @@ void tell(const Trial& t, PlaceFigures& f) {
 
 }  // namespace
 
-std::vector<std::uint32_t> thin(const LitPlaces& lit, const ProbeOptions& settings, float block,
-                                PlaceFigures& figures, Job& job) {
+std::vector<std::uint32_t> decimate(const LitPlaces& lit, const ProbeOptions& settings, float block,
+                                    PlaceFigures& figures, Job& job) {
     const auto start = std::chrono::steady_clock::now();
     const LightnessDifference difference(lit, job);
     Trial t(lit, difference, job);

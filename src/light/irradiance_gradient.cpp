@@ -1,4 +1,4 @@
-#include "light/slope.hpp"
+#include "light/irradiance_gradient.hpp"
 
 #include <algorithm>
 #include <array>
@@ -47,7 +47,7 @@ const std::array<Shares, steps + 1>& table() {
 
 }  // namespace
 
-Vec3 slope_of(Vec3 normal, Vec3 direction) {
+Vec3 gradient_of(Vec3 normal, Vec3 direction) {
     const float cosine = dot(normal, direction);
     if (!(cosine > 0)) return {};
     const float at = std::min(cosine, 1.0f) * steps;

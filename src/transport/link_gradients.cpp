@@ -1,4 +1,4 @@
-#include "transport/link_slopes.hpp"
+#include "transport/link_gradients.hpp"
 
 #include <algorithm>
 
@@ -8,10 +8,10 @@ namespace stasigraph {
 
 namespace {
 
-constexpr std::size_t slope_rows_per_task = 256;
+constexpr std::size_t gradient_rows_per_task = 256;
 /// Gather rays nearer to the horizon than this count as this high, else the few there are would outweigh all
 /// others; what they then lack is under one hundredth of an even sky's pull to one side.
-constexpr float slope_cosine = 0.02f;
+constexpr float gradient_cosine = 0.02f;
 
 /// sum[axis][i] += value[i] * by[axis] over one row of 16-bit floats.
 void add_row(const std::uint16_t* values, std::size_t stride, Vec3 by, const Rgb* tint,
@@ -33,16 +33,16 @@ void add_row(const std::uint16_t* values, std::size_t stride, Vec3 by, const Rgb
 
 }  // namespace
 
-Vec3 gathered_slope(const Receiver& receiver, Vec3 direction) {
-    return slope_of(receiver.normal, direction) *
-           (1 / std::max(slope_cosine, dot(receiver.normal, direction)));
+Vec3 gathered_gradient(const Receiver& receiver, Vec3 direction) {
+    return gradient_of(receiver.normal, direction) *
+           (1 / std::max(gradient_cosine, dot(receiver.normal, direction)));
 }
 
-LightField link_slopes(const Links& links, const RowLengths& lengths, const RowSource& rows,
-                       const SlopeRows& kept, const HalfField& from, Job& job) {
+LightField link_gradients(const Links& links, const RowLengths& lengths, const RowSource& rows,
+                          const GradientRows& kept, const HalfField& from, Job& job) {
     LightField out(kept.texel.size(), 3 * lengths.groups);
     const std::size_t stride = from.unit.size();
-    job.parallel(out.rows, slope_rows_per_task, [&](std::size_t begin, std::size_t end) {
+    job.parallel(out.rows, gradient_rows_per_task, [&](std::size_t begin, std::size_t end) {
         std::array<Vec3, direction_batch> directions;
         std::vector<float> sum[3];
         for (std::size_t at = begin; at < end; ++at) {
@@ -62,7 +62,7 @@ LightField link_slopes(const Links& links, const RowLengths& lengths, const RowS
                     if (words[k + i] >= from.last) continue;
                     const Rgb tint = tinted ? tints.at(k + i) : Rgb{};
                     add_row(from.values.data() + static_cast<std::size_t>(words[k + i]) * stride, stride,
-                            gathered_slope(rows.receivers[row], directions[i]), tinted ? &tint : nullptr,
+                            gathered_gradient(rows.receivers[row], directions[i]), tinted ? &tint : nullptr,
                             sum);
                 }
                 k += count;

@@ -58,7 +58,7 @@ float white_of(const BakeSet& set, const ProbeLight& light);
 /// Which candidates stay, ascending. Starts with those placed by hand and the outermost, and adds the worst
 /// told one of each neighbourhood until 95 of 100 places are told within the tolerance, and three of four in
 /// every block of space (metres a side), or the budget is reached; then leaves out whatever is not needed.
-std::vector<std::uint32_t> thin(const LitPlaces& lit, const ProbeOptions& settings, float block,
-                                PlaceFigures& figures, Job& job);
+std::vector<std::uint32_t> decimate(const LitPlaces& lit, const ProbeOptions& settings, float block,
+                                    PlaceFigures& figures, Job& job);
 
 }  // namespace stasigraph
