@@ -40,8 +40,8 @@ struct ProbeNet {
     std::vector<float> front_share;  ///< Share of rays that met no back face, 0 to 1. Below 0.7 it is unused.
     std::vector<float> clearance;    ///< Metres to the nearest surface.
     std::vector<float> reach;        ///< Metres up to which distances are told apart.
-    /// probe_map_side^2 for each probe: one over the distance to what it sees there and how far that scatters,
-    /// in a byte each, as docs/files.md has it.
+    /// probe_map_side^2 for each probe: one over the distance to what it sees there and how far that
+    /// scatters, in a byte each, as docs/files.md has it.
     std::vector<std::array<std::uint8_t, 2>> nearness;
 
     std::vector<std::array<std::uint32_t, 4>> vertex, beside;
@@ -87,8 +87,8 @@ struct ProbeWeights {
     float beyond = 0;               ///< Metres from the net, of a point outside it.
 };
 
-/// The probes that answer at a point: those of its tetrahedron, outside all of them of the nearest place of
-/// the hull; without invalid ones, and each weighed by whether its distance map says that it sees the point
+/// The probes that answer at a point: those of its tetrahedron, outside the net of the nearest place of its
+/// border; without invalid ones, and each weighed by whether its map of nearness says that it sees the point
 /// (`corrected`). What they do not see of it near probes that do make up for. `hint`: a tetrahedron
 /// to look from first; becomes that of the point. Threads: safe. Cost: constant with a good hint.
 ProbeWeights probe_weights(const ProbeNet& net, Vec3 point, std::uint32_t& hint, bool corrected = true);

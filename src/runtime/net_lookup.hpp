@@ -216,11 +216,12 @@ inline void settle(Gathered& all, NetWeights& out) {
 }  // namespace detail
 
 /// Weights of the probes at a point: those of the corners of its cell (outside the net: of the nearest place
-/// of its hull), each by how much of its sight reaches the point. The more is missing then, the more the
+/// of its border), each by how much of its sight reaches the point. The more is missing then, the more the
 /// nearest of their neighbours that do see it answer instead. The weights are continuous in the point: each
-/// function in them is, and what hangs on a corner goes to nothing where a cell without it begins. `hint`:
-/// in, a cell to look from first; out, the one it was. `corrected`: whether sight counts at all. Threads:
-/// safe. Cost: constant with a good hint, else a walk through the net.
+/// function in them is, and what hangs on a corner goes to nothing where a cell without it begins; outside
+/// the net they change over where two places of its border are as near. `hint`: in, a cell to look from
+/// first; out, the one it was. `corrected`: whether sight counts at all. Threads: safe. Cost: constant with a
+/// good hint, else a walk through the net.
 inline NetWeights net_weights(const NetView& net, Point p, std::uint32_t& hint, bool corrected = true) {
     constexpr float enough = 0.95f;  // of the weights
     NetWeights out;
