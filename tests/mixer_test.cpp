@@ -17,10 +17,7 @@ std::atomic<int> allocations{0};
 }  // namespace
 
 // Counts what the library asks the heap for, whichever way. Sanitizers have a heap of their own.
-#ifdef STASIGRAPH_SANITIZED
-constexpr bool counts = false;
-#else
-constexpr bool counts = true;
+#ifndef STASIGRAPH_SANITIZED
 extern "C" void* __libc_malloc(std::size_t size);
 extern "C" void* malloc(std::size_t size) noexcept {
     if (counting) ++allocations;
