@@ -23,6 +23,6 @@ void bench_probe_walks(const char* file) {
                "over 25", "a probe there: half, 95");
     for (const RoomProbes& r : judge_probes(level, bake.atlas, baked, 300, job))
         fmt::print("{:<16}{:<20}{:>7.1f} % {:>7.1f} % {:>7.1f} % {:>7.1f} % {:>9.1f} % {:>7.1f} %\n", r.room,
-                   r.set, 100 * r.half, 100 * r.most, 100 * r.worst, 100 * r.over_quarter, 100 * r.half_there,
-                   100 * r.most_there);
+                   r.set, 100 * r.half, 100 * r.at_95, 100 * r.worst, 100 * r.over_quarter,
+                   100 * r.half_there, 100 * r.at_95_there);
 }

@@ -61,13 +61,15 @@ void print(const PlacedProbes& p, const Level& level) {
                 static_cast<double>(std::max<std::size_t>(1, sum(f.candidates))),
             seconds_text(f.thin_seconds));
         say("error        {:.1f} % of lightness at the 95th percentile, {:.1f} % at worst, at {:.1f}, "
-            "{:.1f}, {:.1f}; "
-            "{} places compared\n",
-            100 * f.error_95, 100 * f.worst_error, f.worst_at.x, f.worst_at.y, f.worst_at.z, f.checked);
+            "{:.1f}, {:.1f}\n",
+            100 * f.error_95, 100 * f.worst_error, f.worst_at.x, f.worst_at.y, f.worst_at.z);
+        say("             of {} places, against a probe on the spot; --exact tells by rays, room by room\n",
+            f.checked);
         if (level.probes.tolerance > 0 && f.error_95 > 1.001f * level.probes.tolerance)
             say("             not the {:.0f} % asked for: the budget ran out, or candidates are too far "
-                "apart for the edges "
-                "of light here; \"light\" in `fill` adds some there, a smaller `spacing` everywhere\n",
+                "apart for\n"
+                "             the edges of light; \"light\" in `fill` adds some there, a smaller `spacing` "
+                "everywhere\n",
                 100 * level.probes.tolerance);
         else if (level.probes.tolerance > 0 && f.worst_error > level.probes.tolerance)
             say("             the tolerance is for 95 of 100; the others lie at edges of light\n");
@@ -96,7 +98,7 @@ void print(const std::vector<RoomProbes>& rooms) {
         "room", "set", "half", "95 of 100", "worst", "over 25", "worst at");
     for (const RoomProbes& r : rooms)
         say("{:<14} {:<18} {:>7.1f} % {:>8.1f} % {:>6.0f} % {:>6.1f} %   {:.1f}, {:.1f}, {:.1f}\n", r.room,
-            r.set, 100 * r.half, 100 * r.most, 100 * r.worst, 100 * r.over_quarter, r.worst_at.x,
+            r.set, 100 * r.half, 100 * r.at_95, 100 * r.worst, 100 * r.over_quarter, r.worst_at.x,
             r.worst_at.y, r.worst_at.z);
 }
 
@@ -107,12 +109,12 @@ Json to_json(const std::vector<RoomProbes>& rooms) {
                         {"set", r.set},
                         {"places", r.places},
                         {"half", r.half},
-                        {"at_95", r.most},
+                        {"at_95", r.at_95},
                         {"worst", r.worst},
                         {"worst_at", vec(r.worst_at)},
                         {"over_quarter", r.over_quarter},
                         {"half_by_a_probe_there", r.half_there},
-                        {"at_95_by_a_probe_there", r.most_there}});
+                        {"at_95_by_a_probe_there", r.at_95_there}});
     return list;
 }
 
@@ -181,7 +183,7 @@ void run(Options& o, Job& job) {
         const fs::path file = o.out / "places.json";
         if (o.common.json) {
             json = to_json(placed, level.sets.size(), file);
-            if (o.exact) json["exact"] = to_json(judge(level, placed, store, job));
+            if (o.exact && !placed.places.empty()) json["exact"] = to_json(judge(level, placed, store, job));
         } else {
             say("wrote {} probes to {}\nNext: stasigraph bake {}, which lights them\n\n",
                 placed.places.size(), file.string(), o.common.level.string());
@@ -190,10 +192,6 @@ void run(Options& o, Job& job) {
                 const std::vector<RoomProbes> rooms = judge(level, placed, store, job);
                 job.finish();
                 print(rooms);
-            } else if (placed.figures.checked) {
-                say("             against probes on the spot, which miss some light themselves; `place "
-                    "--exact` tells by "
-                    "rays, room by room\n");
             }
         }
     }

@@ -16,7 +16,7 @@ namespace stasigraph {
 struct PageImage {
     int side = 0;
     std::vector<Rgb> texels;
-    std::vector<std::uint8_t> state;  ///< 0 empty, 1 valid, 2 invalid in geometry, 3 filled margin.
+    std::vector<std::uint8_t> state;  ///< 0 empty, 1 valid, 2 invalid (inside geometry), 3 filled margin.
 };
 
 /// How light on a page changes with the normal: of the order-1 spherical harmonics of irradiance, the three
@@ -77,10 +77,10 @@ struct RoomNoise {
 struct BakeFigures {
     std::size_t texels = 0, patches = 0;
     std::size_t invalid = 0;  ///< Inside geometry; filled from their neighbours.
-    std::size_t hidden = 0;  ///< Beyond a wall, where nothing can look; filled from the other side.
-    std::size_t moved = 0;   ///< Their middle is inside geometry; sampled in the part that is not.
-    std::size_t links = 0;   ///< Recorded for texels and patches.
-    std::size_t traced = 0;  ///< Of them, by this Baker; the others came from a store.
+    std::size_t hidden = 0;   ///< Beyond a wall, where nothing can look; filled from the other side.
+    std::size_t moved = 0;    ///< Their middle is inside geometry; sampled in the part that is not.
+    std::size_t links = 0;    ///< Recorded for texels and patches.
+    std::size_t traced = 0;   ///< Of them, by this Baker; the others came from a store.
     /// Texels and patches that an edit did not touch and whose light was sampled again all the same, since
     /// what lies around them tells of more noise or less.
     std::size_t sampled_again = 0;

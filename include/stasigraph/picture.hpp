@@ -160,10 +160,10 @@ struct RoomProbes {
     std::string room;  ///< A zone, or "elsewhere".
     std::string set;
     std::size_t places = 0;
-    float half = 0, most = 0, worst = 0;   ///< Of them at half of the readings, at 95 of 100, at all.
-    float over_quarter = 0;                ///< Share of readings that are off by over a quarter.
-    float half_there = 0, most_there = 0;  ///< What nine coefficients of a probe on the spot miss.
-    Vec3 worst_at;                         ///< Metres.
+    float half = 0, at_95 = 0, worst = 0;   ///< Of them at half of the readings, at 95 of 100, at all.
+    float over_quarter = 0;                 ///< Share of readings that are off by over a quarter.
+    float half_there = 0, at_95_there = 0;  ///< What nine coefficients of a probe on the spot miss.
+    Vec3 worst_at;                          ///< Metres.
 };
 /// Of a bake with probes: `places` random places in each zone, and outside of zones, a metre around a probe
 /// that sees them, where something of a figure can be (20 cm from all that stands still, 1.9 m over a floor

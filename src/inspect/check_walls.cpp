@@ -96,7 +96,7 @@ bool stands_on(const CheckScene& scene, const SurfacePoint& p, Vec3 q, Vec3 down
     if (wall < 0 || wall * own >= 2 || (wall == 0 && own * sheet_width >= 1)) return false;
     if (!is_wall(scene.caster, at[0], at[1], n)) return false;
     for (const Vec3 place : at)
-        if (!scene.seen(place + n * 0.03f, n)) return false;  // nobody sees what is invalid
+        if (!scene.seen(place + n * 0.03f, n)) return false;  // nobody sees what is inside of something
     found = {.wall = p.surface,
              .floor = floor,
              .a = at[0],

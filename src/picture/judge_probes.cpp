@@ -59,8 +59,9 @@ std::vector<RoomProbes> judge_probes(const Level& level, const Atlas& atlas, con
                     .remedy = "Add a [[volume]] and bake."};
     const ZoneLinks links = link_zones(level, net.position, baked.reflections, job);
     std::map<std::string, std::vector<std::uint32_t>> rooms;
+    const runtime::NetView view = view_of(net);
     for (std::uint32_t p = 0; p < net.size(); ++p)
-        if (runtime::detail::answers(view_of(net), p))
+        if (runtime::detail::answers(view, p))
             rooms[links.probe[p] == none ? "elsewhere" : level.zones[links.probe[p]].name].push_back(p);
     const TextureSet textures(level);
     const RayCaster caster(level, textures, [](const Surface& s) { return s.part == Part::still; });
@@ -95,9 +96,9 @@ std::vector<RoomProbes> judge_probes(const Level& level, const Atlas& atlas, con
             std::sort(told.begin(), told.end());
             std::sort(there.begin(), there.end());
             r.half = at_share(told, 50);
-            r.most = at_share(told, 95);
+            r.at_95 = at_share(told, 95);
             r.half_there = at_share(there, 50);
-            r.most_there = at_share(there, 95);
+            r.at_95_there = at_share(there, 95);
             out.push_back(r);
         }
     }

@@ -160,7 +160,7 @@ public:
           caster_(level, textures_, [](const Surface& s) { return s.part == Part::still; }),
           space_(level, caster_) {}
 
-    /// What a zone's own probes see counts, and not what is invalid or faces away from them: the underside of
+    /// What a zone's own probes see counts, and not what lies inside of something or faces away from them: the underside of
     /// a floor, the other side of a wall.
     Sightings look_around(const std::vector<Vec3>& probes, const std::vector<std::uint32_t>& zone_of) const {
         const std::size_t zones = level_.zones.size();
