@@ -63,7 +63,8 @@ void print(const PlacedProbes& p, const Level& level) {
         say("error        {:.1f} % of lightness at the 95th percentile, {:.1f} % at worst, at {:.1f}, "
             "{:.1f}, {:.1f}\n",
             100 * f.error_95, 100 * f.worst_error, f.worst_at.x, f.worst_at.y, f.worst_at.z);
-        say("             of {} places, against a probe on the spot; --exact tells by rays, room by room\n",
+        say("             by exact light at {} places where a figure's body can be, all sets at glance;\n"
+            "             --exact tells it room by room and set by set\n",
             f.checked);
         if (level.probes.tolerance > 0 && f.error_95 > 1.001f * level.probes.tolerance)
             say("             not the {:.0f} % asked for: the budget ran out, or candidates are too far "

@@ -21,7 +21,7 @@ struct PlaceFigures {
     std::size_t merged = 0;       ///< Dropped: closer to another than they may be.
     std::size_t bad_by_hand = 0;  ///< Placed by hand inside of something: kept, and unused.
     std::size_t thinned = 0;      ///< Dropped: the others tell its light.
-    std::size_t checked = 0;      ///< Places at which light was compared: candidates and check points.
+    std::size_t checked = 0;  ///< Places at which probes were held against exact light: where a body can be.
     float worst_error = 0, error_95 = 0;  ///< Of perceptual lightness there; 0 where nothing was compared.
     Vec3 worst_at;                        ///< Metres.
     double thin_seconds = 0;

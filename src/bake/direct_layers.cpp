@@ -210,7 +210,8 @@ void sample_probes(LightWork& w, const GroupLights& lights, Layer& layer, Job& j
             });
         }
     layer.at_probes.resize(g.probes.size());
-    light_probes(light, g.probe_rows, effort, w.probe_weights, seed, wanted, layer.at_probes, job);
+    light_probes(light, g.probe_rows, effort, w.probe_weights, seed, wanted, g.probe_basis, layer.at_probes,
+                 job);
 }
 
 bool load_direct(const LightWork& w, Layer& layer) {

@@ -72,6 +72,7 @@ public:
     RowSource probe_rows;
     Links probe_links;
     OpeningSight openings;  ///< Of those probes.
+    LightBasis probe_basis = LightBasis::harmonics;
 
     /// Probes at other places: their links are traced, or brought from the store. `distances`, where given,
     /// receives what extend_links() tells of every ray.

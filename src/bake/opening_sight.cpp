@@ -144,13 +144,12 @@ void see_openings(const RayCaster& caster, const RowSource& probes, const std::v
                                             {}};
                     const float told = runtime::share_of(seen.seen);
                     if (!(told > 0)) continue;
-                    runtime::for_opening(lamp, to_point(from), pieces_a_side,
-                                         [&](runtime::Point toward, float lux) {
-                                             const std::array<float, 9> basis =
-                                                 convolved_basis({toward.x, toward.y, toward.z});
-                                             for (std::size_t b = 0; b < 9; ++b)
-                                                 seen.light[b] += basis[b] * (lux * told);
-                                         });
+                    runtime::for_opening(
+                        lamp, to_point(from), pieces_a_side, [&](runtime::Point toward, float lux) {
+                            const std::array<float, 9> basis =
+                                response(LightBasis::harmonics, {toward.x, toward.y, toward.z});
+                            for (std::size_t b = 0; b < 9; ++b) seen.light[b] += basis[b] * (lux * told);
+                        });
                     lists[p].push_back(seen);
                 }
                 if (lists[p].size() > before && ++openings == openings_of_probe) break;

@@ -9,6 +9,7 @@
 #include "bake/probe_layers.hpp"
 #include "bake/unit_light.hpp"
 #include "level/volume_rules.hpp"
+#include "probe/body_places.hpp"
 #include "probe/candidates.hpp"
 #include "probe/decimate.hpp"
 #include "probe/net.hpp"
@@ -25,16 +26,18 @@ constexpr float least_light_spacing = 0.25f;
 /// How different light is that asks for one more where no tolerance is set.
 constexpr float usual_tolerance = 0.1f;
 
-/// Of each probe in the quick bake. With a quarter of them noise passes for changes of light, and a third
-/// more probes stay.
-constexpr int links = 512;
+/// Of each candidate in the quick bake. With a quarter of them noise passes for changes of light, and a third
+/// more probes stay. Of each check point: so many are guided.
+constexpr int links = 512, check_links = 1024;
+/// Check points for each candidate, and at least.
+constexpr float checks_a_candidate = 0.5f;
+constexpr std::size_t least_checks = 1000;
 
 /// The quick bake: texels once, then probes wherever they are asked for.
 class QuickBake {
 public:
     QuickBake(const Level& level, const BakeStore& store, Job& job) : job_(job), lit_(quick(level)) {
         ground_ = std::make_unique<Ground>(lit_, nullptr, texels_alone(store), job);
-        ground_->tier.probe_links = links;
         to_unit_strength(lit_);
         albedo_ = reflectance(*ground_, lit_, color_key(lit_), job);
         work_ = std::make_unique<LightWork>(*ground_, lit_, albedo_);
@@ -45,34 +48,19 @@ public:
         }
     }
 
-    /// Light at places, appended to what is known; as candidates with what their rays met, or as check
-    /// points.
+    /// Exact light at places, and as candidates what probes there tell and what their rays met, appended to
+    /// what is known; otherwise they are check points.
     void light(const std::vector<ProbePlace>& places, bool candidates, LitPlaces& into) {
         std::vector<float> distances;
+        ground_->tier.probe_links = candidates ? links : check_links;
         ground_->set_probes(places, job_, &distances);
-        for (Layer& l : layers_) {
-            l.at_probes.clear();
-            l.probes.assign(places.size(), {});
-            l.rest = l.probes;
-            l.lamps.clear();
-            l.openings.clear();
-        }
-        if (!make_.empty()) {
-            light_direct(make_, job_);
-            Making making(make_);
-            if (!solved_) carry_light(making, solve_layers(making, job_).light, job_);
-            solved_ = true;
-            light_probe_layers(make_, job_);
-        }
-        const std::vector<ProbeLight> light = mix_probes(lit_, layers_, places.size());
-        into.light.resize(light.size());
-        for (std::size_t s = 0; s < light.size(); ++s)
-            into.light[s].insert(into.light[s].end(), light[s].begin(), light[s].end());
-        add_lamps(places.size(), into);
+        append(mix_light(LightBasis::sides, places.size()), into.sides);
         if (!candidates) {
             for (const ProbePlace& p : places) into.checks.push_back(p.position);
             return;
         }
+        append(mix_light(LightBasis::harmonics, places.size()), into.light);
+        add_lamps(places.size(), into);
         into.places.insert(into.places.end(), places.begin(), places.end());
         into.links = static_cast<std::uint32_t>(links);
         into.distances.insert(into.distances.end(), distances.begin(), distances.end());
@@ -88,6 +76,30 @@ public:
     }
 
 private:
+    static void append(const std::vector<ProbeLight>& more, std::vector<ProbeLight>& to) {
+        to.resize(more.size());
+        for (std::size_t s = 0; s < more.size(); ++s)
+            to[s].insert(to[s].end(), more[s].begin(), more[s].end());
+    }
+    /// Light by set at the places that the ground has as probes.
+    std::vector<ProbeLight> mix_light(LightBasis basis, std::size_t count) {
+        ground_->probe_basis = basis;
+        for (Layer& l : layers_) {
+            l.at_probes.clear();
+            l.probes.assign(count, {});
+            l.rest = l.probes;
+            l.lamps.clear();
+            l.openings.clear();
+        }
+        if (!make_.empty()) {
+            light_direct(make_, job_);
+            Making making(make_);
+            if (!solved_) carry_light(making, solve_layers(making, job_).light, job_);
+            solved_ = true;
+            light_probe_layers(make_, job_);
+        }
+        return mix_probes(lit_, layers_, count);
+    }
     /// The rest of the light at these places, and the lamps that they see.
     void add_lamps(std::size_t count, LitPlaces& into) const {
         const OpeningSight& openings = ground_->openings;
@@ -175,8 +187,8 @@ private:
     bool solved_ = false;
 };
 
-/// Middles of tetrahedra at which probes tell light wrong, the worst first; by volume. Light is looked at in
-/// those whose corners differ most.
+/// Middles of tetrahedra at which probes tell light wrong, the worst first; by volume. Where there are more
+/// than `most`, light is looked at in those whose corners differ most.
 std::vector<std::pair<std::uint32_t, Vec3>> told_wrong(const Level& level, QuickBake& quick,
                                                        const LitPlaces& lit, std::size_t most, Job& job) {
     ProbeNet net = connect_probes(lit.places, {});
@@ -213,7 +225,7 @@ std::vector<std::pair<std::uint32_t, Vec3>> told_wrong(const Level& level, Quick
             for (std::size_t a = 0; a < 4; ++a)
                 for (std::size_t b = a + 1; b < 4; ++b)
                     cell.difference = std::max(cell.difference, difference.between(v[a], v[b]));
-            if (cell.difference > tolerance) cells.push_back(cell);
+            cells.push_back(cell);
         }
     }
     std::stable_sort(cells.begin(), cells.end(),
@@ -265,29 +277,17 @@ void add_by_light(const Level& level, QuickBake& quick, PlaceList& list, LitPlac
     light_new(quick, list, lit);
 }
 
-/// One in every tetrahedron of all candidates, as far as probes are wanted there; about as many as
-/// candidates.
-std::vector<ProbePlace> check_points(const LitPlaces& lit, const PlaceList& list, Job& job) {
-    const ProbeNet net = connect_probes(lit.places, {});
-    const std::size_t cells = net.vertex.size(),
-                      every = std::max<std::size_t>(1, cells / std::max<std::size_t>(1, lit.places.size()));
-    std::vector<ProbePlace> points;
-    for (std::size_t c = 0; c < cells; c += every) {
-        Vec3 sum;
-        bool real = true;
-        for (const std::uint32_t v : net.vertex[c]) {
-            real = real && v < net.size();
-            sum = sum + net.points[v] * 0.25f;
-        }
-        if (real) points.push_back({snapped(sum), ProbeRule::lattice, none});
-    }
-    std::vector<std::uint8_t> good(points.size(), 0);
-    job.parallel(points.size(), 64, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t i = begin; i < end; ++i) good[i] = list.wants(points[i].position) ? 1 : 0;
-    });
+/// Where a figure's body can be; where that is nowhere, as in levels without floors, wherever it is free.
+std::vector<ProbePlace> check_points(const Level& level, const RayCaster& caster,
+                                     const std::vector<ProbePlace>& candidates) {
+    std::vector<Vec3> around;
+    for (const ProbePlace& p : candidates) around.push_back(p.position);
+    const std::size_t count = std::max(
+        least_checks, static_cast<std::size_t>(checks_a_candidate * static_cast<float>(around.size())));
+    std::vector<Vec3> places = body_places(level, caster, around, count, true);
+    if (10 * places.size() < count) places = body_places(level, caster, around, count, false);
     std::vector<ProbePlace> out;
-    for (std::size_t i = 0; i < points.size(); ++i)
-        if (good[i]) out.push_back(points[i]);
+    for (const Vec3 p : places) out.push_back({p, ProbeRule::lattice, none});
     return out;
 }
 
@@ -318,7 +318,8 @@ PlacedProbes by_light(const Level& level, PlaceList& list, const BakeStore& stor
     QuickBake quick(level, store, job);
     LitPlaces lit;
     add_by_light(level, quick, list, lit, job);
-    if (const std::vector<ProbePlace> checks = check_points(lit, list, job); !checks.empty())
+    if (const std::vector<ProbePlace> checks = check_points(level, quick.ground().caster(), lit.places);
+        !checks.empty())
         quick.light(checks, false, lit);
     quick.find_white(lit);
     find_reach(quick.ground().caster(), lit, job);

@@ -62,7 +62,7 @@ void add_evenly(const std::vector<LayerToMake>& layers, const SentByTexels& sent
         if (k % direction_batch == 0)
             row_directions(g.probe_rows, p, k, std::min(direction_batch, count - k), ways);
         if (!meets_texel(words[k])) continue;
-        const std::array<float, 9> basis = convolved_basis(ways[k % direction_batch]);
+        const std::array<float, 9> basis = response(g.probe_basis, ways[k % direction_batch]);
         const Rgb tint = tints.at(k) * (share / pi);
         for (std::size_t c = 0; c < layers.size(); ++c) {
             const Rgb from = sent.at(words[k], c) * tint;
@@ -73,7 +73,9 @@ void add_evenly(const std::vector<LayerToMake>& layers, const SentByTexels& sent
     for (const LayerToMake& l : layers)
         if (l.is_sky())
             gathered_sky(l.work->sky, g.probe_rows, g.probe_links, p, 0, count, l.work->probe_weights,
-                         [&](std::uint32_t, Vec3 w, Rgb e) { add_light(l.layer->probes[p], w, e * share); });
+                         [&](std::uint32_t, Vec3 w, Rgb e) {
+                             add_light(l.layer->probes[p], w, e * share, g.probe_basis);
+                         });
 }
 
 /// What guided links, and the weights that they change, make of that in one layer.
@@ -87,12 +89,14 @@ void add_guided(const LayerToMake& l, const SentByTexels& sent, std::size_t numb
                    const float share = 4 * pi * (link.weight - link.plain);
                    if (meets_texel(link.word)) {
                        const Rgb from = sent.at(link.word, number);
-                       if (max_channel(from) > 0) add_light(to, direction(), from * link.tint * (share / pi));
+                       if (max_channel(from) > 0)
+                           add_light(to, direction(), from * link.tint * (share / pi), g.probe_basis);
                    } else if (link.word == sky_word && l.is_sky()) {
                        add_light(to, direction(),
                                  gathered_sky_at(l.work->sky, g.probe_rows.receivers[p], direction(),
                                                  link.tint, l.work->probe_weights) *
-                                     share);
+                                     share,
+                                 g.probe_basis);
                    }
                });
 }
@@ -197,6 +201,7 @@ void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job) {
                 if (guided[c].at(p) != none) add_guided(layers[c], sent, c, guided[c], p, parts);
         }
     });
+    if (g.probe_basis == LightBasis::sides) return;
     std::vector<Light> lamps;
     for (std::size_t c = 0; c < layers.size(); ++c) {
         const LayerToMake& l = layers[c];

@@ -11,7 +11,8 @@ void carry_light(const Making& m, const LightField& light, Job& job);
 
 /// All light of each layer at every probe: direct light, which the layers hold already, and what the probes'
 /// links bring from texels (by the layers' radiosity) and the sky; windowed where it rings. Also which
-/// lamps each lists, what comes through openings, and the light without either.
+/// lamps each lists, what comes through openings, and the light without either. Of Ground::probe_basis
+/// `sides` the light alone, as it is.
 void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job);
 
 /// Light of every probe under each set.

@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <map>
 
-#include "base/random.hpp"
 #include "picture/viewer.hpp"
+#include "probe/body_places.hpp"
 #include "probe/decimate.hpp"
 #include "probe/net.hpp"
 #include "stasigraph/error.hpp"
@@ -14,34 +14,7 @@ namespace stasigraph {
 
 namespace {
 
-/// Metres that a part of a figure keeps from what stands still, and how far over a floor it is at most.
-constexpr float room_to_move = 0.2f, most_over_floor = 1.9f;
-constexpr float around_probe = 1;  ///< Metres to each side.
-constexpr float far_off = 0.25f;   ///< Of lightness: anybody sees that.
-constexpr std::uint32_t judge_seed = 0x6a756467u;
-
-/// Free places that a probe of a room sees, spread around all of them.
-std::vector<Vec3> free_places(const RayCaster& caster, const ProbeNet& net,
-                              const std::vector<std::uint32_t>& probes, std::size_t count) {
-    std::vector<Vec3> out;
-    std::uint32_t drawn = 0;
-    const auto number = [&] { return static_cast<float>(mix_bits(judge_seed + drawn++) >> 8) / 16777216.0f; };
-    const auto most = static_cast<float>(probes.size());
-    for (std::size_t tries = 0; out.size() < count && tries < 300 * count; ++tries) {
-        const auto pick = std::min(static_cast<std::size_t>(number() * most), probes.size() - 1);
-        const Vec3 from = net.position[probes[pick]];
-        const float x = 2 * number() - 1, y = 2 * number() - 1, z = 2 * number() - 1;
-        const Vec3 way = Vec3{x, y, z} * around_probe;
-        const float far = length(way);
-        const Vec3 to = from + way;
-        if (!(far > 0) || caster.blocked({from, way * (1 / far), far})) continue;
-        bool free = caster.blocked({to, {0, -1, 0}, most_over_floor});
-        for (const Vec3 side : {Vec3{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, -1}})
-            free = free && !caster.blocked({to, side, room_to_move});
-        if (free) out.push_back(to);
-    }
-    return out;
-}
+constexpr float far_off = 0.25f;  ///< Of lightness: anybody sees that.
 
 float at_share(const std::vector<float>& ascending, std::size_t percent) {
     return ascending.empty() ? 0 : ascending[percent * (ascending.size() - 1) / 100];
@@ -69,7 +42,9 @@ std::vector<RoomProbes> judge_probes(const Level& level, const Atlas& atlas, con
     std::vector<RoomProbes> out;
     job.begin("judge probes", rooms.size() * baked.sets.size());
     for (const auto& [room, probes] : rooms) {
-        const std::vector<Vec3> at = free_places(caster, net, probes, places);
+        std::vector<Vec3> around;
+        for (const std::uint32_t p : probes) around.push_back(net.position[p]);
+        const std::vector<Vec3> at = body_places(level, caster, around, places, true);
         for (const BakedSet& set : baked.sets) {
             job.advance(1);
             const auto recipe = std::find_if(level.sets.begin(), level.sets.end(),

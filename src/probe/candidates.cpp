@@ -145,20 +145,6 @@ const FreeSpace& PlaceList::space() const {
     return state_->space;
 }
 
-bool PlaceList::wants(Vec3 p) const {
-    const State& s = *state_;
-    if (s.space.solid(p)) return false;
-    for (std::uint32_t v = 0; v < s.level.volumes.size(); ++v) {
-        const Volume& volume = s.level.volumes[v];
-        if (!volume.except && holds(volume, p) && s.belongs(v, p) &&
-            s.space.clearance(p, volume.clearance) >= volume.clearance &&
-            (volume.near <= 0 || s.space.clearance(p, volume.near) < volume.near) &&
-            !(s.floors[v] && s.floors[v]->closest({p, {0, 1, 0}}).surface != none))
-            return true;
-    }
-    return false;
-}
-
 void PlaceList::add_by_hand(const std::vector<Vec3>& places) {
     State& s = *state_;
     for (const Vec3 given : places) {

@@ -24,9 +24,6 @@ public:
     /// Kept by an earlier run: taken as they are.
     void add_as_they_are(const std::vector<ProbePlace>& places);
 
-    /// Whether some volume wants probes at a place: for check points.
-    bool wants(Vec3 place) const;
-
     const std::vector<ProbePlace>& places() const;
     PlaceFigures& figures();
     const FreeSpace& space() const;

@@ -17,7 +17,6 @@ namespace {
 constexpr std::size_t judged_per_task = 128;
 constexpr int most_rounds = 400, most_prunings = 24;
 constexpr std::size_t least_of_a_round = 16;
-constexpr Vec3 look_directions[6] = {{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, -1}};
 /// Lightness below which differences are held against it instead: a tenth of white's, one percent of its
 /// light.
 constexpr float dark = 10;
@@ -36,16 +35,15 @@ float square(Rgb c) {
     return (c.r * c.r + c.g * c.g + c.b * c.b) / 3;
 }
 
-/// Of sums over the normals.
-float relative(float off, float whole) {
-    return std::sqrt(off / std::max(whole, 6 * dark * dark));
+/// Squared, of the lightness of one normal.
+float relative(Rgb exact, Rgb other) {
+    return square(exact - other) / std::max(square(exact), dark * dark);
 }
 
 }  // namespace
 
 float lightness_apart(Rgb exact, Rgb other, float white) {
-    const Rgb a = lightness(exact, white), b = lightness(other, white);
-    return std::sqrt(square(a - b) / std::max(square(a), dark * dark));
+    return std::sqrt(relative(lightness(exact, white), lightness(other, white)));
 }
 
 float white_of(const BakeSet& set, const ProbeLight& light) {
@@ -61,18 +59,18 @@ float white_of(const BakeSet& set, const ProbeLight& light) {
 
 /// Lux by set and normal at a place, as these probes tell it: the rest of their light, and the lamps that
 /// they see worked out there.
-void LightnessDifference::irradiance(std::size_t place, const ProbeWeights& weights,
-                                     const std::vector<std::uint32_t>* which, std::vector<Rgb>& out) const {
+void LightnessDifference::told(std::size_t place, const ProbeWeights& weights,
+                               const std::vector<std::uint32_t>& which, std::vector<Rgb>& out) const {
     static const std::array<std::array<float, 9>, normals> bases = [] {
         std::array<std::array<float, 9>, normals> all;
-        for (std::size_t n = 0; n < normals; ++n) all[n] = sh_basis(look_directions[n]);
+        for (std::size_t n = 0; n < normals; ++n) all[n] = sh_basis(side_normals[n]);
         return all;
     }();
     out.assign(stride(), {});
     runtime::LampSum seen;
     const runtime::LampEntries entries{lit_.lamp_first.data(), lit_.lamp_entry.data()};
     for (int k = 0; k < weights.count; ++k) {
-        const std::uint32_t p = which ? (*which)[weights.probe[k]] : weights.probe[k];
+        const std::uint32_t p = which[weights.probe[k]];
         seen.add_probe(entries, p, weights.weight[k], nullptr);
         for (std::size_t s = 0; s < lit_.rest.size(); ++s)
             for (std::size_t n = 0; n < normals; ++n)
@@ -86,7 +84,7 @@ void LightnessDifference::irradiance(std::size_t place, const ProbeWeights& weig
         const float share = seen.seen(view, i);
         if (!(share > 0)) continue;
         for (std::size_t n = 0; n < normals; ++n) {
-            const Vec3 normal = look_directions[n];
+            const Vec3 normal = side_normals[n];
             const float e = share * runtime::lamp_light(view, view.lamp[number], {at.x, at.y, at.z},
                                                         {normal.x, normal.y, normal.z});
             if (!(e > 0)) continue;
@@ -100,29 +98,21 @@ void LightnessDifference::irradiance(std::size_t place, const ProbeWeights& weig
 LightnessDifference::LightnessDifference(const LitPlaces& lit, Job& job) : lit_(lit) {
     lightness_.resize(lit.size() * stride());
     job.parallel(lit.size(), judged_per_task, [&](std::size_t begin, std::size_t end) {
-        std::vector<Rgb> here;
-        ProbeWeights only;
-        only.count = 1;
-        only.weight[0] = 1;
-        for (std::size_t i = begin; i < end; ++i) {
-            only.probe[0] = static_cast<std::uint32_t>(i);
-            irradiance(i, only, nullptr, here);
-            for (std::size_t k = 0; k < here.size(); ++k)
-                lightness_[i * stride() + k] = lightness(here[k], lit.white[k / normals]);
-        }
+        for (std::size_t i = begin; i < end; ++i)
+            for (std::size_t k = 0; k < stride(); ++k)
+                lightness_[i * stride() + k] =
+                    lightness(lit.sides[k / normals][i][k % normals], lit.white[k / normals]);
     });
 }
 
 float LightnessDifference::between(std::size_t a, std::size_t b) const {
     float most = 0;
-    for (std::size_t s = 0; s < lit_.light.size(); ++s) {
-        float off = 0, whole = 0;
-        for (std::size_t n = 0; n < normals; ++n) {
-            const Rgb exact = lightness_[a * stride() + s * normals + n];
-            off += square(exact - lightness_[b * stride() + s * normals + n]);
-            whole += square(exact);
-        }
-        most = std::max(most, relative(off, whole));
+    for (std::size_t s = 0; s < lit_.sides.size(); ++s) {
+        float off = 0;
+        for (std::size_t n = 0; n < normals; ++n)
+            off += relative(lightness_[a * stride() + s * normals + n],
+                            lightness_[b * stride() + s * normals + n]);
+        most = std::max(most, std::sqrt(off / normals));
     }
     return most;
 }
@@ -131,16 +121,14 @@ float LightnessDifference::of_answer(std::size_t place, const ProbeWeights& weig
                                      const std::vector<std::uint32_t>& which,
                                      std::vector<Rgb>& scratch) const {
     if (weights.count == 0) return 1;
-    irradiance(place, weights, &which, scratch);
+    told(place, weights, which, scratch);
     float most = 0;
-    for (std::size_t s = 0; s < lit_.light.size(); ++s) {
-        float off = 0, whole = 0;
-        for (std::size_t n = 0; n < normals; ++n) {
-            const Rgb exact = lightness_[place * stride() + s * normals + n];
-            off += square(exact - lightness(scratch[s * normals + n], lit_.white[s]));
-            whole += square(exact);
-        }
-        most = std::max(most, relative(off, whole));
+    for (std::size_t s = 0; s < lit_.sides.size(); ++s) {
+        float off = 0;
+        for (std::size_t n = 0; n < normals; ++n)
+            off += relative(lightness_[place * stride() + s * normals + n],
+                            lightness(scratch[s * normals + n], lit_.white[s]));
+        most = std::max(most, std::sqrt(off / normals));
     }
     return most;
 }
@@ -159,8 +147,6 @@ public:
         for (const std::uint32_t k : which) places.push_back(lit_.places[k]);
         net = connect_probes(places, {});
         measure_probes(lit_.rows, lit_.distances, lit_.links, which, net, job_);
-        std::vector<std::uint8_t> is_kept(lit_.size(), 0);
-        for (const std::uint32_t k : which) is_kept[k] = 1;
         job_.parallel(lit_.size(), judged_per_task, [&](std::size_t begin, std::size_t end) {
             std::vector<Rgb> scratch;
             for (std::size_t i = begin; i < end; ++i) {
@@ -168,7 +154,7 @@ public:
                 std::uint32_t hint = i > begin ? cell[i - 1] : none;
                 const ProbeWeights w = probe_weights(net, lit_.at(i), hint);
                 cell[i] = hint;
-                error[i] = is_kept[i] ? 0 : difference_.of_answer(i, w, which, scratch);
+                error[i] = difference_.of_answer(i, w, which, scratch);
                 if (!lit_.in_reach.empty() && !lit_.in_reach[i]) error[i] /= out_of_reach;
             }
         });
@@ -217,7 +203,10 @@ std::vector<std::uint32_t> first_choice(const LitPlaces& lit) {
 /// room is left wrong for being small.
 class Goal {
 public:
-    Goal(const LitPlaces& lit, float tolerance, float block) : tolerance_(tolerance), block_(lit.size(), 0) {
+    /// `best`: errors of all candidates together.
+    Goal(const LitPlaces& lit, float tolerance, float block, const std::vector<float>& best)
+        : limit_(lit.size()), block_(lit.size(), 0) {
+        for (std::size_t i = 0; i < limit_.size(); ++i) limit_[i] = std::max(tolerance, as_good * best[i]);
         std::map<std::array<int, 3>, std::uint32_t> known;
         for (std::size_t i = 0; i < lit.size(); ++i) {
             const Vec3 p = lit.at(i);
@@ -228,36 +217,44 @@ public:
         }
         size_.assign(known.size(), 0);
         for (const std::uint32_t b : block_) ++size_[b];
-        counts_ = lit.in_reach.empty() ? std::vector<std::uint8_t>(lit.size(), 1) : lit.in_reach;
-        counted_ = static_cast<std::size_t>(std::count(counts_.begin(), counts_.end(), std::uint8_t{1}));
+        const std::size_t first = lit.checks.empty() ? 0 : lit.places.size();
+        const auto outside =
+            static_cast<double>(std::count_if(best.begin() + static_cast<std::ptrdiff_t>(first), best.end(),
+                                              [&](float error) { return error > tolerance; }));
+        const double most = outliers * static_cast<double>(best.size() - first);
+        allowed_ = static_cast<std::size_t>(std::max(most - outside, 0.5 * most));
+        first_counted_ = first;
     }
-    float tolerance() const { return tolerance_; }
-    std::size_t allowed() const { return static_cast<std::size_t>(outliers * static_cast<double>(counted_)); }
+    bool misses(std::size_t place, float error) const { return error > limit_[place]; }
+    /// Check points that may be missed: with those that no candidates tell within the tolerance 5 of 100, and
+    /// at least half as many beside them.
+    std::size_t allowed() const { return allowed_; }
     std::size_t allowed_in(std::uint32_t block) const {
         return std::max<std::size_t>(
             1, static_cast<std::size_t>(outliers_in_block * static_cast<double>(size_[block])));
     }
     std::uint32_t block_of(std::size_t place) const { return block_[place]; }
 
-    /// By block, places over the tolerance; `all`: of those where a body can be.
+    /// By block, places over the tolerance; `all`: of check points, where a figure's body can be.
     std::vector<std::size_t> over(const std::vector<float>& error, std::size_t& all) const {
         std::vector<std::size_t> count(size_.size(), 0);
         all = 0;
         for (std::size_t i = 0; i < error.size(); ++i)
-            if (error[i] > tolerance_) {
+            if (misses(i, error[i])) {
                 ++count[block_[i]];
-                all += counts_[i];
+                all += i >= first_counted_ ? 1 : 0;
             }
         return count;
     }
 
 private:
     static constexpr double outliers = 0.05, outliers_in_block = 0.25;
-    float tolerance_;
+    /// Times the error of all candidates that counts as no worse than it.
+    static constexpr float as_good = 1.1f;
+    std::vector<float> limit_;
     std::vector<std::uint32_t> block_;
     std::vector<std::size_t> size_;
-    std::vector<std::uint8_t> counts_;
-    std::size_t counted_ = 0;
+    std::size_t first_counted_ = 0, allowed_ = 0;
 };
 
 /// What is wrong in a cell: the sum of its errors over the tolerance, and where the worst of them is.
@@ -274,7 +271,7 @@ std::vector<Wrong> wrong_in(const Trial& t, const Goal& goal) {
     std::vector<Wrong> wrong(t.net.vertex.size());
     for (std::uint32_t i = 0; i < t.error.size(); ++i) {
         const std::uint32_t block = goal.block_of(i);
-        if (t.cell[i] >= wrong.size() || !(t.error[i] > goal.tolerance()) ||
+        if (t.cell[i] >= wrong.size() || !goal.misses(i, t.error[i]) ||
             !(everywhere || over[block] > goal.allowed_in(block)))
             continue;
         Wrong& w = wrong[t.cell[i]];
@@ -287,9 +284,9 @@ std::vector<Wrong> wrong_in(const Trial& t, const Goal& goal) {
     return wrong;
 }
 
-/// A check point stands for the nearest candidate of its cell, or of those beside it, that may still be
-/// added.
-void stand_for_checks(const Trial& t, std::vector<Wrong>& wrong) {
+/// Where no probe can be added, at check points and at probes, the nearest candidate of the cell, or of those
+/// beside it, is.
+void find_candidates_near(const Trial& t, std::vector<Wrong>& wrong) {
     const std::size_t candidates = t.lit_.places.size();
     std::vector<std::uint8_t> kept(candidates, 0);
     for (const std::uint32_t k : t.which) kept[k] = 1;
@@ -298,7 +295,7 @@ void stand_for_checks(const Trial& t, std::vector<Wrong>& wrong) {
         if (!kept[i] && t.cell[i] < wrong.size()) in_cell[t.cell[i]].push_back(i);
     for (std::uint32_t c = 0; c < wrong.size(); ++c) {
         Wrong& w = wrong[c];
-        if (w.place == none || w.place < candidates) continue;
+        if (w.place == none || (w.place < candidates && !kept[w.place])) continue;
         const Vec3 p = t.lit_.at(w.place);
         std::uint32_t nearest = none;
         float least = 1e30f;
@@ -321,7 +318,7 @@ void stand_for_checks(const Trial& t, std::vector<Wrong>& wrong) {
 /// beside it, of those with most the half, so that each round sees what the one before it did.
 std::vector<std::uint32_t> next_choice(const Trial& t, const Goal& goal, std::size_t room) {
     std::vector<Wrong> wrong = wrong_in(t, goal);
-    stand_for_checks(t, wrong);
+    find_candidates_near(t, wrong);
     const auto worse = [](const Wrong& a, const Wrong& b) {
         return a.sum != b.sum ? a.sum > b.sum : a.place < b.place;
     };
@@ -403,7 +400,7 @@ void prune(Trial& t, const Goal& goal, Job& job) {
         // Of each probe that went, how many places of its cells are told worse now.
         std::vector<std::size_t> worse(probes, 0);
         for (std::size_t i = 0; i < t.error.size(); ++i) {
-            if (!(t.error[i] > goal.tolerance()) || before.error[i] > goal.tolerance()) continue;
+            if (!goal.misses(i, t.error[i]) || goal.misses(i, before.error[i])) continue;
             for (const std::uint32_t v : before.net.vertex[before.cell[i]])
                 if (v < probes && gone[v]) ++worse[v];
         }
@@ -433,8 +430,7 @@ void prune(Trial& t, const Goal& goal, Job& job) {
 void tell(const Trial& t, PlaceFigures& f) {
     std::vector<float> errors;
     f.worst_error = f.error_95 = 0;
-    for (std::size_t i = 0; i < t.error.size(); ++i) {
-        if (!t.lit_.in_reach.empty() && !t.lit_.in_reach[i]) continue;
+    for (std::size_t i = t.lit_.checks.empty() ? 0 : t.lit_.places.size(); i < t.error.size(); ++i) {
         errors.push_back(t.error[i]);
         if (t.error[i] > f.worst_error) {
             f.worst_error = t.error[i];
@@ -455,16 +451,14 @@ std::vector<std::uint32_t> decimate(const LitPlaces& lit, const ProbeOptions& se
     const auto start = std::chrono::steady_clock::now();
     const LightnessDifference difference(lit, job);
     Trial t(lit, difference, job);
-    const Goal goal(lit, settings.tolerance, block);
     const std::size_t budget =
         settings.budget > 0 ? static_cast<std::size_t>(settings.budget) : lit.places.size();
     job.begin("thin", most_rounds);
-    std::vector<std::uint32_t> kept;
-    if (settings.tolerance <= 0 && lit.places.size() <= budget) {
-        kept.resize(lit.places.size());
-        std::iota(kept.begin(), kept.end(), 0u);
-        t.judge(kept);
-    } else {
+    std::vector<std::uint32_t> kept(lit.places.size());
+    std::iota(kept.begin(), kept.end(), 0u);
+    t.judge(kept);
+    if (settings.tolerance > 0 || kept.size() > budget) {
+        const Goal goal(lit, settings.tolerance, block, t.error);
         kept = first_choice(lit);
         for (int round = 0; round < most_rounds; ++round) {
             std::sort(kept.begin(), kept.end());

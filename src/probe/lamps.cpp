@@ -24,6 +24,13 @@ constexpr int ways_out = 32, steps_out = 8, halvings = 4;
 /// Of the strongest so many are looked at for those that are listed.
 constexpr std::size_t most_tried = 16;
 
+/// Tints whose channels are closer than this to each other are one.
+constexpr float grey = 0.98f;
+
+float tint_apart(Rgb a, Rgb b) {
+    return std::max({std::abs(a.r - b.r), std::abs(a.g - b.g), std::abs(a.b - b.b)});
+}
+
 /// Directions spread evenly over the sphere (Fibonacci spiral).
 Vec3 way_out(int i) {
     const float y = 1 - (2 * static_cast<float>(i) + 1) / ways_out, r = std::sqrt(1 - y * y),
@@ -105,14 +112,37 @@ std::vector<Light> lamps_of(const Level& level, const TextureSet& textures) {
     std::vector<Light> all = level.lights;
     const std::vector<Light> flat = flat_glow(level, textures);
     all.insert(all.end(), flat.begin(), flat.end());
+    const std::size_t untinted = all.size();
+    for (const Rgb tint : glass_tints(level))
+        for (std::size_t i = 0; i < untinted; ++i) {
+            all.push_back(all[i]);
+            all.back().color = all[i].color * tint;
+            all.back().name += " through glass";
+        }
     return all;
+}
+
+std::vector<Rgb> glass_tints(const Level& level) {
+    std::vector<Rgb> out;
+    for (const Material& m : level.materials) {
+        const float most = max_channel(m.base_color);
+        if (!tints(m) || !(most > 0)) continue;
+        const Rgb tint = m.base_color * (1 / most);
+        if (std::min({tint.r, tint.g, tint.b}) > grey) continue;
+        if (std::none_of(out.begin(), out.end(),
+                         [&](Rgb known) { return tint_apart(known, tint) < 1 - grey; }))
+            out.push_back(tint);
+    }
+    return out;
 }
 
 LampTeller::LampTeller(const Level& level, const std::vector<Light>& lamps, std::uint32_t group,
                        const RayCaster& caster)
-    : level_(level), lights_(lamps), caster_(caster) {
+    : level_(level), lights_(lamps), caster_(caster), tints_(glass_tints(level)) {
+    untinted_ = static_cast<std::uint32_t>(lamps.size() / (1 + tints_.size()));
     // An entry has room for so many; the lights of a level past them stay in coefficients.
-    const std::size_t count = std::min<std::size_t>(lamps.size(), runtime::most_lamps);
+    const std::uint32_t count =
+        std::min(untinted_, runtime::most_lamps / static_cast<std::uint32_t>(1 + tints_.size()));
     for (std::uint32_t i = 0; i < count; ++i) {
         const Light& light = lamps[i];
         if (light.group != group || light.role != BakeRole::whole || !(max_channel(light.color) > 0))
@@ -120,6 +150,28 @@ LampTeller::LampTeller(const Level& level, const std::vector<Light>& lamps, std:
         numbers_.push_back(i);
         add_lamp(lamps_, light, level.profiles);
     }
+}
+
+float LampTeller::share_of(std::uint32_t tint, Rgb seen) const {
+    const Rgb by = tint == none ? Rgb{1, 1, 1} : tints_[tint];
+    float share = 1;
+    for (const auto& [c, of] : {std::pair{seen.r, by.r}, {seen.g, by.g}, {seen.b, by.b}})
+        if (of > 0) share = std::min(share, c / of);
+    return std::max(share, 0.0f);
+}
+
+LampTeller::Through LampTeller::through(Rgb seen) const {
+    const float most = max_channel(seen);
+    Through best{none, share_of(none, seen)};
+    if (!(most > 0)) return best;
+    const Rgb own = seen * (1 / most);
+    float least = tint_apart(own, {1, 1, 1});
+    for (std::uint32_t t = 0; t < tints_.size(); ++t)
+        if (const float off = tint_apart(own, tints_[t]); off < least) {
+            least = off;
+            best = {t, share_of(t, seen)};
+        }
+    return best;
 }
 
 /// The most that a lamp gives a plane that faces it, within `around` of a place.
@@ -162,8 +214,8 @@ Rgb LampTeller::seen(const Light& light, const Receiver& r, std::uint32_t seed) 
     return count > 0 ? sum * (1 / count) : Rgb{};
 }
 
-float LampTeller::seen_sharply(const Light& light, Vec3 from, const std::vector<float>& free,
-                               float& edge) const {
+Rgb LampTeller::seen_sharply(const Light& light, Vec3 from, const std::vector<float>& free,
+                             float& edge) const {
     const auto through = [&](Vec3 place) {
         if (light.kind == LightKind::sun) return caster_.transmitted({place, light.direction * -1.0f, 1e30f});
         const Vec3 way = light.position - place;
@@ -171,13 +223,15 @@ float LampTeller::seen_sharply(const Light& light, Vec3 from, const std::vector<
         return far > light.radius ? caster_.transmitted({place, way * (1 / far), far - light.radius})
                                   : Rgb{1, 1, 1};
     };
-    const auto share = [](Rgb t) { return std::clamp(std::min({t.r, t.g, t.b}), 0.0f, 1.0f); };
-    const auto lit_at = [&](Vec3 place, float& most) {
+    const auto keep_more = [](Rgb t, Rgb& most) {
+        if (luminance(t) > luminance(most)) most = t;
+    };
+    const auto lit_at = [&](Vec3 place, Rgb& most) {
         const Rgb t = through(place);
-        most = std::max(most, share(t));
+        keep_more(t, most);
         return max_channel(t) > 0;
     };
-    float own = 0, beside = 0;
+    Rgb own, beside;
     const bool lit = lit_at(from, own);
     float nearest = *std::max_element(free.begin(), free.end());
     for (int i = 0; i < ways_out; ++i) {
@@ -186,7 +240,7 @@ float LampTeller::seen_sharply(const Light& light, Vec3 from, const std::vector<
         float before = 0;
         for (int k = 1; k <= steps_out; ++k) {
             const float at = far * static_cast<float>(k) / steps_out;
-            float seen_there = 0;
+            Rgb seen_there;
             if (lit_at(from + way * at, seen_there) == lit) {
                 before = at;
                 continue;
@@ -194,12 +248,12 @@ float LampTeller::seen_sharply(const Light& light, Vec3 from, const std::vector<
             float low = before, high = at;
             for (int h = 0; h < halvings; ++h) {
                 const float middle = 0.5f * (low + high);
-                float most = 0;
+                Rgb most;
                 (lit_at(from + way * middle, most) == lit ? low : high) = middle;
-                seen_there = std::max(seen_there, most);
+                keep_more(most, seen_there);
             }
             nearest = std::min(nearest, 0.5f * (low + high));
-            beside = std::max(beside, seen_there);
+            keep_more(seen_there, beside);
             break;
         }
     }
@@ -229,31 +283,30 @@ ShRgb LampTeller::tell(std::uint32_t probe, const Receiver& r, std::uint32_t see
         const Light& light = lights_[numbers_[k]];
         const std::uint32_t own = combine_bits(seed, numbers_[k]);
         const runtime::Lamp& lamp = lamps_.lamp[k];
-        float share = 0, edge = runtime::farthest_edge;
+        Through seen_by;
+        float edge = runtime::farthest_edge;
         if (lamp.fade > 0) {
-            share = seen_sharply(light, r.position, free, edge);
+            seen_by = through(seen_sharply(light, r.position, free, edge));
             // Right at an edge what the probe itself sees counts: what is told of that too much or too little
             // would be in its coefficients, and so be believed far around it.
-            if (std::abs(edge) < 0.5f * lamp.fade && share > 0) {
-                const Rgb through = seen(light, r, own);
-                const float part =
-                    std::clamp(std::min({through.r, through.g, through.b}) / share, 0.0f, 1.0f);
-                edge = runtime::edge_where(lamp, part);
-            }
+            if (std::abs(edge) < 0.5f * lamp.fade && seen_by.share > 0)
+                edge = runtime::edge_where(
+                    lamp, std::min(share_of(seen_by.tint, seen(light, r, own)) / seen_by.share, 1.0f));
         } else {
-            const Rgb through = seen(light, r, own);
-            share = std::clamp(std::min({through.r, through.g, through.b}), 0.0f, 1.0f);
+            seen_by = through(seen(light, r, own));
         }
-        const std::uint32_t entry = runtime::lamp_entry(0, share, edge);
+        const std::uint32_t entry = runtime::lamp_entry(0, seen_by.share, edge);
         if (!(runtime::share_of(entry) > 0)) continue;
-        out.push_back({probe, numbers_[k], entry});
+        out.push_back(
+            {probe, numbers_[k] + (seen_by.tint == none ? 0 : (seen_by.tint + 1) * untinted_), entry});
+        const Rgb tint = seen_by.tint == none ? Rgb{1, 1, 1} : tints_[seen_by.tint];
         const float seen_here = runtime::share_of(entry) *
                                 (lamp.fade > 0 ? runtime::lit_share(lamp, runtime::edge_of(entry)) : 1);
         if (!(seen_here > 0)) continue;
         const bool point =
             (light.kind == LightKind::point || light.kind == LightKind::spot) && !(light.radius > 0);
         draw_light(light, level_.profiles, r, point ? 1 : light_samples, own,
-                   [&](Vec3 w, Rgb e, float) { add_light(told, w, e * seen_here); });
+                   [&](Vec3 w, Rgb e, float) { add_light(told, w, e * tint * seen_here); });
     }
     std::sort(out.begin() + static_cast<std::ptrdiff_t>(before), out.end(),
               [](const ListedLamp& a, const ListedLamp& b) { return a.light < b.light; });

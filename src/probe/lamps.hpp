@@ -19,8 +19,12 @@ struct ListedLamp {
     std::uint32_t seen = 0;   ///< The lower half of an entry: share, and how far off its shadow is.
 };
 
-/// The lights of a level, then its screens and panels: what probes may list.
+/// What probes may list: the lights of a level, then its screens and panels; then, for each tint of its glass
+/// (glass_tints()), all of those as they are seen through it.
 std::vector<Light> lamps_of(const Level& level, const TextureSet& textures);
+
+/// Colours of what light passes, the greatest channel being 1, each once; without those that are grey.
+std::vector<Rgb> glass_tints(const Level& level);
 
 /// Appends a light, with its profile unless that is there already. `profiles`: of the level it is from.
 void add_lamp(ProbeLamps& to, const Light& light, const std::vector<Profile>& profiles);
@@ -58,16 +62,25 @@ public:
                std::vector<ListedLamp>& out) const;
 
 private:
+    /// What is seen of a lamp through a pane: which of its tints that is, none for no tint, and the share.
+    struct Through {
+        std::uint32_t tint = none;
+        float share = 0;
+    };
+    Through through(Rgb seen) const;
+    float share_of(std::uint32_t tint, Rgb seen) const;
     float strength(std::size_t lamp, Vec3 from, float around) const;
     Rgb seen(const Light& light, const Receiver& r, std::uint32_t seed) const;
     /// Of one that casts sharp shadows; `edge`: metres to where its light ends or begins, less than 0 in
     /// shadow.
-    float seen_sharply(const Light& light, Vec3 from, const std::vector<float>& free, float& edge) const;
+    Rgb seen_sharply(const Light& light, Vec3 from, const std::vector<float>& free, float& edge) const;
 
     const Level& level_;
     const std::vector<Light>& lights_;
     const RayCaster& caster_;
-    std::vector<std::uint32_t> numbers_;  ///< Into `lights_`.
+    std::vector<Rgb> tints_;
+    std::uint32_t untinted_ = 0;          ///< Of `lights_`.
+    std::vector<std::uint32_t> numbers_;  ///< Into `lights_`, untinted.
     ProbeLamps lamps_;
 };
 

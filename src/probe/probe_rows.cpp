@@ -128,7 +128,13 @@ void measure_clearance(const RayCaster& caster, ProbeNet& net, Job& job) {
     });
 }
 
-std::array<float, 9> convolved_basis(Vec3 direction) {
+std::array<float, 9> response(LightBasis kept_by, Vec3 direction) {
+    if (kept_by == LightBasis::sides) {
+        std::array<float, 9> cosines{};
+        for (std::size_t n = 0; n < side_normals.size(); ++n)
+            cosines[n] = std::max(0.0f, dot(direction, side_normals[n]));
+        return cosines;
+    }
     constexpr float band[9] = {pi,     2 * pi / 3, 2 * pi / 3, 2 * pi / 3, pi / 4,
                                pi / 4, pi / 4,     pi / 4,     pi / 4};
     std::array<float, 9> basis = sh_basis(direction);
@@ -136,21 +142,21 @@ std::array<float, 9> convolved_basis(Vec3 direction) {
     return basis;
 }
 
-void add_light(ShRgb& sh, Vec3 direction, Rgb light) {
-    const std::array<float, 9> basis = convolved_basis(direction);
-    for (int i = 0; i < 9; ++i) sh[i] += light * basis[i];
+void add_light(ShRgb& to, Vec3 direction, Rgb light, LightBasis basis) {
+    const std::array<float, 9> share = response(basis, direction);
+    for (int i = 0; i < 9; ++i) to[i] += light * share[i];
 }
 
 void light_probes(const DirectLight& light, const RowSource& rows, const LightEffort& effort,
                   const SkyWeights& weights, std::uint32_t seed, const std::vector<std::uint8_t>& wanted,
-                  std::vector<ShRgb>& out, Job& job) {
+                  LightBasis basis, std::vector<ShRgb>& out, Job& job) {
     job.parallel(rows.size(), probe_rows_per_task, [&](std::size_t begin, std::size_t end) {
         DirectLight::Scratch scratch;
         for (std::size_t p = begin; p < end; ++p) {
             if (!wanted[p]) continue;
             out[p] = {};
             light.gather(rows.receivers[p], effort, weights, combine_bits(rows.seeds[p], seed), scratch,
-                         [&](Vec3 w, Rgb e) { add_light(out[p], w, e); });
+                         [&](Vec3 w, Rgb e) { add_light(out[p], w, e, basis); });
         }
     });
 }

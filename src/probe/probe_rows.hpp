@@ -16,15 +16,22 @@ void measure_probes(const RowSource& rows, const std::vector<float>& distances, 
 /// Fills clearance.
 void measure_clearance(const RayCaster& caster, ProbeNet& net, Job& job);
 
-/// Direct light of one group at the probes that are wanted, as coefficients; the others keep what `out` has.
+/// What the light of a place is kept by: coefficients, as probes hold them; or lux on planes that face along
+/// +x, -x, +y, -y, +z and -z, the last three of nine being 0, which is exact and what probes are judged by.
+enum class LightBasis : std::uint8_t { harmonics, sides };
+inline constexpr std::array<Vec3, 6> side_normals{
+    {{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, -1}}};
+
+/// Direct light of one group at the probes that are wanted, by `basis`; the others keep what `out` has.
 void light_probes(const DirectLight& light, const RowSource& rows, const LightEffort& effort,
                   const SkyWeights& weights, std::uint32_t seed, const std::vector<std::uint8_t>& wanted,
-                  std::vector<ShRgb>& out, Job& job);
+                  LightBasis basis, std::vector<ShRgb>& out, Job& job);
 
-/// The basis at a direction times the clamped cosine's convolution: pi, 2 pi / 3, pi / 4 by order.
-std::array<float, 9> convolved_basis(Vec3 direction);
+/// What light from a direction adds, for each lux across it. Of harmonics: the basis times the clamped
+/// cosine's convolution, pi, 2 pi / 3, pi / 4 by order.
+std::array<float, 9> response(LightBasis basis, Vec3 direction);
 
 /// Adds light from a direction, light being illuminance across it.
-void add_light(ShRgb& sh, Vec3 direction, Rgb light);
+void add_light(ShRgb& to, Vec3 direction, Rgb light, LightBasis basis = LightBasis::harmonics);
 
 }  // namespace stasigraph
