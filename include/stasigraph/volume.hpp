@@ -50,16 +50,16 @@ struct Volume {
     /// Probes only where a surface is within so many metres; 0: everywhere.
     float near = 0;
     std::string floor;  ///< Glob of surfaces beneath which nothing is placed; empty: none.
-    bool rules[probe_rules] = {false, true, false, false, false, false};  ///< By ProbeRule; `hand` unused.
-    Figure figure;                                                        ///< For `walkable`.
-    std::vector<float> heights = {0.3f, 1.6f};  ///< Of probes over walkable ground, metres.
-    std::vector<Vec3> seeds;   ///< Where `explore` and `walkable` start; empty: cameras in the volume.
+    std::array<bool, probe_rules> rules{false, true};  ///< By ProbeRule; `hand` unused.
+    Figure figure;                                     ///< For `walkable`.
+    std::vector<float> heights = {0.3f, 1.6f};         ///< Of probes over walkable ground, metres.
+    std::vector<Vec3> seeds;  ///< Where `explore` and `walkable` start; empty: cameras in the volume.
     /// Starts there and wherever a figure has two square metres to stand on.
     bool from_floors = false;
     /// Nobody asked for it: load_level() put it there. Where it finds no free place, it is no error.
     bool by_default = false;
     std::string around = "*";  ///< Glob of static surfaces that `objects` goes around.
-    bool has(ProbeRule rule) const { return rules[static_cast<int>(rule)]; }
+    bool has(ProbeRule rule) const { return rules[static_cast<std::size_t>(rule)]; }
 };
 
 /// An axis-aligned box with a lattice.

@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <functional>
 #include <iterator>
 #include <memory>
 #include <optional>
@@ -22,6 +23,7 @@ namespace stasigraph {
 constexpr std::size_t steps_at_once = 5;
 
 struct Baker::State {
+    std::string charts;  ///< charts_key() of the level that this was made for.
     Ground ground;
     std::vector<std::string> names;  ///< Of the groups that `layers` are of.
     std::vector<Layer> layers;
@@ -34,6 +36,7 @@ struct Baker::State {
     };
     std::vector<ReadyLayer> ready;  ///< For levels that are not mixed yet.
     std::vector<BakeSet> sets;      ///< Of the last call.
+    std::string textures_of;        ///< textures_key() of those the ground has.
     std::string albedo_key;
     std::vector<Rgb> albedo;  ///< What every texel reflects.
     std::size_t made = 0;     ///< Layers, in the last call.
@@ -50,7 +53,9 @@ struct Baker::State {
     std::vector<OcclusionPage> occlusion;
 
     State(Level level, const Atlas* previous, BakeStore store, Job& job)
-        : ground(std::move(level), previous, std::move(store), job) {}
+        : charts(charts_key(level)),
+          ground(std::move(level), previous, std::move(store), job),
+          textures_of(textures_key(ground.level)) {}
     /// What differs that light() cannot take.
     std::optional<Error> difference(const Level& lit) const;
     Layer* want_layer(const std::string& group, const LayerKeys& keys);
@@ -78,6 +83,13 @@ std::optional<Error> Baker::State::difference(const Level& lit) const {
             return other(
                 "what a material lets through, or its normal map, is not what the links were recorded with",
                 lit.materials[m].name);
+    if (charts_key(lit) != charts)
+        return other("what decides how charts are laid out is not what it was", lit.name);
+    const auto apart = [](const ProbePlace& a, const ProbePlace& b) { return !(a.position == b.position); };
+    if (lit.placed &&
+        (!level.placed || lit.placed->size() != level.placed->size() ||
+         !std::equal(lit.placed->begin(), lit.placed->end(), level.placed->begin(), std::not_fn(apart))))
+        return other("probes stand elsewhere", lit.name);
     if (ground_key(lit, ground.atlas) != ground.key)
         return other("the level's geometry is not that the links were recorded for", lit.name);
     if (probe_key(lit, ground.key) != ground.asked_key)
@@ -137,6 +149,11 @@ std::vector<std::vector<LayerKeys>> Baker::State::make_layers(const std::vector<
                 wanted.push_back({i, {nullptr, g, layer}});
         }
     if (wanted.empty()) return keys;
+    // What images show may be another thing than when the ground was made.
+    if (const std::string now = textures_key(lit[0]); now != textures_of) {
+        ground.textures = TextureSet(lit[0]);
+        textures_of = now;
+    }
     try {
         if (colors != albedo_key) {
             albedo = reflectance(ground, lit[0], colors, job);

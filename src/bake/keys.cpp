@@ -4,6 +4,7 @@
 #include <cmath>
 #include <map>
 
+#include "bake/field_keys.hpp"
 #include "bake/sources.hpp"
 #include "base/hash.hpp"
 #include "level/texture.hpp"
@@ -16,47 +17,8 @@ namespace stasigraph {
 
 namespace {
 
-/// Of our own doing: another one where the sources of this build are others.
+/// Another one where the sources of this build are others.
 constexpr std::uint64_t method = STASIGRAPH_METHOD;
-
-void add_use(Hasher& h, const TextureUse& use) {
-    for (const float v : {use.offset.x, use.offset.y, use.scale.x, use.scale.y, use.rotation}) h.number(v);
-    h.number(use.repeat_x);
-    h.number(use.repeat_y);
-}
-
-void add(Hasher& h, const Affine& a) {
-    for (const Vec3 v : {a.x, a.y, a.z, a.origin}) h.vector(v);
-}
-
-void add(Hasher& h, const Light& l) {
-    h.number(l.kind);
-    h.color(l.color);
-    for (const Vec3 v : {l.position, l.direction, l.across}) h.vector(v);
-    for (const float v : {l.radius, l.width, l.height, l.angular_diameter, l.inner_cone, l.outer_cone,
-                          l.falloff_exponent, l.range})
-        h.number(v);
-    h.number(l.role);
-}
-
-void add(Hasher& h, const Profile& p) {
-    h.number(p.type_b);
-    h.array(p.plane);
-    h.array(p.angle);
-    h.array(p.candela);
-}
-
-void add(Hasher& h, const Sky& sky) {
-    h.number(sky.kind);
-    h.color(sky.radiance);
-    h.number(sky.width);
-    h.number(sky.height);
-    h.array(sky.pixels);
-    h.number(sky.turn);
-    h.number(sky.type);
-    h.vector(sky.sun);
-    h.color(sky.below);
-}
 
 void add(Hasher& h, const Atlas& atlas) {
     for (const SurfaceUv& s : atlas.surfaces)
@@ -82,52 +44,17 @@ void add(Hasher& h, const Atlas& atlas) {
 void add_texture(Hasher& h, const Level& level, const TextureUse& use) {
     h.number(use.image == none ? 0 : 1);
     if (use.image == none) return;
-    const Image& image = level.images[use.image];
-    h.number(image.width);
-    h.number(image.height);
-    h.array(image.rgba);
-    add_use(h, use);
+    add_fields(h, level, level.images[use.image], depends::content);
+    add_fields(h, level, use, depends::content);
 }
 
 void add_mesh(Hasher& h, const Mesh& mesh) {
-    h.array(mesh.positions);
-    h.array(mesh.normals);
-    h.array(mesh.uv0);
-    for (const Tangent& t : mesh.tangents) {
-        h.vector(t.along);
-        h.number(t.side);
-    }
-    h.array(mesh.indices);
-}
-
-void add_volume(Hasher& h, const Volume& v) {
-    h.text(v.name);
-    h.number(v.shape);
-    for (const Vec3 p : {v.middle, v.half, v.axes[0], v.axes[1], v.axes[2], v.end}) h.vector(p);
-    for (const float x : {v.radius, v.priority, v.spacing, v.clearance, v.near}) h.number(x);
-    h.number(v.except);
-    h.text(v.floor);
-    for (const bool rule : v.rules) h.number(rule);
-    for (const float x : {v.figure.height, v.figure.radius, v.figure.step, v.figure.slope}) h.number(x);
-    h.array(v.heights);
-    h.array(v.seeds);
-    h.number(v.from_floors);
-    h.number(v.by_default);
-    h.text(v.around);
+    add_fields(h, {}, mesh, depends::geometry);
 }
 
 void add_passage(Hasher& h, const Level& level, const Material& m) {
-    h.number(m.double_sided);
     h.number(is_transmissive(m));
-    if (is_transmissive(m)) {
-        h.number(m.alpha_mode);
-        for (const float v : {m.alpha, m.alpha_cutoff, m.transmission}) h.number(v);
-        h.color(m.base_color);
-        add_texture(h, level, m.base_texture);
-        add_texture(h, level, m.transmission_texture);
-    }
-    add_texture(h, level, m.normal_texture);
-    h.number(m.normal_scale);
+    add_fields(h, level, m, is_transmissive(m) ? depends::geometry | depends::passage : depends::geometry);
 }
 
 /// The next power of 2^stops at or above x.
@@ -158,16 +85,33 @@ std::string ground_key(const Level& level, const Atlas& atlas) {
     for (const Surface& s : level.surfaces) {
         h.text(s.name);
         h.number(s.part);
-        h.number(s.lit_by);
         if (s.part == Part::moving) continue;
+        add_fields(h, level, s, depends::geometry | depends::rays);
         add_mesh(h, level.meshes[s.mesh]);
-        add(h, s.to_world);
         add_passage(h, level, level.materials[s.material]);
     }
     add(h, atlas);
-    h.number(level.quality.seed);
-    h.number(level.lightmap.shape);
+    add_fields(h, level, level.quality, depends::rays);
+    add_fields(h, level, level.lightmap, depends::rays);
     h.number(std::min(links_that_judge, tier_options(level.quality).first_links));
+    return h.key();
+}
+
+void add_sight(Hasher& h, const Level& level) {
+    for (const Volume& v : level.volumes) add_fields(h, level, v, depends::charts);
+    for (const Camera& c : level.cameras) add_fields(h, level, c, depends::charts);
+}
+
+std::string charts_key(const Level& level) {
+    Hasher h("charts");
+    add_fields(h, level, level.lightmap, depends::charts);
+    h.number(tier_options(level.quality).density_scale);
+    for (const Surface& s : level.surfaces) {
+        if (s.part == Part::moving) continue;
+        add_fields(h, level, s, depends::charts);
+        add_fields(h, level, level.meshes[s.mesh], depends::charts);
+    }
+    if (level.lightmap.shrink_unseen) add_sight(h, level);
     return h.key();
 }
 
@@ -186,27 +130,26 @@ std::string geometry_key(const Level& level) {
     h.number(method);
     for (const Surface& s : level.surfaces) {
         if (s.part == Part::moving) continue;
-        h.text(s.name);
-        h.text(s.node);
-        h.number(s.part);
+        add_fields(h, level, s, depends::geometry | depends::places | depends::reflections);
         add_mesh(h, level.meshes[s.mesh]);
-        add(h, s.to_world);
         add_passage(h, level, level.materials[s.material]);
     }
     return h.key();
 }
 
+bool explores_from_cameras(const Level& level) {
+    return std::any_of(level.volumes.begin(), level.volumes.end(),
+                       [](const Volume& v) { return v.seeds.empty(); });
+}
+
 std::string places_key(const Level& level) {
     Hasher h("places");
     h.text(geometry_key(level));
-    for (const Volume& v : level.volumes) add_volume(h, v);
-    const bool by_camera = std::any_of(level.volumes.begin(), level.volumes.end(),
-                                       [](const Volume& v) { return v.seeds.empty(); });
-    if (by_camera)
-        for (const Camera& c : level.cameras) h.vector(c.eye);
+    for (const Volume& v : level.volumes) add_fields(h, level, v, depends::everything);
+    if (explores_from_cameras(level))
+        for (const Camera& c : level.cameras) add_fields(h, level, c, depends::places);
     h.array(level.hand_probes);
-    for (const float v : {level.probes.tolerance, level.probes.merge}) h.number(v);
-    h.number(level.probes.budget);
+    add_fields(h, level, level.probes, depends::places);
     return h.key();
 }
 
@@ -227,16 +170,7 @@ std::string probe_key(const Level& level, const std::string& ground) {
 }
 
 void add_reflection(Hasher& h, const ReflectionProbe& p) {
-    h.text(p.name);
-    h.number(p.shape);
-    h.number(p.origin);
-    for (const Vec3 v :
-         {p.middle, p.half, p.axes[0], p.axes[1], p.axes[2], p.capture, p.room_middle, p.room_half})
-        h.vector(v);
-    for (const float v : {p.radius, p.blend, p.near, p.sky_beyond, p.priority}) h.number(v);
-    h.number(p.parallax);
-    h.number(p.resolution);
-    h.text(p.sees);
+    add_fields(h, {}, p, depends::reflections);
 }
 
 std::string reflections_key(const Level& level) {
@@ -247,40 +181,37 @@ std::string reflections_key(const Level& level) {
     h.number(level.reflection_rules.size());
     bool by_camera = false;
     for (const ReflectionRule& r : level.reflection_rules) {
-        h.text(r.name);
-        add_volume(h, r.region);
-        for (const bool b : {r.rooms, r.water, r.everywhere, r.ground}) h.number(b);
-        h.text(r.on);
-        for (const float v : {r.spacing, r.height, r.blend, r.near, r.sky_beyond, r.priority}) h.number(v);
-        h.number(r.resolution);
-        h.text(r.sees);
+        add_fields(h, level, r, depends::reflections);
         by_camera = by_camera || r.region.seeds.empty();
     }
     if (by_camera)
-        for (const Camera& c : level.cameras) h.vector(c.eye);
+        for (const Camera& c : level.cameras) add_fields(h, level, c, depends::reflections);
+    return h.key();
+}
+
+std::string textures_key(const Level& level) {
+    Hasher h("textures");
+    for (const Material& m : level.materials)
+        for_fields(m, [&](const Field&, const auto& value) {
+            if constexpr (std::same_as<std::remove_cvref_t<decltype(value)>, TextureUse>)
+                add_texture(h, level, value);
+        });
     return h.key();
 }
 
 std::string color_key(const Level& level) {
     Hasher h("colors");
-    h.number(level.quality.bounce_gain);
-    h.number(level.quality.saturation);
-    std::map<std::uint32_t, std::string> of_image;  // many materials share few images
+    add_fields(h, level, level.quality, depends::colors);
+    std::map<std::uint32_t, std::string> of_material;  // many surfaces share few
     for (const Surface& s : level.surfaces) {
         if (s.part == Part::moving) continue;
-        const Material& m = level.materials[s.material];
-        h.color(m.base_color);
-        h.number(m.base_texture.image != none);
-        if (m.base_texture.image == none) continue;
-        std::string& image = of_image[m.base_texture.image];
-        if (image.empty()) {
-            Hasher own("image");
-            own.array(level.images[m.base_texture.image].rgba);
-            own.number(level.images[m.base_texture.image].width);
-            image = own.key();
+        std::string& material = of_material[s.material];
+        if (material.empty()) {
+            Hasher own("material");
+            add_fields(own, level, level.materials[s.material], depends::colors);
+            material = own.key();
         }
-        h.text(image);
-        add_use(h, m.base_texture);
+        h.text(material);
     }
     return h.key();
 }
@@ -294,12 +225,12 @@ LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string&
     h.text(level.groups[group]);
     for (const Light& light : level.lights) {
         if (light.group != group || light.role == BakeRole::realtime) continue;
-        add(h, light);
+        add_fields(h, level, light, depends::direct);
         h.number(light.profile == none ? 0 : 1);
-        if (light.profile != none) add(h, level.profiles[light.profile]);
+        if (light.profile != none) add_fields(h, level, level.profiles[light.profile], depends::content);
     }
     h.number(level.sky.group == group);
-    if (level.sky.group == group) add(h, level.sky);
+    if (level.sky.group == group) add_fields(h, level, level.sky, depends::direct);
     for (std::uint32_t i = 0; i < level.surfaces.size(); ++i) {
         const Surface& s = level.surfaces[i];
         if (s.group != group || s.part == Part::moving) continue;
@@ -311,16 +242,14 @@ LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string&
     for (const int v :
          {tier.light_samples, tier.light_cut, tier.first_links, own.light_samples, own.first_links})
         h.number(v);
-    h.number(level.quality.edges);
+    add_fields(h, level, level.quality, depends::direct);
     for (const float v : {tier.noise, level.quality.noise, unseen_light_of(level, group)}) h.number(v);
     LayerKeys keys{.direct = h.key(), .light = {}};
     h.text(colors);
-    h.number(level.quality.bounces.value_or(-1));
+    add_fields(h, level, level.quality, depends::solve);
     h.number(tier.first_links);
     h.number(tier.most_links);
     h.number(tier.smoothing);
-    h.number(level.quality.denoise);
-    h.number(level.quality.seams);
     keys.light = h.key();
     return keys;
 }
@@ -337,12 +266,10 @@ std::string visibility_key(const Level& level, const std::string& ground) {
     Hasher h("visibility");
     h.text(ground);
     h.number(tier_options(level.quality).light_samples);
-    for (Light light : level.lights) {
+    for (const Light& light : level.lights) {
         if (light.role != BakeRole::bounce) continue;
-        h.text(light.name);
-        light.color = {1, 1, 1};
-        add(h, light);
-        if (light.profile != none) add(h, level.profiles[light.profile]);
+        add_fields(h, level, light, depends::visibility);
+        if (light.profile != none) add_fields(h, level, level.profiles[light.profile], depends::content);
     }
     return h.key();
 }
@@ -350,8 +277,8 @@ std::string visibility_key(const Level& level, const std::string& ground) {
 std::string occlusion_key(const Level& level, const std::string& ground) {
     Hasher h("occlusion");
     h.text(ground);
-    h.number(level.occlusion.reach);
-    h.number(level.quality.denoise);
+    add_fields(h, level, level.occlusion, depends::occlusion);
+    add_fields(h, level, level.quality, depends::occlusion);
     h.number(tier_options(level.quality).occlusion_rays);
     return h.key();
 }

@@ -11,6 +11,10 @@ namespace stasigraph {
 /// What rays see: geometry, what materials let through, normal maps, texels, seed, and the links looked at to
 /// tell what is invalid. Not lights, colours, the tier's ray counts, nor volumes of probes.
 std::string ground_key(const Level& level, const Atlas& atlas);
+/// What decides how pages are laid out, beside what rays see.
+std::string charts_key(const Level& level);
+/// From where charts are seen.
+void add_sight(Hasher& h, const Level& level);
 /// What rays see and nothing else, whatever the texels.
 std::string geometry_key(const Level& level);
 /// Under this name a store knows the last ground of this seed, density and so on: what an edit starts from.
@@ -30,6 +34,8 @@ LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string&
 /// All that a layer depends on as it is shown, pages and probes. `probes`: Ground::probe_key.
 std::string shown_layer_key(const Level& level, const LayerKeys& keys, const std::string& ground,
                             const std::string& probes);
+/// All textures of all materials.
+std::string textures_key(const Level& level);
 /// Base colours and their textures, and what bounces make of them.
 std::string color_key(const Level& level);
 
@@ -41,11 +47,12 @@ std::string occlusion_key(const Level& level, const std::string& ground);
 /// shows it is metered, since its light is not known beforehand.
 float unseen_light_of(const Level& level, std::uint32_t group);
 
-/// What these contribute to keys: a texture's pixels and its use, a mesh's triangles, what rays see of a
+/// Whether any volume starts from cameras.
+bool explores_from_cameras(const Level& level);
+
+/// What these contribute to keys: a mesh's triangles, a probe's place and settings, what rays see of a
 /// material.
-void add_texture(Hasher& h, const Level& level, const TextureUse& use);
 void add_mesh(Hasher& h, const Mesh& mesh);
-void add_volume(Hasher& h, const Volume& volume);
 void add_reflection(Hasher& h, const ReflectionProbe& probe);
 void add_passage(Hasher& h, const Level& level, const Material& material);
 

@@ -1,5 +1,6 @@
 #include "bake/set_keys.hpp"
 
+#include "bake/field_keys.hpp"
 #include "bake/keys.hpp"
 #include "bake/unit_light.hpp"
 
@@ -25,11 +26,10 @@ std::string set_key(const Level& unit, const BakeSet& set, const std::vector<Nam
         h.text(layers[g].key);
         h.color(gain);
     }
-    h.number(unit.prelit.by);
+    add_fields(h, unit, unit.prelit, depends::mix);
     if (unit.prelit.by == PrelitBy::nothing) return h.key();
-    h.number(unit.prelit.detail);
-    h.number(set.exposure.value_or(-100));
-    h.number(unit.prelit.exposure.value_or(-100));
+    add_fields(h, unit, unit.prelit, depends::prelit);
+    add_fields(h, unit, set, depends::prelit);
     return h.key();
 }
 

@@ -7,6 +7,7 @@
 #include <queue>
 #include <string_view>
 
+#include "level/fields.hpp"
 #include "stasigraph/changes.hpp"
 
 namespace stasigraph {
@@ -74,7 +75,7 @@ std::string moved(const InputItem& item, const InputValue& a, const InputValue& 
 }
 
 std::string turned(const InputItem& item, const InputValue& a, const InputValue& b) {
-    // From the chord, which is exact for small angles, too.
+    // From the chord, which is exact for small angles as well.
     const double chord = distance(a.numbers, b.numbers, 0);
     const double degrees = 2 * std::asin(std::min(1.0, chord / 2)) * 180 / 3.14159265358979;
     return item.name + " turned " + in_short(degrees) + " degrees";
@@ -85,89 +86,111 @@ std::string instead(const std::string& what, const InputValue& a, const InputVal
     return what + " is " + joined(b.numbers) + " instead of " + joined(a.numbers);
 }
 
+/// Of the members of x, the one that an item calls so.
+template <class T>
+Field find_field(std::string_view name) {
+    Field found;
+    const T any{};
+    for_fields(any, [&](const Field& f, const auto&) {
+        if (f.name == name) found = f;
+    });
+    return found;
+}
+
+/// What is said of a value of an item; a field that nothing depends on for names of light groups and the
+/// like.
+Field field_of(std::string_view kind, std::string_view key) {
+    if (kind == "surface") {
+        if (key == "mesh") return {.name = key, .depends = depends::geometry, .told = "{} has another shape"};
+        if (key == "passage")
+            return {.name = key, .depends = depends::geometry, .told = "what {} lets through is different"};
+        const Field f = find_field<Surface>(key);
+        return f.name.empty() ? find_field<Material>(key) : f;
+    }
+    if (kind == "light") return find_field<Light>(key);
+    if (kind == "sky") return find_field<Sky>(key);
+    if (kind == "volume") return find_field<Volume>(key);
+    if (kind == "camera") return find_field<Camera>(key);
+    if (kind == "set") return find_field<BakeSet>(key);
+    if (kind == "quality") return find_field<BakeOptions>(key);
+    if (kind == "lightmap") return find_field<LightmapOptions>(key);
+    if (kind == "occlusion") return find_field<OcclusionOptions>(key);
+    if (kind == "prelit") return find_field<PrelitOptions>(key);
+    return {};
+}
+
 const char* tier_text(double v) {
     return v == 0 ? "glance" : v == 1 ? "proof" : "final";
 }
 
 std::string setting(const InputItem& item, const InputValue& a, const InputValue& b) {
+    const auto number = [](const InputValue& v) { return v.numbers.empty() ? -1 : v.numbers[0]; };
     if (a.key == "tier")
-        return std::string("the tier is ") + tier_text(b.numbers[0]) + " instead of " +
-               tier_text(a.numbers[0]);
+        return std::string("the tier is ") + tier_text(number(b)) + " instead of " + tier_text(number(a));
     if (a.key == "bounces") {
         const auto text = [](double v) { return v < 0 ? std::string("settle") : in_short(v); };
-        return "bounces is " + text(b.numbers[0]) + " instead of " + text(a.numbers[0]);
+        return "bounces is " + text(number(b)) + " instead of " + text(number(a));
     }
-    if (a.key == "denoise" || a.key == "seams") return a.key + " is " + (b.numbers[0] == 0 ? "auto" : "off");
-    if (a.key == "edges") return std::string("edges are ") + (b.numbers[0] == 0 ? "straight" : "sharp");
-    if (a.key == "shape") return std::string("the shape is ") + (b.numbers[0] == 0 ? "flat" : "directional");
+    if (a.key == "denoise" || a.key == "seams") return a.key + " is " + (number(b) == 0 ? "auto" : "off");
+    if (a.key == "edges") return std::string("edges are ") + (number(b) == 0 ? "straight" : "sharp");
+    if (item.kind == "lightmap" && a.key == "shape")
+        return std::string("the shape is ") + (number(b) == 0 ? "flat" : "directional");
     return instead(item.kind + "." + a.key, a, b);
+}
+
+/// What is said of a change where the field says nothing itself.
+std::string change_text(const InputItem& item, const InputValue& a, const InputValue& b) {
+    const std::string &kind = item.kind, &key = a.key;
+    const bool thing = kind == "surface" || kind == "light" || kind == "sky";
+    if (key == "place") return moved(item, a, b);
+    if (thing && (key == "emission" || key == "color")) return strength_text(item, a, b);
+    if (kind == "sky" && key == "radiance") return "the " + strength_text(item, a, b);
+    if (kind == "light" && key == "position")
+        return item.name + " moved " + in_short(distance(a.numbers, b.numbers, 0)) + " m";
+    if (kind == "light" && key == "direction") return turned(item, a, b);
+    if (kind == "volume" || kind == "camera") return kind + " " + item.name + " is different";
+    if (kind == "probes" && key == "placed") return "probes stand elsewhere";
+    if (kind == "probes") return "probes by hand, or their tolerance, budget or merging, are different";
+    if (kind == "reflections") return "what is asked of reflection probes is different";
+    if (kind == "sight") return "what charts are seen from is different";
+    if (kind == "set" && key == "exposure") return instead("exposure of " + item.name, a, b);
+    if (kind == "set" && key == "place of the sun" && a.numbers.size() == 3)
+        return turned({"", "the sun of " + item.name, {}}, a, b);
+    if (kind == "set") return instead(key + " in " + item.name, a, b);
+    if (thing) return instead(key + (kind == "sky" ? " of the sky" : " of " + item.name), a, b);
+    return setting(item, a, b);
 }
 
 /// What a change of one value of an item touches, and how it is said.
 Change change_of(const InputItem& before, const InputItem& now, const InputValue& a, const InputValue& b) {
     Change c;
-    const std::string& key = a.key;
-    const auto groups = [&] {
+    const Field field = field_of(now.kind, a.key);
+    const bool lit = now.kind == "surface" || now.kind == "light" || now.kind == "sky";
+    const auto touches = [&](std::uint32_t what) { return (field.depends & what) != 0; };
+    if (now.kind == "volume" || now.kind == "camera" || now.kind == "probes") {
+        c.probes = true;  // what is seen from them is an item of its own
+    } else if (now.kind == "reflections") {
+        c.reflections = true;
+    } else if (now.kind == "sight") {
+        c.ground = true;
+    } else {
+        c.ground = touches(depends::charts | depends::geometry | depends::rays | depends::parting);
+        c.every_layer = touches(depends::colors | depends::solve) || (touches(depends::direct) && !lit);
+        c.occlusion = touches(depends::occlusion);
+        c.probes = touches(depends::places);
+        c.reflections = touches(depends::reflections);
+        c.visibility = touches(depends::visibility) &&
+                       (text_of(before, "bake") == "bounce" || text_of(now, "bake") == "bounce");
+    }
+    if (lit && touches(depends::direct))
         for (const InputItem* item : {&before, &now})
             if (const std::string g = text_of(*item, "group");
                 g != "none" && std::find(c.groups.begin(), c.groups.end(), g) == c.groups.end())
                 c.groups.push_back(g);
-    };
-    if (now.kind == "surface") {
-        c.ground = key != "color" && key != "emission" && key != "emission texture" && key != "group";
-        c.every_layer = key == "color";
-        if (!c.ground && !c.every_layer) groups();
-        c.text = key == "place"              ? moved(now, a, b)
-                 : key == "mesh"             ? now.name + " has another shape"
-                 : key == "passage"          ? "what " + now.name + " lets through is different"
-                 : key == "normals"          ? now.name + " has another normal map"
-                 : key == "color"            ? now.name + " has another colour"
-                 : key == "emission"         ? strength_text(now, a, b)
-                 : key == "emission texture" ? now.name + " glows by another texture"
-                                             : instead(key + " of " + now.name, a, b);
-    } else if (now.kind == "light") {
-        groups();
-        c.visibility = key != "color" && key != "group" &&
-                       (text_of(before, "bake") == "bounce" || text_of(now, "bake") == "bounce");
-        c.text = key == "color" ? strength_text(now, a, b)
-                 : key == "position"
-                     ? now.name + " moved " + in_short(distance(a.numbers, b.numbers, 0)) + " m"
-                 : key == "direction" ? turned(now, a, b)
-                 : key == "across"    ? now.name + " turned about its aim"
-                 : key == "profile"   ? now.name + " has another profile"
-                                      : instead(key + " of " + now.name, a, b);
-    } else if (now.kind == "sky") {
-        groups();
-        c.text = key == "radiance" ? "the " + strength_text(now, a, b)
-                 : key == "image"  ? "the sky has another image"
-                 : key == "sun"    ? "the sky's sun stands elsewhere"
-                                   : instead(key + " of the sky", a, b);
-    } else if (now.kind == "volume") {
-        c.probes = true;
-        c.text = "volume " + now.name + " is different";
-    } else if (now.kind == "probes") {
-        c.probes = true;
-        c.text = "probes by hand, or their tolerance, budget or merging, are different";
-    } else if (now.kind == "reflections") {
-        c.reflections = true;
-        c.text = "what is asked of reflection probes is different";
-    } else if (now.kind == "set") {
-        c.set = now.name;
-        c.every_layer = key == "exposure";  // it decides which noise is seen
-        c.text = key == "exposure" ? instead("exposure of " + now.name, a, b)
-                 : key == "place of the sun" && a.numbers.size() == 3
-                     ? turned({"", "the sun of " + now.name, {}}, a, b)
-                     : instead(key + " in " + now.name, a, b);
-    } else if (now.kind == "occlusion") {
-        c.occlusion = true;
-        c.text = setting(now, a, b);
-    } else {
-        c.ground = now.kind == "lightmap" || key == "tier" || key == "seed" || key == "links";
-        c.every_layer = now.kind == "quality" && !c.ground;
-        c.occlusion = key == "denoise";
-        c.text = setting(now, a, b);
-        if (now.kind == "prelit") c.set = "*";
-    }
+    if (now.kind == "set") c.set = now.name;
+    if (now.kind == "prelit") c.set = "*";
+    c.text = field.told.empty() ? change_text(now, a, b) : std::string(field.told);
+    if (const std::size_t at = c.text.find("{}"); at != std::string::npos) c.text.replace(at, 2, now.name);
     return c;
 }
 
@@ -182,10 +205,11 @@ bool follows_aim(const InputItem& before, const InputItem& now) {
 
 /// An item that is only in one of the two lists.
 Change appeared(const InputItem& item, bool is_new) {
-    Change c{.text = (item.kind == "volume" || item.kind == "set" ? item.kind + " " : "") + item.name +
-                     (is_new ? " is new" : " is gone")};
-    c.ground = item.kind == "surface";
-    c.probes = item.kind == "volume" || item.kind == "probes";
+    Change c{.text = (item.kind == "volume" || item.kind == "set" || item.kind == "camera" ? item.kind + " "
+                                                                                           : "") +
+                     item.name + (is_new ? " is new" : " is gone")};
+    c.ground = item.kind == "surface" || item.kind == "sight";
+    c.probes = item.kind == "volume" || item.kind == "probes" || item.kind == "camera";
     c.reflections = item.kind == "reflections";
     if (item.kind == "set") c.set = item.name;
     if (item.kind == "light") {
@@ -219,10 +243,7 @@ std::vector<Change> changes_between(const std::vector<InputItem>& before, const 
             // A sun's or a sky's aim tells the rest.
             if (value.key == "across" && follows_aim(before[i], item)) continue;
             if (item.kind == "sky" && value.key == "below" && differs(before[i], item, "radiance")) continue;
-            if (was->numbers.size() == value.numbers.size() || value.key == "exposure")
-                out.push_back(change_of(before[i], item, *was, value));
-            else
-                out.push_back({.text = item.name + " is different", .ground = true});
+            out.push_back(change_of(before[i], item, *was, value));
         }
     }
     for (std::size_t i = 0; i < before.size(); ++i)

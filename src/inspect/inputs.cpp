@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <map>
 
+#include "bake/field_keys.hpp"
 #include "bake/keys.hpp"
 #include "bake/set_keys.hpp"
 #include "base/hash.hpp"
@@ -14,27 +15,15 @@ namespace stasigraph {
 
 namespace {
 
-/// Collects the values of one item.
-class Item {
-public:
-    Item(std::string kind, std::string name) : item_{std::move(kind), std::move(name), {}} {}
-    Item& number(const char* key, double v) { return numbers(key, {v}); }
-    Item& numbers(const char* key, std::vector<double> v) {
-        item_.values.push_back({key, {}, std::move(v)});
-        return *this;
-    }
-    Item& vector(const char* key, Vec3 v) { return numbers(key, {as(v.x), as(v.y), as(v.z)}); }
-    Item& color(const char* key, Rgb c) { return numbers(key, {as(c.r), as(c.g), as(c.b)}); }
-    Item& text(const char* key, std::string v) {
-        item_.values.push_back({key, std::move(v), {}});
-        return *this;
-    }
-    static double as(float v) { return static_cast<double>(v); }
-    InputItem done() { return std::move(item_); }
-
-private:
-    InputItem item_;
-};
+const char* word(Part part) {
+    return part == Part::still ? "static" : part == Part::moving ? "moving" : "bake-only";
+}
+const char* word(LitBy by) {
+    return by == LitBy::lightmap ? "lightmap" : by == LitBy::probes ? "probes" : "nothing";
+}
+const char* word(BakeRole role) {
+    return role == BakeRole::whole ? "whole" : role == BakeRole::bounce ? "bounce" : "realtime";
+}
 
 std::string image_key(const Level& level, const TextureUse& use) {
     if (use.image == none) return "none";
@@ -43,125 +32,142 @@ std::string image_key(const Level& level, const TextureUse& use) {
     return h.key();
 }
 
+/// Numbers of a member that has few; false for others.
+template <class T>
+bool few_numbers(const T& x, std::vector<double>& out) {
+    const auto add = [&](auto... v) { (out.push_back(static_cast<double>(v)), ...); };
+    if constexpr (std::is_arithmetic_v<T> || std::is_enum_v<T>) {
+        add(x);
+    } else if constexpr (std::same_as<T, Vec3>) {
+        add(x.x, x.y, x.z);
+    } else if constexpr (std::same_as<T, Rgb>) {
+        add(x.r, x.g, x.b);
+    } else if constexpr (std::same_as<T, Affine>) {
+        for (const Vec3 v : {x.x, x.y, x.z, x.origin}) add(v.x, v.y, v.z);
+    } else if constexpr (std::same_as<T, std::optional<int>> || std::same_as<T, std::optional<float>>) {
+        if (x) add(*x);
+    } else if constexpr (std::same_as<T, std::vector<float>>) {
+        out.assign(x.begin(), x.end());
+    } else {
+        return false;
+    }
+    return true;
+}
+
+/// Collects the values of one item.
+class Item {
+public:
+    Item(const Level& level, std::string kind, std::string name)
+        : level_(level), item_{std::move(kind), std::move(name), {}} {}
+    Item& numbers(std::string key, std::vector<double> v) {
+        item_.values.push_back({std::move(key), {}, std::move(v)});
+        return *this;
+    }
+    Item& color(std::string key, Rgb c) {
+        std::vector<double> v;
+        few_numbers(c, v);
+        return numbers(std::move(key), std::move(v));
+    }
+    Item& text(std::string key, std::string v) {
+        item_.values.push_back({std::move(key), std::move(v), {}});
+        return *this;
+    }
+    /// Every member of x that a bake depends on, but those that stand for something else.
+    template <class T>
+    Item& fields(const T& x, std::uint32_t of = depends::everything) {
+        for_fields(x, [&](const Field& f, const auto& v) {
+            if ((f.depends & of) != 0 && (!f.stands_for || settings<T>)) value(std::string(f.name), v);
+        });
+        return *this;
+    }
+    InputItem done() { return std::move(item_); }
+
+private:
+    /// Of a bake as a whole: what is chosen there is itself what a person changes.
+    template <class T>
+    static constexpr bool settings = std::same_as<T, BakeOptions>;
+
+    template <class T>
+    void value(std::string key, const T& v) {
+        std::vector<double> few;
+        if constexpr (requires { word(v); }) {
+            text(std::move(key), word(v));
+        } else if constexpr (std::same_as<T, TextureUse>) {
+            text(std::move(key), image_key(level_, v));
+        } else if constexpr (std::same_as<T, std::string>) {
+            text(std::move(key), v.empty() ? "none" : v);
+        } else if (few_numbers(v, few)) {
+            numbers(std::move(key), std::move(few));
+        } else {
+            Hasher h("value");
+            detail::add_value(h, level_, v);
+            text(std::move(key), h.key());
+        }
+    }
+    const Level& level_;
+    InputItem item_;
+};
+
 std::string group_name(const Level& level, std::uint32_t group) {
     return group == none ? "none" : level.groups[group];
 }
 
-const char* name_of(Part part) {
-    return part == Part::still ? "static" : part == Part::moving ? "moving" : "bake-only";
-}
-const char* name_of(LitBy by) {
-    return by == LitBy::lightmap ? "lightmap" : by == LitBy::probes ? "probes" : "nothing";
-}
-const char* name_of(BakeRole role) {
-    return role == BakeRole::whole ? "whole" : role == BakeRole::bounce ? "bounce" : "realtime";
-}
-
 InputItem surface_item(const Level& level, const Surface& s, const std::string& mesh) {
     const Material& m = level.materials[s.material];
-    Item item("surface", s.name);
-    const Affine& a = s.to_world;
-    std::vector<double> place;
-    for (const Vec3 v : {a.x, a.y, a.z, a.origin})
-        for (const float c : {v.x, v.y, v.z}) place.push_back(Item::as(c));
-    item.text("part", name_of(s.part)).text("mesh", mesh).numbers("place", place);
-    if (s.part == Part::moving) return item.done();
-    Hasher passage("passage"), color("color");
-    add_passage(passage, level, m);
-    color.color(m.base_color);
-    color.text(image_key(level, m.base_texture));
-    item.text("lit_by", name_of(s.lit_by))
-        .number("density", Item::as(s.density))
-        .number("unwrap", static_cast<double>(s.unwrap))
-        .text("passage", passage.key())
-        .text("normals", m.normal_texture.image == none ? "none" : image_key(level, m.normal_texture))
-        .text("color", color.key())
+    Item item(level, "surface", s.name);
+    item.text("mesh", mesh);
+    if (s.part == Part::moving)
+        return item.text("part", word(s.part)).fields(s, depends::places | depends::reflections).done();
+    // The gain is told as part of what it is of.
+    item.fields(s, ~depends::direct).fields(m, ~(depends::direct | depends::passage));
+    Hasher passage("passage");
+    passage.number(is_transmissive(m));
+    if (is_transmissive(m)) add_fields(passage, level, m, depends::passage);
+    return item.text("passage", passage.key())
         .color("emission", m.emission * s.emission_gain)
-        .text("emission texture", image_key(level, m.emission_texture))
-        .text("group", group_name(level, s.group));
-    return item.done();
+        .text("emission_texture", image_key(level, m.emission_texture))
+        .text("group", group_name(level, s.group))
+        .done();
 }
 
 InputItem light_item(const Level& level, const Light& l) {
-    Item item("light", l.name);
-    Hasher profile("profile");
-    if (l.profile != none) profile.array(level.profiles[l.profile].candela);
-    return item.text("bake", name_of(l.role))
+    std::string profile = "none";
+    if (l.profile != none) {
+        Hasher h("profile");
+        add_fields(h, level, level.profiles[l.profile], depends::content);
+        profile = level.profiles[l.profile].name + " " + h.key();
+    }
+    return Item(level, "light", l.name)
+        .fields(l)
         .text("group", group_name(level, l.group))
-        .number("kind", static_cast<double>(l.kind))
-        .color("color", l.color)
-        .vector("position", l.position)
-        .vector("direction", l.direction)
-        .vector("across", l.across)
-        .number("radius", Item::as(l.radius))
-        .number("width", Item::as(l.width))
-        .number("height", Item::as(l.height))
-        .number("angular diameter", Item::as(l.angular_diameter))
-        .number("inner cone", Item::as(l.inner_cone))
-        .number("outer cone", Item::as(l.outer_cone))
-        .number("edge", Item::as(l.falloff_exponent))
-        .number("range", Item::as(l.range))
-        .text("profile", l.profile == none ? "none" : level.profiles[l.profile].name + " " + profile.key())
+        .text("profile", profile)
         .done();
 }
 
 InputItem sky_item(const Level& level) {
-    const Sky& s = level.sky;
-    Hasher pixels("sky");
-    pixels.array(s.pixels);
-    return Item("sky", "sky")
-        .text("group", group_name(level, s.group))
-        .number("kind", static_cast<double>(s.kind))
-        .color("radiance", s.radiance)
-        .text("image", s.pixels.empty() ? "none" : pixels.key())
-        .number("turn", Item::as(s.turn))
-        .number("type", s.type)
-        .vector("sun", s.sun)
-        .color("below", s.below)
-        .done();
-}
-
-InputItem quality_item(const BakeOptions& q) {
-    return Item("quality", "quality")
-        .number("tier", static_cast<double>(q.tier))
-        .number("bounces", q.bounces.value_or(-1))
-        .number("bounce_gain", Item::as(q.bounce_gain))
-        .number("saturation", Item::as(q.saturation))
-        .number("noise", Item::as(q.noise))
-        .number("links", q.links)
-        .number("denoise", static_cast<double>(q.denoise))
-        .number("seams", static_cast<double>(q.seams))
-        .number("edges", static_cast<double>(q.edges))
-        .number("seed", q.seed)
-        .done();
-}
-
-InputItem lightmap_item(const LightmapOptions& m) {
-    return Item("lightmap", "lightmap")
-        .number("shape", static_cast<double>(m.shape))
-        .number("density", Item::as(m.density))
-        .number("page", m.page)
-        .number("margin", m.margin)
-        .number("stretch_limit", Item::as(m.stretch_limit))
-        .number("block", m.block)
-        .number("pages", m.pages)
-        .number("unseen", m.shrink_unseen ? 1 : 0)
-        .number("cut", m.cut == Cut::automatic ? 1 : 0)
-        .number("cut_within", Item::as(m.cut_within))
-        .number("sides", static_cast<double>(m.sides))
+    return Item(level, "sky", "sky")
+        .fields(level.sky)
+        .text("group", group_name(level, level.sky.group))
         .done();
 }
 
 InputItem set_item(const Level& level, const BakeSet& set) {
-    Item item("set", set.name);
-    for (std::uint32_t g = 0; g < level.groups.size(); ++g) item.color(level.groups[g].c_str(), set.gain(g));
+    Item item(level, "set", set.name);
+    for (std::uint32_t g = 0; g < level.groups.size(); ++g) item.color(level.groups[g], set.gain(g));
     if (set.step != none) {
         const SeriesStep& step = level.series[set.step];
-        item.vector("place of the sun", step.light == none ? step.sky.sun : -step.sun.direction);
+        std::vector<double> sun;
+        few_numbers(step.light == none ? step.sky.sun : -step.sun.direction, sun);
+        item.numbers("place of the sun", sun);
     }
-    item.numbers("exposure",
-                 set.exposure ? std::vector<double>{Item::as(*set.exposure)} : std::vector<double>{});
-    return item.done();
+    return item.fields(set, depends::direct | depends::prelit).done();
+}
+
+/// From where charts are seen, where those that nobody sees are shrunk.
+InputItem sight_item(const Level& level) {
+    Hasher h("sight");
+    add_sight(h, level);
+    return Item(level, "sight", "sight").text("from", h.key()).done();
 }
 
 /// All of them: what one sees is another one's matter as well where both answer.
@@ -170,26 +176,14 @@ InputItem reflections_item(const Level& level) {
     alone.reflections = level.reflections;
     alone.reflection_rules = level.reflection_rules;
     alone.cameras = level.cameras;
-    return Item("reflections", "reflections").text("settings", reflections_key(alone)).done();
+    return Item(level, "reflections", "reflections").text("settings", reflections_key(alone)).done();
 }
 
 /// What decides pages and what rays see, before any chart is cut.
 std::string inputs_ground_key(const Level& level) {
     Hasher h("inputs of the ground");
     h.text(ground_key(level, Atlas{}));
-    const LightmapOptions& m = level.lightmap;
-    for (const float v : {m.density, m.stretch_limit, tier_options(level.quality).density_scale}) h.number(v);
-    for (const int v : {m.page, m.margin, m.block, m.pages}) h.number(v);
-    h.number(m.shrink_unseen);
-    for (const Surface& s : level.surfaces) {
-        h.number(s.density);
-        h.number(s.unwrap);
-        h.array(level.meshes[s.mesh].uv1);
-        h.array(level.meshes[s.mesh].covered);
-    }
-    if (!m.shrink_unseen) return h.key();
-    for (const Volume& v : level.volumes) add_volume(h, v);
-    for (const Camera& c : level.cameras) h.vector(c.eye);
+    h.text(charts_key(level));
     return h.key();
 }
 
@@ -204,37 +198,32 @@ LevelInputs inputs_of(const Level& given) {
         std::string& mesh = meshes[s.mesh];
         if (mesh.empty()) {
             Hasher h("mesh");
-            add_mesh(h, level.meshes[s.mesh]);
-            h.array(level.meshes[s.mesh].uv1);
+            add_fields(h, level, level.meshes[s.mesh], depends::everything);
             mesh = h.key();
         }
         out.items.push_back(surface_item(level, s, mesh));
     }
     for (const Light& l : level.lights) out.items.push_back(light_item(level, l));
     out.items.push_back(sky_item(level));
-    for (const Volume& v : level.volumes) {
-        Hasher h("volume");
-        add_volume(h, v);
-        out.items.push_back(Item("volume", v.name).text("rules", h.key()).done());
-    }
+    for (const Volume& v : level.volumes) out.items.push_back(Item(level, "volume", v.name).fields(v).done());
     if (has_probes(level)) {
         Hasher h("probes");
         h.array(level.hand_probes);
-        for (const float v : {level.probes.tolerance, level.probes.merge}) h.number(v);
-        h.number(level.probes.budget);
-        out.items.push_back(Item("probes", "probes").text("settings", h.key()).done());
+        Item probes(level, "probes", "probes");
+        probes.text("by hand", h.key()).fields(level.probes);
+        if (level.placed) probes.text("placed", placed_key(level, *level.placed, "inputs"));
+        out.items.push_back(probes.done());
     }
+    if (explores_from_cameras(level))
+        for (const Camera& c : level.cameras)
+            out.items.push_back(Item(level, "camera", c.name).fields(c, depends::places).done());
+    if (level.lightmap.shrink_unseen) out.items.push_back(sight_item(level));
     if (has_reflections(level)) out.items.push_back(reflections_item(level));
     for (const BakeSet& set : level.sets) out.items.push_back(set_item(level, set));
-    out.items.push_back(quality_item(level.quality));
-    out.items.push_back(lightmap_item(level.lightmap));
-    out.items.push_back(
-        Item("occlusion", "occlusion").number("reach", Item::as(level.occlusion.reach)).done());
-    out.items.push_back(Item("prelit", "prelit")
-                            .number("by", static_cast<double>(level.prelit.by))
-                            .number("detail", level.prelit.detail)
-                            .number("exposure", Item::as(level.prelit.exposure.value_or(-100)))
-                            .done());
+    out.items.push_back(Item(level, "quality", "quality").fields(level.quality).done());
+    out.items.push_back(Item(level, "lightmap", "lightmap").fields(level.lightmap).done());
+    out.items.push_back(Item(level, "occlusion", "occlusion").fields(level.occlusion).done());
+    out.items.push_back(Item(level, "prelit", "prelit").fields(level.prelit).done());
 
     InputKeys& keys = out.keys;
     keys.ground = inputs_ground_key(level);

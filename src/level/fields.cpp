@@ -1,0 +1,54 @@
+// A struct whose members are not all described does not compile.
+
+#include "level/fields.hpp"
+
+#include <utility>
+
+namespace stasigraph {
+
+namespace {
+
+/// Converts to a reference to anything, and so to no member by way of another type.
+struct AnyMember {
+    template <class T>
+    constexpr operator T&() const& noexcept;
+    template <class T>
+    constexpr operator T&&() const&& noexcept;
+};
+
+template <class T, std::size_t... I>
+constexpr bool has_members(std::index_sequence<I...>) {
+    return requires {
+        T{(static_cast<void>(I), std::declval<AnyMember>())...};
+    };
+}
+/// How many members an aggregate has: as many values as can be listed for it.
+template <class T, std::size_t most = 48>
+constexpr std::size_t count_members() {
+    if constexpr (has_members<T>(std::make_index_sequence<most>{}))
+        return most;
+    else
+        return count_members<T, most - 1>();
+}
+
+template <class T>
+constexpr std::size_t count_fields() {
+    T x{};
+    std::size_t count = 0;
+    for_fields(x, [&](const Field&, const auto&) { ++count; });
+    return count;
+}
+
+template <class... T>
+constexpr bool all_described = ((count_fields<T>() == count_members<T>()) && ...);
+
+#ifndef __clang__  // which takes what is only declared for used
+static_assert(all_described<Image, TextureUse, Material, Mesh, Surface, Profile, Light, Sky, Camera, BakeSet,
+                            SeriesStep, Figure, Volume, ProbePlace, ProbeOptions, ReflectionProbe,
+                            ReflectionRule, LightmapOptions, BakeOptions, OcclusionOptions, PrelitOptions,
+                            CheckOptions, Acceptance, Zone, Place, BetweenVertices, Tangent>);
+#endif
+
+}  // namespace
+
+}  // namespace stasigraph

@@ -1,0 +1,336 @@
+// Every member of a level changed in turn: keys, status, a session and a bake from nothing agree on what that
+// makes out of date.
+
+#include "level/fields.hpp"
+
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <cmath>
+#include <functional>
+#include <set>
+
+#include "shapes.hpp"
+#include "stasigraph/changes.hpp"
+#include "stasigraph/error.hpp"
+#include "stasigraph/reflect.hpp"
+#include "stasigraph/session.hpp"
+#include "support.hpp"
+
+namespace test::fields_tests {
+namespace {
+
+/// One of everything, small.
+Level small_level() {
+    Level level;
+    level.name = "small";
+    add_box(level, "room", {-2, 0, -2}, {2, 2.5f, 2}, true, {0.6f, 0.5f, 0.4f});
+    add_box(level, "crate", {-1, 0, -1}, {-0.4f, 0.6f, -0.4f}, false, {0.3f, 0.4f, 0.5f}, {5, 4, 3});
+    add_quad(level, "pane", {0.8f, 0, -2}, {0.8f, 0, 2}, {0.8f, 2.5f, 2}, {0.8f, 2.5f, -2},
+             {0.9f, 0.5f, 0.2f});
+    add_box(level, "cart", {0, 0.5f, 0}, {0.2f, 0.7f, 0.2f}, false, {0.5f, 0.5f, 0.5f});
+    level.surfaces[3].part = Part::moving;
+    for (Mesh& mesh : level.meshes)
+        for (std::size_t i = 0; i < mesh.positions.size(); ++i)
+            mesh.uv0.push_back({0.37f * mesh.positions[i].x + 0.2f * mesh.positions[i].y,
+                                0.37f * mesh.positions[i].z - 0.1f * mesh.positions[i].y});
+    for (int k = 0; k < 3; ++k) {
+        Image image{.name = "image" + std::to_string(k), .width = 4, .height = 4, .rgba = {}};
+        for (int i = 0; i < 64; ++i)
+            image.rgba.push_back(
+                static_cast<std::uint8_t>(k == 1 ? (i % 4 < 2 ? 110 + i : 250) : 60 + 3 * i));
+        level.images.push_back(image);
+    }
+    Material &wall = level.materials[level.surfaces[0].material],
+             &crate = level.materials[level.surfaces[1].material],
+             &pane = level.materials[level.surfaces[2].material];
+    wall.base_texture.image = 0;
+    wall.normal_texture.image = 1;
+    crate.emission_texture.image = 2;
+    pane.transmission = 0.7f;
+    pane.transmission_texture.image = 2;
+    pane.double_sided = true;
+    Light spot;
+    spot.name = "spot";
+    spot.kind = LightKind::spot;
+    spot.position = {-0.5f, 2.2f, 0.7f};
+    spot.color = {50, 40, 30};
+    spot.inner_cone = 0.3f;
+    spot.radius = 0.05f;
+    spot.range = 9;
+    Light point = spot;
+    point.name = "lamp";
+    point.kind = LightKind::point;
+    point.role = BakeRole::bounce;
+    point.position = {1.2f, 1.5f, -0.7f};
+    Light panel = spot;
+    panel.name = "panel";
+    panel.kind = LightKind::rectangle;
+    panel.position = {0.2f, 2.4f, -1.2f};
+    panel.width = 0.5f;
+    panel.height = 0.3f;
+    Light sun = spot;
+    sun.name = "sun";
+    sun.kind = LightKind::sun;
+    sun.direction = normalize(Vec3{0.2f, -1, 0.1f});
+    sun.angular_diameter = 0.0093f;
+    Light fan = spot;
+    fan.name = "fan";
+    fan.profile = 0;
+    level.lights = {spot, point, panel, sun, fan};
+    Profile profile{.name = "fan", .plane = {0}, .angle = {0, 0.5f, 1}, .candela = {100, 60, 5}};
+    complete_profile(profile);
+    level.profiles = {profile};
+    level.sky.radiance = {3, 4, 5};
+    level.cameras = {{.name = "eye", .eye = {0.1f, 1.2f, 1.5f}, .toward = {0, 1, 0}}};
+    level.volumes = {box_volume("air", {-1.8f, 0.2f, -1.8f}, {0.6f, 2.2f, 1.8f}, 1.1f)};
+    level.reflections = {ReflectionProbe{
+        .name = "mirror", .half = {1, 1, 1}, .capture = {0, 1, 0}, .room_half = {2, 2, 2}, .resolution = 32}};
+    level.zones.push_back({.name = "zone", .boxes = {box_volume("", {-2, 0, -2}, {2, 2, 2}, 1)}});
+    level.accepted.push_back({.reason = "so"});
+    level.occlusion.reach = 1;
+    level.quality.tier = Tier::glance;
+    level.lightmap.density = 5;
+    level.lightmap.page = 128;
+    complete_level(level);
+    level.sets = {{.name = "one", .gains = std::vector<float>(level.groups.size(), 1.0f)},
+                  {.name = "two", .gains = std::vector<float>(level.groups.size(), 0.5f), .exposure = 3.0f}};
+    for (BakeSet& set : level.sets) set.tints.assign(level.groups.size(), {1, 1, 1});
+    level.placed = std::vector<ProbePlace>{{{-1.2f, 0.6f, -1.5f}},
+                                           {{0.4f, 0.6f, -1.2f}},
+                                           {{-1, 1.8f, 1}},
+                                           {{0.3f, 1.2f, 1.1f}},
+                                           {{0.3f, 2, -1}}};
+    return level;
+}
+
+/// Calls f(where, struct) for every struct of a level that has described members.
+template <class F>
+void for_structs(Level& level, F f) {
+    const auto each = [&](const char* what, auto& list) {
+        for (std::size_t i = 0; i < list.size(); ++i) f(what + std::to_string(i), list[i]);
+    };
+    each("image", level.images);
+    each("material", level.materials);
+    each("mesh", level.meshes);
+    each("surface", level.surfaces);
+    each("light", level.lights);
+    each("profile", level.profiles);
+    f("sky", level.sky);
+    each("camera", level.cameras);
+    each("set", level.sets);
+    each("volume", level.volumes);
+    f("figure", level.volumes[0].figure);
+    each("placed", *level.placed);
+    f("probes", level.probes);
+    each("reflection", level.reflections);
+    each("zone", level.zones);
+    each("accepted", level.accepted);
+    f("lightmap", level.lightmap);
+    f("quality", level.quality);
+    f("occlusion", level.occlusion);
+    f("prelit", level.prelit);
+    f("check", level.check);
+}
+
+/// Another value, as good as the one there is.
+template <class T>
+void change(T& v) {
+    if constexpr (std::same_as<T, bool>) {
+        v = !v;
+    } else if constexpr (std::is_enum_v<T>) {
+        v = static_cast<T>(static_cast<int>(v) == 0 ? 1 : 0);
+    } else if constexpr (std::is_floating_point_v<T>) {
+        v = v == 0 ? T(0.21) : v * T(0.83);
+    } else if constexpr (std::is_integral_v<T>) {
+        v = v == static_cast<T>(none) ? 0 : v > 1 ? v / 2 : v + 1;
+    } else if constexpr (std::same_as<T, std::string>) {
+        v += "x";
+    } else if constexpr (std::same_as<T, Vec2>) {
+        v = {v.x * 0.9f + 0.01f, v.y * 0.9f - 0.02f};
+    } else if constexpr (std::same_as<T, Vec3>) {
+        const float was = length(v);
+        v = v + Vec3{0.05f, -0.04f, 0.03f};
+        if (std::abs(was - 1) < 1e-4f) v = normalize(v);
+    } else if constexpr (std::same_as<T, Rgb>) {
+        v = v * 0.7f + Rgb{0.01f, 0.02f, 0.03f};
+    } else if constexpr (std::same_as<T, Affine>) {
+        v.origin = v.origin + Vec3{0.05f, 0.02f, 0.03f};
+    } else if constexpr (requires { v.has_value(); }) {
+        if (!v) v.emplace();
+        change(*v);
+    } else if constexpr (requires {
+                             v.front();
+                             v.push_back(v.front());
+                         }) {
+        if (v.empty()) v.emplace_back();
+        if constexpr (std::same_as<T, std::vector<std::uint32_t>>)
+            std::swap(v.front(), v.back());
+        else
+            change(v.front());
+    } else if constexpr (requires { v.front(); }) {
+        change(v.front());
+    } else {
+        // A struct: its last number.
+        bool done = false;
+        for_fields(v, [&](const Field&, auto& member) {
+            if constexpr (std::is_arithmetic_v<std::remove_cvref_t<decltype(member)>>) {
+                if (!done) change(member);
+                done = true;
+            }
+        });
+    }
+}
+
+std::vector<std::pair<std::string, Field>> all_fields(Level level) {
+    std::vector<std::pair<std::string, Field>> out;
+    for_structs(level, [&](const std::string& where, auto& x) {
+        for_fields(x, [&](const Field& f, auto&) { out.emplace_back(where + "." + std::string(f.name), f); });
+    });
+    return out;
+}
+
+/// What has to go along with a change.
+void mend(Level& level) {
+    for (Image& image : level.images)
+        image.rgba.resize(4 * static_cast<std::size_t>(image.width) * static_cast<std::size_t>(image.height),
+                          90);
+    for (Mesh& mesh : level.meshes) {
+        if (!mesh.uv1.empty()) mesh.uv1.resize(mesh.positions.size());
+        if (!mesh.tangents.empty()) mesh.tangents.resize(mesh.positions.size());
+    }
+    for (Light& light : level.lights) {
+        if (std::abs(length(light.direction) - 1) > 1e-4f) light.direction = normalize(light.direction);
+        const Vec3 side = cross(light.direction, light.across);
+        if (std::abs(dot(light.direction, light.across)) > 1e-4f)
+            light.across = normalize(cross(side, light.direction));
+    }
+    for (Volume& v : level.volumes)
+        if (!v.seeds.empty()) v.seeds[0] = v.middle;
+    for (ReflectionProbe& p : level.reflections) p.resolution = p.resolution == 32 ? 32 : 64;
+    if (level.lightmap.block != 1) level.lightmap.block = 4;
+    if (level.quality.links != 0) level.quality.links = 64;
+}
+
+Level with_changed(Level level, std::size_t number) {
+    std::size_t at = 0;
+    for_structs(level, [&](const std::string&, auto& x) {
+        for_fields(x, [&](const Field&, auto& member) {
+            if (at++ == number) change(member);
+        });
+    });
+    mend(level);
+    return level;
+}
+
+bool same_pages(const std::vector<PageImage>& a, const std::vector<PageImage>& b) {
+    return std::equal(a.begin(), a.end(), b.begin(), b.end(),
+                      [](const PageImage& x, const PageImage& y) { return x.texels == y.texels; });
+}
+bool same_light(const BakedSet& a, const BakedSet& b) {
+    return same_pages(a.pages, b.pages) && a.probes == b.probes && a.lamps.entry == b.lamps.entry;
+}
+bool same_maps(const Baked& a, const Baked& b) {
+    const auto same = [](const auto& x, const auto& y) {
+        return std::equal(x.begin(), x.end(), y.begin(), y.end(),
+                          [](const auto& p, const auto& q) { return p.texels == q.texels; });
+    };
+    return same(a.visibility, b.visibility) && same(a.occlusion, b.occlusion);
+}
+
+bool same_keys(const InputKeys& a, const InputKeys& b) {
+    const auto same = [](const auto& x, const auto& y) {
+        return std::equal(x.begin(), x.end(), y.begin(), y.end(),
+                          [](const auto& p, const auto& q) { return p.key == q.key; });
+    };
+    return a.ground == b.ground && a.probes == b.probes && a.reflections == b.reflections &&
+           a.visibility == b.visibility && a.occlusion == b.occlusion && same(a.layers, b.layers) &&
+           same(a.sets, b.sets);
+}
+
+SLOW_TEST(Fields, changed_one_by_one_are_seen_by_keys_status_and_sessions_alike) {
+    Level base = small_level();
+    mend(base);
+    Job job;
+    const LevelInputs inputs = inputs_of(base);
+    const Session before(base, job);
+    const auto fields = all_fields(base);
+    std::vector<std::string> refused;
+    std::set<std::string> felt;
+    for (std::size_t i = 0; i < fields.size(); ++i) {
+        const auto& [where, field] = fields[i];
+        SCOPED_TRACE(where);
+        const Level level = with_changed(base, i);
+        try {
+            Level whole = level;
+            complete_level(whole);
+            check_level(whole);
+        } catch (const Error&) {
+            refused.push_back(where);
+            continue;
+        }
+        const LevelInputs now = inputs_of(level);
+        const std::vector<Change> changes = changes_between(inputs.items, now.items);
+        const auto said = [&](auto&& wanted) { return std::any_of(changes.begin(), changes.end(), wanted); };
+        // What the fields say is what keys and reasons say.
+        if (field.depends == depends::nothing && !field.stands_for) {
+            EXPECT_TRUE(same_keys(now.keys, inputs.keys));
+        }
+        if (now.keys.ground != inputs.keys.ground) {
+            EXPECT_TRUE(said([](const Change& c) { return c.ground || c.every_layer; }));
+        }
+        if (now.keys.probes != inputs.keys.probes) {
+            EXPECT_TRUE(said([](const Change& c) { return c.probes || c.ground || c.every_layer; }));
+        }
+        if (now.keys.reflections != inputs.keys.reflections) {
+            EXPECT_TRUE(said([](const Change& c) { return c.reflections || c.ground || c.every_layer; }));
+        }
+        if (now.keys.visibility != inputs.keys.visibility) {
+            EXPECT_TRUE(said([](const Change& c) { return c.visibility || c.ground; }));
+        }
+        if (now.keys.occlusion != inputs.keys.occlusion) {
+            EXPECT_TRUE(said([](const Change& c) { return c.occlusion || c.ground; }));
+        }
+        const auto* layer_or_set = [&]() -> const char* {
+            for (std::size_t s = 0; s < now.keys.sets.size() && s < inputs.keys.sets.size(); ++s)
+                if (now.keys.sets[s].key != inputs.keys.sets[s].key) return "a set";
+            return nullptr;
+        }();
+        if (layer_or_set) {
+            EXPECT_TRUE(said([](const Change& c) {
+                return c.ground || c.every_layer || !c.groups.empty() || !c.set.empty();
+            }));
+        }
+        if (level.sets.size() != base.sets.size() || level.placed->size() != base.placed->size()) continue;
+        // What is baked anew is what a bake from nothing has, and nothing else changed.
+        const Session fresh(level, job, &before.atlas());  // whose charts stay where they are
+        Session tuned(base, job);
+        tuned.update(level, job);
+        ASSERT_EQ(fresh.baked().sets.size(), tuned.baked().sets.size());
+        EXPECT_TRUE(same_maps(fresh.baked(), tuned.baked()));
+        for (std::size_t s = 0; s < fresh.baked().sets.size(); ++s) {
+            const BakedSet &a = fresh.baked().sets[s], &b = tuned.baked().sets[s];
+            EXPECT_TRUE(same_light(a, b)) << a.name;
+            if (same_light(a, before.baked().sets[s])) continue;
+            felt.insert(where);
+            EXPECT_NE(field.depends, depends::nothing);
+            EXPECT_TRUE(now.keys.ground != inputs.keys.ground || now.keys.probes != inputs.keys.probes ||
+                        now.keys.sets[s].key != inputs.keys.sets[s].key);
+        }
+        if (!same_maps(fresh.baked(), before.baked())) {
+            EXPECT_TRUE(now.keys.ground != inputs.keys.ground ||
+                        now.keys.visibility != inputs.keys.visibility ||
+                        now.keys.occlusion != inputs.keys.occlusion);
+        }
+    }
+    EXPECT_GT(felt.size(), 60u);
+    // Shapes without a size, steps of no series and the like.
+    EXPECT_LT(refused.size(), 14u) << [&] {
+        std::string all;
+        for (const std::string& r : refused) all += r + " ";
+        return all;
+    }();
+}
+
+}  // namespace
+}  // namespace test::fields_tests
