@@ -7,12 +7,14 @@
 
 #include <algorithm>
 #include <cmath>
+#include <fstream>
 #include <functional>
 #include <set>
 
 #include "shapes.hpp"
 #include "stasigraph/changes.hpp"
 #include "stasigraph/error.hpp"
+#include "stasigraph/io.hpp"
 #include "stasigraph/reflect.hpp"
 #include "stasigraph/session.hpp"
 #include "support.hpp"
@@ -330,6 +332,114 @@ SLOW_TEST(Fields, changed_one_by_one_are_seen_by_keys_status_and_sessions_alike)
         for (const std::string& r : refused) all += r + " ";
         return all;
     }();
+}
+
+std::string words_of(std::uint32_t what) {
+    std::string all;
+    for (const auto& [bit, word] : {std::pair<std::uint32_t, const char*>{depends::charts, "charts"},
+                                    {depends::geometry, "geometry"},
+                                    {depends::rays, "rays"},
+                                    {depends::passage, "geometry where light passes"},
+                                    {depends::direct, "its group's light"},
+                                    {depends::colors, "every bounce"},
+                                    {depends::solve, "every group's light"},
+                                    {depends::mix, "mixes"},
+                                    {depends::prelit, "prelit textures"},
+                                    {depends::places, "probe places"},
+                                    {depends::reflections, "reflections"},
+                                    {depends::visibility, "live shadows"},
+                                    {depends::occlusion, "occlusion"},
+                                    {depends::parting, "cutting"},
+                                    {depends::content, "what uses it"}})
+        if ((what & bit) != 0) all += (all.empty() ? "" : ", ") + std::string(word);
+    return all;
+}
+
+/// docs/fields.md, of the list.
+std::string fields_page() {
+    std::string page =
+        "# Fields of a level\n\n"
+        "Every member of every struct of the level, as `src/level/fields.hpp` describes it: how sheets say "
+        "it,\nits range, and what of a bake is made anew when it changes. `tests/fields_test.cpp` holds this "
+        "page\nagainst the list, and changes each member in turn.\n";
+    Level level;
+    std::string last;
+    const auto number = [](double v) {
+        char text[32];
+        std::snprintf(text, sizeof text, "%.6g", v);
+        return std::string(text);
+    };
+    const auto add = [&](const char* name, const auto& x) {
+        page += "\n## " + std::string(name) +
+                "\n\n| member | in sheets | range | unit | a change makes anew |\n"
+                "| --- | --- | --- | --- | --- |\n";
+        for_fields(x, [&](const Field& f, const auto&) {
+            page += "| " + std::string(f.name) + " | " +
+                    (f.sheet.empty() ? "" : "`" + std::string(f.sheet) + "`") + " | " +
+                    (f.low < f.high ? number(f.low) + " to " + number(f.high) : "") + " | " +
+                    std::string(f.unit) + " | " + words_of(f.depends) + " |\n";
+        });
+    };
+    add("Lightmap", LightmapOptions{});
+    add("Quality", BakeOptions{});
+    add("Light", Light{});
+    add("Profile", Profile{});
+    add("Sky", Sky{});
+    add("Set", BakeSet{});
+    add("Step of a series", SeriesStep{});
+    add("Surface", Surface{});
+    add("Material", Material{});
+    add("Texture", TextureUse{});
+    add("Image", Image{});
+    add("Mesh", Mesh{});
+    add("Volume", Volume{});
+    add("Figure", Figure{});
+    add("Probes", ProbeOptions{});
+    add("Reflection probe", ReflectionProbe{});
+    add("Rule for reflection probes", ReflectionRule{});
+    add("Occlusion", OcclusionOptions{});
+    add("Prelit", PrelitOptions{});
+    add("Camera", Camera{});
+    add("Zone", Zone{});
+    add("Check", CheckOptions{});
+    add("Accepted finding", Acceptance{});
+    return page;
+}
+
+TEST(Fields, are_told_in_the_docs_as_they_are_in_the_list) {
+    std::ifstream in(fs::path(STASIGRAPH_SOURCE) / "docs" / "fields.md");
+    const std::string page{std::istreambuf_iterator<char>(in), {}}, made = fields_page();
+    if (page != made) std::ofstream("fields.md") << made;
+    EXPECT_TRUE(page == made) << "docs/fields.md is not of this list; " << fs::absolute("fields.md")
+                              << " is.";
+}
+
+TEST(Fields, have_keys_that_sheets_know) {
+    const Folder folder;
+    Level level = small_level();
+    for (const auto& [where, field] : all_fields(level)) {
+        std::string_view rest = field.sheet;
+        while (!rest.empty()) {
+            const std::string key(rest.substr(0, rest.find(", ")));
+            rest.remove_prefix(std::min(rest.size(), key.size() + 2));
+            const std::size_t dot = key.find('.');
+            ASSERT_NE(dot, std::string::npos) << where;
+            std::string said;
+            for (const char* brackets : {"[", "[["}) {
+                const std::string close = brackets == std::string("[") ? "]" : "]]";
+                std::ofstream(folder / "a.toml") << brackets << key.substr(0, dot) << close << "\n"
+                                                 << key.substr(dot + 1) << " = 1\n";
+                try {
+                    load_level(folder / "a.toml");
+                } catch (const Error& e) {
+                    said += e.what + "\n";
+                }
+            }
+            EXPECT_FALSE(said.empty()) << key;
+            EXPECT_EQ(said.find("has no such key"), std::string::npos) << key << ": " << said;
+            EXPECT_EQ(said.find("there is no such table"), std::string::npos) << key << ": " << said;
+        }
+    }
 }
 
 }  // namespace

@@ -71,8 +71,8 @@ TEST(LevelRules, each_broken_field_is_refused_and_named) {
         {"no size", [](Level& l) { l.images[0] = {.name = "none", .width = 0, .height = 0, .rgba = {}}; }},
         {"image that does not exist", [](Level& l) { l.materials[0].normal_texture.image = 9; }},
         {"texture is not finite", [](Level& l) { l.materials[0].base_texture.scale.x = nan; }},
-        {"base colour", [](Level& l) { l.materials[0].base_color.g = nan; }},
-        {"base colour", [](Level& l) { l.materials[0].base_color.r = -1; }},
+        {"base_color", [](Level& l) { l.materials[0].base_color.g = nan; }},
+        {"base_color", [](Level& l) { l.materials[0].base_color.r = -1; }},
         {"emission", [](Level& l) { l.materials[1].emission.r = infinity; }},
         {"roughness", [](Level& l) { l.materials[0].roughness = nan; }},
         {"transform", [](Level& l) { l.surfaces[0].to_world.x.x = nan; }},
@@ -81,7 +81,7 @@ TEST(LevelRules, each_broken_field_is_refused_and_named) {
         {"1000 km", [](Level& l) { l.lights[0].position.y = 1e19f; }},
         {"1000 km", [](Level& l) { l.cameras[0].eye.z = 1e19f; }},
         {"1000 km", [](Level& l) { l.hand_probes[0].x = -1e19f; }},
-        {"intensity", [](Level& l) { l.lights[0].color.r = nan; }},
+        {"color", [](Level& l) { l.lights[0].color.r = nan; }},
         {"axes",
          [](Level& l) {
              l.lights[1].direction = {0, 0, 0};

@@ -6,6 +6,7 @@
 #include <string>
 
 #include "base/text.hpp"
+#include "level/field_ranges.hpp"
 #include "level/reflection_rules.hpp"
 #include "level/volume_rules.hpp"
 #include "stasigraph/error.hpp"
@@ -15,20 +16,11 @@ namespace stasigraph {
 
 namespace {
 
-void check_range(float value, float low, float high, const std::string& where, const char* what,
-                 const char* remedy) {
-    if (!(value >= low && value <= high))
-        throw Error{.what = what, .where = where, .value = to_text(value), .remedy = remedy};
-}
-
 [[noreturn]] void fail(const char* what, const std::string& where, const std::string& value = "",
                        const char* remedy = "") {
     throw Error{.what = what, .where = where, .value = value, .remedy = remedy};
 }
 
-bool finite(Rgb c) {
-    return std::isfinite(c.r) && std::isfinite(c.g) && std::isfinite(c.b);
-}
 /// Nowhere negative and below 1e12.
 bool is_light(Rgb c) {
     return std::min({c.r, c.g, c.b}) >= 0 && max_channel(c) < 1e12f;
@@ -50,20 +42,7 @@ void check_image(const Image& image) {
 
 void check_material(const Level& level, const Material& m) {
     const std::string where = "material " + m.name;
-    if (!finite(m.base_color) || std::min({m.base_color.r, m.base_color.g, m.base_color.b}) < 0 ||
-        max_channel(m.base_color) > 1e6f)
-        fail("base colour is negative or not finite", where, to_text(max_channel(m.base_color)),
-             "Use 0 to 1.");
-    if (!is_light(m.emission))
-        fail("emission is negative or not finite", where, to_text(max_channel(m.emission)),
-             "Use nit, 0 or more.");
-    check_range(m.alpha, 0, 1e6f, where, "alpha is out of range", "Use 0 to 1.");
-    check_range(m.alpha_cutoff, 0, 1e6f, where, "alpha cutoff is out of range", "Use 0 to 1.");
-    check_range(m.metallic, 0, 1, where, "metallic is out of range", "Use 0 to 1.");
-    check_range(m.roughness, 0, 1, where, "roughness is out of range", "Use 0 to 1.");
-    check_range(m.transmission, 0, 1, where, "transmission is out of range", "Use 0 to 1.");
-    check_range(m.normal_scale, -100, 100, where, "scale of the normal map is out of range",
-                "Use -100 to 100, 1 for the map as it is.");
+    check_ranges(m, where);
     for (const TextureUse* use : {&m.base_texture, &m.emission_texture, &m.transmission_texture,
                                   &m.normal_texture, &m.roughness_texture}) {
         if (use->image == none) continue;
@@ -82,8 +61,7 @@ void check_surface(const Level& level, const Surface& s, const std::vector<std::
         fail("a surface names a light group that does not exist", s.name, std::to_string(s.group));
     if (s.copy_of != none && s.copy_of >= level.surfaces.size())
         fail("a surface is a copy of one that does not exist", s.name, std::to_string(s.copy_of));
-    check_range(s.density, 1e-4f, 64, s.name, "density factor is out of range", "Use 0.0001 to 64.");
-    check_range(s.emission_gain, 0, 1e9f, s.name, "emission gain is out of range", "Use 0 or more.");
+    check_ranges(s, s.name);
     const Affine& m = s.to_world;
     if (!is_finite(m.x) || !is_finite(m.y) || !is_finite(m.z) || !is_finite(m.origin))
         fail("a transform is not finite", s.name, "", "Export the node again.");
@@ -128,14 +106,7 @@ void check_set(const Level& level, const BakeSet& set) {
     if (std::count_if(level.sets.begin(), level.sets.end(),
                       [&](const BakeSet& s) { return s.name == set.name; }) > 1)
         fail("two sets have this name", "set", set.name, "Names of sets must differ.");
-    for (const float gain : set.gains)
-        check_range(gain, 0, 1e9f, "set " + set.name, "a gain is out of range", "Use 0 or more.");
-    for (const Rgb tint : set.tints)
-        if (!is_light(tint))
-            fail("a tint is negative or not finite", "set " + set.name, to_text(max_channel(tint)));
-    if (set.exposure)
-        check_range(*set.exposure, -20, 30, "set " + set.name, "exposure is out of range",
-                    "Use -20 to 30 EV.");
+    check_ranges(set, "set " + set.name);
     if (set.step != none && set.step >= level.series.size())
         fail("a set is of a step that no series has", set.name, std::to_string(set.step),
              "Fill in Level::series.");
@@ -198,30 +169,17 @@ void check_mesh(const Mesh& mesh) {
 }
 
 void check_lightmap(const LightmapOptions& s) {
-    check_range(s.density, 1e-3f, 4096, "lightmap.density", "density is out of range",
-                "Use 0.001 to 4096 texels per metre.");
     if (s.page < 16 || s.page > 16384 || (s.page & (s.page - 1)) != 0)
         throw Error{.what = "page size is no power of two between 16 and 16384",
                     .where = "lightmap.page",
                     .value = std::to_string(s.page),
                     .remedy = "Use 512, 1024, 2048 or 4096."};
-    check_range(static_cast<float>(s.margin), 1, 64, "lightmap.margin", "margin is out of range",
-                "Use 1 to 64 texels.");
-    check_range(s.stretch_limit, 1.01f, 10, "lightmap.stretch_limit", "largest stretch is out of range",
-                "Use 1.01 to 10, e.g. 1.5.");
-    check_range(s.cut_within, 0.001f, 0.1f, "lightmap.cut_within",
-                "the distance within which walls rest on a surface is out of range",
-                "Use 0.001 to 0.1 metres, e.g. 0.01.");
     if (s.block != 1 && s.block != 4 && s.block != 8)
         throw Error{.what = "block size is not that of any block-compressed texture",
                     .where = "lightmap.block",
                     .value = std::to_string(s.block),
                     .remedy = "Use 4, or 8 to keep one mipmap level apart too; 1 is none."};
-    if (s.pages < 0 || s.pages > 4096)
-        throw Error{.what = "number of pages is out of range",
-                    .where = "lightmap.pages",
-                    .value = std::to_string(s.pages),
-                    .remedy = "Use 1 to 4096; leave it out for as many as it takes."};
+    check_ranges(s, "lightmap.");
     if (s.page < 4 * s.margin)
         throw Error{.what = "margin leaves no room on the page",
                     .where = "lightmap.margin",
@@ -230,29 +188,17 @@ void check_lightmap(const LightmapOptions& s) {
 }
 
 void check_light(const Level& level, const Light& light) {
-    if (!is_light(light.color))
-        throw Error{.what = "a light's intensity is negative or not finite",
-                    .where = light.name,
-                    .value = to_text(max_channel(light.color)),
-                    .remedy = "Use lux for suns, candela for lamps and nit for areas, 0 or more."};
-    check_range(light.radius, 0, 1e4f, light.name, "light radius is out of range", "Use metres, 0 or more.");
-    check_range(light.falloff_exponent, 1e-3f, 16, light.name, "exponent of a spot's edge is out of range",
-                "Use 0.001 to 16; 2 is glTF's.");
-    check_range(light.range, 0, 1e9f, light.name, "a light's range is out of range",
-                "Use metres; 0 is unlimited.");
-    check_range(light.angular_diameter, 0, pi, light.name, "a sun's diameter is out of range",
-                "Use 0 to 180 degrees.");
-    check_range(light.outer_cone, 0, pi, light.name, "a spot's cone is out of range",
-                "Use 0 to 180 degrees.");
-    check_range(light.inner_cone, 0, light.outer_cone, light.name,
-                "a spot's inner cone is wider than its outer one", "Use 0 up to the outer cone.");
+    check_ranges(light, light.name);
+    if (light.inner_cone > light.outer_cone)
+        fail("a spot's inner cone is wider than its outer one", light.name, to_text(light.inner_cone),
+             "Use 0 up to the outer cone.");
     check_place(light.position, light.name);
     const bool sized = light.kind == LightKind::rectangle ? light.width > 0 && light.height > 0
                        : light.kind == LightKind::disc    ? light.radius > 0
                        : light.kind == LightKind::tube    ? light.radius > 0 && light.width > 0
                                                           : true;
-    if (!sized || !(light.width >= 0 && light.width < 1e4f && light.height >= 0 && light.height < 1e4f))
-        throw Error{.what = "a light has no size, or one that is not finite",
+    if (!sized)
+        throw Error{.what = "a light has no size",
                     .where = light.name,
                     .value = to_text(light.width) + " by " + to_text(light.height) + ", radius " +
                              to_text(light.radius),
@@ -284,8 +230,7 @@ void check_sky(const Sky& sky) {
         throw Error{.what = what, .where = "the sky", .value = value, .remedy = remedy};
     };
     if (!std::isfinite(sky.turn)) fail("its turn is not finite", to_text(sky.turn), "Use degrees.");
-    if (!is_light(sky.radiance) || !is_light(sky.below))
-        fail("radiance is negative or not finite", to_text(max_channel(sky.radiance)), "Use nit, 0 or more.");
+    check_ranges(sky, "the sky");
     if (sky.kind == SkyKind::standard && (sky.type < 1 || sky.type > 15))
         fail("there is no such standard sky", std::to_string(sky.type), "Use 1 to 15.");
     if (sky.kind == SkyKind::standard && !is_unit(sky.sun))
@@ -349,20 +294,16 @@ void check_level(const Level& level) {
     for (const Camera& c : level.cameras) {
         check_place(c.eye, "camera " + c.name);
         check_place(c.toward, "camera " + c.name);
-        check_range(c.vertical_fov, 1e-3f, pi * 0.999f, "camera " + c.name, "field of view is out of range",
-                    "Use 1 to 170 degrees.");
+        check_ranges(c, "camera " + c.name);
     }
     for (const Vec3 p : level.hand_probes) check_place(p, "a probe");
     if (level.placed)
         for (const ProbePlace& p : *level.placed) check_place(p.position, "a probe");
-    if (level.occlusion.reach != 0)
-        check_range(level.occlusion.reach, 0.01f, 1000, "occlusion.reach", "reach is out of range",
-                    "Use 0.01 to 1000 metres.");
-    if (level.prelit.detail < 1 || level.prelit.detail > 16)
-        throw Error{.what = "detail of prelit textures is out of range",
-                    .where = "prelit.detail",
-                    .value = std::to_string(level.prelit.detail),
-                    .remedy = "Use 1 to 16 pixels along a texel."};
+    check_ranges(level.occlusion, "occlusion.");
+    if (level.occlusion.reach != 0 && level.occlusion.reach < 0.01f)
+        fail("reach is too short", "occlusion.reach", to_text(level.occlusion.reach), "Use 0.01 to 1000 m.");
+    check_ranges(level.prelit, "prelit.");
+    check_ranges(level.check, "check.");
     for (const Light& light : level.lights) check_light(level, light);
     check_sky(level.sky);
     if (level.sky.group != none && level.sky.group >= level.groups.size())
@@ -378,22 +319,12 @@ void check_level(const Level& level) {
     }
     for (const BakeSet& set : level.sets) check_set(level, set);
     check_zones(level);
-    if (level.quality.bounces && (*level.quality.bounces < 0 || *level.quality.bounces > 1000))
-        throw Error{.what = "number of bounces is out of range",
-                    .where = "quality.bounces",
-                    .value = std::to_string(*level.quality.bounces),
-                    .remedy = "Use 0 to 1000, or \"settle\"."};
     if (level.quality.links != 0 && (level.quality.links < 8 || level.quality.links > 4096))
         throw Error{.what = "number of links is out of range",
                     .where = "quality.links",
                     .value = std::to_string(level.quality.links),
                     .remedy = "Use 8 to 4096, or 0 for the tier's own."};
-    check_range(level.quality.bounce_gain, 0, 4, "quality.bounce_gain", "gain of bounces is out of range",
-                "Use 0 to 4; 1 is physical.");
-    check_range(level.quality.saturation, 0, 4, "quality.saturation",
-                "saturation of bounced light is out of range", "Use 0 to 4; 1 is physical.");
-    check_range(level.quality.noise, 0, 1, "quality.noise", "noise target is out of range",
-                "Use 0.001 to 1, e.g. 0.02.");
+    check_ranges(level.quality, "quality.");
     check_volumes(level);
     check_reflections(level);
 }

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "base/text.hpp"
+#include "level/field_ranges.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -24,22 +25,15 @@ void need(bool good, const std::string& name, const char* what, const std::strin
     if (!good) throw Error{.what = what, .where = "reflection " + name, .value = value, .remedy = remedy};
 }
 
-bool within(float x, float low, float high) {
-    return x >= low && x <= high;
-}
-
 /// What probes and rules both say.
 template <class T>
 void check_capture(const T& r) {
     need(r.resolution >= 32 && r.resolution <= 1024 && (r.resolution & (r.resolution - 1)) == 0, r.name,
          "resolution is no power of two between 32 and 1024", std::to_string(r.resolution),
          "Use 64, 128 or 256.");
-    need(within(r.sky_beyond, 1e-3f, 1e6f), r.name, "sky_beyond is out of range", to_text(r.sky_beyond),
-         "Use up to 1000000 metres.");
+    check_ranges(r, "reflection " + r.name);
     need(r.near >= 0 && r.near < r.sky_beyond, r.name, "near does not lie between 0 and sky_beyond",
          to_text(r.near), "Use 0.05 metres.");
-    need(within(r.blend, 0, 1000), r.name, "blend is out of range", to_text(r.blend),
-         "Use 0 to 1000 metres.");
     need(std::isfinite(r.priority), r.name, "priority is not finite", "", "");
 }
 
@@ -66,10 +60,6 @@ void check_rule(const ReflectionRule& r) {
     check_capture(r);
     need(r.rooms || r.water || r.ground, r.name, "asks for nothing", "",
          "Write fill = [\"rooms\", \"water\", \"ground\"], one or several.");
-    need(within(r.spacing, 1, 1000), r.name, "spacing is out of range", to_text(r.spacing),
-         "Use 1 to 1000 metres.");
-    need(within(r.height, 0.1f, 100), r.name, "height is out of range", to_text(r.height),
-         "Use 0.1 to 100 metres.");
     if (!r.ground) return;
     const Vec3 size = size_of(r.region);
     const double rows = std::ceil(static_cast<double>(size.x / r.spacing)) *

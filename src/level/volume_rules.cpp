@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "base/text.hpp"
+#include "level/field_ranges.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -24,12 +25,8 @@ double lattice_count(const Volume& v) {
 }
 
 void check_volume(const Level& level, const Volume& v) {
-    const auto within = [](float x, float low, float high) { return x >= low && x <= high; };
-    need(within(v.spacing, 0.05f, 1000), v, "probe spacing is out of range", to_text(v.spacing),
-         "Use 0.05 to 1000 metres.");
-    need(within(v.clearance, 0, 10), v, "clearance is out of range", to_text(v.clearance),
-         "Use 0 to 10 metres.");
-    need(within(v.near, 0, 1000), v, "near is out of range", to_text(v.near), "Use 0 to 1000 metres.");
+    check_ranges(v, "volume " + v.name);
+    check_ranges(v.figure, "volume " + v.name + ", figure.");
     if (v.shape == VolumeShape::box)
         need(v.half.x > 0 && v.half.y > 0 && v.half.z > 0, v, "a volume is empty", "",
              "Its low corner must lie below its high corner on every axis.");
@@ -40,15 +37,6 @@ void check_volume(const Level& level, const Volume& v) {
          v, "a volume is larger than 1000 km, or not finite", "", "");
     check_place(v.middle, "volume " + v.name);
     check_place(v.end, "volume " + v.name);
-    const Figure& f = v.figure;
-    need(within(f.height, 0.2f, 20) && within(f.radius, 0.05f, 5) && within(f.step, 0, 5) &&
-             within(f.slope, 0, pi / 2 * 0.999f),
-         v, "a figure's measures are out of range", "",
-         "Use a height of 0.2 to 20 m, a radius of 0.05 to 5 m, a step of 0 to 5 m and a slope under 90 "
-         "degrees.");
-    for (const float h : v.heights)
-        need(within(h, 0, 100), v, "a height over ground is out of range", to_text(h),
-             "Use 0 to 100 metres.");
     need(!v.has(ProbeRule::walkable) || !v.heights.empty(), v, "there are no heights over walkable ground",
          "", "Write heights = [0.3, 1.6].");
     for (const Vec3 s : v.seeds)
@@ -110,13 +98,7 @@ void check_volumes(const Level& level) {
     for (const Vec3 p : level.hand_probes)
         if (!is_finite(p))
             throw Error{.what = "a probe's place is not finite", .where = "probe", .value = "", .remedy = ""};
-    const auto within = [](float x, float high) { return x >= 0 && x <= high; };
-    if (!within(level.probes.tolerance, 1) || !within(level.probes.merge, 1000) || level.probes.budget < 0)
-        throw Error{
-            .what = "settings of probes are out of range",
-            .where = "probes",
-            .value = "",
-            .remedy = "Use a tolerance of 0 to 1, a budget of 0 or more, and 0 to 1000 metres to merge."};
+    check_ranges(level.probes, "probes.");
 }
 
 }  // namespace stasigraph
