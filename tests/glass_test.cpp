@@ -374,7 +374,7 @@ SLOW_TEST(Roles, files_hold_the_map_and_a_view_draws_what_the_game_will_add) {
 SLOW_TEST(Rigs, put_their_lamps_and_their_model_at_every_place_and_change_together) {
     const Level level = load_level(demo_folder() / "observatory.toml");
     int lamps = 0, posts = 0;
-    for (const Place& place : level.places) {
+    for (const SceneNode& place : level.nodes) {
         if (!place.name.starts_with("bollard_")) continue;
         const auto lamp = std::find_if(level.lights.begin(), level.lights.end(),
                                        [&](const Light& l) { return l.name == place.name + "/lamp"; });

@@ -57,7 +57,7 @@ void expect_delaunay(const Points& points, const Tetrahedra& net) {
         for (const std::uint32_t i : v) used[i] = 1;
         ASSERT_GT(side_of_plane(at(v[0]), at(v[1]), at(v[2]), at(v[3])), 0) << c;
         for (int k = 0; k < 4; ++k) {
-            const std::uint32_t other = net.beside[c][k];
+            const std::uint32_t other = net.adjacent[c][k];
             if (other == none) {
                 std::array<std::uint32_t, 3> face{};
                 for (int i = 0, n = 0; i < 4; ++i)
@@ -68,9 +68,9 @@ void expect_delaunay(const Points& points, const Tetrahedra& net) {
                 continue;
             }
             const auto& w = net.vertex[other];
-            const auto back = std::find(net.beside[other].begin(), net.beside[other].end(), c);
-            ASSERT_NE(back, net.beside[other].end());
-            const std::uint32_t beyond = w[static_cast<std::size_t>(back - net.beside[other].begin())];
+            const auto back = std::find(net.adjacent[other].begin(), net.adjacent[other].end(), c);
+            ASSERT_NE(back, net.adjacent[other].end());
+            const std::uint32_t beyond = w[static_cast<std::size_t>(back - net.adjacent[other].begin())];
             ASSERT_EQ(std::count(v.begin(), v.end(), beyond), 0);
             for (int i = 0; i < 4; ++i) ASSERT_EQ(std::count(w.begin(), w.end(), v[i]), i == k ? 0 : 1);
             // No point beyond a face lies in the sphere; then none does anywhere (Delaunay 1934).

@@ -132,10 +132,10 @@ struct Surface {
 };
 
 /// A node of the scene, for what is placed by name. Parents come before their children.
-struct Place {
+struct SceneNode {
     std::string name;
     Affine to_world;
-    std::uint32_t parent = none;       ///< Into Level::places.
+    std::uint32_t parent = none;       ///< Into Level::nodes.
     std::uint32_t source_node = none;  ///< Its number in the glTF.
     bool rig_copy = false;             ///< A rig put it there in an earlier bake.
 };
@@ -392,7 +392,7 @@ struct Level {
     std::vector<Surface> surfaces;
     std::vector<Light> lights;
     std::vector<Profile> profiles;
-    std::vector<Place> places;
+    std::vector<SceneNode> nodes;
     Sky sky;
     std::vector<std::string> groups;
     std::vector<BakeSet> sets;

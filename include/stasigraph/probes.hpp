@@ -44,7 +44,7 @@ struct ProbeNet {
     /// scatters, in a byte each, as docs/files.md has it.
     std::vector<std::array<std::uint8_t, 2>> nearness;
 
-    std::vector<std::array<std::uint32_t, 4>> vertex, beside;
+    std::vector<std::array<std::uint32_t, 4>> vertex, adjacent;
     std::vector<Vec3> stand_in;  ///< Metres.
     int dimension = 3;           ///< Of what the probes span, 0 to 3; lower: points are projected into it.
     Vec3 base;                   ///< A point of it,

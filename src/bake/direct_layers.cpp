@@ -236,7 +236,7 @@ LightWork::LightWork(Ground& g, const Level& l, const std::vector<Rgb>& reflecte
     // By the tier's own number of links, so that any other number shows the same light by links.
     const TierOptions own = tier_options(l.quality.tier);
     weights.open = {count(own.light_samples), count(own.first_links)};
-    weights.worth = g.explicit_worth;
+    weights.sample_share = g.sky_sample_share;
     probe_weights = {count(probe_light_samples * g.tier.light_samples), count(g.tier.probe_links)};
 }
 

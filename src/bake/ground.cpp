@@ -149,7 +149,7 @@ void Ground::record(Job& job) {
     std::erase_if(shared, [&](const SharedPair& pair) { return !shown[pair.a] || !shown[pair.b]; });
     hidden = find_hidden(texels, lightmapped(), links, shared);
     footprints = Footprints(texels, valid, caster(), job);
-    explicit_worth = explicit_sky_worth(texels, valid, links, job);
+    sky_sample_share = find_sky_sample_share(texels, valid, links, job);
     graph = connect_texels(texels, lightmapped(), caster(), job);
     if (edit) find_other();
 }
@@ -264,7 +264,7 @@ void Ground::save_texels() const {
     out.array(hidden);
     out.array(shared);
     out.array(footprints.sides());
-    out.array(explicit_worth);
+    out.array(sky_sample_share);
     out.array(graph.beside);
     store.save("texels-" + key, out.parts());
 }
@@ -281,7 +281,7 @@ bool KeptTexels::load(const BakeStore& store, const std::string& key, std::size_
     in.array(hidden, count);
     in.array(shared);
     in.array(sides, count);
-    in.array(explicit_worth, count);
+    in.array(sky_sample_share, count);
     in.array(beside, count);
     return in.done();
 }
@@ -297,7 +297,7 @@ bool Ground::load_texels() {
     hidden = std::move(kept.hidden);
     shared = std::move(kept.shared);
     footprints = Footprints(std::move(kept.sides));
-    explicit_worth = std::move(kept.explicit_worth);
+    sky_sample_share = std::move(kept.sky_sample_share);
     graph.beside = std::move(kept.beside);
     return true;
 }

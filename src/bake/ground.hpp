@@ -25,7 +25,7 @@ struct KeptTexels {
     std::vector<std::uint8_t> valid, hidden;
     std::vector<SharedPair> shared;
     std::vector<Footprints::Sides> sides;
-    std::vector<float> explicit_worth;
+    std::vector<float> sky_sample_share;
     std::vector<TexelGraph::Beside> beside;
     /// False where there are none under that key, or another number of them.
     bool load(const BakeStore& store, const std::string& key, std::size_t count);
@@ -60,7 +60,7 @@ public:
     std::vector<std::uint8_t> other;  ///< After an edit: texels that light is sampled for in another way.
     std::vector<SharedPair> shared;
     Footprints footprints;
-    std::vector<float> explicit_worth;  ///< Of explicit samples of the sky, for each row.
+    std::vector<float> sky_sample_share;  ///< Of explicit samples of the sky, for each row.
     TexelGraph graph;
     GradientRows gradient_rows;  ///< Texels whose gradients pages show, and those they are smoothed with.
     std::vector<Vec3>

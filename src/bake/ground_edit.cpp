@@ -65,7 +65,7 @@ void Ground::find_other() {
         const Footprints::Sides &s = footprints.sides()[i], &t = texels_before_.sides[was];
         other[i] = a.position == b.position && a.normal == b.normal && a.face_normal == b.face_normal &&
                            valid[i] == texels_before_.valid[was] && s == t &&
-                           explicit_worth[i] == texels_before_.explicit_worth[was]
+                           sky_sample_share[i] == texels_before_.sky_sample_share[was]
                        ? 0
                        : 1;
     }

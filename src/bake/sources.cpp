@@ -9,8 +9,8 @@ namespace {
 
 constexpr float unseen_share = 1.0f / 16;  ///< Of the light that is metered to middle grey: four stops less.
 
-/// So many links of each neighbour tell how open to the sky a row is; below the share explicit samples are
-/// worth nothing.
+/// So many links of each neighbour tell how open to the sky a row is; below the share explicit samples get
+/// nothing.
 constexpr std::uint32_t links_asked = 16;
 constexpr float least_open = 0.01f;
 /// Of its own mean: where a group gives less, its light does not tell what it is looked at with.
@@ -23,14 +23,14 @@ float unseen_light(float exposure) {
     return unseen_share * std::exp2(exposure) / 8 * pi / 0.18f;
 }
 
-std::vector<float> explicit_sky_worth(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
-                                      const Links& links, Job& job) {
+std::vector<float> find_sky_sample_share(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
+                                         const Links& links, Job& job) {
     const auto sky_links = [&](std::size_t i) {
         const std::uint32_t n = std::min(links.length(i), links_asked);
         const std::uint32_t* words = links.row(i);
         return static_cast<float>(std::count(words, words + n, sky_word)) / static_cast<float>(n);
     };
-    std::vector<float> open(texels.size(), 0.0f), worth(texels.size(), 1.0f);
+    std::vector<float> open(texels.size(), 0.0f), sampled(texels.size(), 1.0f);
     job.parallel(texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)
             if (valid[i]) open[i] = sky_links(i);
@@ -45,10 +45,10 @@ std::vector<float> explicit_sky_worth(const TexelSet& texels, const std::vector<
             });
             if (!(count > 0)) continue;
             const float share = sum / count;
-            worth[i] = share < least_open ? 0 : share;
+            sampled[i] = share < least_open ? 0 : share;
         }
     });
-    return worth;
+    return sampled;
 }
 
 SkySum gathered_sky_sum(const SkyLight& sky, const RowSource& rows, const Links& links, std::size_t row,

@@ -10,17 +10,17 @@
 
 namespace stasigraph {
 
-/// How the sky is shared out on each row between explicit samples and links: explicit samples are worth the
+/// How the sky is shared out on each row between explicit samples and links: explicit samples get the
 /// less the less of the sky a row's neighbours see, since few of them get through a window, and those bright.
 /// Never by the row's own links, so that the mean stays right.
 struct RowSkyWeights {
     SkyWeights open;           ///< Of a row that sees all of it.
-    std::vector<float> worth;  ///< For each row, in [0, 1]; empty: 1.
+    std::vector<float> sample_share;  ///< For each row, in [0, 1]; empty: 1.
     SkyWeights at(std::size_t row) const {
-        return {worth.empty() ? open.light_samples : open.light_samples * worth[row], open.gather_samples};
+        return {sample_share.empty() ? open.light_samples : open.light_samples * sample_share[row], open.gather_samples};
     }
 };
-std::vector<float> explicit_sky_worth(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
+std::vector<float> find_sky_sample_share(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
                                       const Links& links, Job& job);
 
 /// Explicitly sampled light of one group, every row with the same effort: three floats a row, lux.

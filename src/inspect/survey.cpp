@@ -92,7 +92,7 @@ double forecast(const Level& level, const TexelSet& texels, const TierOptions& t
                     DirectLight(level, textures, caster, sky, g, role), some,
                     light_effort(tier, level.quality.noise),
                     {.open = {static_cast<float>(tier.light_samples), static_cast<float>(tier.first_links)},
-                     .worth = {}},
+                     .sample_share = {}},
                     g, job);
     });
     const double share = static_cast<double>(all.size()) / static_cast<double>(some.size());

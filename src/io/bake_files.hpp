@@ -65,7 +65,7 @@ std::string atlas_hash(const Atlas& atlas);
 std::string places_text(const Level& level, const PlacedProbes& placed, const PlaceFigures* figures);
 /// Where parts of probes.bin begin, bytes.
 struct ProbeFileLayout {
-    std::size_t positions, front_share, clearance, reach, origin, vertices, beside, nearness, light;
+    std::size_t positions, front_share, clearance, reach, origin, vertices, adjacent, nearness, light;
 };
 ProbeFileLayout layout_of(const ProbeNet& net);
 /// probes.bin: see docs/files.md.

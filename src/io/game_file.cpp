@@ -338,7 +338,7 @@ void add_probes(const Baked& baked, Packer& packer) {
     packer.add("DISTANCE", coarse_distances(net), 8 * old_side * old_side);
     packer.add("NEARNESS", net.nearness, 2 * probe_map_side * probe_map_side);
     packer.add("VERTEX", net.vertex);
-    packer.add("BESIDE", net.beside);
+    packer.add("BESIDE", net.adjacent);
     packer.add("INVERSE", net.inverse);
     packer.add("PROBELIT", light);
 }

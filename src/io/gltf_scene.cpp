@@ -379,11 +379,11 @@ private:
                     inherited.lit_by = lit_by_from(lit_by.text(""), lit_by.where());
             }
             const std::string name = node["name"].text("node_" + std::to_string(step.node));
-            level_.places.push_back(
+            level_.nodes.push_back(
                 {.name = name, .to_world = world, .parent = inherited.place, .source_node = step.node});
             if (const JsonPlace extras = node["extras"]; extras && extras.json().is_object())
-                level_.places.back().rig_copy = extras.json().value("rig_copy", Json()) == true;
-            inherited.place = static_cast<std::uint32_t>(level_.places.size() - 1);
+                level_.nodes.back().rig_copy = extras.json().value("rig_copy", Json()) == true;
+            inherited.place = static_cast<std::uint32_t>(level_.nodes.size() - 1);
             inherited.animated = inherited.animated || animated_[step.node] || node["skin"];
             if (node["mesh"]) add_surfaces(node, step.node, name, world, inherited);
             if (node["camera"]) add_camera(node["camera"], name, world);

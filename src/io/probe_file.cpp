@@ -87,8 +87,8 @@ ProbeFileLayout layout_of(const ProbeNet& net) {
     l.reach = l.clearance + 4 * n;
     l.origin = l.reach + 4 * n;
     l.vertices = l.origin + 4 * n;
-    l.beside = l.vertices + 16 * cells;
-    l.nearness = l.beside + 16 * cells;
+    l.adjacent = l.vertices + 16 * cells;
+    l.nearness = l.adjacent + 16 * cells;
     l.light = l.nearness + 2 * map_cells * n;
     return l;
 }
@@ -110,7 +110,7 @@ Bytes pack_probes(const ProbeNet& net, const std::vector<const BakedSet*>& sets)
     w.array(net.reach);
     for (std::size_t p = 0; p < net.size(); ++p) w.word(origin_word(net.rule[p], net.volume[p]));
     w.array(net.vertex);
-    w.array(net.beside);
+    w.array(net.adjacent);
     w.array(net.nearness);
     for (const BakedSet* set : sets) w.array(set->probes);
     for (const std::string& name : net.volumes) w.text(name);
@@ -150,11 +150,11 @@ void unpack_probes(const Bytes& bytes, const std::string& where, ProbeNet& net, 
         net.volume.push_back(volume == 0xffffffu ? none : volume);
     }
     r.array(net.vertex, cells);
-    r.array(net.beside, cells);
+    r.array(net.adjacent, cells);
     for (std::uint32_t c = 0; c < cells; ++c)
         for (int k = 0; k < 4; ++k)
             if (net.vertex[c][k] >= count + stand_ins ||
-                (net.beside[c][k] != none && net.beside[c][k] >= cells))
+                (net.adjacent[c][k] != none && net.adjacent[c][k] >= cells))
                 r.fail();
     if (written < 4)
         read_distances(r, count, net);

@@ -85,7 +85,7 @@ Json probes_json(const ProbeNet& net, const std::vector<const BakedSet*>& sets) 
                  {"tetrahedra",
                   {{"count", net.vertex.size()},
                    {"vertices", part(at.vertices, "uint32[4]")},
-                   {"beside", part(at.beside, "uint32[4]")}}},
+                   {"beside", part(at.adjacent, "uint32[4]")}}},
                  {"nearness", {{"offset", at.nearness}, {"type", "uint8[2]"}, {"map_side", probe_map_side}}}};
     for (int r = 0; r < probe_rules; ++r) json["rules"].push_back(to_text(static_cast<ProbeRule>(r)));
     for (std::size_t s = 0; s < sets.size(); ++s)

@@ -185,9 +185,9 @@ std::vector<std::string_view> light_names(const Level& level) {
     for (const Light& l : level.lights) names.push_back(l.name);
     return names;
 }
-std::vector<std::string_view> place_names(const Level& level) {
+std::vector<std::string_view> node_names(const Level& level) {
     std::vector<std::string_view> names;
-    for (const Place& p : level.places) names.push_back(p.name);
+    for (const SceneNode& p : level.nodes) names.push_back(p.name);
     return names;
 }
 

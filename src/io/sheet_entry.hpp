@@ -55,6 +55,6 @@ void note_unmatched(Level& level, const Entry& e, const std::string& pattern,
 /// Names of surfaces and their nodes; of lights; of nodes.
 std::vector<std::string_view> surface_names(const Level& level);
 std::vector<std::string_view> light_names(const Level& level);
-std::vector<std::string_view> place_names(const Level& level);
+std::vector<std::string_view> node_names(const Level& level);
 
 }  // namespace stasigraph

@@ -244,7 +244,7 @@ Affine inverse(const Affine& m) {
 
 /// Whether `place` is `ancestor` or below it.
 bool is_below(const Level& level, std::uint32_t place, std::uint32_t ancestor) {
-    for (; place != none; place = level.places[place].parent)
+    for (; place != none; place = level.nodes[place].parent)
         if (place == ancestor) return true;
     return false;
 }
@@ -252,32 +252,32 @@ bool is_below(const Level& level, std::uint32_t place, std::uint32_t ancestor) {
 /// Surfaces of the scene that hang on a place or below it.
 std::vector<std::uint32_t> surfaces_below(const Level& level, std::uint32_t place) {
     std::vector<std::uint32_t> found;
-    for (std::uint32_t p = 0; place != none && p < level.places.size(); ++p)
+    for (std::uint32_t p = 0; place != none && p < level.nodes.size(); ++p)
         if (is_below(level, p, place))
             for (std::uint32_t s = 0; s < level.surfaces.size(); ++s)
                 if (level.surfaces[s].copy_of == none &&
-                    level.surfaces[s].source_node == level.places[p].source_node)
+                    level.surfaces[s].source_node == level.nodes[p].source_node)
                     found.push_back(s);
     return found;
 }
 
 /// What a rig of an earlier bake left at these places; it is put there anew.
 void forget_copies(Level& level, const std::vector<std::uint32_t>& places) {
-    if (std::none_of(level.places.begin(), level.places.end(), [](const Place& p) { return p.rig_copy; }))
+    if (std::none_of(level.nodes.begin(), level.nodes.end(), [](const SceneNode& p) { return p.rig_copy; }))
         return;
     std::erase_if(level.surfaces, [&](const Surface& s) {
-        const auto at = std::find_if(level.places.begin(), level.places.end(),
-                                     [&](const Place& p) { return p.source_node == s.source_node; });
-        return s.copy_of == none && at != level.places.end() && at->rig_copy &&
+        const auto at = std::find_if(level.nodes.begin(), level.nodes.end(),
+                                     [&](const SceneNode& p) { return p.source_node == s.source_node; });
+        return s.copy_of == none && at != level.nodes.end() && at->rig_copy &&
                std::any_of(places.begin(), places.end(),
-                           [&](std::uint32_t i) { return at->name.starts_with(level.places[i].name + "/"); });
+                           [&](std::uint32_t i) { return at->name.starts_with(level.nodes[i].name + "/"); });
     });
 }
 
 std::vector<std::uint32_t> places_matching(const Level& level, const std::string& pattern) {
     std::vector<std::uint32_t> found;
-    for (std::uint32_t i = 0; i < level.places.size(); ++i)
-        if (!level.places[i].rig_copy && glob_match(pattern, level.places[i].name)) found.push_back(i);
+    for (std::uint32_t i = 0; i < level.nodes.size(); ++i)
+        if (!level.nodes[i].rig_copy && glob_match(pattern, level.nodes[i].name)) found.push_back(i);
     return found;
 }
 
@@ -305,9 +305,9 @@ void apply_light_entry(const Entry& e, SheetFiles& files, Level& level) {
         const std::string pattern = e.needed_text("node");
         const std::vector<std::uint32_t> found = places_matching(level, pattern);
         for (const std::uint32_t i : found) {
-            Light light = new_light(e, level.places[i].to_world);
-            if (found.size() > 1) light.name = level.places[i].name + "/" + light.name;
-            apply_light(e, level.places[i].to_world, files, light, level);
+            Light light = new_light(e, level.nodes[i].to_world);
+            if (found.size() > 1) light.name = level.nodes[i].name + "/" + light.name;
+            apply_light(e, level.nodes[i].to_world, files, light, level);
             add(std::move(light));
         }
         if (found.empty()) e.fail("node", "matches no node", "The light has no place; check the name.");
@@ -340,17 +340,17 @@ void apply_rig(const Entry& e, SheetFiles& files, Level& level) {
             e.fail("model", found.empty() ? "is no node" : "are several nodes",
                    "Name one node of the scene.");
         model = found[0];
-        if (!(std::abs(determinant(level.places[model].to_world)) > 0))
+        if (!(std::abs(determinant(level.nodes[model].to_world)) > 0))
             e.fail("model", "has a transform that flattens it", "");
     }
     if (lamps.empty() && model == none)
         e.fail("name", "has neither lamps nor a model", "Add [[rig.light]] tables, or model = \"node\".");
     const std::vector<std::uint32_t> found = places_matching(level, match);
-    if (found.empty()) return note_unmatched(level, e, match, place_names(level));
+    if (found.empty()) return note_unmatched(level, e, match, node_names(level));
     if (model != none) forget_copies(level, found);
     const std::vector<std::uint32_t> parts = surfaces_below(level, model);
     for (const std::uint32_t i : found) {
-        const Place place = level.places[i];
+        const SceneNode place = level.nodes[i];
         for (const Entry& lamp : lamps) {
             Light light = new_light(lamp, place.to_world);
             if (light.kind == LightKind::sun) lamp.fail("kind", "a rig holds no suns", "Use [[light]].");
@@ -360,7 +360,7 @@ void apply_rig(const Entry& e, SheetFiles& files, Level& level) {
         }
         // The model itself may match: it stands there already.
         if (model == none || is_below(level, i, model)) continue;
-        const Affine move = place.to_world * inverse(level.places[model].to_world);
+        const Affine move = place.to_world * inverse(level.nodes[model].to_world);
         for (const std::uint32_t s : parts) {
             const Surface& from = level.surfaces[s];
             Surface copy = from;

@@ -108,7 +108,7 @@ void apply_probe(const Entry& e, Level& level) {
     }
     const std::string pattern = e.needed_text("node");
     bool any = false;
-    for (const Place& p : level.places)
+    for (const SceneNode& p : level.nodes)
         if (glob_match(pattern, p.name)) {
             level.hand_probes.push_back(p.to_world.origin);
             any = true;

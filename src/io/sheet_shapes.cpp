@@ -10,12 +10,12 @@ namespace stasigraph {
 namespace {
 
 /// The node that an entry lies in, with everything in metres of its own; nothing where it names none.
-const Place* node_of(const Entry& e, const Level& level) {
+const SceneNode* node_of(const Entry& e, const Level& level) {
     const auto node = e.text("node");
     if (!node) return nullptr;
-    const auto place = std::find_if(level.places.begin(), level.places.end(),
-                                    [&](const Place& p) { return p.name == *node; });
-    if (place == level.places.end()) e.fail("node", "is no node of the scene", "Check its name.");
+    const auto place = std::find_if(level.nodes.begin(), level.nodes.end(),
+                                    [&](const SceneNode& p) { return p.name == *node; });
+    if (place == level.nodes.end()) e.fail("node", "is no node of the scene", "Check its name.");
     return &*place;
 }
 
@@ -79,7 +79,7 @@ void read_corners(const Entry& e, const Level& level, const char* low_key, const
         const float t = static_cast<float>(*turn) * degree;
         v.axes = {Vec3{std::cos(t), 0, std::sin(t)}, Vec3{0, 1, 0}, Vec3{-std::sin(t), 0, std::cos(t)}};
     }
-    const Place* place = node_of(e, level);
+    const SceneNode* place = node_of(e, level);
     if (!place) return;
     const Affine& m = place->to_world;
     v.middle = transform_point(m, v.middle);
@@ -96,7 +96,7 @@ void read_corners(const Entry& e, const Level& level, const char* low_key, const
 
 Vec3 place_of(const Entry& e, const Level& level, const char* key) {
     const Vec3 p = *e.vector(key, -far, far);
-    const Place* place = node_of(e, level);
+    const SceneNode* place = node_of(e, level);
     return place ? transform_point(place->to_world, p) : p;
 }
 

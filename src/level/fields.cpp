@@ -46,7 +46,7 @@ constexpr bool all_described = ((count_fields<T>() == count_members<T>()) && ...
 static_assert(all_described<Image, TextureUse, Material, Mesh, Surface, Profile, Light, Sky, Camera, BakeSet,
                             SeriesStep, Figure, Volume, ProbePlace, ProbeOptions, ReflectionProbe,
                             ReflectionRule, LightmapOptions, BakeOptions, OcclusionOptions, PrelitOptions,
-                            CheckOptions, Acceptance, Zone, Place, BetweenVertices, Tangent>);
+                            CheckOptions, Acceptance, Zone, SceneNode, BetweenVertices, Tangent>);
 #endif
 
 }  // namespace

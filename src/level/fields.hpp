@@ -586,7 +586,7 @@ constexpr void visit(T& x, F&& f) {
     f({.name = "without", .unit = "m", .sheet = "zone.without"}, x.without);
 }
 
-template <is<Place> T, class F>
+template <is<SceneNode> T, class F>
 constexpr void visit(T& x, F&& f) {
     f({.name = "name"}, x.name);
     f({.name = "to_world", .unit = "m"}, x.to_world);

@@ -66,7 +66,7 @@ private:
             if ((hit.back && !level_.materials[surface.material].double_sided) ||
                 (bounces >= 0 && bounce >= bounces))
                 return;
-            const RayCaster::Place place = caster_.place(hit);
+            const RayCaster::SurfacePoint place = caster_.place(hit);
             r = surface_receiver(place.position, place.normal, place.face_normal);
             carried = carried * textures_.albedo(level_, surface, hit.triangle, hit.u, hit.v);
             // What a light of which bounces alone are baked sends straight is theirs to reflect.

@@ -224,7 +224,7 @@ Picture reference_view(const Level& level, std::uint32_t set, const Camera& came
             const bool sky = viewer.meet(shot.eye(), way, 1e30f, [&](const Hit& hit) {
                 const Surface& surface = level.surfaces[hit.surface];
                 if (surface.part == Part::bake_only || seen.caster.is_glass(hit.surface)) return true;
-                const RayCaster::Place place = seen.caster.place(hit);
+                const RayCaster::SurfacePoint place = seen.caster.place(hit);
                 const ReferenceLight e =
                     tracer.irradiance(surface_receiver(place.position, place.normal, place.face_normal),
                                       {.paths = paths, .bounces = -1, .seed = 7},

@@ -109,7 +109,7 @@ public:
     }
     /// Adds what a face sends against a direction; true where what is behind it is seen as well.
     bool adds(const Hit& hit, Vec3 direction, Rgb& through, Rgb& sum) const {
-        const RayCaster::Place place = bumped_place(hit);
+        const RayCaster::SurfacePoint place = bumped_place(hit);
         Rgb mirrored;
         const Rgb before = through, own = shade(hit, place, direction, mirrored);
         float share = 0;
@@ -161,8 +161,8 @@ private:
     }
 
     /// The place of a hit, its normal bent by the material's map.
-    RayCaster::Place bumped_place(const Hit& hit) const {
-        RayCaster::Place place = caster_.place(hit);
+    RayCaster::SurfacePoint bumped_place(const Hit& hit) const {
+        RayCaster::SurfacePoint place = caster_.place(hit);
         const Surface& surface = level_.surfaces[hit.surface];
         if (level_.materials[surface.material].normal_texture.image == none) return place;
         const float side = hit.back ? -1.0f : 1.0f;
@@ -173,7 +173,7 @@ private:
     }
 
     /// `mirrored`: what it mirrors, apart from its own.
-    Rgb shade(const Hit& hit, const RayCaster::Place& place, Vec3 direction, Rgb& mirrored) const {
+    Rgb shade(const Hit& hit, const RayCaster::SurfacePoint& place, Vec3 direction, Rgb& mirrored) const {
         const Surface& surface = level_.surfaces[hit.surface];
         switch (settings_.show) {
             case Show::albedo:
@@ -218,7 +218,8 @@ private:
 
     /// What reflection probes tell of the light a surface mirrors; `kept`: what that leaves of its own
     /// colour. Reflectance as in glTF 2.0, appendix B.
-    Rgb mirror(const Hit& hit, const RayCaster::Place& place, Vec3 direction, Rgb albedo, Rgb& kept) const {
+    Rgb mirror(const Hit& hit, const RayCaster::SurfacePoint& place, Vec3 direction, Rgb albedo,
+               Rgb& kept) const {
         const ReflectionWeights weights =
             reflection_weights(*light_.reflections, place.position, place.face_normal);
         const TextureSet::MetallicRoughness s =
@@ -247,12 +248,12 @@ private:
         return (atlas_.surfaces[hit.surface].page == none || hit.back) && settings_.probe_light &&
                light_.probes && level_.surfaces[hit.surface].lit_by != LitBy::nothing;
     }
-    ProbeWeights weights_at(const RayCaster::Place& place) const {
+    ProbeWeights weights_at(const RayCaster::SurfacePoint& place) const {
         return probe_weights(*light_.probes, place.position + place.face_normal * 0.05f);
     }
 
     /// What it mirrors of the lamps that probes tell of.
-    Rgb highlights(const Hit& hit, const RayCaster::Place& place, Vec3 direction, Rgb albedo) const {
+    Rgb highlights(const Hit& hit, const RayCaster::SurfacePoint& place, Vec3 direction, Rgb albedo) const {
         std::array<SeenLamp, most_seen_lamps> lamps;
         const int count = lamps_at(weights_at(place), light_.set->lamps, place.position, lamps);
         if (count == 0) return {};
@@ -272,7 +273,7 @@ private:
     }
 
     /// Direct light of the lamps that are not baked whole, lux.
-    Rgb live_light(const Hit& hit, const RayCaster::Place& place) const {
+    Rgb live_light(const Hit& hit, const RayCaster::SurfacePoint& place) const {
         Rgb sum;
         const Receiver r = surface_receiver(place.position, place.normal, place.face_normal);
         const std::uint32_t page = hit.back ? none : atlas_.surfaces[hit.surface].page;
@@ -316,7 +317,7 @@ private:
     }
 
     /// A faint shading by direction, so that forms read without light.
-    static float shape(const RayCaster::Place& place) {
+    static float shape(const RayCaster::SurfacePoint& place) {
         return 0.8f + 0.2f * dot(place.normal, Vec3{0.36f, 0.8f, 0.48f});
     }
 
@@ -325,7 +326,7 @@ private:
         return layout.uv[c[0]] * (1 - hit.u - hit.v) + layout.uv[c[1]] * hit.u + layout.uv[c[2]] * hit.v;
     }
 
-    Rgb irradiance(const Hit& hit, const RayCaster::Place& place) const {
+    Rgb irradiance(const Hit& hit, const RayCaster::SurfacePoint& place) const {
         const Surface& surface = level_.surfaces[hit.surface];
         const SurfaceUv& uv = atlas_.surfaces[hit.surface];
         const Rgb live = live_light(hit, place);
@@ -337,7 +338,7 @@ private:
     }
 
     /// From the lightmap, as a game's shader reads it.
-    Rgb mapped_light(const Hit& hit, const RayCaster::Place& place) const {
+    Rgb mapped_light(const Hit& hit, const RayCaster::SurfacePoint& place) const {
         const std::uint32_t page = atlas_.surfaces[hit.surface].page;
         const Vec2 at = page_place(hit);
         const Rgb flat = sample_page(light_.set->pages[page], at);
@@ -347,7 +348,7 @@ private:
     }
 
     /// Its colour, held between grey and white so that neither black nor glaring things hide their form.
-    Rgb plain(const Hit& hit, const RayCaster::Place& place) const {
+    Rgb plain(const Hit& hit, const RayCaster::SurfacePoint& place) const {
         const Rgb c = textures_.albedo(level_, level_.surfaces[hit.surface], hit.triangle, hit.u, hit.v);
         return (Rgb{0.12f, 0.12f, 0.12f} + c * 0.75f) * (0.55f + 0.45f * shape(place) * shape(place));
     }
@@ -368,7 +369,7 @@ private:
     }
 
     /// The colours of light groups, each by its share of the light; darker where there is little.
-    Rgb group_mix(const Hit& hit, const RayCaster::Place& place) const {
+    Rgb group_mix(const Hit& hit, const RayCaster::SurfacePoint& place) const {
         Rgb sum;
         float all = 0;
         for (std::uint32_t g = 0; g < light_.groups->size(); ++g) {
@@ -393,7 +394,7 @@ private:
         return chart_color(hit.surface, atlas_.layouts[uv.layout].chart[hit.triangle]);
     }
 
-    Rgb density(const Hit& hit, const RayCaster::Place& place, Vec3 direction) const {
+    Rgb density(const Hit& hit, const RayCaster::SurfacePoint& place, Vec3 direction) const {
         const SurfaceUv& uv = atlas_.surfaces[hit.surface];
         if (uv.page == none) return {0.09f, 0.09f, 0.1f};
         const Layout& layout = atlas_.layouts[uv.layout];

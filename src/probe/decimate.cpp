@@ -307,7 +307,7 @@ void find_candidates_near(const Trial& t, std::vector<Wrong>& wrong) {
                 }
         };
         look(c);
-        for (const std::uint32_t n : t.net.beside[c])
+        for (const std::uint32_t n : t.net.adjacent[c])
             if (nearest == none && n != none) look(n);
         w.place = nearest;
         if (nearest == none) w.sum = 0;
@@ -325,10 +325,11 @@ std::vector<std::uint32_t> next_choice(const Trial& t, const Goal& goal, std::si
     std::vector<Wrong> chosen, others;
     for (std::uint32_t c = 0; c < wrong.size(); ++c) {
         if (wrong[c].place == none) continue;
-        const bool first = std::none_of(t.net.beside[c].begin(), t.net.beside[c].end(), [&](std::uint32_t n) {
-            return n != none && wrong[n].place != none &&
-                   (wrong[n].sum > wrong[c].sum || (wrong[n].sum == wrong[c].sum && n < c));
-        });
+        const bool first =
+            std::none_of(t.net.adjacent[c].begin(), t.net.adjacent[c].end(), [&](std::uint32_t n) {
+                return n != none && wrong[n].place != none &&
+                       (wrong[n].sum > wrong[c].sum || (wrong[n].sum == wrong[c].sum && n < c));
+            });
         (first ? chosen : others).push_back(wrong[c]);
     }
     std::sort(chosen.begin(), chosen.end(), worse);

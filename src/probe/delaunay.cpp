@@ -77,7 +77,7 @@ public:
 
 private:
     struct Cell {
-        std::array<std::uint32_t, 4> vertex, beside;
+        std::array<std::uint32_t, 4> vertex, adjacent;
     };
     struct Face {
         std::uint32_t inside, outside;  ///< Cells.
@@ -116,10 +116,10 @@ private:
             const std::uint32_t a = (k + 1) % 4, b = (k + 2) % 4, c = (k + 3) % 4;
             std::swap(out.vertex[a], out.vertex[b]);
             // Opposite vertex v[a], now at place b, lies the cell whose infinite vertex stands for v[a].
-            out.beside[k] = 0;
-            out.beside[b] = a + 1;
-            out.beside[a] = b + 1;
-            out.beside[c] = c + 1;
+            out.adjacent[k] = 0;
+            out.adjacent[b] = a + 1;
+            out.adjacent[a] = b + 1;
+            out.adjacent[c] = c + 1;
             cells_.push_back(out);
         }
         last_ = 0;
@@ -145,7 +145,7 @@ private:
         const Cell& cell = cells_[number];
         if (const int k = infinite_vertex(cell); k >= 0) {
             const int side = side_of_face(cell, k, p);
-            return side != 0 ? side > 0 : holds(cell.beside[k], p);
+            return side != 0 ? side > 0 : holds(cell.adjacent[k], p);
         }
         return perturbed_side({&at(cell.vertex[0]), &at(cell.vertex[1]), &at(cell.vertex[2]),
                                &at(cell.vertex[3]), &p}) > 0;
@@ -159,10 +159,10 @@ private:
             if (infinite_vertex(c) >= 0) return cell;
             int over = -1;
             for (int k = 0; k < 4 && over < 0; ++k)
-                if (c.beside[k] != before && side_of_face(c, k, p) < 0) over = k;
+                if (c.adjacent[k] != before && side_of_face(c, k, p) < 0) over = k;
             if (over < 0) return cell;
             before = cell;
-            cell = c.beside[over];
+            cell = c.adjacent[over];
         }
     }
 
@@ -175,7 +175,7 @@ private:
         mark_[gone[0]] = 1;
         for (std::size_t i = 0; i < gone.size(); ++i)
             for (int k = 0; k < 4; ++k) {
-                const std::uint32_t next = cells_[gone[i]].beside[k];
+                const std::uint32_t next = cells_[gone[i]].adjacent[k];
                 if (mark_[next]) continue;
                 if (holds(next, p)) {
                     mark_[next] = 1;
@@ -189,7 +189,7 @@ private:
         for (const Face& f : rim_) {
             Cell cell = cells_[f.inside];
             cell.vertex[f.number] = number;
-            cell.beside[f.number] = f.outside;
+            cell.adjacent[f.number] = f.outside;
             fresh_.push_back(cell);
         }
         for (std::uint32_t i = 0; i < fresh_.size(); ++i) {
@@ -200,8 +200,8 @@ private:
         for (std::uint32_t i = 0; i < fresh_.size(); ++i) {
             const Face& f = rim_[i];
             Cell& out = cells_[f.outside];
-            for (std::uint32_t& b : out.beside)
-                if (b == f.inside && shares_face(f, out, &b - out.beside.data())) b = places_[i];
+            for (std::uint32_t& b : out.adjacent)
+                if (b == f.inside && shares_face(f, out, &b - out.adjacent.data())) b = places_[i];
             for (int k = 0; k < 4; ++k)
                 if (k != f.number) note_edge(fresh_[i], k, f.number, i);
         }
@@ -252,8 +252,8 @@ private:
         });
         for (std::size_t i = 0; i + 1 < edges_.size(); i += 2) {
             const Edge &a = edges_[i], &b = edges_[i + 1];
-            fresh_[a.cell].beside[a.face] = places_[b.cell];
-            fresh_[b.cell].beside[b.face] = places_[a.cell];
+            fresh_[a.cell].adjacent[a.face] = places_[b.cell];
+            fresh_[b.cell].adjacent[b.face] = places_[a.cell];
         }
     }
 
@@ -272,9 +272,9 @@ private:
         Tetrahedra out;
         for (const std::uint32_t i : kept) {
             out.vertex.push_back(cells_[i].vertex);
-            std::array<std::uint32_t, 4> beside;
-            for (int k = 0; k < 4; ++k) beside[k] = number[cells_[i].beside[k]];
-            out.beside.push_back(beside);
+            std::array<std::uint32_t, 4> adjacent;
+            for (int k = 0; k < 4; ++k) adjacent[k] = number[cells_[i].adjacent[k]];
+            out.adjacent.push_back(adjacent);
         }
         return out;
     }
@@ -284,9 +284,9 @@ private:
     static void lowest_first(Cell& cell) {
         const auto turn = [&](int a, int b, int c) {  // a takes what c had, b what a had, c what b had
             std::swap(cell.vertex[a], cell.vertex[b]);
-            std::swap(cell.beside[a], cell.beside[b]);
+            std::swap(cell.adjacent[a], cell.adjacent[b]);
             std::swap(cell.vertex[a], cell.vertex[c]);
-            std::swap(cell.beside[a], cell.beside[c]);
+            std::swap(cell.adjacent[a], cell.adjacent[c]);
         };
         const auto lowest = [&](int first) {
             return static_cast<int>(std::min_element(cell.vertex.begin() + first, cell.vertex.end()) -

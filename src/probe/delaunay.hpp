@@ -18,7 +18,7 @@ inline constexpr std::int32_t most_coordinate = 1 << 20;
 /// face they are on, v3 lying behind them: (v1 - v0) x (v2 - v0) . (v3 - v0) > 0. (2) beside[k] shares the
 /// face opposite vertex k; `none` where there is nothing. (3) They are in order of their smallest vertices.
 struct Tetrahedra {
-    std::vector<std::array<std::uint32_t, 4>> vertex, beside;
+    std::vector<std::array<std::uint32_t, 4>> vertex, adjacent;
     std::size_t size() const { return vertex.size(); }
 };
 

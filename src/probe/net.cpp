@@ -114,7 +114,7 @@ ProbeNet connect_probes(const std::vector<ProbePlace>& places, const std::vector
     }
     Tetrahedra made = delaunay(points);
     net.vertex = std::move(made.vertex);
-    net.beside = std::move(made.beside);
+    net.adjacent = std::move(made.adjacent);
     find_reach(net);
     complete_net(net);
     return net;
@@ -152,7 +152,7 @@ runtime::NetView view_of(const ProbeNet& net) {
                         : reinterpret_cast<const runtime::NearnessCode*>(net.nearness[0].data());
     view.side = probe_map_side;
     view.vertex = net.vertex.empty() ? nullptr : net.vertex[0].data();
-    view.beside = net.beside.empty() ? nullptr : net.beside[0].data();
+    view.adjacent = net.adjacent.empty() ? nullptr : net.adjacent[0].data();
     view.inverse = net.inverse.empty() ? nullptr : net.inverse[0].data();
     view.neighbour_first = net.neighbour_first.data();
     view.neighbour = net.neighbour.data();

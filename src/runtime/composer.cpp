@@ -86,7 +86,7 @@ const char* Composer::plan() {
 }
 
 Tile Composer::tile(std::uint32_t zone, std::uint32_t number) const {
-    const Place& p = place(zone, number);
+    const TilePlace& p = place(zone, number);
     const std::uint32_t all = game_.pages[p.page];
     return {p.page, 0, p.x, p.y, std::min(side, all - p.x), std::min(side, all - p.y)};
 }
@@ -103,7 +103,7 @@ std::size_t Composer::tile_bytes(std::uint32_t zone, std::uint32_t number) const
 
 void Composer::mix(std::uint32_t zone, std::uint32_t number, std::uint32_t copy, const PageTerm* terms,
                    std::size_t count) {
-    const Place& at = place(zone, number);
+    const TilePlace& at = place(zone, number);
     const Tile t = tile(zone, number);
     const std::uint32_t all = game_.pages[t.page];
     for (std::uint32_t part = 0; part < 4; ++part) {

@@ -40,7 +40,7 @@ public:
     Pixels page(std::uint32_t copy, std::uint32_t page, std::uint32_t part) const;
 
 private:
-    struct Place {
+    struct TilePlace {
         std::uint32_t page, x, y, code;
     };
     struct Kept {
@@ -50,13 +50,13 @@ private:
     };
     const char* plan();
     void list_tiles();
-    const Place& place(std::uint32_t zone, std::uint32_t number) const {
+    const TilePlace& place(std::uint32_t zone, std::uint32_t number) const {
         return places_[order_[first_[zone] + number]];
     }
 
     const Game::Data& game_;
     const char* wrong_ = nullptr;
-    std::vector<Place> places_;
+    std::vector<TilePlace> places_;
     std::vector<std::uint32_t> order_, first_;  ///< Places by zone.
     std::vector<unsigned char> on_page_;
     std::vector<Kept> kept_;  ///< page * 4 + part.

@@ -96,23 +96,23 @@ const char* Game::Data::read_net() {
                         map = std::uint64_t{n.map_side} * n.map_side;
     Part<float> position, front_share, clearance, reach, distance, inverse;
 
-    Part<std::uint32_t> vertex, beside;
+    Part<std::uint32_t> vertex, adjacent;
     if (!take("POSITION", position, 12) || !take("VALIDITY", front_share) || !take("CLEARANC", clearance) ||
         !take("REACH", reach) || !take("DISTANCE", distance, static_cast<std::uint32_t>(8 * map)) ||
-        !take("VERTEX", vertex, 16) || !take("BESIDE", beside, 16) || !take("INVERSE", inverse, 36) ||
+        !take("VERTEX", vertex, 16) || !take("BESIDE", adjacent, 16) || !take("INVERSE", inverse, 36) ||
         !take("PROBELIT", light, 108))
         return "has probes of another kind";
     if (position.count != points || front_share.count != n.probes || clearance.count != n.probes ||
         reach.count != n.probes || distance.count != n.probes || vertex.count != n.cells ||
-        beside.count != n.cells || inverse.count != n.cells ||
+        adjacent.count != n.cells || inverse.count != n.cells ||
         light.count != std::uint64_t{n.probes} * sets.count)
         return "has not as many of everything as it has probes";
     for (std::size_t i = 0; i < 4 * std::size_t{n.cells}; ++i) {
         if (vertex[i] >= points) return "names a probe that is not there";
-        if (beside[i] == no_cell) continue;
+        if (adjacent[i] == no_cell) continue;
         const auto own = static_cast<std::uint32_t>(i / 4);
-        if (beside[i] >= n.cells) return "has a damaged net";
-        const std::uint32_t* back = beside.data + 4 * std::size_t{beside[i]};
+        if (adjacent[i] >= n.cells) return "has a damaged net";
+        const std::uint32_t* back = adjacent.data + 4 * std::size_t{adjacent[i]};
         if (std::find(back, back + 4, own) == back + 4) return "has a damaged net";
     }
     net.count = n.probes;
@@ -123,7 +123,7 @@ const char* Game::Data::read_net() {
     net.reach = reach.data;
     net.side = static_cast<int>(n.map_side);
     net.vertex = vertex.data;
-    net.beside = beside.data;
+    net.adjacent = adjacent.data;
     net.inverse = inverse.data;
     net.dimension = static_cast<int>(n.dimension);
     std::copy(n.base, n.base + 3, net.base);

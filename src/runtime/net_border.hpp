@@ -137,7 +137,7 @@ inline Located nearest_on_border(const NetView& net, Point p, std::uint32_t from
     float best = 1e30f;
     if (from < net.cells && !is_hollow(net, from))
         for (std::uint32_t face = 4 * from; face < 4 * from + 4; ++face)
-            if (net.beside[face] == no_cell || is_hollow(net, net.beside[face]))
+            if (net.adjacent[face] == no_cell || is_hollow(net, net.adjacent[face]))
                 try_face(net, face, p, out, best);
     for (int count = 1; count > 0;) {
         const Open at = open[--count];
@@ -194,18 +194,18 @@ inline void find_border(NetView& net, std::uint32_t* words) {
             --kept;
         };
         for (std::uint32_t i = 0; i < 4 * net.cells; ++i)
-            if (net.beside[i] == no_cell) peel(i >> 2);
+            if (net.adjacent[i] == no_cell) peel(i >> 2);
         while (count > 0) {
             const std::uint32_t cell = face[--count];
             for (int k = 0; k < 4; ++k)
-                if (const std::uint32_t next = net.beside[4 * std::size_t{cell} + k]; next != no_cell)
+                if (const std::uint32_t next = net.adjacent[4 * std::size_t{cell} + k]; next != no_cell)
                     peel(next);
         }
     }
     net.borders = 0;
     for (std::uint32_t i = 0; i < 4 * net.cells; ++i)
         if (!detail::is_hollow(net, i >> 2) &&
-            (net.beside[i] == no_cell || detail::is_hollow(net, net.beside[i])))
+            (net.adjacent[i] == no_cell || detail::is_hollow(net, net.adjacent[i])))
             face[net.borders++] = i;
 }
 /// Puts its faces in the order of a tree. `boxes`: border_floats() of them.

@@ -46,8 +46,8 @@ struct NetView {
     const float* reach = nullptr;  ///< Metres up to which a probe's distances are known.
     const NearnessCode* nearness = nullptr;  ///< side^2 for each probe.
     int side = 0;
-    const std::uint32_t *vertex = nullptr, *beside = nullptr;  ///< Four for each cell.
-    const float* inverse = nullptr;                            ///< Nine for each cell, by rows.
+    const std::uint32_t *vertex = nullptr, *adjacent = nullptr;  ///< Four for each cell.
+    const float* inverse = nullptr;                              ///< Nine for each cell, by rows.
     /// Probes that share a cell with a probe, and itself: neighbour_first[p] to [p + 1], ascending.
     const std::uint32_t *neighbour_first = nullptr, *neighbour = nullptr;
     /// A bit for each cell: hollow ones, in which no probe answers. What surrounds the others, as a tree of

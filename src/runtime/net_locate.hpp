@@ -78,7 +78,7 @@ inline Located locate(const NetView& net, Point p, std::uint32_t from) {
             weigh_corners(net, cell, p, out.weight);
             break;
         }
-        const std::uint32_t next = net.beside[4 * std::size_t{cell} + worst];
+        const std::uint32_t next = net.adjacent[4 * std::size_t{cell} + worst];
         if (next == no_cell) return nearest_on_border(net, p, from);
         cell = next;
     }

@@ -196,13 +196,13 @@ Status Probes::load(const void* data, std::size_t size) noexcept try {
 Status Probes::connect(std::uint32_t count, std::uint32_t stand_ins, std::uint32_t cells, int side,
                        int dimension, const float* flat) {
     Data& d = *data_;
-    const std::uint32_t *vertex = d.cells.data(), *beside = d.cells.data() + 4 * std::size_t{cells};
+    const std::uint32_t *vertex = d.cells.data(), *adjacent = d.cells.data() + 4 * std::size_t{cells};
     for (std::size_t i = 0; i < 4 * std::size_t{cells}; ++i) {
         if (vertex[i] >= count + stand_ins) return fail(Status::damaged, "names a probe that is not there");
-        if (beside[i] == no_cell) continue;
-        if (beside[i] >= cells) return fail(Status::damaged, "has a damaged net");
+        if (adjacent[i] == no_cell) continue;
+        if (adjacent[i] >= cells) return fail(Status::damaged, "has a damaged net");
         const auto own = static_cast<std::uint32_t>(i / 4);
-        const std::uint32_t* back = beside + 4 * std::size_t{beside[i]};
+        const std::uint32_t* back = adjacent + 4 * std::size_t{adjacent[i]};
         if (std::find(back, back + 4, own) == back + 4) return fail(Status::damaged, "has a damaged net");
     }
     NetView& net = d.net;
@@ -217,7 +217,7 @@ Status Probes::connect(std::uint32_t count, std::uint32_t stand_ins, std::uint32
     net.nearness = d.nearness.data();
     net.side = side;
     net.vertex = vertex;
-    net.beside = beside;
+    net.adjacent = adjacent;
     net.dimension = dimension;
     std::copy(flat, flat + 3, net.base);
     for (int k = 0; k < 2; ++k) std::copy(flat + 3 * (k + 1), flat + 3 * (k + 2), net.axis[k]);

@@ -497,7 +497,7 @@ RayCaster::Corners RayCaster::corners(std::uint32_t surface, std::uint32_t trian
     return c;
 }
 
-RayCaster::Place RayCaster::place(const Hit& hit) const {
+RayCaster::SurfacePoint RayCaster::place(const Hit& hit) const {
     const Surface& surface = scene_->level.surfaces[hit.surface];
     const Mesh& mesh = scene_->level.meshes[surface.mesh];
     const Corners c = corners(hit.surface, hit.triangle);

@@ -95,10 +95,10 @@ public:
     Corners corners(std::uint32_t surface, std::uint32_t triangle) const;
 
     /// The place a hit names: shading and face normals lie on the side the ray came from.
-    struct Place {
+    struct SurfacePoint {
         Vec3 position, normal, face_normal;
     };
-    Place place(const Hit& hit) const;
+    SurfacePoint place(const Hit& hit) const;
 
 private:
     Hit gathered_once(const Ray& ray, std::uint32_t seed, Rgb& tint) const noexcept;

@@ -117,7 +117,7 @@ std::vector<std::uint8_t> find_valid(const Links& links) {
 namespace {
 
 bool sees(const RayCaster& caster, const TexelSet& texels, std::uint32_t texel,
-          const RayCaster::Place& place) {
+          const RayCaster::SurfacePoint& place) {
     const Vec3 from = place.position + place.face_normal * ray_start_offset;
     const Vec3 to = texels.position[texel] + texels.face_normal[texel] * ray_start_offset - from;
     const float distance = length(to);
@@ -126,7 +126,8 @@ bool sees(const RayCaster& caster, const TexelSet& texels, std::uint32_t texel,
 
 /// The valid texel nearest to a met place, in steps around the invalid texel, that the place sees.
 std::uint32_t visible_neighbour(const RayCaster& caster, const TexelSet& texels, std::uint32_t invalid,
-                                const RayCaster::Place& place, const std::vector<std::uint8_t>& valid) {
+                                const RayCaster::SurfacePoint& place,
+                                const std::vector<std::uint8_t>& valid) {
     std::array<std::pair<float, std::uint32_t>, 24> near;
     std::size_t count = 0;
     for (int dy = -2; dy <= 2; ++dy)
@@ -172,7 +173,7 @@ void redirect_invalid_links(const RayCaster& caster, const TexelSet& texels, con
                                                 gather_seed(source.seeds[row], k), tint);
                 std::uint32_t open = none;
                 if (hit.surface != none) {
-                    const RayCaster::Place place = caster.place(hit);
+                    const RayCaster::SurfacePoint place = caster.place(hit);
                     if (texel_valid[words[k]] == parted_texel && sees(caster, texels, words[k], place))
                         continue;
                     open = visible_neighbour(caster, texels, words[k], place, texel_valid);
