@@ -77,8 +77,8 @@ std::array<Vec3, 2> bounds_of(const Volume& volume);
 struct ProbeOptions {
     bool by_default = true;  ///< See add_default_volume().
 
-    /// Probes go while the light interpolated from the others stays this close to what it is, at 95 of 100 of
-    /// the places where they were and of check points, and at three of four in every small room: difference
+    /// Probes go while the light interpolated from the others stays this close to exact light at 95 of 100
+    /// places where a figure's body can be, and at three of four in every small room: difference
     /// in perceptual lightness (CIE 1976 L*) over the lightness. Range [0, 1]; 0: all stay.
     float tolerance = 0;
     int budget = 0;   ///< At most so many probes; 0: any number. What was placed by hand stays.

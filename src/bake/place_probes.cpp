@@ -1,5 +1,5 @@
-// Placing probes: candidates by rule, a quick bake of them, more where light changes, fewer where it does
-// not.
+// Placing probes: candidates by rule, a quick bake of them, more where they tell light wrong, fewer where
+// they are not needed.
 
 #include <algorithm>
 #include <memory>
