@@ -38,10 +38,9 @@ struct PlacedProbes {
 std::string places_key(const Level& level);
 
 /// Places the probes of a level: candidates by rule, a quick bake of those (glance), more where they tell
-/// wrong
-/// (`light`), then fewer by tolerance and budget. Without a tolerance, a budget and that rule no bake is
-/// made. `only`: names of volumes that are placed anew while `before` keeps the others; empty for all. Throws
-/// Error for volumes in which nothing is free. Same places for any number of threads.
+/// light wrong (`light`), then fewer by tolerance and budget. Without a tolerance, a budget and that rule no
+/// bake is made. `only`: names of volumes that are placed anew while `before` keeps the others; empty for
+/// all. Throws Error for volumes in which nothing is free. Same places for any number of threads.
 PlacedProbes place_probes(const Level& level, Job& job, const BakeStore& store = {},
                           const std::vector<std::string>& only = {},
                           const std::vector<ProbePlace>& before = {});
