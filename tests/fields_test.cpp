@@ -11,6 +11,7 @@
 #include <functional>
 #include <set>
 
+#include "io/inputs_file.hpp"
 #include "shapes.hpp"
 #include "stasigraph/changes.hpp"
 #include "stasigraph/error.hpp"
@@ -293,12 +294,11 @@ SLOW_TEST(Fields, changed_one_by_one_are_seen_by_keys_status_and_sessions_alike)
         if (now.keys.occlusion != inputs.keys.occlusion) {
             EXPECT_TRUE(said([](const Change& c) { return c.occlusion || c.ground; }));
         }
-        const auto* layer_or_set = [&]() -> const char* {
-            for (std::size_t s = 0; s < now.keys.sets.size() && s < inputs.keys.sets.size(); ++s)
-                if (now.keys.sets[s].key != inputs.keys.sets[s].key) return "a set";
-            return nullptr;
-        }();
-        if (layer_or_set) {
+        const auto same_key = [](const InputKeys::Named& x, const InputKeys::Named& y) {
+            return x.key == y.key;
+        };
+        if (!std::equal(now.keys.sets.begin(), now.keys.sets.end(), inputs.keys.sets.begin(),
+                        inputs.keys.sets.end(), same_key)) {
             EXPECT_TRUE(said([](const Change& c) {
                 return c.ground || c.every_layer || !c.groups.empty() || !c.set.empty();
             }));
@@ -404,6 +404,26 @@ std::string fields_page() {
     add("Check", CheckOptions{});
     add("Accepted finding", Acceptance{});
     return page;
+}
+
+TEST(Fields, of_an_older_list_give_no_reasons_instead_of_wrong_ones) {
+    const Folder folder;
+    Level level = small_level();
+    std::string text = inputs_text(inputs_of(level));
+    const auto changes = [&] {
+        std::ofstream(folder / "inputs.json") << text;
+        return changes_since(folder / "inputs.json", inputs_of(level).items);
+    };
+    EXPECT_TRUE(changes().empty());
+    level.quality.bounces = 3;
+    ASSERT_EQ(changes().size(), 1u);
+    EXPECT_EQ(changes()[0].text, "bounces is 3 instead of settle");
+    const std::size_t at = text.find("\"version\":2");
+    ASSERT_NE(at, std::string::npos);
+    text.replace(at, 11, "\"version\":1");
+    EXPECT_TRUE(changes().empty());
+    text.resize(text.size() / 2);
+    EXPECT_TRUE(changes().empty());
 }
 
 TEST(Fields, are_told_in_the_docs_as_they_are_in_the_list) {

@@ -1,5 +1,4 @@
 #include <algorithm>
-#include <functional>
 #include <iterator>
 #include <memory>
 #include <optional>
@@ -55,7 +54,7 @@ struct Baker::State {
     State(Level level, const Atlas* previous, BakeStore store, Job& job)
         : charts(charts_key(level)),
           ground(std::move(level), previous, std::move(store), job),
-          textures_of(textures_key(ground.level)) {}
+          textures_of(textures_key(ground.level, color_key(ground.level))) {}
     /// What differs that light() cannot take.
     std::optional<Error> difference(const Level& lit) const;
     Layer* want_layer(const std::string& group, const LayerKeys& keys);
@@ -85,10 +84,9 @@ std::optional<Error> Baker::State::difference(const Level& lit) const {
                 lit.materials[m].name);
     if (charts_key(lit) != charts)
         return other("what decides how charts are laid out is not what it was", lit.name);
-    const auto apart = [](const ProbePlace& a, const ProbePlace& b) { return !(a.position == b.position); };
-    if (lit.placed &&
-        (!level.placed || lit.placed->size() != level.placed->size() ||
-         !std::equal(lit.placed->begin(), lit.placed->end(), level.placed->begin(), std::not_fn(apart))))
+    const auto same = [](const ProbePlace& a, const ProbePlace& b) { return a.position == b.position; };
+    if (lit.placed && !(level.placed && std::equal(lit.placed->begin(), lit.placed->end(),
+                                                   level.placed->begin(), level.placed->end(), same)))
         return other("probes stand elsewhere", lit.name);
     if (ground_key(lit, ground.atlas) != ground.key)
         return other("the level's geometry is not that the links were recorded for", lit.name);
@@ -150,7 +148,7 @@ std::vector<std::vector<LayerKeys>> Baker::State::make_layers(const std::vector<
         }
     if (wanted.empty()) return keys;
     // What images show may be another thing than when the ground was made.
-    if (const std::string now = textures_key(lit[0]); now != textures_of) {
+    if (const std::string now = textures_key(lit[0], colors); now != textures_of) {
         ground.textures = TextureSet(lit[0]);
         textures_of = now;
     }

@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
 
 #include "bake/field_keys.hpp"
 #include "bake/sources.hpp"
@@ -189,29 +188,53 @@ std::string reflections_key(const Level& level) {
     return h.key();
 }
 
-std::string textures_key(const Level& level) {
+namespace {
+
+/// Keys of images, each hashed once however many materials show it.
+class ImageKeys {
+public:
+    explicit ImageKeys(const Level& level) : level_(level), keys_(level.images.size()) {}
+    void add(Hasher& h, const TextureUse& use) {
+        h.number(use.image == none ? 0 : 1);
+        if (use.image == none) return;
+        std::string& key = keys_[use.image];
+        if (key.empty()) {
+            Hasher own("image");
+            add_fields(own, level_, level_.images[use.image], depends::content);
+            key = own.key();
+        }
+        h.text(key);
+        add_fields(h, level_, use, depends::content);
+    }
+
+private:
+    const Level& level_;
+    std::vector<std::string> keys_;
+};
+
+}  // namespace
+
+std::string textures_key(const Level& level, const std::string& colors) {
     Hasher h("textures");
-    for (const Material& m : level.materials)
-        for_fields(m, [&](const Field&, const auto& value) {
-            if constexpr (std::same_as<std::remove_cvref_t<decltype(value)>, TextureUse>)
-                add_texture(h, level, value);
-        });
+    h.text(colors);
+    ImageKeys images(level);
+    for (const Material& m : level.materials) images.add(h, m.emission_texture);
     return h.key();
 }
 
 std::string color_key(const Level& level) {
     Hasher h("colors");
     add_fields(h, level, level.quality, depends::colors);
-    std::map<std::uint32_t, std::string> of_material;  // many surfaces share few
+    ImageKeys images(level);
     for (const Surface& s : level.surfaces) {
         if (s.part == Part::moving) continue;
-        std::string& material = of_material[s.material];
-        if (material.empty()) {
-            Hasher own("material");
-            add_fields(own, level, level.materials[s.material], depends::colors);
-            material = own.key();
-        }
-        h.text(material);
+        for_fields(level.materials[s.material], [&](const Field& field, const auto& value) {
+            if ((field.depends & depends::colors) == 0) return;
+            if constexpr (std::same_as<std::remove_cvref_t<decltype(value)>, TextureUse>)
+                images.add(h, value);
+            else
+                detail::add_value(h, level, value);
+        });
     }
     return h.key();
 }

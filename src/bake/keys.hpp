@@ -34,8 +34,8 @@ LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string&
 /// All that a layer depends on as it is shown, pages and probes. `probes`: Ground::probe_key.
 std::string shown_layer_key(const Level& level, const LayerKeys& keys, const std::string& ground,
                             const std::string& probes);
-/// All textures of all materials.
-std::string textures_key(const Level& level);
+/// What images show as far as the ground's key does not tell; `colors`: color_key().
+std::string textures_key(const Level& level, const std::string& colors);
 /// Base colours and their textures, and what bounces make of them.
 std::string color_key(const Level& level);
 

@@ -135,7 +135,8 @@ private:
         std::size_t at = 0;
         for (std::uint32_t p = 0; p < count; ++p) {
             for (; at < listed.size() && listed[at].probe == p; ++at)
-                into.lamp_entry.push_back(listed[at].light << 16 | listed[at].seen);
+                if (listed[at].light < runtime::most_lamps)
+                    into.lamp_entry.push_back(listed[at].light << 16 | listed[at].seen);
             into.lamp_first.push_back(static_cast<std::uint32_t>(into.lamp_entry.size()));
         }
     }

@@ -76,17 +76,13 @@ public:
     template <class T>
     Item& fields(const T& x, std::uint32_t of = depends::everything) {
         for_fields(x, [&](const Field& f, const auto& v) {
-            if ((f.depends & of) != 0 && (!f.stands_for || settings<T>)) value(std::string(f.name), v);
+            if ((f.depends & of) != 0 && !f.stands_for) value(std::string(f.name), v);
         });
         return *this;
     }
     InputItem done() { return std::move(item_); }
 
 private:
-    /// Of a bake as a whole: what is chosen there is itself what a person changes.
-    template <class T>
-    static constexpr bool settings = std::same_as<T, BakeOptions>;
-
     template <class T>
     void value(std::string key, const T& v) {
         std::vector<double> few;

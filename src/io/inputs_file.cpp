@@ -10,6 +10,13 @@ namespace fs = std::filesystem;
 
 namespace stasigraph {
 
+namespace {
+
+/// 1 had values in other words.
+constexpr int inputs_version = 2;
+
+}  // namespace
+
 std::string inputs_name(const std::string& text) {
     return "inputs-" + hash_text(text).substr(0, 16) + ".json";
 }
@@ -22,7 +29,9 @@ std::string inputs_text(const LevelInputs& inputs) {
             values[v.key] = v.text.empty() ? Json(v.numbers) : Json(v.text);
         list.push_back({{"kind", item.kind}, {"name", item.name}, {"values", std::move(values)}});
     }
-    return Json{{"format", "stasigraph inputs"}, {"version", 1}, {"items", std::move(list)}}.dump() + "\n";
+    return Json{{"format", "stasigraph inputs"}, {"version", inputs_version}, {"items", std::move(list)}}
+               .dump() +
+           "\n";
 }
 
 std::vector<InputItem> read_inputs(const fs::path& path) {
@@ -30,6 +39,7 @@ std::vector<InputItem> read_inputs(const fs::path& path) {
     try {
         const Bytes bytes = read_file(path);
         const Json json = Json::parse(bytes.begin(), bytes.end());
+        if (json.at("version").get<int>() != inputs_version) return items;
         for (const Json& entry : json.at("items")) {
             InputItem& item = items.emplace_back(
                 InputItem{entry.at("kind").get<std::string>(), entry.at("name").get<std::string>(), {}});
@@ -47,6 +57,11 @@ std::vector<InputItem> read_inputs(const fs::path& path) {
         items.clear();
     }
     return items;
+}
+
+std::vector<Change> changes_since(const fs::path& path, const std::vector<InputItem>& now) {
+    const std::vector<InputItem> before = read_inputs(path);
+    return before.empty() ? std::vector<Change>{} : changes_between(before, now);
 }
 
 }  // namespace stasigraph

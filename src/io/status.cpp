@@ -120,7 +120,7 @@ BakeStatus status_of(const fs::path& folder, const Level& given, const Json& man
             lightmaps.because = probes.because = reflections.because = {entry ? broken : never_baked};
         } else {
             const auto since = [&](const std::string& inputs) {
-                return changes_between(read_inputs(folder / inputs), now.items);
+                return changes_since(folder / inputs, now.items);
             };
             const std::string &key = now.keys.sets[s].key, made_from = entry->value("made_from", ""),
                               inputs = entry->value("inputs", "none");
@@ -177,8 +177,7 @@ BakeStatus status_of(const fs::path& folder, const Level& given, const Json& man
         r.stale = !whole || manifest.value(what + std::string("_made_from"), "") != key;
         if (r.stale && !whole) r.because = {broken};
         if (r.stale && whole)
-            r.because = reasons(
-                changes_between(read_inputs(folder / manifest.value("inputs", "none")), now.items), touched);
+            r.because = reasons(changes_since(folder / manifest.value("inputs", "none"), now.items), touched);
         status.results.push_back(std::move(r));
     };
     maps("visibility", now.keys.visibility,

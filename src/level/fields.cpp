@@ -39,14 +39,18 @@ constexpr std::size_t count_fields() {
     return count;
 }
 
+template <class T>
+struct Described {
+    static_assert(count_fields<T>() == count_members<T>(), "a member of T has no field");
+};
 template <class... T>
-constexpr bool all_described = ((count_fields<T>() == count_members<T>()) && ...);
+struct AllDescribed : Described<T>... {};
 
 #ifndef __clang__  // which takes what is only declared for used
-static_assert(all_described<Image, TextureUse, Material, Mesh, Surface, Profile, Light, Sky, Camera, BakeSet,
-                            SeriesStep, Figure, Volume, ProbePlace, ProbeOptions, ReflectionProbe,
-                            ReflectionRule, LightmapOptions, BakeOptions, OcclusionOptions, PrelitOptions,
-                            CheckOptions, Acceptance, Zone, SceneNode, BetweenVertices, Tangent>);
+template struct AllDescribed<Image, TextureUse, Material, Mesh, Surface, Profile, Light, Sky, Camera, BakeSet,
+                             SeriesStep, Figure, Volume, ProbePlace, ProbeOptions, ReflectionProbe,
+                             ReflectionRule, LightmapOptions, BakeOptions, OcclusionOptions, PrelitOptions,
+                             CheckOptions, Acceptance, Zone, SceneNode, BetweenVertices, Tangent>;
 #endif
 
 }  // namespace

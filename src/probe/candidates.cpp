@@ -3,11 +3,11 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <unordered_map>
 
 #include "base/text.hpp"
 #include "level/volume_rules.hpp"
 #include "probe/net.hpp"
+#include "probe/place_grid.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -19,39 +19,6 @@ constexpr std::size_t places_per_task = 64;
 constexpr float least_object = 0.4f, most_object = 5.0f;
 
 enum class Fate : std::uint8_t { kept, nudged, in_solid, too_close, excepted, beneath, empty };
-
-/// Finds places near others.
-class Neighbours {
-public:
-    explicit Neighbours(float cell) : cell_(cell) {}
-    void add(Vec3 p) { cells_[key(cell_of(p))].push_back(p); }
-    bool any_within(Vec3 p, float distance) const {
-        const std::array<int, 3> c = cell_of(p);
-        const int r = static_cast<int>(std::ceil(distance / cell_));
-        for (int x = -r; x <= r; ++x)
-            for (int y = -r; y <= r; ++y)
-                for (int z = -r; z <= r; ++z) {
-                    const auto at = cells_.find(key({c[0] + x, c[1] + y, c[2] + z}));
-                    if (at == cells_.end()) continue;
-                    for (const Vec3 q : at->second)
-                        if (length(q - p) < distance) return true;
-                }
-        return false;
-    }
-
-private:
-    std::array<int, 3> cell_of(Vec3 p) const {
-        const auto at = [&](float v) { return static_cast<int>(std::floor(v / cell_)); };
-        return {at(p.x), at(p.y), at(p.z)};
-    }
-    static std::uint64_t key(std::array<int, 3> c) {
-        std::uint64_t k = 0;
-        for (const int v : c) k = k << 21 | (static_cast<std::uint32_t>(v) & 0x1fffffu);
-        return k;
-    }
-    float cell_;
-    std::unordered_map<std::uint64_t, std::vector<Vec3>> cells_;
-};
 
 float merge_distance(const Level& level, const Volume& v) {
     return level.probes.merge > 0 ? level.probes.merge : v.spacing * 0.25f;
@@ -73,7 +40,7 @@ struct PlaceList::State {
     std::vector<std::unique_ptr<RayCaster>> floors;  ///< Of each volume that names one.
     TextureSet textures;
     std::vector<ProbePlace> places;
-    Neighbours near;
+    PlaceGrid near;
     PlaceFigures figures;
 
     State(const Level& l, const RayCaster& caster, Job& j)

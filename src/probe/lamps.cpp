@@ -24,6 +24,9 @@ constexpr int ways_out = 32, steps_out = 8, halvings = 4;
 /// Of the strongest so many are looked at for those that are listed.
 constexpr std::size_t most_tried = 16;
 
+/// Tints of a level that lamps are told by; through others a lamp is told by the nearest one's share, the
+/// rest of it in coefficients.
+constexpr std::size_t most_tints = 8;
 /// Tints whose channels are closer than this to each other are one.
 constexpr float grey = 0.98f;
 
@@ -128,7 +131,7 @@ std::vector<Rgb> glass_tints(const Level& level) {
         const float most = max_channel(m.base_color);
         if (!tints(m) || !(most > 0)) continue;
         const Rgb tint = m.base_color * (1 / most);
-        if (std::min({tint.r, tint.g, tint.b}) > grey) continue;
+        if (out.size() == most_tints || std::min({tint.r, tint.g, tint.b}) > grey) continue;
         if (std::none_of(out.begin(), out.end(),
                          [&](Rgb known) { return tint_apart(known, tint) < 1 - grey; }))
             out.push_back(tint);

@@ -23,7 +23,8 @@ struct ListedLamp {
 /// (glass_tints()), all of those as they are seen through it.
 std::vector<Light> lamps_of(const Level& level, const TextureSet& textures);
 
-/// Colours of what light passes, the greatest channel being 1, each once; without those that are grey.
+/// Colours of what light passes, the greatest channel being 1, each once, eight at most; without those that
+/// are grey.
 std::vector<Rgb> glass_tints(const Level& level);
 
 /// Appends a light, with its profile unless that is there already. `profiles`: of the level it is from.
