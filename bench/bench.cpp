@@ -241,6 +241,7 @@ void bench_dots(const std::string& file, const std::string& tier, float density,
 void bench_explicit(const std::string& file, const std::string& tier, float density);
 void bench_lights();  // lights_bench.cpp
 void bench_group();
+void bench_images();  // images_bench.cpp
 void bench_quality(const char* file, const std::vector<int>& links);  // quality_bench.cpp
 
 void bench_edits(const char* file, const std::string& moves, const std::string& tier);  // edits_bench.cpp
@@ -278,6 +279,8 @@ bool run(int argc, char** argv) {
         bench_unwrap();
     else if (argc == 2 && name == "group")
         bench_group();
+    else if (argc == 2 && name == "images")
+        bench_images();
     else if (argc == 2 && name == "lights")
         bench_lights();
     else if (argc == 3 && name == "check")
@@ -356,7 +359,7 @@ int main(int argc, char** argv) {
             "mixing LEVEL.toml | check LEVEL.toml | heaps [TIER] [FIRST END] | dots LEVEL [TIER] [SHARE OF "
             "DENSITY] [FILE] | explicit LEVEL.toml [TIER] [SHARE OF DENSITY] | "
             "progress LEVEL.toml TIER | stages LEVEL.toml [TIER] | "
-            "quality LEVEL.toml [LINKS ...] | unwrap | lights\n");
+            "quality LEVEL.toml [LINKS ...] | unwrap | lights | group | images\n");
         return 2;
     } catch (const Error& e) {
         fmt::print(stderr, "{}\n", e.text());

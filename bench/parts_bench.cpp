@@ -72,7 +72,7 @@ Level city() {
 
 std::size_t triangles_of(const Level& level) {
     std::size_t sum = 0;
-    for (const Surface& s : level.surfaces) sum += level.meshes[s.mesh].triangle_count();
+    for (const Surface& s : level.surfaces) sum += level.meshes[s.mesh]->triangle_count();
     return sum;
 }
 

@@ -23,7 +23,7 @@ TEST(BadGltf, the_good_one_loads) {
     Level level;
     EXPECT_EQ(load_error("a.gltf", good_gltf().dump(), &level), "");
     ASSERT_EQ(level.surfaces.size(), 1u);
-    EXPECT_EQ(level.meshes[0].triangle_count(), 2u);
+    EXPECT_EQ(level.meshes[0]->triangle_count(), 2u);
     EXPECT_EQ(level.notes.size(), 2u) << "white is held at 0.95; the sky a level without lights gets";
 }
 
@@ -149,14 +149,14 @@ TEST(BadGltf, one_bad_part_is_skipped_and_said_and_its_neighbours_stay) {
         Level level;
         EXPECT_EQ(load_error("a.gltf", good_gltf({-2, 0, 2, 2, 0, 2, 2, 0, -2, bad, 0, -2}).dump(), &level),
                   "");
-        EXPECT_EQ(level.meshes[0].triangle_count(), 1u);
+        EXPECT_EQ(level.meshes[0]->triangle_count(), 1u);
         EXPECT_NE(level.notes[0].find("not finite"), std::string::npos) << level.notes[0];
     }
     Level flat;
     EXPECT_EQ(load_error("a.gltf",
                          good_gltf({-2, 0, 2, 2, 0, 2, 2, 0, -2, 6, 0, 2}, {0, 1, 2, 0, 1, 3}).dump(), &flat),
               "");
-    EXPECT_EQ(flat.meshes[0].triangle_count(), 1u);
+    EXPECT_EQ(flat.meshes[0]->triangle_count(), 1u);
     EXPECT_NE(flat.notes[0].find("no area"), std::string::npos) << flat.notes[0];
 
     Json j = good_gltf();

@@ -152,7 +152,7 @@ TEST(BadSky, broken_pixels_are_named_and_refused_or_repaired_and_said) {
     const auto fine = [](std::vector<Rgb>&) {};
     Level level;
     EXPECT_EQ(sky_error(64, 32, fine, &level), "");
-    EXPECT_EQ(level.sky.pixels.size(), 64u * 32u);
+    EXPECT_EQ(level.sky.pixels->size(), 64u * 32u);
     const float inf = std::numeric_limits<float>::infinity(), nan = std::numeric_limits<float>::quiet_NaN();
     for (const float bad : {inf, -inf, nan}) {
         const std::string text = sky_error(64, 32, [&](std::vector<Rgb>& p) { p[64 * 3 + 5].g = bad; });
@@ -167,7 +167,7 @@ TEST(BadSky, broken_pixels_are_named_and_refused_or_repaired_and_said) {
                   },
                   &level),
               "");
-    EXPECT_EQ(level.sky.pixels[7], (Rgb{0, 1, 0}));
+    EXPECT_EQ((*level.sky.pixels)[7], (Rgb{0, 1, 0}));
     EXPECT_NE(level.notes[0].find("2 values below 0"), std::string::npos) << level.notes[0];
     EXPECT_NE(sky_error(64, 64, fine).find("twice as wide"), std::string::npos);
     for (const std::size_t cut : {1u, 100u, 400u, 700u}) {
@@ -195,7 +195,7 @@ TEST(Sky, the_angle_between_sun_and_image_is_said_and_the_images_sun_can_be_take
     EXPECT_EQ(sky_error(64, 32, bright, &level, 0, "sun = \"from image\"\n"), "");
     ASSERT_EQ(level.lights.size(), 1u);
     EXPECT_NE(level.notes[0].find("azimuth 92.8, elevation 30.9"), std::string::npos) << level.notes[0];
-    EXPECT_EQ(level.sky.pixels[64 * 10 + 48], (Rgb{100, 200, 300}));
+    EXPECT_EQ((*level.sky.pixels)[64 * 10 + 48], (Rgb{100, 200, 300}));
 }
 
 }  // namespace

@@ -82,7 +82,7 @@ TEST(Charts, of_a_terrain_are_one) {
 
 SLOW_TEST(Charts, of_a_noisy_blob_of_200000_triangles_are_sound) {
     const Unwrapped u = unwrap_mesh(noisy_blob(130, 8, 0.0015f));
-    ASSERT_GT(u.level.meshes[0].triangle_count(), 200000u);
+    ASSERT_GT(u.level.meshes[0]->triangle_count(), 200000u);
     expect_sound(u);
     EXPECT_LE(u.layout().charts.size(), 100u);
 }
@@ -198,7 +198,7 @@ SLOW_TEST(Charts, a_surface_of_absurd_size_or_none_gets_a_note_and_spares_its_ne
     add_quad(level, "plain", {0, -1, 0}, {9e5f, -1, 0}, {9e5f, -1, -9e5f}, {0, -1, -9e5f}, {1, 1, 1});
     add_quad(level, "wire", {0, 9, 0}, {5e5f, 9, 0}, {5e5f, 9.001f, 0}, {0, 9.001f, 0}, {1, 1, 1});
     add_surface(level, "needle", {{0, 0, 0}, {1, 0, 0}, {2, 0, 0}}, {1, 1, 1});
-    level.meshes.back().normals.assign(3, {0, 1, 0});
+    set_normals(level.meshes.back(), {0, 1, 0});
     Mesh empty;
     empty.name = "nothing";
     add_mesh(level, empty);

@@ -26,10 +26,11 @@ Level panel(std::array<float, 4> first, std::array<float, 4> second,
                               {1.5f, 2, 0}},
                              grey);
     s.unwrap = unwrap;
-    Mesh& mesh = level.meshes[s.mesh];
+    std::vector<Vec2> uvs;
     for (const auto& [u0, v0, u1, v1] : {first, second})
         for (const Vec2 p : {Vec2{u0, v0}, {u1, v0}, {u1, v1}, {u0, v0}, {u1, v1}, {u0, v1}})
-            mesh.uv1.push_back(p);
+            uvs.push_back(p);
+    level.meshes[s.mesh].edit([&](Mesh& m) { m.uv1 = uvs; });
     return level;
 }
 
@@ -225,8 +226,7 @@ const std::vector<Rule>& rules() {
          [] {
              return with(yard(), [](Level& l) {
                  crate(l);
-                 auto& i = l.meshes.back().indices;
-                 std::swap(i[0], i[1]);
+                 l.meshes.back().edit([](Mesh& m) { std::swap(m.indices[0], m.indices[1]); });
              });
          },
          [] { return with(yard(), crate); }},

@@ -17,8 +17,9 @@ constexpr float degree = pi / 180;
 Level open_floor() {
     Level level;
     add_floor(level, 4);
-    Mesh& mesh = level.meshes[0];
-    for (const Vec3 p : mesh.positions) mesh.uv0.push_back({p.x, p.z});
+    level.meshes[0].edit([](Mesh& mesh) {
+        for (const Vec3 p : mesh.positions) mesh.uv0.push_back({p.x, p.z});
+    });
     level.lightmap = {.density = 4, .page = 64, .margin = 2};
     return level;
 }
@@ -156,21 +157,30 @@ TEST(NormalMap, turns_flat_light_the_way_its_pixels_lean) {
 
 TEST(NormalMap, follows_uvs_that_are_turned_or_mirrored_and_tangents_where_there_are_some) {
     Level turned = open_floor();  // the image's up toward +x
-    for (Vec2& uv : turned.meshes[0].uv0) uv = {uv.y, -uv.x};
+    turned.meshes[0].edit([](Mesh& m) {
+        for (Vec2& uv : m.uv0) uv = {uv.y, -uv.x};
+    });
     const float toward = light_on_mapped(open_floor(), {0.4f, 0, 1}),
                 away = light_on_mapped(open_floor(), {-0.4f, 0, 1});
     EXPECT_GT(toward, away + 300);
     EXPECT_NEAR(light_on_mapped(turned, {0, 0.4f, 1}), toward, 5);
     Level mirrored = open_floor();
-    for (Vec2& uv : mirrored.meshes[0].uv0) uv.x = -uv.x;
+    mirrored.meshes[0].edit([](Mesh& m) {
+        for (Vec2& uv : m.uv0) uv.x = -uv.x;
+    });
     EXPECT_NEAR(light_on_mapped(mirrored, {0.4f, 0, 1}), away, 5);
     const float up_plain = light_on_mapped(open_floor(), {0.2f, 0.4f, 1});
     EXPECT_NEAR(light_on_mapped(mirrored, {-0.2f, 0.4f, 1}), up_plain, 5) << "up stays up";
     Level own = open_floor();
-    own.meshes[0].tangents.assign(own.meshes[0].positions.size(), {.along = {0, 0, -1}, .side = 1});
+    const auto set_tangents = [&](float side) {
+        own.meshes[0].edit([&](Mesh& m) {
+            m.tangents.assign(m.positions.size(), {.along = {0, 0, -1}, .side = side});
+        });
+    };
+    set_tangents(1);
     // Right is -z, so up is cross((0,1,0), (0,0,-1)) = -x.
     EXPECT_NEAR(light_on_mapped(own, {0, 0.4f, 1}), away, 5);
-    for (Tangent& t : own.meshes[0].tangents) t.side = -1;
+    set_tangents(-1);
     EXPECT_NEAR(light_on_mapped(own, {0, 0.4f, 1}), toward, 5);
     Level flipped = open_floor();  // a mirrored node turns the picture over with the mesh
     flipped.surfaces[0].to_world.x = {-1, 0, 0};
@@ -200,7 +210,7 @@ TEST(NormalMap, is_read_from_gltf_with_its_scale_and_tangents) {
                                     [](const Material& m) { return m.name == "stone"; });
     ASSERT_NE(stone, level.materials.end());
     ASSERT_NE(stone->normal_texture.image, none);
-    EXPECT_EQ(level.images[stone->normal_texture.image].name, "stone_normals");
+    EXPECT_EQ(level.images[stone->normal_texture.image]->name, "stone_normals");
     EXPECT_EQ(stone->normal_scale, 1);
 }
 

@@ -62,8 +62,9 @@ struct Yard {
         box = static_cast<std::uint32_t>(level.meshes.size());
         level.meshes.push_back(cube());
         ball = static_cast<std::uint32_t>(level.meshes.size());
-        level.meshes.push_back(sphere(5, 0.3f));
-        smooth_normals(level.meshes.back());
+        Mesh round = sphere(5, 0.3f);
+        smooth_normals(round);
+        level.meshes.push_back(round);
         first_thing = static_cast<std::uint32_t>(level.surfaces.size());
         Numbers where(7);
         for (const std::uint32_t kind : {grey, glass, grey, glowing, leaf}) add(kind, where);
@@ -87,8 +88,9 @@ struct Yard {
         level.sky.radiance = {1, 1, 1};
         level.sky.width = 16;
         level.sky.height = 8;
-        level.sky.pixels.assign(128, Rgb{500, 700, 900});
-        level.sky.pixels[2 * 16 + 5] = {60000, 50000, 40000};
+        std::vector<Rgb> pixels(128, Rgb{500, 700, 900});
+        pixels[2 * 16 + 5] = {60000, 50000, 40000};
+        level.sky.pixels = pixels;
         level.sky.group = group_index(level, "sky");
         level.volumes.push_back(box_volume("air", {-1, 0.3f, -1}, {1, 1.3f, 1}, 1));
         level.lightmap.density = 7;

@@ -33,10 +33,11 @@ Level small_level() {
              {0.9f, 0.5f, 0.2f});
     add_box(level, "cart", {0, 0.5f, 0}, {0.2f, 0.7f, 0.2f}, false, {0.5f, 0.5f, 0.5f});
     level.surfaces[3].part = Part::moving;
-    for (Mesh& mesh : level.meshes)
-        for (std::size_t i = 0; i < mesh.positions.size(); ++i)
-            mesh.uv0.push_back({0.37f * mesh.positions[i].x + 0.2f * mesh.positions[i].y,
-                                0.37f * mesh.positions[i].z - 0.1f * mesh.positions[i].y});
+    for (Shared<Mesh>& mesh : level.meshes)
+        mesh.edit([](Mesh& m) {
+            for (const Vec3 p : m.positions)
+                m.uv0.push_back({0.37f * p.x + 0.2f * p.y, 0.37f * p.z - 0.1f * p.y});
+        });
     for (int k = 0; k < 3; ++k) {
         Image image{.name = "image" + std::to_string(k), .width = 4, .height = 4, .rgba = {}};
         for (int i = 0; i < 64; ++i)
@@ -107,39 +108,62 @@ Level small_level() {
     return level;
 }
 
-/// Calls f(where, struct) for every struct of a level that has described members.
+/// Calls f(where, field, member) for what is described of x.
+template <class T, class F>
+void for_members_of(const std::string& where, T& x, F& f) {
+    if constexpr (requires {
+                      x->size();
+                      x.has_value();
+                  }) {
+        for_members_of(where, *x, f);
+    } else if constexpr (requires { x.edit([](auto&) {}); }) {
+        x.edit([&](auto& own) { for_members_of(where, own, f); });
+    } else if constexpr (requires { x.push_back(x.front()); }) {
+        for (std::size_t i = 0; i < x.size(); ++i) for_members_of(where + std::to_string(i), x[i], f);
+    } else {
+        for_fields(x, [&](const Field& field, auto& member) {
+            f(where + "." + std::string(field.name), field, member);
+            if constexpr (std::same_as<std::remove_cvref_t<decltype(member)>, Figure>)
+                for_members_of(where + ".figure", member, f);
+        });
+    }
+}
+
+template <class T>
+struct Held {
+    using type = T;
+};
+template <class T>
+struct Held<std::vector<T>> : Held<T> {};
+template <class T>
+struct Held<std::optional<T>> : Held<T> {};
+template <class T>
+struct Held<Shared<T>> : Held<T> {};
+
+/// Calls f(where, field, member) for every member of every struct of a level.
 template <class F>
-void for_structs(Level& level, F f) {
-    const auto each = [&](const char* what, auto& list) {
-        for (std::size_t i = 0; i < list.size(); ++i) f(what + std::to_string(i), list[i]);
+void for_members(Level& level, F f) {
+    const auto part = [&](auto& members) {
+        for_fields(members, [&](const Field& field, auto& member) {
+            using T = std::remove_cvref_t<decltype(member)>;
+            if constexpr (Described<typename Held<T>::type>)
+                for_members_of(std::string(field.name), member, f);
+            else if constexpr (!std::same_as<T, PartFigures>)  // they only tell
+                f(std::string(field.name), field, member);
+        });
     };
-    each("image", level.images);
-    each("material", level.materials);
-    each("mesh", level.meshes);
-    each("surface", level.surfaces);
-    each("light", level.lights);
-    each("profile", level.profiles);
-    f("sky", level.sky);
-    each("camera", level.cameras);
-    each("set", level.sets);
-    each("volume", level.volumes);
-    f("figure", level.volumes[0].figure);
-    each("placed", *level.placed);
-    f("probes", level.probes);
-    each("reflection", level.reflections);
-    each("zone", level.zones);
-    each("accepted", level.accepted);
-    f("lightmap", level.lightmap);
-    f("quality", level.quality);
-    f("occlusion", level.occlusion);
-    f("prelit", level.prelit);
-    f("check", level.check);
+    part(static_cast<Scene&>(level));
+    part(static_cast<Lighting&>(level));
+    part(static_cast<Placement&>(level));
+    part(static_cast<Settings&>(level));
 }
 
 /// Another value, as good as the one there is.
 template <class T>
 void change(T& v) {
-    if constexpr (std::same_as<T, bool>) {
+    if constexpr (requires { v.edit([](auto&) {}); }) {
+        v.edit([](auto& own) { change(own); });
+    } else if constexpr (std::same_as<T, bool>) {
         v = !v;
     } else if constexpr (std::is_enum_v<T>) {
         v = static_cast<T>(static_cast<int>(v) == 0 ? 1 : 0);
@@ -187,21 +211,21 @@ void change(T& v) {
 
 std::vector<std::pair<std::string, Field>> all_fields(Level level) {
     std::vector<std::pair<std::string, Field>> out;
-    for_structs(level, [&](const std::string& where, auto& x) {
-        for_fields(x, [&](const Field& f, auto&) { out.emplace_back(where + "." + std::string(f.name), f); });
-    });
+    for_members(level, [&](const std::string& where, const Field& f, auto&) { out.emplace_back(where, f); });
     return out;
 }
 
 /// What has to go along with a change.
 void mend(Level& level) {
-    for (Image& image : level.images)
-        image.rgba.resize(4 * static_cast<std::size_t>(image.width) * static_cast<std::size_t>(image.height),
-                          90);
-    for (Mesh& mesh : level.meshes) {
-        if (!mesh.uv1.empty()) mesh.uv1.resize(mesh.positions.size());
-        if (!mesh.tangents.empty()) mesh.tangents.resize(mesh.positions.size());
-    }
+    for (Shared<Image>& image : level.images)
+        image.edit([](Image& i) {
+            i.rgba.resize(4 * static_cast<std::size_t>(i.width) * static_cast<std::size_t>(i.height), 90);
+        });
+    for (Shared<Mesh>& mesh : level.meshes)
+        mesh.edit([](Mesh& m) {
+            if (!m.uv1.empty()) m.uv1.resize(m.positions.size());
+            if (!m.tangents.empty()) m.tangents.resize(m.positions.size());
+        });
     for (Light& light : level.lights) {
         if (std::abs(length(light.direction) - 1) > 1e-4f) light.direction = normalize(light.direction);
         const Vec3 side = cross(light.direction, light.across);
@@ -217,10 +241,8 @@ void mend(Level& level) {
 
 Level with_changed(Level level, std::size_t number) {
     std::size_t at = 0;
-    for_structs(level, [&](const std::string&, auto& x) {
-        for_fields(x, [&](const Field&, auto& member) {
-            if (at++ == number) change(member);
-        });
+    for_members(level, [&](const std::string&, const Field&, auto& member) {
+        if (at++ == number) change(member);
     });
     mend(level);
     return level;

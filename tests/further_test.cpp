@@ -202,7 +202,7 @@ SLOW_TEST(GlbPlaces, name_the_node_and_the_primitive_of_every_surface_in_the_wri
             const std::uint32_t node = s["glb_node"], primitive = s["glb_primitive"];
             const auto at =
                 std::find_if(written.surfaces.begin(), written.surfaces.end(), [&](const Surface& w) {
-                    return w.source_node == node && written.meshes[w.mesh].source_primitive == primitive;
+                    return w.source_node == node && written.meshes[w.mesh]->source_primitive == primitive;
                 });
             ASSERT_NE(at, written.surfaces.end()) << s;
             // A rig's copies are nodes of their own, named as the surface is.

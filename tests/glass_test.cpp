@@ -107,15 +107,16 @@ TEST(Glass, gathered_light_comes_through_it_too) {
 TEST(Glass, a_cut_out_casts_the_shape_of_its_texture) {
     Level level = sunlit_floor();
     Surface& card = add_sheet(level);
-    level.images.push_back({.name = "holes", .width = 16, .height = 16, .rgba = {}});
+    Image holes{.name = "holes", .width = 16, .height = 16, .rgba = {}};
     for (int y = 0; y < 16; ++y)
         for (int x = 0; x < 16; ++x) {
             const std::uint8_t alpha = (x < 8) != (y < 8) ? 255 : 0;
-            level.images[0].rgba.insert(level.images[0].rgba.end(), {255, 255, 255, alpha});
+            holes.rgba.insert(holes.rgba.end(), {255, 255, 255, alpha});
         }
+    level.images.push_back(holes);
     last_material(level).alpha_mode = AlphaMode::mask;
     last_material(level).base_texture.image = 0;
-    level.meshes[card.mesh].uv0 = {{0, 1}, {1, 1}, {1, 0}, {0, 1}, {1, 0}, {0, 0}};
+    set_uvs(level.meshes[card.mesh], {{0, 1}, {1, 1}, {1, 0}, {0, 1}, {1, 0}, {0, 0}});
     const Bake b = bake_level(level);
     for (const float x : {-0.5f, 0.5f})
         for (const float z : {-0.5f, 0.5f})
@@ -148,18 +149,18 @@ TEST(Furnace, holds_with_textures_sheets_glass_and_squeezed_and_mirrored_instanc
     Level level;
     Surface& room = add_box(level, "room", {-1, -1, -1}, {1, 1, 1}, true, {1, 1, 1}, {glow, glow, glow});
     // A checker of 0.2 and 0.8 averages to one half over every texel: sixteen squares a texel.
-    level.images.push_back({.name = "checker", .width = 64, .height = 64, .rgba = {}});
+    Image checker{.name = "checker", .width = 64, .height = 64, .rgba = {}};
     const auto code = [](double v) {
         return static_cast<std::uint8_t>(255 * (1.055 * std::pow(v, 1 / 2.4) - 0.055) + 0.5);
     };
     for (int i = 0; i < 64 * 64; ++i)
         for (int c = 0; c < 4; ++c)
-            level.images[0].rgba.push_back(c == 3 ? 255 : code((i % 64 + i / 64) % 2 ? 0.2 : 0.8));
+            checker.rgba.push_back(c == 3 ? 255 : code((i % 64 + i / 64) % 2 ? 0.2 : 0.8));
+    level.images.push_back(checker);
     level.materials[room.material].base_texture = {.image = 0, .scale = {16, 16}};
-    Mesh& mesh = level.meshes[room.mesh];
-    for (std::size_t i = 0; i < mesh.positions.size(); ++i)
-        mesh.uv0.push_back({mesh.positions[i].x + mesh.positions[i].z * 0.5f,
-                            mesh.positions[i].y + mesh.positions[i].z * 0.5f});
+    level.meshes[room.mesh].edit([](Mesh& mesh) {
+        for (const Vec3 p : mesh.positions) mesh.uv0.push_back({p.x + p.z * 0.5f, p.y + p.z * 0.5f});
+    });
     // Things in it that glow and reflect as its walls do change nothing.
     add_box(level, "stone", {-0.3f, -0.3f, -0.3f}, {0.3f, 0.3f, 0.3f}, false, {rho, rho, rho},
             {glow, glow, glow});
@@ -198,10 +199,12 @@ SLOW_TEST(Reference, agrees_on_a_room_with_every_kind_of_light_and_glass) {
     level.sky.radiance = {1, 1, 1};
     level.sky.width = 64;
     level.sky.height = 32;
+    std::vector<Rgb> pixels;
     for (int y = 0; y < 32; ++y)
         for (int x = 0; x < 64; ++x)
-            level.sky.pixels.push_back(x >= 46 && x < 50 && y >= 8 && y < 12 ? Rgb{40000, 36000, 30000}
-                                                                             : Rgb{150, 200, 300});
+            pixels.push_back(x >= 46 && x < 50 && y >= 8 && y < 12 ? Rgb{40000, 36000, 30000}
+                                                                   : Rgb{150, 200, 300});
+    level.sky.pixels = pixels;
     const auto add = [&](LightKind kind, const char* name, Vec3 at, float strength) -> Light& {
         level.lights.push_back(
             {.name = name, .kind = kind, .color = {strength, strength, strength}, .position = at});

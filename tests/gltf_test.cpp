@@ -113,7 +113,7 @@ TEST(Gltf, quantised_positions_and_uvs_are_read) {
     b.save(folder);
     const Level level = load_level(folder / "level.gltf");
     EXPECT_NEAR(measure(level).first, 16, 1e-3f);
-    EXPECT_FLOAT_EQ(level.meshes[0].uv0[2].y, 1);
+    EXPECT_FLOAT_EQ(level.meshes[0]->uv0[2].y, 1);
 }
 
 TEST(Gltf, transforms_go_down_the_tree_and_so_do_extras) {

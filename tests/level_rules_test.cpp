@@ -22,7 +22,7 @@ Level sound() {
     Image image{.name = "white", .width = 1, .height = 1, .rgba = {255, 255, 255, 255}};
     level.images.push_back(image);
     level.materials[0].base_texture.image = 0;
-    level.meshes[0].uv0.assign(level.meshes[0].positions.size(), {0.5f, 0.5f});
+    set_uvs(level.meshes[0], std::vector<Vec2>(level.meshes[0]->positions.size(), {0.5f, 0.5f}));
     Profile p{.name = "p", .plane = {0}, .angle = {0, 1, 3}, .candela = {10, 5, 0}};
     complete_profile(p);
     level.profiles.push_back(p);
@@ -61,14 +61,16 @@ TEST(LevelRules, each_broken_field_is_refused_and_named) {
          [](Level& l) {
              l.profiles[0].angle = {0, 3, 1};
          }},
-        {"whole number of triangles", [](Level& l) { l.meshes[0].indices.pop_back(); }},
-        {"out of range", [](Level& l) { l.meshes[0].indices[0] = 1u << 30; }},
-        {"differ in number", [](Level& l) { l.meshes[0].normals.pop_back(); }},
-        {"wrong length", [](Level& l) { l.meshes[0].uv0.pop_back(); }},
-        {"not finite", [](Level& l) { l.meshes[0].positions[1].y = nan; }},
-        {"UV is not finite", [](Level& l) { l.meshes[0].uv0[0].x = infinity; }},
-        {"size and pixels disagree", [](Level& l) { l.images[0].rgba.resize(2); }},
-        {"no size", [](Level& l) { l.images[0] = {.name = "none", .width = 0, .height = 0, .rgba = {}}; }},
+        {"whole number of triangles",
+         [](Level& l) { l.meshes[0].edit([](Mesh& m) { m.indices.pop_back(); }); }},
+        {"out of range", [](Level& l) { l.meshes[0].edit([](Mesh& m) { m.indices[0] = 1u << 30; }); }},
+        {"differ in number", [](Level& l) { l.meshes[0].edit([](Mesh& m) { m.normals.pop_back(); }); }},
+        {"wrong length", [](Level& l) { l.meshes[0].edit([](Mesh& m) { m.uv0.pop_back(); }); }},
+        {"not finite", [](Level& l) { l.meshes[0].edit([](Mesh& m) { m.positions[1].y = nan; }); }},
+        {"UV is not finite", [](Level& l) { l.meshes[0].edit([](Mesh& m) { m.uv0[0].x = infinity; }); }},
+        {"size and pixels disagree", [](Level& l) { l.images[0].edit([](Image& i) { i.rgba.resize(2); }); }},
+        {"no size",
+         [](Level& l) { l.images[0] = Image{.name = "none", .width = 0, .height = 0, .rgba = {}}; }},
         {"image that does not exist", [](Level& l) { l.materials[0].normal_texture.image = 9; }},
         {"texture is not finite", [](Level& l) { l.materials[0].base_texture.scale.x = nan; }},
         {"base_color", [](Level& l) { l.materials[0].base_color.g = nan; }},
@@ -77,7 +79,7 @@ TEST(LevelRules, each_broken_field_is_refused_and_named) {
         {"roughness", [](Level& l) { l.materials[0].roughness = nan; }},
         {"transform", [](Level& l) { l.surfaces[0].to_world.x.x = nan; }},
         {"1000 km", [](Level& l) { l.surfaces[0].to_world.origin.x = 1e19f; }},
-        {"1000 km", [](Level& l) { l.meshes[0].positions[0].x = 3e6f; }},
+        {"1000 km", [](Level& l) { l.meshes[0].edit([](Mesh& m) { m.positions[0].x = 3e6f; }); }},
         {"1000 km", [](Level& l) { l.lights[0].position.y = 1e19f; }},
         {"1000 km", [](Level& l) { l.cameras[0].eye.z = 1e19f; }},
         {"1000 km", [](Level& l) { l.hand_probes[0].x = -1e19f; }},

@@ -273,15 +273,15 @@ TEST(Lamps, a_textured_sign_sends_what_its_texture_holds) {
     // A quarter of the picture glows, in one corner.
     Level level;
     add_floor(level, 6);
-    level.images.push_back({.name = "sign", .width = 32, .height = 32, .rgba = {}});
+    Image picture{.name = "sign", .width = 32, .height = 32, .rgba = {}};
     for (int y = 0; y < 32; ++y)
         for (int x = 0; x < 32; ++x)
-            for (int c = 0; c < 4; ++c)
-                level.images[0].rgba.push_back(c == 3 || (x < 16 && y < 16) ? 255 : 0);
+            for (int c = 0; c < 4; ++c) picture.rgba.push_back(c == 3 || (x < 16 && y < 16) ? 255 : 0);
+    level.images.push_back(picture);
     Surface& sign =
         add_quad(level, "sign", {-1, 1, -1}, {1, 1, -1}, {1, 1, 1}, {-1, 1, 1}, {0, 0, 0}, {600, 600, 600});
     level.materials[sign.material].emission_texture = {.image = 0, .repeat_x = false, .repeat_y = false};
-    level.meshes[sign.mesh].uv0 = {{0, 0}, {1, 0}, {1, 1}, {0, 0}, {1, 1}, {0, 1}};
+    set_uvs(level.meshes[sign.mesh], {{0, 0}, {1, 0}, {1, 1}, {0, 0}, {1, 1}, {0, 1}});
     sign.lit_by = LitBy::nothing;
     level.lightmap = {.density = 10, .page = 512, .margin = 2};
     level.quality.tier = Tier::final;
@@ -423,11 +423,13 @@ TEST(Skies, a_standard_sky_gives_the_asked_illuminance_and_the_standards_distrib
 /// 64 by 32 pixels, dim but for a bright patch toward the east, 30 to 60 degrees up.
 Sky patch_sky(float bright) {
     Sky sky{.kind = SkyKind::image, .radiance = {1, 1, 1}, .width = 64, .height = 32};
+    std::vector<Rgb> pixels;
     for (int y = 0; y < 32; ++y)
         for (int x = 0; x < 64; ++x) {
             const float v = x >= 46 && x < 50 && y >= 6 && y < 10 ? bright : 20;
-            sky.pixels.push_back({v, v / 2, v / 4});
+            pixels.push_back({v, v / 2, v / 4});
         }
+    sky.pixels = pixels;
     return sky;
 }
 
@@ -457,9 +459,8 @@ SLOW_TEST(Skies, an_image_sky_gives_its_integral_wherever_it_is_turned) {
                     if (d.y <= 0) continue;
                     const float far = d.z < 0 ? -(3 + at.z) / d.z : 1e9f;
                     if (far < 1e6f && d.y * far < 60 && std::abs(at.x + d.x * far) < 40) continue;
-                    expected += static_cast<double>(level.sky
-                                                        .pixels[static_cast<std::size_t>(y / 8) * 64 +
-                                                                static_cast<std::size_t>(x / 8)]
+                    expected += static_cast<double>((*level.sky.pixels)[static_cast<std::size_t>(y / 8) * 64 +
+                                                                        static_cast<std::size_t>(x / 8)]
                                                         .r *
                                                     d.y) *
                                 std::sin(v) * (3.14159265358979 / 256) * (2 * 3.14159265358979 / 512);
@@ -473,25 +474,27 @@ TEST(Skies, the_sun_of_an_image_is_found_taken_out_and_as_strong_as_it_was) {
     Sky sky{.kind = SkyKind::image, .radiance = {1, 1, 1}, .width = 720, .height = 360};
     const Vec3 toward = normalize({0.5f, 0.6f, 0.4f});
     double lux = 0;
+    std::vector<Rgb> pixels;
     for (int y = 0; y < 360; ++y)
         for (int x = 0; x < 720; ++x) {
             const float v = (static_cast<float>(y) + 0.5f) * pi / 360,
                         a = (static_cast<float>(x) + 0.5f) * 2 * pi / 720 - pi;
             const Vec3 d{std::sin(v) * std::sin(a), std::cos(v), -std::sin(v) * std::cos(a)};
             const bool disc = dot(d, toward) > std::cos(0.6f * pi / 180);
-            sky.pixels.push_back(disc ? Rgb{2e8f, 1.8e8f, 1.5e8f} : Rgb{900, 1200, 2000});
+            pixels.push_back(disc ? Rgb{2e8f, 1.8e8f, 1.5e8f} : Rgb{900, 1200, 2000});
             if (disc)
                 lux +=
                     (static_cast<double>(luminance({2e8f, 1.8e8f, 1.5e8f}) - luminance({900, 1200, 2000}))) *
                     static_cast<double>(std::sin(v) * dot(d, toward)) * (3.14159265358979 / 360) *
                     (2 * 3.14159265358979 / 720);
         }
+    sky.pixels = pixels;
     const std::optional<Light> sun = take_sun(sky);
     ASSERT_TRUE(sun);
     EXPECT_GT(dot(-sun->direction, toward), std::cos(0.25f * pi / 180)) << "half a pixel";
     EXPECT_NEAR(luminance(sun->color), lux, 0.005 * lux);
     EXPECT_NEAR(sun->angular_diameter * 180 / pi, 1.2f, 0.15f);
-    for (const Rgb& c : sky.pixels) ASSERT_LT(c.r, 901);
+    for (const Rgb& c : *sky.pixels) ASSERT_LT(c.r, 901);
     EXPECT_FALSE(take_sun(sky)) << "nothing bright is left";
 }
 

@@ -25,8 +25,9 @@ Level furnace(Rgb albedo, float glow) {
     Level level;
     add_box(level, "furnace", {-1, -1, -1}, {1, 1, 1}, true, albedo, {glow, glow, glow});
     const Vec2 corner[6] = {{0, 0}, {1, 1}, {1, 0}, {0, 0}, {0, 1}, {1, 1}};
-    for (std::size_t i = 0; i < level.meshes[0].positions.size(); ++i)
-        level.meshes[0].uv0.push_back(corner[i % 6]);
+    level.meshes[0].edit([&](Mesh& m) {
+        for (std::size_t i = 0; i < m.positions.size(); ++i) m.uv0.push_back(corner[i % 6]);
+    });
     level.lightmap = {.density = 8, .page = 512, .margin = 2};
     return level;
 }
@@ -87,7 +88,7 @@ TEST(Materials, cut_outs_let_the_sun_through_their_holes) {
     Level level;
     add_floor(level, 6);
     add_quad(level, "fence", {-1, 1, 1}, {1, 1, 1}, {1, 1, -1}, {-1, 1, -1}, {0, 0, 0});
-    level.meshes[1].uv0 = {{0, 1}, {1, 1}, {1, 0}, {0, 1}, {1, 0}, {0, 0}};
+    set_uvs(level.meshes[1], {{0, 1}, {1, 1}, {1, 0}, {0, 1}, {1, 0}, {0, 0}});
     level.images.push_back(stripes(1, {255, 255, 255, 255}, {255, 255, 255, 0}));  // left solid, right open
     level.materials[1].base_texture = {.image = 0, .repeat_x = false, .repeat_y = false};
     level.materials[1].alpha_mode = AlphaMode::mask;
@@ -114,7 +115,7 @@ TEST(Materials, a_textured_emitter_lights_by_its_bright_part) {
         level.quality.bounces = 0;
         level.lightmap.density = 6;
         add_quad(level, "panel", {-1, 1, -1}, {1, 1, -1}, {1, 1, 1}, {-1, 1, 1}, {0, 0, 0}, {500, 500, 500});
-        level.meshes[1].uv0 = {{0, 0}, {1, 0}, {1, 1}, {0, 0}, {1, 1}, {0, 1}};
+        set_uvs(level.meshes[1], {{0, 0}, {1, 0}, {1, 1}, {0, 0}, {1, 1}, {0, 1}});
         level.images.push_back(stripes(1, {255, 255, 255, 255}, {0, 0, 0, 255}));
         if (textured)
             level.materials[1].emission_texture = {.image = 0, .repeat_x = false, .repeat_y = false};

@@ -121,8 +121,10 @@ std::vector<std::string> unmoved(const Atlas& before, const Atlas& after) {
 SLOW_TEST(Pages, what_did_not_change_keeps_its_place_when_others_do) {
     Level level = village();
     const Atlas before = unwrap_level(level);
-    for (Vec3& p : level.meshes[3].positions) p.y *= 1.4f;  // one house grows
-    level.surfaces.erase(level.surfaces.begin() + 7);       // one is torn down
+    level.meshes[3].edit([](Mesh& house) {  // one house grows
+        for (Vec3& p : house.positions) p.y *= 1.4f;
+    });
+    level.surfaces.erase(level.surfaces.begin() + 7);  // one is torn down
     add_box(level, "new_house", {0, 0, 20}, {3, 2, 23}, false, {0.5f, 0.5f, 0.5f});
     const Atlas after = unwrap_level(level, nullptr, &before);
     expect_clean_pages(level, after);
@@ -185,12 +187,14 @@ Level two_charts(float gap) {
                                  {5, 0, 0}, {6, 0, 0}, {6, 2, 0}, {5, 0, 0}, {6, 2, 0}, {5, 2, 0}};
     add_surface(level, "pair", p, {1, 1, 1});
     const float g = gap / 36;
+    std::vector<Vec2> uvs;
     const auto quad = [&](float x, float w) {
         for (const Vec2 q : {Vec2{x, 0}, {x + w, 0}, {x + w, 1}, {x, 0}, {x + w, 1}, {x, 1}})
-            level.meshes[0].uv1.push_back(q);
+            uvs.push_back(q);
     };
     quad(0, 0.5f - g / 2);
     quad(0.5f + g / 2, 0.5f - g / 2);
+    level.meshes[0].edit([&](Mesh& m) { m.uv1 = uvs; });
     return level;
 }
 
@@ -220,7 +224,7 @@ TEST(GivenUv, is_kept_or_made_anew_as_the_surface_says) {
     level.surfaces[0].unwrap = UnwrapMode::make;
     EXPECT_FALSE(unwrap_level(level).layouts[0].given);
     level = two_charts(6);
-    level.meshes[0].uv1.clear();
+    level.meshes[0].edit([](Mesh& m) { m.uv1.clear(); });
     level.surfaces[0].unwrap = UnwrapMode::keep;
     notes.clear();
     EXPECT_FALSE(unwrap_level(level, &notes).layouts[0].given);
@@ -241,7 +245,7 @@ TEST(Unseen, charts_get_the_least_density_and_others_all_of_theirs) {
     for (std::uint32_t s = 0; s < 2; ++s) {
         const Layout& layout = atlas.layouts[atlas.surfaces[s].layout];
         for (std::size_t t = 0; t < layout.chart.size(); ++t) {
-            const Vec3 n = level.meshes[s].normals[level.meshes[s].indices[3 * t]];
+            const Vec3 n = level.meshes[s]->normals[level.meshes[s]->indices[3 * t]];
             const float share = layout.charts[layout.chart[t]].share;
             if (n.y > 0.5f) {
                 EXPECT_EQ(share, 1) << "a top is seen";

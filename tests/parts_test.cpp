@@ -325,8 +325,9 @@ TEST(Cuts, of_bad_meshes_and_odd_places_end_well) {
     }
     {
         Level level = two_rooms();  // triangles without area, and an edge with three faces
-        Mesh& m = level.meshes[0];
-        m.indices.insert(m.indices.end(), {0, 0, 1, 0, 1, 1, 0, 1, 2, 0, 1, 5});
+        level.meshes[0].edit([](Mesh& m) {
+            m.indices.insert(m.indices.end(), {0, 0, 1, 0, 1, 1, 0, 1, 2, 0, 1, 5});
+        });
         complete_level(level);
         part_surfaces(level, job);
     }

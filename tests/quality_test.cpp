@@ -249,7 +249,7 @@ TEST(Seams, on_a_round_pier_are_closed_and_left_alone_where_asked) {
     smooth_normals(mesh);
     add_mesh(level, std::move(mesh));
     add_floor(level, 8, {0.6f, 0.3f, 0.2f});
-    for (Vec3& p : level.meshes.back().positions) p.y -= 1.2f;
+    move_mesh(level.meshes.back(), {0, -1.2f, 0});
     level.sky.radiance = {1000, 1000, 1200};
     level.lights.push_back(
         {.name = "lamp", .color = {900, 800, 600}, .position = {2, 1.5f, 1}, .radius = 0.1f});

@@ -421,7 +421,7 @@ TEST(Capture, a_bent_normal_does_not_let_a_floor_mirror_what_is_behind_the_wall)
         add_box(level, "room", {-3, 0, -3}, {3, 3, 3}, true, {0.02f, 0.02f, 0.02f});
         add_quad(level, "tiles", {-3, 0.001f, 3}, {3, 0.001f, 3}, {3, 0.001f, -3}, {-3, 0.001f, -3}, grey);
         level.materials.back().roughness = 0.3f;
-        for (Vec3& n : level.meshes.back().normals) n = normal;
+        set_normals(level.meshes.back(), normal);
         level.reflections = {probe_in({-3, 0, -3}, {3, 3, 3}, 64), probe_in({-9, -9, -9}, {9, 9, 9}, 64)};
         for (ReflectionProbe& p : level.reflections) p.blend = 0.25f;
         level.reflections[1].name = "outside";

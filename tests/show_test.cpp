@@ -99,11 +99,12 @@ TEST(Show, overlaps_are_marked_where_charts_share_texels) {
                              grey);
     s.unwrap = UnwrapMode::keep;
     const auto uvs = [&](float u) {
-        level.meshes[0].uv1.clear();
+        std::vector<Vec2> uvs;
         for (const float at : {0.0f, u})
             for (const Vec2 p :
                  {Vec2{at, 0}, {at + 0.5f, 0}, {at + 0.5f, 1}, {at, 0}, {at + 0.5f, 1}, {at, 1}})
-                level.meshes[0].uv1.push_back(p);
+                uvs.push_back(p);
+        level.meshes[0].edit([&](Mesh& m) { m.uv1 = uvs; });
     };
     complete_level(level);
     Job job;

@@ -143,6 +143,18 @@ Ran tool(const std::string& arguments) {
     return run(std::string(STASIGRAPH_TOOL_PATH) + " " + arguments);
 }
 
+void set_uvs(Shared<Mesh>& mesh, std::vector<Vec2> uvs) {
+    mesh.edit([&](Mesh& m) { m.uv0 = std::move(uvs); });
+}
+void set_normals(Shared<Mesh>& mesh, Vec3 normal) {
+    mesh.edit([&](Mesh& m) { m.normals.assign(m.positions.size(), normal); });
+}
+void move_mesh(Shared<Mesh>& mesh, Vec3 by) {
+    mesh.edit([&](Mesh& m) {
+        for (Vec3& p : m.positions) p = p + by;
+    });
+}
+
 Level sunny_level(float sun, float sky, float density) {
     Level level;
     level.lights = {{.name = "sun",

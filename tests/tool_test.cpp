@@ -33,7 +33,7 @@ TEST(Demo, has_what_the_level_is_said_to_have) {
     const Level level = load_level(demo_folder() / "observatory.toml");
     std::size_t triangles = 0, moving = 0;
     for (const Surface& s : level.surfaces) {
-        triangles += level.meshes[s.mesh].triangle_count();
+        triangles += level.meshes[s.mesh]->triangle_count();
         moving += s.part == Part::moving ? 1 : 0;
     }
     EXPECT_GE(triangles, 20000u);

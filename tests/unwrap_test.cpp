@@ -97,7 +97,7 @@ SLOW_TEST(Unwrap, random_heaps_of_triangles_never_overlap) {
             for (int k = 0; k < 3; ++k)
                 corners.push_back(points[static_cast<std::size_t>(number() * 12) % 12]);
         add_surface(level, "heap", corners, {1, 1, 1});
-        for (Vec3& n : level.meshes[0].normals) n = {0, 1, 0};
+        set_normals(level.meshes[0], {0, 1, 0});
         const Atlas atlas = unwrap_level(level);
         expect_clean_pages(level, atlas);
     }
@@ -106,7 +106,7 @@ SLOW_TEST(Unwrap, random_heaps_of_triangles_never_overlap) {
 Level quad_with_uvs(const std::vector<Vec2>& uv) {
     Level level;
     add_quad(level, "wall", {0, 0, 0}, {2, 0, 0}, {2, 2, 0}, {0, 2, 0}, {1, 1, 1});
-    level.meshes[0].uv1 = uv;
+    level.meshes[0].edit([&](Mesh& m) { m.uv1 = uv; });
     return level;
 }
 
@@ -170,7 +170,7 @@ TEST(Unwrap, a_surface_without_area_is_left_out_and_its_neighbours_are_not) {
     Level level;
     add_floor(level, 2);
     add_surface(level, "sliver", {{0, 0, 0}, {1, 0, 0}, {2, 0, 0}}, {1, 1, 1});
-    for (Vec3& n : level.meshes[1].normals) n = {0, 1, 0};
+    set_normals(level.meshes[1], {0, 1, 0});
     std::string notes;
     const Atlas atlas = unwrap_level(level, &notes);
     EXPECT_EQ(atlas.surfaces[1].page, none);

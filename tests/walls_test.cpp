@@ -118,13 +118,14 @@ Bake footed(float foot) {
     add_box(level, "hollow", {-2.5f, -0.3f, -0.5f}, {2.5f, 0.001f, 0.3f}, true, {0.02f, 0.02f, 0.02f});
     level.surfaces.back().lit_by = LitBy::nothing;
     // Its lid would lie in the floor: only the floor's own sheet closes it.
-    Mesh& box = level.meshes.back();
-    std::vector<std::uint32_t> open;
-    for (std::size_t k = 0; k < box.indices.size(); k += 3)
-        if (!(box.positions[box.indices[k]].y > 0 && box.positions[box.indices[k + 1]].y > 0 &&
-              box.positions[box.indices[k + 2]].y > 0))
-            open.insert(open.end(), &box.indices[k], &box.indices[k] + 3);
-    box.indices = open;
+    level.meshes.back().edit([](Mesh& box) {
+        std::vector<std::uint32_t> open;
+        for (std::size_t k = 0; k < box.indices.size(); k += 3)
+            if (!(box.positions[box.indices[k]].y > 0 && box.positions[box.indices[k + 1]].y > 0 &&
+                  box.positions[box.indices[k + 2]].y > 0))
+                open.insert(open.end(), &box.indices[k], &box.indices[k] + 3);
+        box.indices = open;
+    });
     level.lights.push_back(lamp_at({0, 1, 2}));
     level.lightmap = {.density = 16, .page = 256, .margin = 2};
     level.quality.links = 128;
@@ -218,7 +219,7 @@ SLOW_TEST(Exposure, tells_below_how_much_light_noise_is_not_worth_rays) {
     Level level;
     add_box(level, "room", {-2, 0, -2}, {2, 2.5f, 2}, true, grey);
     add_floor(level, 20, grey);
-    for (Vec3& p : level.meshes.back().positions) p = p + Vec3{14, 0, 0};
+    move_mesh(level.meshes.back(), {14, 0, 0});
     level.surfaces.back().density = 0.3f;
     level.lights.push_back(
         {.name = "lamp", .color = {3, 3, 3}, .position = {-1.2f, 1.9f, -0.8f}, .radius = 0.03f});

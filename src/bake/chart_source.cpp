@@ -87,7 +87,7 @@ void ChartSource::make_wishes() {
         const float density = map_.density * scale_ * surface.density;
         if (area > 0 && std::isfinite(area) && std::isfinite(density))
             front[s] = wish(s, area, mapped(s) ? density : density * patch_density);
-        if (area == 0 && !level_.meshes[surface.mesh].covered.empty()) continue;  // all of it
+        if (area == 0 && !level_.meshes[surface.mesh]->covered.empty()) continue;  // all of it
         if (!(front[s].area > 0)) {
             job_.note("surface " + surface.name +
                       (std::isfinite(area) ? " has no area" : " has no finite area") +

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <unordered_map>
 
+#include "bake/field_keys.hpp"
 #include "bake/keys.hpp"
 
 namespace stasigraph {
@@ -17,7 +18,7 @@ constexpr float slack = 1e-4f, far_slack = 1e-6f;
 
 Box bounds_of(const Level& level, const Surface& s) {
     Box box;
-    for (const Vec3 p : level.meshes[s.mesh].positions) box.add(transform_point(s.to_world, p));
+    for (const Vec3 p : level.meshes[s.mesh]->positions) box.add(transform_point(s.to_world, p));
     if (box.empty()) return box;
     const float far = std::max(length(box.low), length(box.high));
     return box.grown(slack + far_slack * far);
@@ -25,7 +26,7 @@ Box bounds_of(const Level& level, const Surface& s) {
 
 std::string key_to_rays(const Level& level, const Surface& s) {
     Hasher h("to rays");
-    add_mesh(h, level.meshes[s.mesh]);
+    add_shared(h, level.meshes[s.mesh]);
     for (const Vec3 v : {s.to_world.x, s.to_world.y, s.to_world.z, s.to_world.origin}) h.vector(v);
     add_passage(h, level, level.materials[s.material]);
     return h.key();

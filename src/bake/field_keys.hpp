@@ -11,6 +11,10 @@ namespace stasigraph {
 
 /// A texture's pixels and its use; 0 for none.
 void add_texture(Hasher& h, const Level& level, const TextureUse& use);
+/// What counts of a shared value for all that uses it: pixels, and a mesh's shape. Hashed once.
+void add_shared(Hasher& h, const Shared<Image>& image);
+void add_shared(Hasher& h, const Shared<Mesh>& mesh);
+void add_shared(Hasher& h, const Shared<std::vector<Rgb>>& pixels);
 
 /// Adds every member of x that any of `of` depends on, but numbers of something else and what goes through
 /// the tier. What is in a member counts whole.
@@ -45,6 +49,8 @@ void add_value(Hasher& h, const Level& level, const T& x) {
         for (const Vec3 v : {x.x, x.y, x.z, x.origin}) h.vector(v);
     } else if constexpr (std::same_as<T, TextureUse>) {
         add_texture(h, level, x);
+    } else if constexpr (requires { add_shared(h, x); }) {
+        add_shared(h, x);
     } else if constexpr (IsOptional<T>::value) {
         h.number(x.has_value());
         if (x) add_value(h, level, *x);

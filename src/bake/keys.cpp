@@ -43,12 +43,32 @@ void add(Hasher& h, const Atlas& atlas) {
 void add_texture(Hasher& h, const Level& level, const TextureUse& use) {
     h.number(use.image == none ? 0 : 1);
     if (use.image == none) return;
-    add_fields(h, level, level.images[use.image], depends::content);
+    add_shared(h, level.images[use.image]);
     add_fields(h, level, use, depends::content);
 }
 
-void add_mesh(Hasher& h, const Mesh& mesh) {
-    add_fields(h, {}, mesh, depends::geometry);
+void add_shared(Hasher& h, const Shared<Image>& image) {
+    h.text(image.key([](const Image& x) {
+        Hasher own("image");
+        add_fields(own, {}, x, depends::content);
+        return own.key();
+    }));
+}
+
+void add_shared(Hasher& h, const Shared<Mesh>& mesh) {
+    h.text(mesh.key([](const Mesh& x) {
+        Hasher own("mesh");
+        add_fields(own, {}, x, depends::geometry);
+        return own.key();
+    }));
+}
+
+void add_shared(Hasher& h, const Shared<std::vector<Rgb>>& pixels) {
+    h.text(pixels.key([](const std::vector<Rgb>& x) {
+        Hasher own("pixels");
+        own.array(x);
+        return own.key();
+    }));
 }
 
 void add_passage(Hasher& h, const Level& level, const Material& m) {
@@ -86,7 +106,7 @@ std::string ground_key(const Level& level, const Atlas& atlas) {
         h.number(s.part);
         if (s.part == Part::moving) continue;
         add_fields(h, level, s, depends::geometry | depends::rays);
-        add_mesh(h, level.meshes[s.mesh]);
+        add_shared(h, level.meshes[s.mesh]);
         add_passage(h, level, level.materials[s.material]);
     }
     add(h, atlas);
@@ -108,7 +128,7 @@ std::string charts_key(const Level& level) {
     for (const Surface& s : level.surfaces) {
         if (s.part == Part::moving) continue;
         add_fields(h, level, s, depends::charts);
-        add_fields(h, level, level.meshes[s.mesh], depends::charts);
+        add_fields(h, level, *level.meshes[s.mesh], depends::charts);
     }
     if (level.lightmap.shrink_unseen) add_sight(h, level);
     return h.key();
@@ -130,7 +150,7 @@ std::string geometry_key(const Level& level) {
     for (const Surface& s : level.surfaces) {
         if (s.part == Part::moving) continue;
         add_fields(h, level, s, depends::geometry | depends::places | depends::reflections);
-        add_mesh(h, level.meshes[s.mesh]);
+        add_shared(h, level.meshes[s.mesh]);
         add_passage(h, level, level.materials[s.material]);
     }
     return h.key();
@@ -188,54 +208,18 @@ std::string reflections_key(const Level& level) {
     return h.key();
 }
 
-namespace {
-
-/// Keys of images, each hashed once however many materials show it.
-class ImageKeys {
-public:
-    explicit ImageKeys(const Level& level) : level_(level), keys_(level.images.size()) {}
-    void add(Hasher& h, const TextureUse& use) {
-        h.number(use.image == none ? 0 : 1);
-        if (use.image == none) return;
-        std::string& key = keys_[use.image];
-        if (key.empty()) {
-            Hasher own("image");
-            add_fields(own, level_, level_.images[use.image], depends::content);
-            key = own.key();
-        }
-        h.text(key);
-        add_fields(h, level_, use, depends::content);
-    }
-
-private:
-    const Level& level_;
-    std::vector<std::string> keys_;
-};
-
-}  // namespace
-
 std::string textures_key(const Level& level, const std::string& colors) {
     Hasher h("textures");
     h.text(colors);
-    ImageKeys images(level);
-    for (const Material& m : level.materials) images.add(h, m.emission_texture);
+    for (const Material& m : level.materials) add_texture(h, level, m.emission_texture);
     return h.key();
 }
 
 std::string color_key(const Level& level) {
     Hasher h("colors");
     add_fields(h, level, level.quality, depends::colors);
-    ImageKeys images(level);
-    for (const Surface& s : level.surfaces) {
-        if (s.part == Part::moving) continue;
-        for_fields(level.materials[s.material], [&](const Field& field, const auto& value) {
-            if ((field.depends & depends::colors) == 0) return;
-            if constexpr (std::same_as<std::remove_cvref_t<decltype(value)>, TextureUse>)
-                images.add(h, value);
-            else
-                detail::add_value(h, level, value);
-        });
-    }
+    for (const Surface& s : level.surfaces)
+        if (s.part != Part::moving) add_fields(h, level, level.materials[s.material], depends::colors);
     return h.key();
 }
 

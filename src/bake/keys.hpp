@@ -50,9 +50,8 @@ float unseen_light_of(const Level& level, std::uint32_t group);
 /// Whether any volume starts from cameras.
 bool explores_from_cameras(const Level& level);
 
-/// What these contribute to keys: a mesh's triangles, a probe's place and settings, what rays see of a
+/// What these contribute to keys: a probe's place and settings, what rays see of a
 /// material.
-void add_mesh(Hasher& h, const Mesh& mesh);
 void add_reflection(Hasher& h, const ReflectionProbe& probe);
 void add_passage(Hasher& h, const Level& level, const Material& material);
 

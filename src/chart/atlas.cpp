@@ -139,7 +139,7 @@ Vec2 Atlas::offset(std::uint32_t surface) const {
 
 void check_atlas(const Level& level, const Atlas& atlas) {
     for (const Layout& layout : atlas.layouts)
-        check_layout(layout, "layout of mesh " + level.meshes[layout.mesh].name);
+        check_layout(layout, "layout of mesh " + level.meshes[layout.mesh]->name);
     for (std::uint32_t p = 0; p < atlas.pages.size(); ++p) check_margins(atlas, Owners(atlas, p));
 }
 

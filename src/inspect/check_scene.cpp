@@ -23,7 +23,7 @@ std::vector<SurfaceFacts> facts_of(const Level& level) {
     std::vector<SurfaceFacts> facts(level.surfaces.size());
     for (std::uint32_t s = 0; s < facts.size(); ++s) {
         const Surface& surface = level.surfaces[s];
-        const auto count = static_cast<std::uint32_t>(level.meshes[surface.mesh].triangle_count());
+        const auto count = static_cast<std::uint32_t>(level.meshes[surface.mesh]->triangle_count());
         for (std::uint32_t t = 0; t < count; ++t) {
             const RayCaster::Corners c = world_corners(level, s, t);
             facts[s].area += 0.5 * static_cast<double>(length(cross(c.b - c.a, c.c - c.a)));
@@ -114,7 +114,7 @@ void look_around(const CheckScene& scene, Looks& looks) {
     looks.fronts.assign(surfaces, 0);
     looks.backs.assign(surfaces, 0);
     for (const Surface& s : scene.level.surfaces)
-        looks.from_behind.emplace_back(scene.level.meshes[s.mesh].triangle_count(), std::uint8_t{0});
+        looks.from_behind.emplace_back(scene.level.meshes[s.mesh]->triangle_count(), std::uint8_t{0});
     std::vector<std::vector<Hit>> hits(looks.places.size());
     scene.job.parallel(hits.size(), 1, [&](std::size_t i, std::size_t) {
         for (std::uint32_t r = 0; r < rays_per_place; ++r) {
@@ -171,7 +171,7 @@ CheckScene::CheckScene(const Level& l, Job& j)
 
 std::vector<SurfacePoint> CheckScene::points(std::uint32_t s, double per_m2, std::size_t least,
                                              std::size_t most) const {
-    const auto count = static_cast<std::uint32_t>(level.meshes[level.surfaces[s].mesh].triangle_count());
+    const auto count = static_cast<std::uint32_t>(level.meshes[level.surfaces[s].mesh]->triangle_count());
     const double area = facts[s].area;
     std::vector<SurfacePoint> out;
     if (!(area > 0)) return out;

@@ -94,7 +94,7 @@ void check_density(const CheckScene& scene, Findings& out) {
     scene.job.parallel(found.size(), 1, [&](std::size_t i, std::size_t) {
         const auto s = static_cast<std::uint32_t>(i);
         if (!(scene.facts[s].density > 0)) return;
-        const auto count = static_cast<std::uint32_t>(level.meshes[level.surfaces[s].mesh].triangle_count());
+        const auto count = static_cast<std::uint32_t>(level.meshes[level.surfaces[s].mesh]->triangle_count());
         for (std::uint32_t t = 0; t < count; ++t) {
             const RayCaster::Corners c = scene.corners(s, t);
             const Vec3 p[3] = {c.a, c.b, c.c};

@@ -194,7 +194,8 @@ LevelInputs inputs_of(const Level& given) {
         std::string& mesh = meshes[s.mesh];
         if (mesh.empty()) {
             Hasher h("mesh");
-            add_fields(h, level, level.meshes[s.mesh], depends::everything);
+            add_shared(h, level.meshes[s.mesh]);
+            add_fields(h, level, *level.meshes[s.mesh], depends::charts);
             mesh = h.key();
         }
         out.items.push_back(surface_item(level, s, mesh));

@@ -119,9 +119,9 @@ Survey survey(const Level& level, Job& job) {
     for (std::uint32_t i = 0; i < level.surfaces.size(); ++i) {
         const Surface& surface = level.surfaces[i];
         const TexelGrid &front = texels.grids[2 * i], &back = texels.grids[2 * i + 1];
-        s.triangles += level.meshes[surface.mesh].triangle_count();
+        s.triangles += level.meshes[surface.mesh]->triangle_count();
         Survey::SurfaceCost cost{.name = surface.name,
-                                 .triangles = level.meshes[surface.mesh].triangle_count(),
+                                 .triangles = level.meshes[surface.mesh]->triangle_count(),
                                  .density = atlas.surfaces[i].density};
         for (std::uint32_t t = front.first_texel; t < front.first_texel + front.texel_count; ++t)
             cost.area += static_cast<double>(texels.area[t]);

@@ -42,7 +42,7 @@ private:
     /// Whether a surface is not the whole of its primitive as it came.
     bool is_part(std::uint32_t s) const {
         const Surface& surface = level_.surfaces[s];
-        return !level_.meshes[surface.mesh].between.empty() || surface.one_side;
+        return !level_.meshes[surface.mesh]->between.empty() || surface.one_side;
     }
 
     /// Which vertices of a primitive the vertices of what is written are. `tag` tells lists apart.
@@ -177,7 +177,7 @@ private:
             for (const std::uint32_t s : own) {
                 key.insert(
                     key.end(),
-                    {places_[s].primitive, level_.meshes[level_.surfaces[s].mesh].source_primitive,
+                    {places_[s].primitive, level_.meshes[level_.surfaces[s].mesh]->source_primitive,
                      atlas_.surfaces[s].page == none ? none : atlas_.surfaces[s].layout,
                      is_part(s) ? level_.surfaces[s].mesh : none, level_.surfaces[s].one_side ? 1u : 0u});
             }
@@ -190,7 +190,7 @@ private:
                     const std::uint32_t p = places_[s].primitive;
                     while (copy_of["primitives"].size() <= p) copy_of["primitives"].push_back(Json::object());
                     copy_of["primitives"][p] =
-                        before[level_.meshes[level_.surfaces[s].mesh].source_primitive];
+                        before[level_.meshes[level_.surfaces[s].mesh]->source_primitive];
                     primitive(copy_of["primitives"][p], s);
                     done.insert(p);
                 }
@@ -271,8 +271,8 @@ private:
         p["mode"] = 4;
         const auto [indices, first_use] = layout_indices_.try_emplace(vertices.tag, 0);
         if (first_use)
-            indices->second = out_.add_indices(layout ? layout->indices
-                                                      : level_.meshes[level_.surfaces[surface].mesh].indices);
+            indices->second = out_.add_indices(
+                layout ? layout->indices : level_.meshes[level_.surfaces[surface].mesh]->indices);
         p["indices"] = indices->second;
         if (!layout || layout->given) return;
         const auto [uv, fresh] = layout_uv_.try_emplace(layout_index, 0);

@@ -59,7 +59,7 @@ public:
         Json roots = Json::array();
         for (std::uint32_t s = 0; s < level_.surfaces.size(); ++s) {
             if (level_.surfaces[s].part == Part::bake_only ||
-                level_.meshes[level_.surfaces[s].mesh].indices.empty())
+                level_.meshes[level_.surfaces[s].mesh]->indices.empty())
                 continue;
             Json primitive = atlas_.surfaces[s].page != none ? mapped(s) : probed(s);
             primitive["mode"] = 4;

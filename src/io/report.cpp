@@ -118,7 +118,7 @@ private:
         // Over the level from a corner.
         Vec3 low{1e30f, 1e30f, 1e30f}, high{-1e30f, -1e30f, -1e30f};
         for (const Surface& s : gallery_.level().surfaces)
-            for (const Vec3 p : gallery_.level().meshes[s.mesh].positions) {
+            for (const Vec3 p : gallery_.level().meshes[s.mesh]->positions) {
                 low = min(low, transform_point(s.to_world, p));
                 high = max(high, transform_point(s.to_world, p));
             }

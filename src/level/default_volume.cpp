@@ -28,7 +28,7 @@ void add_default_volume(Level& level) {
     for (const Surface& s : level.surfaces) {
         // Backdrops that nothing lights are no place to be.
         if (s.part != Part::still || s.lit_by == LitBy::nothing) continue;
-        for (const Vec3 p : level.meshes[s.mesh].positions) {
+        for (const Vec3 p : level.meshes[s.mesh]->positions) {
             const Vec3 at = transform_point(s.to_world, p);
             low = min(low, at);
             high = max(high, at);

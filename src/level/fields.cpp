@@ -31,11 +31,20 @@ constexpr std::size_t count_members() {
         return count_members<T, most - 1>();
 }
 
+/// Room for a T, so that members can be counted of types that cannot be made while compiling.
+template <class T>
+union Unmade {
+    constexpr Unmade() : nothing{} {}
+    constexpr ~Unmade() {}
+    char nothing;
+    T x;
+};
+
 template <class T>
 constexpr std::size_t count_fields() {
-    T x{};
+    const Unmade<T> room;
     std::size_t count = 0;
-    for_fields(x, [&](const Field&, const auto&) { ++count; });
+    for_fields(room.x, [&](const Field&, const auto&) { ++count; });
     return count;
 }
 
@@ -50,7 +59,8 @@ struct AllDescribed : Described<T>... {};
 template struct AllDescribed<Image, TextureUse, Material, Mesh, Surface, Profile, Light, Sky, Camera, BakeSet,
                              SeriesStep, Figure, Volume, ProbePlace, ProbeOptions, ReflectionProbe,
                              ReflectionRule, LightmapOptions, BakeOptions, OcclusionOptions, PrelitOptions,
-                             CheckOptions, Acceptance, Zone, SceneNode, BetweenVertices, Tangent>;
+                             CheckOptions, Acceptance, Zone, SceneNode, BetweenVertices, Tangent, Scene,
+                             Lighting, Placement, Settings>;
 #endif
 
 }  // namespace

@@ -63,10 +63,18 @@ concept is = std::same_as<std::remove_const_t<T>, U>;
 
 }  // namespace stasigraph
 
+#include "level/lighting_fields.hpp"
+#include "level/placement_fields.hpp"
 #include "level/scene_fields.hpp"
 #include "level/setting_fields.hpp"
 
 namespace stasigraph {
+
+/// A struct whose members are listed.
+template <class T>
+concept Described = requires(T& x) {
+    fields::visit(x, [](const Field&, auto&) {});
+};
 
 /// Calls f(field, member) for every member, in the order in which they stand.
 template <class T, class F>

@@ -65,7 +65,7 @@ void check_surface(const Level& level, const Surface& s, const std::vector<std::
     const Affine& m = s.to_world;
     if (!is_finite(m.x) || !is_finite(m.y) || !is_finite(m.z) || !is_finite(m.origin))
         fail("a transform is not finite", s.name, "", "Export the node again.");
-    if (level.meshes[s.mesh].positions.empty()) return check_place(m.origin, s.name);
+    if (level.meshes[s.mesh]->positions.empty()) return check_place(m.origin, s.name);
     const auto& [low, high] = bounds[s.mesh];
     for (int corner = 0; corner < 8; ++corner)
         check_place(transform_point(m, {corner & 1 ? high.x : low.x, corner & 2 ? high.y : low.y,
@@ -237,10 +237,10 @@ void check_sky(const Sky& sky) {
         fail("the way to its sun is no unit vector", "", "");
     if (sky.kind != SkyKind::image) return;
     if (sky.width < 1 || sky.height < 1 ||
-        sky.pixels.size() != static_cast<std::size_t>(sky.width) * static_cast<std::size_t>(sky.height))
-        fail("the image's size and pixels disagree", std::to_string(sky.pixels.size()), "");
-    for (std::size_t i = 0; i < sky.pixels.size(); ++i)
-        if (!is_light(sky.pixels[i]))
+        sky.pixels->size() != static_cast<std::size_t>(sky.width) * static_cast<std::size_t>(sky.height))
+        fail("the image's size and pixels disagree", std::to_string(sky.pixels->size()), "");
+    for (std::size_t i = 0; i < sky.pixels->size(); ++i)
+        if (!is_light((*sky.pixels)[i]))
             fail("a pixel is negative or not finite", "pixel " + std::to_string(i), "Repair the image.");
 }
 

@@ -1,5 +1,5 @@
 #pragma once
-// Members of what a scene holds: shapes, materials, lights, the sky, cameras.
+// Members of what a scene file holds: shapes, materials and where they stand.
 
 #include "level/fields.hpp"
 
@@ -112,126 +112,6 @@ constexpr void visit(T& x, F&& f) {
     f({.name = "one_side", .depends = d::geometry}, x.one_side);
 }
 
-template <is<Profile> T, class F>
-constexpr void visit(T& x, F&& f) {
-    f({.name = "name"}, x.name);
-    f({.name = "type_b", .depends = d::content}, x.type_b);
-    f({.name = "plane", .depends = d::content, .unit = "radians"}, x.plane);
-    f({.name = "angle", .depends = d::content, .unit = "radians"}, x.angle);
-    f({.name = "candela", .depends = d::content, .unit = "cd"}, x.candela);
-    f({.name = "peak", .depends = d::content, .unit = "cd"}, x.peak);
-    f({.name = "lumens", .depends = d::content, .unit = "lm"}, x.lumens);
-}
-
-template <is<Light> T, class F>
-constexpr void visit(T& x, F&& f) {
-    constexpr std::uint32_t both = d::direct | d::visibility;
-    f({.name = "name", .depends = d::visibility, .sheet = "light.name"}, x.name);
-    f({.name = "kind", .depends = both, .sheet = "light.kind"}, x.kind);
-    f({.name = "color",
-       .depends = d::direct,
-       .unit = "lx, cd or nit",
-       .low = 0,
-       .high = 1e12,
-       .sheet = "light.color"},
-      x.color);
-    f({.name = "unit", .unit = "lx, cd or nit"}, x.unit);
-    f({.name = "position", .depends = both, .unit = "m", .sheet = "light.at"}, x.position);
-    f({.name = "direction", .depends = both, .sheet = "light.toward, light.azimuth, light.elevation"},
-      x.direction);
-    f({.name = "across", .depends = both, .sheet = "light.across", .told = "{} turned about its aim"},
-      x.across);
-    f({.name = "radius", .depends = both, .unit = "m", .low = 0, .high = 1e4, .sheet = "light.radius"},
-      x.radius);
-    f({.name = "width", .depends = both, .unit = "m", .low = 0, .high = 1e4, .sheet = "light.width"},
-      x.width);
-    f({.name = "height", .depends = both, .unit = "m", .low = 0, .high = 1e4, .sheet = "light.height"},
-      x.height);
-    f({.name = "angular diameter",
-       .depends = both,
-       .unit = "degrees",
-       .low = 0,
-       .high = 180,
-       .per_unit = per_degree,
-       .sheet = "light.diameter"},
-      x.angular_diameter);
-    f({.name = "inner cone",
-       .depends = both,
-       .unit = "degrees",
-       .low = 0,
-       .high = 180,
-       .per_unit = per_degree,
-       .sheet = "light.inner"},
-      x.inner_cone);
-    f({.name = "outer cone",
-       .depends = both,
-       .unit = "degrees",
-       .low = 0,
-       .high = 180,
-       .per_unit = per_degree,
-       .sheet = "light.outer"},
-      x.outer_cone);
-    f({.name = "edge", .depends = both, .low = 0.001, .high = 16, .sheet = "light.edge"}, x.falloff_exponent);
-    f({.name = "range", .depends = both, .unit = "m", .low = 0, .high = 1e9, .sheet = "light.range"},
-      x.range);
-    f({.name = "profile",
-       .depends = both,
-       .sheet = "light.profile",
-       .told = "{} has another profile",
-       .stands_for = true},
-      x.profile);
-    f({.name = "group", .depends = d::direct, .sheet = "light.group", .stands_for = true}, x.group);
-    f({.name = "bake", .depends = both, .sheet = "light.bake"}, x.role);
-}
-
-template <is<Sky> T, class F>
-constexpr void visit(T& x, F&& f) {
-    f({.name = "kind", .depends = d::direct, .sheet = "sky.type, sky.image, sky.radiance"}, x.kind);
-    f({.name = "radiance",
-       .depends = d::direct,
-       .unit = "nit",
-       .low = 0,
-       .high = 1e12,
-       .sheet = "sky.radiance"},
-      x.radiance);
-    f({.name = "group", .depends = d::direct, .sheet = "sky.group", .stands_for = true}, x.group);
-    f({.name = "width", .depends = d::direct, .unit = "pixels", .told = "the sky has another image"},
-      x.width);
-    f({.name = "height", .depends = d::direct, .unit = "pixels", .told = "the sky has another image"},
-      x.height);
-    f({.name = "image",
-       .depends = d::direct,
-       .unit = "nit",
-       .sheet = "sky.image",
-       .told = "the sky has another image"},
-      x.pixels);
-    f({.name = "turn", .depends = d::direct, .unit = "radians", .sheet = "sky.turn"}, x.turn);
-    f({.name = "type", .depends = d::direct, .sheet = "sky.type"}, x.type);
-    f({.name = "sun",
-       .depends = d::direct,
-       .sheet = "sky.azimuth, sky.elevation",
-       .told = "the sky's sun stands elsewhere"},
-      x.sun);
-    f({.name = "below", .depends = d::direct, .unit = "nit", .low = 0, .high = 1e12, .sheet = "sky.ground"},
-      x.below);
-}
-
-template <is<Camera> T, class F>
-constexpr void visit(T& x, F&& f) {
-    f({.name = "name", .sheet = "camera.name"}, x.name);
-    // Where volumes are explored from cameras, and where unseen charts are shrunk.
-    f({.name = "eye", .depends = d::places | d::reflections | d::charts, .unit = "m", .sheet = "camera.eye"},
-      x.eye);
-    f({.name = "toward", .unit = "m", .sheet = "camera.toward"}, x.toward);
-    f({.name = "fov",
-       .unit = "degrees",
-       .low = 0.0573,
-       .high = 179.8,
-       .per_unit = per_degree,
-       .sheet = "camera.fov"},
-      x.vertical_fov);
-}
-
 template <is<SceneNode> T, class F>
 constexpr void visit(T& x, F&& f) {
     f({.name = "name"}, x.name);
@@ -239,6 +119,20 @@ constexpr void visit(T& x, F&& f) {
     f({.name = "parent"}, x.parent);
     f({.name = "source_node"}, x.source_node);
     f({.name = "rig_copy"}, x.rig_copy);
+}
+
+/// Lists are named for one of what they hold.
+template <is<Scene> T, class F>
+constexpr void visit(T& x, F&& f) {
+    f({.name = "image"}, x.images);
+    f({.name = "material"}, x.materials);
+    f({.name = "mesh"}, x.meshes);
+    f({.name = "surface"}, x.surfaces);
+    f({.name = "node"}, x.nodes);
+    f({.name = "parts"}, x.parts);
+    f({.name = "source_nodes"}, x.source_nodes);
+    f({.name = "name"}, x.name);
+    f({.name = "scene_hash"}, x.scene_hash);
 }
 
 }  // namespace stasigraph::fields

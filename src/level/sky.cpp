@@ -78,7 +78,7 @@ Rgb sky_radiance(const Sky& sky, Vec3 d) {
     const float v = std::acos(std::clamp(d.y, -1.0f, 1.0f)) / pi;
     const int x = std::min(static_cast<int>(u * static_cast<float>(sky.width)), sky.width - 1),
               y = std::min(static_cast<int>(v * static_cast<float>(sky.height)), sky.height - 1);
-    return sky.pixels[static_cast<std::size_t>(y) * sky.width + x] * sky.radiance;
+    return (*sky.pixels)[static_cast<std::size_t>(y) * sky.width + x] * sky.radiance;
 }
 
 }  // namespace stasigraph

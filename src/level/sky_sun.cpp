@@ -40,8 +40,9 @@ void for_pixels_within(const Sky& sky, Vec3 middle, float reach, F f) {
 
 std::size_t brightest(const Sky& sky) {
     std::size_t best = 0;
-    for (std::size_t i = 1; i < sky.pixels.size(); ++i)
-        if (luminance(sky.pixels[i]) > luminance(sky.pixels[best])) best = i;
+    const std::vector<Rgb>& pixels = *sky.pixels;
+    for (std::size_t i = 1; i < pixels.size(); ++i)
+        if (luminance(pixels[i]) > luminance(pixels[best])) best = i;
     return best;
 }
 
@@ -54,17 +55,18 @@ Vec3 brightest_direction(const Sky& sky) {
 
 std::optional<Light> take_sun(Sky& sky) {
     const Vec3 peak = brightest_direction(sky);
-    const float top = luminance(sky.pixels[brightest(sky)]);
+    const std::vector<Rgb>& pixels = *sky.pixels;
+    const float top = luminance(pixels[brightest(sky)]);
     std::vector<std::pair<float, std::size_t>> ring;
     for_pixels_within(sky, peak, ring_reach, [&](std::size_t i, int, Vec3, float c) {
-        if (c < std::cos(disc_reach)) ring.push_back({luminance(sky.pixels[i]), i});
+        if (c < std::cos(disc_reach)) ring.push_back({luminance(pixels[i]), i});
     });
     if (ring.empty()) return std::nullopt;
     std::sort(ring.begin(), ring.end());
     // The middle half of the ring: neither a tree's edge nor the glare.
     Rgb around;
     const std::size_t from = ring.size() / 4, to = std::max(from + 1, 3 * ring.size() / 4);
-    for (std::size_t k = from; k < to; ++k) around += sky.pixels[ring[k].second];
+    for (std::size_t k = from; k < to; ++k) around += pixels[ring[k].second];
     around = around * (1.0f / static_cast<float>(to - from));
     const float base = luminance(around);
     if (!(top > least_contrast * base)) return std::nullopt;
@@ -74,7 +76,7 @@ std::optional<Light> take_sun(Sky& sky) {
     std::vector<std::size_t> disc;
     std::vector<std::pair<Vec3, Rgb>> parts;  // direction, lux across it
     for_pixels_within(sky, peak, disc_reach, [&](std::size_t i, int y, Vec3 d, float) {
-        const Rgb c = sky.pixels[i];
+        const Rgb c = pixels[i];
         if (!(luminance(c) > edge)) return;
         const double omega = pixel_angle(sky, y), l = static_cast<double>(luminance(c) - base);
         axis[0] += l * omega * static_cast<double>(d.x);
@@ -93,7 +95,9 @@ std::optional<Light> take_sun(Sky& sky) {
         light[1] += c * static_cast<double>(std::max(e.g, 0.0f));
         light[2] += c * static_cast<double>(std::max(e.b, 0.0f));
     }
-    for (const std::size_t i : disc) sky.pixels[i] = around;
+    sky.pixels.edit([&](std::vector<Rgb>& own) {
+        for (const std::size_t i : disc) own[i] = around;
+    });
     Light sun{.name = "sun", .kind = LightKind::sun, .direction = -toward};
     sun.across = Frame(sun.direction).tangent;
     sun.color =

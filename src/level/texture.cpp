@@ -42,7 +42,7 @@ bool is_transmissive(const Material& m) {
 bool has_normal_maps(const Level& level) {
     return std::any_of(level.surfaces.begin(), level.surfaces.end(), [&](const Surface& s) {
         return s.part == Part::still && s.lit_by == LitBy::lightmap &&
-               level.materials[s.material].normal_texture.image != none && !level.meshes[s.mesh].uv0.empty();
+               level.materials[s.material].normal_texture.image != none && !level.meshes[s.mesh]->uv0.empty();
     });
 }
 

@@ -155,8 +155,8 @@ void DirectLight::add_surface(std::uint32_t number) {
     float pixel = 1;
     for (const TextureUse* use : {&material.emission_texture, &material.base_texture})
         if (use->image != none)
-            pixel = std::min(pixel, 1.0f / static_cast<float>(std::max(level_.images[use->image].width,
-                                                                       level_.images[use->image].height)));
+            pixel = std::min(pixel, 1.0f / static_cast<float>(std::max(level_.images[use->image]->width,
+                                                                       level_.images[use->image]->height)));
     std::optional<TextureBounds> bounds;
     if (material.emission_texture.image != none)
         bounds.emplace(level_.images[material.emission_texture.image]);

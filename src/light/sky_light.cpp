@@ -83,7 +83,7 @@ void SkyLight::fill(const Sky& sky) {
         for (int x = 0; x < sky.width; ++x) {
             const std::size_t i =
                 row * width_ + static_cast<std::size_t>(static_cast<std::int64_t>(x) * width_ / sky.width);
-            const Rgb c = sky.pixels[static_cast<std::size_t>(y) * sky.width + x] * sky.radiance;
+            const Rgb c = (*sky.pixels)[static_cast<std::size_t>(y) * sky.width + x] * sky.radiance;
             sum[i][0] += omega * static_cast<double>(c.r);
             sum[i][1] += omega * static_cast<double>(c.g);
             sum[i][2] += omega * static_cast<double>(c.b);

@@ -160,8 +160,7 @@ bool load_parts(const BakeStore& store, const std::string& key, Level& level, Pa
     }
     const std::size_t own_meshes = level.meshes.size();
     std::vector<std::string> mesh_names;
-    for (const Surface& s : level.surfaces) mesh_names.push_back(level.meshes[s.mesh].name);
-    for (Mesh& m : meshes) level.meshes.push_back(std::move(m));
+    for (const Surface& s : level.surfaces) mesh_names.push_back(level.meshes[s.mesh]->name);
     std::size_t at = 0;
     for (std::size_t i = 0; i < kept.size(); at += lengths[i], ++i) {
         const KeptSurface& k = kept[i];
@@ -184,12 +183,13 @@ bool load_parts(const BakeStore& store, const std::string& key, Level& level, Pa
         }
         Surface& s = level.surfaces[i];
         if (k.mesh >= own_meshes)
-            level.meshes[k.mesh].name = k.is_seal ? "gaps under walls" : mesh_names[k.from];
+            meshes[k.mesh - own_meshes].name = k.is_seal ? "gaps under walls" : mesh_names[k.from];
         s.mesh = k.mesh;
         s.material = k.material;
         s.part_of = k.part_of;
         s.one_side = k.one_side != 0;
     }
+    for (Mesh& m : meshes) level.meshes.push_back(std::move(m));
     return true;
 }
 

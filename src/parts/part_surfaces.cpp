@@ -101,7 +101,7 @@ private:
 
     void take(std::uint32_t number, std::vector<Mesh> meshes) {
         ++figures_.cut;
-        const std::size_t before = level_.meshes[level_.surfaces[number].mesh].triangle_count();
+        const std::size_t before = level_.meshes[level_.surfaces[number].mesh]->triangle_count();
         std::size_t after = 0;
         for (const Mesh& m : meshes) after += m.triangle_count();
         figures_.triangles += after - std::min(before, after);
@@ -245,7 +245,7 @@ private:
             const Sides sides = surface.sides == Sides::automatic ? level_.lightmap.sides : surface.sides;
             if (surface.part != Part::still || surface.lit_by != LitBy::lightmap || surface.animated ||
                 !m.double_sided || is_foliage(m) || sides == Sides::one || surface.copy_of != none ||
-                (!level_.meshes[surface.mesh].uv1.empty() && surface.unwrap != UnwrapMode::make))
+                (!level_.meshes[surface.mesh]->uv1.empty() && surface.unwrap != UnwrapMode::make))
                 continue;
             if (sides == Sides::both)
                 both[s] = 1;

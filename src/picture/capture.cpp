@@ -88,7 +88,8 @@ bool load_hits(const BakeStore& store, const std::string& name, const Level& lev
     for (const SeenHit& h : to.hits) {
         if (h.surface == none) continue;
         const std::uint32_t s = h.surface & ~back_bit;
-        if (s >= level.surfaces.size() || h.triangle >= level.meshes[level.surfaces[s].mesh].triangle_count())
+        if (s >= level.surfaces.size() ||
+            h.triangle >= level.meshes[level.surfaces[s].mesh]->triangle_count())
             return false;
     }
     return true;

@@ -39,7 +39,7 @@ std::vector<std::uint32_t> match_surfaces(const LitLevel& from, const LitLevel& 
     for (std::uint32_t s = 0; s < to.level.surfaces.size(); ++s) names[to.level.surfaces[s].name] = s;
     std::vector<std::uint32_t> match;
     const auto triangles = [](const Level& l, std::uint32_t s) {
-        return l.meshes[l.surfaces[s].mesh].triangle_count();
+        return l.meshes[l.surfaces[s].mesh]->triangle_count();
     };
     for (std::uint32_t s = 0; s < from.level.surfaces.size(); ++s) {
         const auto found = names.find(from.level.surfaces[s].name);

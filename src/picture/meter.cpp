@@ -75,7 +75,7 @@ std::vector<MeterReading> meter_lightmap(const Level& level, const Atlas& atlas,
     for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
         low[s] = {1e30f, 1e30f, 1e30f};
         high[s] = -low[s];
-        for (Vec3 v : level.meshes[level.surfaces[s].mesh].positions) {
+        for (Vec3 v : level.meshes[level.surfaces[s].mesh]->positions) {
             const Vec3 p = transform_point(level.surfaces[s].to_world, v);
             low[s] = min(low[s], p);
             high[s] = max(high[s], p);

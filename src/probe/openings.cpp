@@ -50,7 +50,7 @@ std::vector<Direction> directions_of(const Level& level, const RayCaster& caster
     for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
         const Surface& surface = level.surfaces[s];
         if (surface.part == Part::moving || caster.is_glass(s)) continue;
-        const std::size_t count = level.meshes[surface.mesh].indices.size() / 3;
+        const std::size_t count = level.meshes[surface.mesh]->indices.size() / 3;
         for (std::uint32_t t = 0; t < count; ++t) {
             const RayCaster::Corners at = caster.corners(s, t);
             const Vec3 product = cross(at.b - at.a, at.c - at.a);

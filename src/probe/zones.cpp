@@ -120,7 +120,7 @@ std::vector<std::vector<std::uint32_t>> things(const Level& level) {
         const Surface& surface = level.surfaces[s];
         // What was cut was cut because its parts lie in different rooms.
         const bool alone = surface.source_node == none || surface.one_side ||
-                           !level.meshes[surface.mesh].between.empty() || listed_in(level, s) != none ||
+                           !level.meshes[surface.mesh]->between.empty() || listed_in(level, s) != none ||
                            std::any_of(level.zones.begin(), level.zones.end(),
                                        [&](const Zone& z) { return has(z.left_out, s); });
         const bool copy = surface.copy_of != none;

@@ -270,7 +270,7 @@ RayCaster::RayCaster(const Level& level, const TextureSet& textures,
     scene_->glass = rtcNewScene(scene_->device);
     rtcSetSceneFlags(scene_->glass, RTC_SCENE_FLAG_ROBUST);
     for (std::uint32_t s = 0; s < level.surfaces.size(); ++s)
-        if (takes_part(level.surfaces[s]) && !level.meshes[level.surfaces[s].mesh].indices.empty())
+        if (takes_part(level.surfaces[s]) && !level.meshes[level.surfaces[s].mesh]->indices.empty())
             scene_->add(s);
     // By one thread: who asked for one gets one.
     tbb::task_arena(1).execute([&] {

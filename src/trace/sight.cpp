@@ -66,7 +66,7 @@ Sight::Sight(const Level& level, const RayCaster& caster, Job& job) : level_(lev
         job.advance(1);
     });
     for (const Surface& s : level.surfaces)
-        met_.emplace_back(level.meshes[s.mesh].triangle_count(), std::uint8_t{0});
+        met_.emplace_back(level.meshes[s.mesh]->triangle_count(), std::uint8_t{0});
     for (std::size_t i = 0; i < looks.size(); ++i) {
         if (looks[i].inside) continue;
         places_.push_back(candidates[i]);
