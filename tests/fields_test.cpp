@@ -11,7 +11,7 @@
 #include <functional>
 #include <set>
 
-#include "io/inputs_file.hpp"
+#include "results/inputs_file.hpp"
 #include "shapes.hpp"
 #include "stasigraph/changes.hpp"
 #include "stasigraph/error.hpp"

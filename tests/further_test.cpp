@@ -35,7 +35,7 @@ TEST(Method, changes_with_code_that_makes_results_and_with_nothing_else) {
         return now;
     };
     EXPECT_EQ(with("include/stasigraph/level.hpp", "\n// A comment.\n\n/* and another */\n"), first);
-    EXPECT_EQ(with("src/io/exr.cpp", "\nint more;\n"), first);
+    EXPECT_EQ(with("src/codec/exr.cpp", "\nint more;\n"), first);
     EXPECT_EQ(with("src/inspect/check.cpp", "\nint more;\n"), first);
     for (const char* file :
          {"src/runtime/net_lookup.hpp", "src/runtime/reflection_lookup.hpp", "src/picture/capture.cpp",

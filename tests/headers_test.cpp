@@ -59,7 +59,8 @@ TEST(Headers, the_runtime_compiles_as_cpp_17_and_as_c) {
 TEST(Layers, no_folder_includes_one_below_it) {
     const std::vector<std::string> order = {"runtime", "base",    "level",     "chart",  "trace",
                                             "parts",   "light",   "transport", "finish", "probe",
-                                            "bake",    "inspect", "picture",   "io"};
+                                            "bake",    "inspect", "picture",   "codec",  "gltf",
+                                            "sheet",   "plot",    "results",   "game",   "workflow"};
     std::map<std::string, int> rank;
     for (std::size_t i = 0; i < order.size(); ++i) rank[order[i]] = static_cast<int>(i);
     const std::regex include("#include \"([a-z0-9_]+)/[a-z0-9_]+\\.(?:hpp|h)\"");

@@ -7,8 +7,8 @@
 #include <jpeglib.h>
 #include <png.h>
 
-#include "io/bake_files.hpp"
-#include "io/gltf_scene.hpp"
+#include "codec/images.hpp"
+#include "codec/files.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/io.hpp"
 #include "support.hpp"

@@ -8,7 +8,9 @@
 #include <cstring>
 #include <fstream>
 
-#include "io/bake_files.hpp"
+#include "codec/files.hpp"
+#include "results/result_parts.hpp"
+#include "stasigraph/io.hpp"
 #include "light/direct.hpp"
 #include "probe/lamps.hpp"
 #include "runtime/half.hpp"

@@ -1,0 +1,116 @@
+#include "sheet/sheet_change.hpp"
+
+#include <algorithm>
+
+#include "base/text.hpp"
+#include "stasigraph/error.hpp"
+
+namespace stasigraph {
+
+namespace {
+
+[[noreturn]] void fail(const SheetChange& change, const std::string& what, const std::string& remedy) {
+    throw Error{.what = what, .where = change.path, .value = change.value, .remedy = remedy};
+}
+
+/// The value as TOML reads it after an equals sign; else as a text.
+toml::table parsed(const SheetChange& change) {
+    try {
+        return toml::parse("value = " + change.value);
+    } catch (const toml::parse_error&) {
+        toml::table t;
+        t.insert_or_assign("value", change.value);
+        return t;
+    }
+}
+
+toml::table& table_named(toml::table& sheet, const std::string& name) {
+    if (!sheet.contains(name)) sheet.insert_or_assign(name, toml::table{});
+    if (toml::table* t = sheet.get_as<toml::table>(name)) return *t;
+    throw Error{
+        .what = "must be written as a table", .where = name, .value = "", .remedy = "Write [" + name + "]."};
+}
+
+toml::array& list_named(toml::table& sheet, const std::string& name) {
+    if (!sheet.contains(name)) sheet.insert_or_assign(name, toml::array{});
+    if (toml::array* a = sheet.get_as<toml::array>(name)) return *a;
+    throw Error{.what = "must be written as a table",
+                .where = name,
+                .value = "",
+                .remedy = "Write [[" + name + "]]."};
+}
+
+/// set.dusk.gain.sun, series.day.latitude, group.lamps.match, volume.hall.spacing, camera.dome.fov: an entry
+/// by its name, and a table within it where a further dot follows.
+void change_named(toml::array& list, const std::string& name, std::string key, const toml::node& value,
+                  const SheetChange& change) {
+    for (toml::node& node : list) {
+        toml::table* entry = node.as_table();
+        if (!entry || (*entry)["name"].value_or(std::string()) != name) continue;
+        const std::size_t dot = key.find('.');
+        if (dot == std::string::npos) {
+            entry->insert_or_assign(key, value);
+            return;
+        }
+        table_named(*entry, key.substr(0, dot)).insert_or_assign(key.substr(dot + 1), value);
+        return;
+    }
+    std::string known;
+    for (const toml::node& node : list)
+        if (const toml::table* entry = node.as_table())
+            known += (known.empty() ? "" : ", ") + (*entry)["name"].value_or(std::string("?"));
+    fail(change, "the sheet has no entry named " + name,
+         known.empty() ? "It has none of this kind." : "It has: " + known + ".");
+}
+
+}  // namespace
+
+void change_sheet(toml::table& sheet, const SheetChange& change) {
+    static const std::pair<std::string_view, std::string_view> short_names[] = {
+        {"bounces", "quality"},  {"bounce_gain", "quality"}, {"saturation", "quality"}, {"tier", "quality"},
+        {"noise", "quality"},    {"links", "quality"},       {"denoise", "quality"},    {"edges", "quality"},
+        {"density", "lightmap"}, {"margin", "lightmap"},     {"page", "lightmap"}};
+    const toml::table holder = parsed(change);
+    const toml::node& value = *holder.get("value");
+    const std::size_t dot = change.path.find('.');
+    if (dot == std::string::npos) {
+        for (const auto& [key, table] : short_names)
+            if (change.path == key) {
+                table_named(sheet, std::string(table)).insert_or_assign(change.path, value);
+                return;
+            }
+        fail(change, "names no value of a bake sheet",
+             "Write e.g. quality.bounces, sky.lux or light.sun.kelvin.");
+    }
+    const std::string table = change.path.substr(0, dot), rest = change.path.substr(dot + 1);
+    const std::vector<std::string_view> known = sheet_tables();
+    if (std::find(known.begin(), known.end(), table) == known.end()) {
+        const std::string near = nearest_word(table, known);
+        fail(change, "names no table of a bake sheet", near.empty() ? "" : "Did you mean \"" + near + "\"?");
+    }
+    static constexpr std::string_view single[] = {"level", "lightmap",  "quality",
+                                                  "sky",   "occlusion", "prelit"};
+    if (std::find(std::begin(single), std::end(single), table) != std::end(single)) {
+        table_named(sheet, table).insert_or_assign(rest, value);
+        return;
+    }
+    toml::array& list = list_named(sheet, table);
+    if (table == "light" || table == "surface") {
+        // Names may hold dots, keys do not.
+        const std::size_t last = rest.rfind('.');
+        if (last == std::string::npos)
+            fail(change, "says no key",
+                 "Write " + table + ".NAME.KEY, e.g. " + table + "." + rest +
+                     (table == "light" ? ".gain" : ".density") + ".");
+        toml::table entry;
+        entry.insert_or_assign("match", rest.substr(0, last));
+        entry.insert_or_assign(rest.substr(last + 1), value);
+        list.push_back(std::move(entry));
+        return;
+    }
+    const std::size_t next = rest.find('.');
+    if (next == std::string::npos) fail(change, "says no key", "Write " + table + ".NAME.KEY.");
+    change_named(list, rest.substr(0, next), rest.substr(next + 1), value, change);
+}
+
+}  // namespace stasigraph
