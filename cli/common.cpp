@@ -86,7 +86,7 @@ void add_tier(const Command& app, Common& common) {
 
 void look_at_tier(const Common& common, const fs::path& folder, Level& level) {
     if (!common.tier.empty())
-        level.quality.tier = tier_named(common.tier);
+        level.quality.tier = *tier_named(common.tier);
     else if (const std::optional<Tier> baked = baked_tier(folder))
         level.quality.tier = *baked;
 }
@@ -180,30 +180,6 @@ Level load(const Common& common) {
     return level;
 }
 
-Tier tier_named(const std::string& name) {
-    return name == "glance" ? Tier::glance : name == "final" ? Tier::final : Tier::proof;
-}
-const char* tier_name(Tier tier) {
-    return tier == Tier::glance ? "glance" : tier == Tier::proof ? "proof" : "final";
-}
-
-Camera choose_camera(const Level& level, const std::string& name) {
-    std::string known;
-    for (const Camera& c : level.cameras) {
-        if (name.empty() || c.name == name) return c;
-        known += (known.empty() ? "" : ", ") + c.name;
-    }
-    if (level.cameras.empty())
-        throw Error{.what = "the level has no camera",
-                    .where = "--camera",
-                    .value = "",
-                    .remedy = "Use --eye X,Y,Z --toward X,Y,Z, or add a [[camera]] to the sheet."};
-    throw Error{.what = "there is no such camera",
-                .where = "--camera",
-                .value = name,
-                .remedy = "The level has: " + known + "."};
-}
-
 std::string reasons_text(const std::vector<std::string>& reasons) {
     constexpr std::size_t most = 3;
     std::string s;
@@ -250,29 +226,6 @@ Vec3 parse_vec(const std::string& text, const std::string& option) {
     return v;
 }
 
-Atlas earlier_atlas(const Level& level, const std::vector<fs::path>& folders, Job& job) {
-    for (const fs::path& folder : folders) {
-        fs::path file = atlas_file(folder, level.quality.tier);
-        std::error_code bad;
-        // Tiers of one density have the same charts, and then share their links.
-        for (const Tier other : {Tier::glance, Tier::proof, Tier::final})
-            if (!fs::exists(file, bad) &&
-                tier_options(other).density_scale == tier_options(level.quality.tier).density_scale)
-                file = atlas_file(folder, other);
-        if (!fs::exists(file, bad)) continue;
-        try {
-            return load_atlas(file);
-        } catch (const Error& e) {
-            job.note(e.text() + " It is left aside: every surface is packed anew.");
-        }
-    }
-    return {};
-}
-
-std::vector<fs::path> atlas_folders(const Common& common, const fs::path& out) {
-    return {out, unwrap_output(common.level)};
-}
-
 void add_camera(const Command& app, CameraOptions& o) {
     const Argument camera =
         app.add_option("--camera", o.camera, "a camera of the level; the first unless given");
@@ -291,7 +244,7 @@ void check_camera(const CameraOptions& o) {
 }
 
 Camera camera_of(const CameraOptions& o, const Level& level) {
-    if (o.eye.empty()) return choose_camera(level, o.camera);
+    if (o.eye.empty()) return camera_named(level, o.camera);
     Camera c{.name = "eye",
              .eye = parse_vec(o.eye, "--eye"),
              .toward = parse_vec(o.toward, "--toward"),

@@ -9,6 +9,7 @@
 #include <string>
 
 #include "arguments.hpp"
+#include "stasigraph/bake_folder.hpp"
 #include "stasigraph/game_file.hpp"
 #include "stasigraph/io.hpp"
 #include "stasigraph/stasigraph.hpp"
@@ -64,9 +65,6 @@ void say(fmt::format_string<T...> text, T&&... values) {
     fmt::print(text, std::forward<T>(values)...);
 }
 
-/// A camera of the level; the first for an empty name. Throws Error naming those there are.
-stasigraph::Camera choose_camera(const stasigraph::Level& level, const std::string& name);
-
 /// --camera, or --eye with --toward and --fov.
 struct CameraOptions {
     std::string camera, eye, toward;
@@ -76,10 +74,6 @@ void add_camera(const Command& app, CameraOptions& options);
 /// Throws UsageError where --eye or --toward is no place.
 void check_camera(const CameraOptions& options);
 stasigraph::Camera camera_of(const CameraOptions& options, const stasigraph::Level& level);
-
-/// Tiers by the names of sheets and options.
-stasigraph::Tier tier_named(const std::string& name);
-const char* tier_name(stasigraph::Tier tier);
 
 /// The first few reasons, and how many more there are.
 std::string reasons_text(const std::vector<std::string>& reasons);
@@ -104,19 +98,6 @@ void warn_stale(const stasigraph::SavedBake& bake);
 
 /// Says that what probes would light is drawn black, where a level has such things and its bake no probes.
 void warn_unlit(const stasigraph::Level& level);
-
-/// The atlas of the level's tier that the first of these folders holds; an empty one where none does. A
-/// damaged one is told of and left aside.
-stasigraph::Atlas earlier_atlas(const stasigraph::Level& level, const std::vector<fs::path>& folders,
-                                stasigraph::Job& job);
-/// Where a command looks for it: the folder of the bake, then that of the last `unwrap`.
-std::vector<fs::path> atlas_folders(const Common& common, const fs::path& out);
-
-/// Writes game.sgl from a bake that was read back.
-void pack_game(const fs::path& file, const stasigraph::Level& level, const stasigraph::SavedBake& bake,
-               const stasigraph::GameOptions& settings);
-/// Packs a folder's bake again where it was packed before; a note says where that cannot be.
-void refresh_game(const Common& common, const fs::path& folder, stasigraph::Job& job);
 
 void add_start(const Command& app);
 void add_survey(const Command& app);

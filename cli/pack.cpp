@@ -50,7 +50,7 @@ void run(Options& o, Job& job) {
     std::optional<FolderLock> lock;
     if (fs::weakly_canonical(o.file).parent_path() == fs::weakly_canonical(o.out)) lock.emplace(o.out);
     job.begin("pack", 1);
-    pack_game(o.file, b.level, b.bake,
+    save_game(o.file, b.level, b.bake.atlas, b.bake,
               {.pixels = o.pixels == "rgb9e5" ? GamePixels::rgb9e5 : GamePixels::half});
     job.finish();
     // As the game will read it, byte for byte.
@@ -90,35 +90,6 @@ void run(Options& o, Job& job) {
 }  // namespace
 
 }  // namespace pack_command
-
-void pack_game(const fs::path& file, const Level& level, const SavedBake& bake, const GameOptions& settings) {
-    Baked baked{.sets = bake.sets,
-                .visibility = {},
-                .occlusion = {},
-                .probes = bake.probes,
-                .reflections = bake.reflections,
-                .figures = {}};
-    save_game(file, level, bake.atlas, baked, settings);
-}
-
-void refresh_game(const Common& common, const fs::path& folder, Job& job) {
-    const fs::path file = folder / "game.sgl";
-    if (!fs::exists(file)) return;
-    runtime::Game before;
-    before.open(file.c_str());
-    const bool small = before.page_count() > 0 && before.set_count() > 0 &&
-                       before.page(0, 0).format == runtime::PixelFormat::rgb9e5;
-    Level level = load_level(common.level);
-    look_at_tier(common, folder, level);
-    SavedBake bake;
-    try {
-        bake = load_bake(folder, level, "");
-    } catch (const Error& e) {
-        job.note("game.sgl is out of date: " + e.text());
-        return;
-    }
-    pack_game(file, level, bake, {.pixels = small ? GamePixels::rgb9e5 : GamePixels::half});
-}
 
 void add_pack(const Command& app) {
     using namespace pack_command;

@@ -30,10 +30,10 @@ void run(Options& o, Job& job) {
     const fs::path game = folder / "game.sgl";
     // What the game would load: of this bake and this sheet.
     if (!fs::exists(game))
-        pack_game(game, b.level, b.bake, {});
+        save_game(game, b.level, b.bake.atlas, b.bake);
     else if (fs::last_write_time(game) <
              std::max(fs::last_write_time(script.level), fs::last_write_time(folder / "manifest.json")))
-        refresh_game(level_of, folder, job);
+        refresh_game(script.level, folder, b.level.quality.tier, job);
     if (b.bake.probes.size() == 0)
         job.note(
             "the bake has no probes, so nothing lights the figure: add a [[volume]] to the sheet, and bake");

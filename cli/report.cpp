@@ -28,7 +28,7 @@ void add_report(const Command& app) {
         if (std::sscanf(o->size.c_str(), "%dx%d%c", &o->settings.width, &o->settings.height, &rest) != 2)
             throw UsageError{"--size", "needs WIDTHxHEIGHT, not \"" + o->size + "\""};
         guarded(o->common, [&](Job& job) {
-            if (!o->common.tier.empty()) o->settings.tier = tier_named(o->common.tier);
+            o->settings.tier = tier_named(o->common.tier);
             check_target(o->file, o->common.level);
             const ReportFigures f = write_report(o->file, o->common.level, o->settings, job);
             if (o->common.json)

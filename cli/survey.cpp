@@ -102,7 +102,7 @@ void add_survey(const Command& app) {
     c.callback([o] {
         guarded(*o, [&](Job& job) {
             Level level = load(*o);
-            if (!o->tier.empty()) level.quality.tier = tier_named(o->tier);
+            if (!o->tier.empty()) level.quality.tier = *tier_named(o->tier);
             const Survey s = survey(level, job);
             if (o->json) {
                 Json j = to_json(level, s);

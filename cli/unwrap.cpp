@@ -111,10 +111,7 @@ void print(const Atlas& atlas, const AtlasFigures& f) {
 
 void run(const Options& o, Job& job) {
     Level level = load(o.common);
-    if (!o.tier.empty())
-        level.quality.tier = o.tier == "glance"  ? Tier::glance
-                             : o.tier == "final" ? Tier::final
-                                                 : Tier::proof;
+    if (!o.tier.empty()) level.quality.tier = *tier_named(o.tier);
     const fs::path out = o.out.empty() ? unwrap_output(o.common.level) : o.out;
     check_output(out, level, o.common.level);
     check_writable(out);

@@ -32,8 +32,7 @@ void run(const Options& o, ViewOptions settings, Job& job) {
     settings.probe_light = o.probes == "on";
     settings.net = o.net;
     settings.mirror = o.reflections == "on";
-    Gallery gallery(o.common.level, o.folder, {},
-                    o.common.tier.empty() ? std::nullopt : std::optional(tier_named(o.common.tier)));
+    Gallery gallery(o.common.level, o.folder, {}, tier_named(o.common.tier));
     tell(o.common, gallery.level());
     const Camera camera = camera_of(o.camera, gallery.level());
     ShowRequest request{.what = o.show,

@@ -99,12 +99,12 @@ TEST(Show, overlaps_are_marked_where_charts_share_texels) {
                              grey);
     s.unwrap = UnwrapMode::keep;
     const auto uvs = [&](float u) {
-        std::vector<Vec2> uvs;
+        std::vector<Vec2> corners;
         for (const float at : {0.0f, u})
             for (const Vec2 p :
                  {Vec2{at, 0}, {at + 0.5f, 0}, {at + 0.5f, 1}, {at, 0}, {at + 0.5f, 1}, {at, 1}})
-                uvs.push_back(p);
-        level.meshes[0].edit([&](Mesh& m) { m.uv1 = uvs; });
+                corners.push_back(p);
+        level.meshes[0].edit([&](Mesh& m) { m.uv1 = corners; });
     };
     complete_level(level);
     Job job;

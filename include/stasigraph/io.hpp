@@ -171,14 +171,9 @@ void write_contact_sheet(const std::filesystem::path& to, const std::string& tit
 void write_walk_plot(const std::filesystem::path& to, const std::string& title,
                      const std::vector<WalkStep>& steps);
 
-/// A result read back.
-struct SavedBake {
+/// A result read back. Its figures are not among what is saved.
+struct SavedBake : Baked {
     Atlas atlas;
-    std::vector<BakedSet> sets;
-    ProbeNet probes;
-    std::vector<ReflectionProbe> reflections;
-    std::vector<VisibilityPage> visibility;
-    std::vector<OcclusionPage> occlusion;
     bool stale = false;                ///< The level would give something else now.
     std::vector<std::string> because;  ///< What changed since, where that can be told.
     std::string tier;

@@ -75,5 +75,8 @@ void check_level(const Level& level);
 
 /// The set with this name, or the first one for an empty name. Throws Error naming those there are.
 std::uint32_t set_index(const Level& level, const std::string& name);
+/// The camera of a level with this name, or the first one for an empty name. Throws Error naming those there
+/// are.
+Camera camera_named(const Level& level, const std::string& name);
 
 }  // namespace stasigraph

@@ -41,6 +41,9 @@ struct LightmapOptions {
 int margin_for_mips(int halvings);
 
 enum class Tier : std::uint8_t { glance, proof, final };
+/// "glance", "proof" or "final", and back; empty for other names.
+const char* tier_name(Tier tier);
+std::optional<Tier> tier_named(const std::string& name);
 
 /// Whether light that came by links is smoothed where that lowers its error.
 enum class Denoise : std::uint8_t { automatic, off };

@@ -12,6 +12,16 @@ int margin_for_mips(int halvings) {
     return 2 << std::clamp(halvings, 0, 5);
 }
 
+const char* tier_name(Tier tier) {
+    return tier == Tier::glance ? "glance" : tier == Tier::proof ? "proof" : "final";
+}
+
+std::optional<Tier> tier_named(const std::string& name) {
+    for (const Tier tier : {Tier::glance, Tier::proof, Tier::final})
+        if (name == tier_name(tier)) return tier;
+    return {};
+}
+
 TierOptions tier_options(Tier tier) {
     switch (tier) {
         case Tier::glance:
@@ -130,6 +140,23 @@ Rgb kelvin_to_rgb(float kelvin) {
           static_cast<float>(0.0556434 * cx - 0.2040259 + 1.0572252 * cz)};
     c = {std::max(c.r, 0.0f), std::max(c.g, 0.0f), std::max(c.b, 0.0f)};
     return c * (1.0f / luminance(c));
+}
+
+Camera camera_named(const Level& level, const std::string& name) {
+    std::string known;
+    for (const Camera& c : level.cameras) {
+        if (name.empty() || c.name == name) return c;
+        known += (known.empty() ? "" : ", ") + c.name;
+    }
+    if (level.cameras.empty())
+        throw Error{.what = "the level has no camera",
+                    .where = "--camera",
+                    .value = "",
+                    .remedy = "Use --eye X,Y,Z --toward X,Y,Z, or add a [[camera]] to the sheet."};
+    throw Error{.what = "there is no such camera",
+                .where = "--camera",
+                .value = name,
+                .remedy = "The level has: " + known + "."};
 }
 
 }  // namespace stasigraph

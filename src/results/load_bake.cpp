@@ -23,10 +23,9 @@ SavedBake read_bake(const ResultFiles& result, const fs::path& folder, const Lev
                     .value = "",
                     .remedy = "Bake again."};
     const std::string charts = root["charts"].text("");
-    SavedBake saved{.atlas = atlas_of(result.read(charts), where(charts)),
-                    .sets = {},
-                    .probes = {},
-                    .tier = root["settings"]["tier"].text("")};
+    SavedBake saved;
+    saved.atlas = atlas_of(result.read(charts), where(charts));
+    saved.tier = root["settings"]["tier"].text("");
     if (root["atlas_hash"].text("") != atlas_hash(saved.atlas))
         throw Error{.what = "the charts are not those the lightmaps were made for",
                     .where = where(charts),
@@ -126,9 +125,7 @@ SavedBake read_bake(const ResultFiles& result, const fs::path& folder, const Lev
 std::optional<Tier> baked_tier(const fs::path& folder) {
     try {
         const ResultFiles result(folder);
-        const std::string name = JsonPlace(result.manifest(), "manifest.json:")["settings"]["tier"].text("");
-        for (const Tier tier : {Tier::glance, Tier::proof, Tier::final})
-            if (name == tier_name(tier)) return tier;
+        return tier_named(JsonPlace(result.manifest(), "manifest.json:")["settings"]["tier"].text(""));
     } catch (const Error&) {
         // None, or one that says nothing.
     }

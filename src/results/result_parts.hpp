@@ -10,8 +10,6 @@ namespace stasigraph {
 /// Layers of a directional page, in the order of DirectionalPage.
 inline const std::vector<std::string> directional_layers = {"1-1", "10", "11"};
 
-const char* tier_name(Tier tier);
-
 /// Brings a stored atlas into the order of the level's surfaces; false when some have no place in it.
 bool fit_atlas(const Level& level, Atlas& atlas);
 

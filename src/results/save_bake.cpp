@@ -101,10 +101,6 @@ Json probes_json(const ProbeNet& net, const std::vector<const BakedSet*>& sets) 
 
 }  // namespace
 
-const char* tier_name(Tier tier) {
-    return tier == Tier::glance ? "glance" : tier == Tier::proof ? "proof" : "final";
-}
-
 std::string atlas_hash(const Atlas& atlas) {
     Bytes all;
     const auto put = [&](const void* p, std::size_t n) {
