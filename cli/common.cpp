@@ -216,6 +216,19 @@ Json rgb(Rgb c) {
     return Json::array({c.r, c.g, c.b});
 }
 
+Json setting_json(const SettingValue& v) {
+    Json j = {{"key", v.key}};
+    if (!v.text.empty())
+        j["value"] = v.text;
+    else if (v.numbers.size() == 1)
+        j["value"] = v.numbers[0];
+    else
+        j["value"] = v.numbers.empty() ? Json(nullptr) : Json(v.numbers);
+    if (!v.unit.empty()) j["unit"] = v.unit;
+    if (v.low < v.high) j["range"] = {v.low, v.high};
+    return j;
+}
+
 Vec3 parse_vec(const std::string& text, const std::string& option) {
     Vec3 v;
     char rest = 0;

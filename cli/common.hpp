@@ -84,6 +84,8 @@ std::string count_text(double count);
 
 Json vec(stasigraph::Vec3 v);
 Json rgb(stasigraph::Rgb c);
+/// Key, value, unit and range, as far as it has them.
+Json setting_json(const stasigraph::SettingValue& setting);
 stasigraph::Vec3 parse_vec(const std::string& text, const std::string& option);
 
 /// A level as it was baked, with one set of results (or all for an empty name).

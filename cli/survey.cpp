@@ -42,6 +42,7 @@ Json to_json(const Level& level, const Survey& s) {
                                    {"triangles", c.triangles},
                                    {"area_m2", c.area},
                                    {"density", c.density}});
+    for (const SettingValue& v : settings_of(level)) j["settings"].push_back(setting_json(v));
     return j;
 }
 

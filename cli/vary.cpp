@@ -2,6 +2,7 @@
 #include <cmath>
 
 #include "common.hpp"
+#include "stasigraph/survey.hpp"
 #include "stasigraph/vary.hpp"
 
 namespace cli {
@@ -44,6 +45,41 @@ std::vector<std::string> lines_of(const TriedValue& t) {
                         lux_text(t.mean), lux_text(t.dark), lux_text(t.middle), lux_text(t.bright)),
             fmt::format("noise {:.1f} %; {}; {}, {} of {} groups lit", static_cast<double>(t.noise) * 100,
                         seconds_text(t.seconds), rays, t.layers_made, t.layers)};
+}
+
+std::string value_text(const SettingValue& v) {
+    std::string text = v.text;
+    for (const double number : v.numbers) text += (text.empty() ? "" : ", ") + fmt::format("{:.6g}", number);
+    return text.empty() ? "not set" : text;
+}
+
+std::string setting_text(const SettingValue& v) {
+    return fmt::format("{}{}{}", value_text(v), v.unit.empty() || v.numbers.empty() ? "" : " " + v.unit,
+                       v.low < v.high ? fmt::format("; from {:.6g} to {:.6g}", v.low, v.high) : "");
+}
+
+/// Every setting with its value and range.
+void list_settings(const Options& o) {
+    Json list = Json::array();
+    for (const SettingValue& v : settings_of(load(o.common))) {
+        if (o.common.json)
+            list.push_back(setting_json(v));
+        else
+            say("{:<36} {}\n", v.key, setting_text(v));
+    }
+    if (o.common.json) say("{}\n", list.dump(1));
+}
+
+/// What one setting is and may be, for who named it without values; empty where that cannot be told.
+std::string hint_for(const Options& o, const std::string& key) {
+    try {
+        for (const SettingValue& v : settings_of(load_level(o.common.level)))
+            if (v.key == key || v.key == "quality." + key || v.key == "lightmap." + key)
+                return "; " + v.key + " is " + setting_text(v);
+    } catch (const Error&) {
+        // What is wrong with the level is told when it is baked.
+    }
+    return "; `--what all` lists every setting with its range";
 }
 
 void run(const Options& o, Job& job) {
@@ -112,7 +148,8 @@ void add_vary(const Command& app) {
     c.add_option(
          "--what", o->what,
          "KEY=VALUE,VALUE,...: any key of the sheet, as light.NAME.gain, sky.lux, set.NAME.gain.GROUP or "
-         "quality.bounces; bounces, tier, noise and density alone will do")
+         "quality.bounces; bounces, tier, noise and density alone will do. \"all\" lists settings, their "
+         "values and ranges")
         .required();
     c.add_option("--camera", o->camera, "a camera of the level; the first unless given");
     c.add_option("--set", o->set, "the bake set; the first unless given");
@@ -130,8 +167,13 @@ void add_vary(const Command& app) {
                  "the folder of a bake whose charts are kept; `baked/LEVEL` beside it unless given");
     c.callback([o] {
         const std::size_t equals = o->what.find('=');
+        if (o->what == "all") {
+            guarded(o->common, [&](Job&) { list_settings(*o); });
+            return;
+        }
         if (equals == std::string::npos || equals == 0 || equals + 1 == o->what.size())
-            throw UsageError{"--what", "needs KEY=VALUE,VALUE,..., not \"" + o->what + "\""};
+            throw UsageError{"--what", "needs KEY=VALUE,VALUE,..., not \"" + o->what + "\"" +
+                                           hint_for(*o, o->what.substr(0, equals))};
         if (values_of(o->what.substr(equals + 1)).size() > 36)
             throw UsageError{"--what", "has more than 36 values"};
         float ev = 0;

@@ -303,7 +303,15 @@ TEST(Vary, tries_values_on_one_sheet_and_traces_nothing_that_needs_no_tracing) {
     ASSERT_EQ(bounces.status, 0) << bounces.err;
     EXPECT_LT(bounces.json()["tried"][0]["mean_lux"], bounces.json()["tried"][1]["mean_lux"]);
     EXPECT_EQ(tool("vary " + room.sheet.string() + " --what sun=1,2").status, 1);
-    EXPECT_EQ(tool("vary " + room.sheet.string() + " --what bounces").status, 2);
+    const Ran bare = tool("vary " + room.sheet.string() + " --what bounces");
+    EXPECT_EQ(bare.status, 2);
+    EXPECT_NE(bare.err.find("from 0 to 1000"), std::string::npos) << bare.err;
+    const nlohmann::json all = tool("vary " + room.sheet.string() + " --what all --json").json();
+    const auto density =
+        std::find_if(all.begin(), all.end(), [](const auto& s) { return s["key"] == "lightmap.density"; });
+    ASSERT_NE(density, all.end());
+    EXPECT_EQ((*density)["range"][1], 4096);
+    EXPECT_EQ(tool("survey " + room.sheet.string() + " --json").json()["settings"], all);
     EXPECT_EQ(tool("vary " + room.sheet.string() + " --what light.sun.shine=1,2").status, 1);
 }
 

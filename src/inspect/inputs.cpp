@@ -10,6 +10,7 @@
 #include "level/texture.hpp"
 #include "stasigraph/changes.hpp"
 #include "stasigraph/reflect.hpp"
+#include "stasigraph/survey.hpp"
 
 namespace stasigraph {
 
@@ -183,7 +184,60 @@ std::string inputs_ground_key(const Level& level) {
     return h.key();
 }
 
+/// Adds what of x one key of a sheet says, as `path` and that key's last word.
+template <class T>
+void add_settings(const std::string& path, const T& x, std::vector<SettingValue>& out) {
+    for_fields(x, [&](const Field& f, const auto& v) {
+        using Value = std::remove_cvref_t<decltype(v)>;
+        const std::size_t dot = f.sheet.find('.');
+        if (dot == std::string_view::npos || f.sheet.find(',') != std::string_view::npos || f.stands_for)
+            return;
+        SettingValue setting{.key = path + std::string(f.sheet.substr(dot)),
+                             .text = {},
+                             .numbers = {},
+                             .unit = std::string(f.unit),
+                             .low = f.low,
+                             .high = f.high};
+        if constexpr (requires { word(v); })
+            setting.text = word(v);
+        else if constexpr (std::same_as<Value, bool>)
+            setting.text = v ? "true" : "false";
+        else if constexpr (std::same_as<Value, Rgb> || std::same_as<Value, std::string> ||
+                           (std::same_as<T, BakeSet> && std::same_as<Value, std::vector<float>>))
+            return;  // colours are said in several ways, names are part of the path, gains go by group
+        else if constexpr (std::is_enum_v<Value>)
+            return;  // has no word of its own
+        else if (!few_numbers(v, setting.numbers))
+            return;
+        for (double& number : setting.numbers) number /= f.per_unit;
+        out.push_back(std::move(setting));
+    });
+}
+
 }  // namespace
+
+std::vector<SettingValue> settings_of(const Level& level) {
+    std::vector<SettingValue> out;
+    add_settings("lightmap", level.lightmap, out);
+    add_settings("quality", level.quality, out);
+    add_settings("probes", level.probes, out);
+    add_settings("occlusion", level.occlusion, out);
+    add_settings("prelit", level.prelit, out);
+    add_settings("check", level.check, out);
+    for (const Light& light : level.lights) add_settings("light." + light.name, light, out);
+    for (const BakeSet& set : level.sets) {
+        add_settings("set." + set.name, set, out);
+        for (std::size_t g = 0; g < level.groups.size(); ++g)
+            out.push_back({.key = "set." + set.name + ".gain." + level.groups[g],
+                           .text = {},
+                           .numbers = {g < set.gains.size() ? static_cast<double>(set.gains[g]) : 1.0},
+                           .unit = {},
+                           .low = 0,
+                           .high = 1e9});
+    }
+    for (const Volume& volume : level.volumes) add_settings("volume." + volume.name, volume, out);
+    return out;
+}
 
 LevelInputs inputs_of(const Level& given) {
     Level level = given;

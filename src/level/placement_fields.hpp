@@ -80,7 +80,7 @@ constexpr void visit(T& x, F&& f) {
        .sheet = "volume.heights"},
       x.heights);
     f({.name = "seeds", .depends = d::places, .unit = "m", .sheet = "volume.seeds"}, x.seeds);
-    f({.name = "from_floors", .depends = d::places, .sheet = "volume.seeds"}, x.from_floors);
+    f({.name = "from_floors", .depends = d::places}, x.from_floors);
     f({.name = "by_default", .depends = d::places}, x.by_default);
     f({.name = "around", .depends = d::places, .sheet = "volume.around"}, x.around);
 }
