@@ -49,7 +49,7 @@ void run(Options& o, Job& job) {
     // What is written elsewhere is in nobody's way.
     std::optional<FolderLock> lock;
     if (fs::weakly_canonical(o.file).parent_path() == fs::weakly_canonical(o.out)) lock.emplace(o.out);
-    job.begin("pack", 1);
+    job.begin(Stage::game, 1);
     save_game(o.file, b.level, b.bake.atlas, b.bake,
               {.pixels = o.pixels == "rgb9e5" ? GamePixels::rgb9e5 : GamePixels::half});
     job.finish();

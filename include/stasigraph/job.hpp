@@ -6,6 +6,8 @@
 #include <string_view>
 #include <vector>
 
+#include "stasigraph/stage.hpp"
+
 namespace stasigraph {
 
 /// How far a long call has come.
@@ -30,7 +32,7 @@ struct JobOptions {
 
 /// A stage of a plan and its share of the whole time, in any unit common to the plan.
 struct PlannedStage {
-    std::string name;
+    Stage stage;
     double cost = 1;
 };
 
@@ -57,13 +59,13 @@ public:
     /// Declares the stages to come, so that progress can be told of the whole. Optional.
     void plan(std::vector<PlannedStage> stages);
     /// Another cost of a planned stage, once more is known of it; or one more stage.
-    void expect(std::string_view stage, double cost);
+    void expect(Stage stage, double cost);
     /// Whether a planned stage is still to come.
-    bool expects(std::string_view stage) const;
+    bool expects(Stage stage) const;
     /// Seconds that a unit of a planned cost took so far; 1 while nothing tells.
     double pace() const;
     /// Starts a stage of `units` steps; the one before it is then finished.
-    void begin(std::string_view stage, std::size_t units);
+    void begin(Stage stage, std::size_t units);
     void advance(std::size_t units);
     void finish();
     /// While it lives, a call that has stages of its own is one stage of the plan: what it begins, expects
@@ -71,7 +73,7 @@ public:
     /// nothing.
     class Within {
     public:
-        Within(Job& job, std::string_view stage);
+        Within(Job& job, Stage stage);
         ~Within();
         Within(const Within&) = delete;
         Within& operator=(const Within&) = delete;

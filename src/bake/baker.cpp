@@ -196,7 +196,7 @@ const std::vector<OcclusionPage>& Baker::State::occlude(const Level& lit, Job& j
     if (key == occlusion_key) return occlusion;
     occlusion.clear();
     if (lit.occlusion.reach > 0) {
-        job.begin("occlusion", 1);
+        job.begin(Stage::occlusion, 1);
         const std::vector<std::uint8_t> wanted = ground.lightmapped();
         const std::vector<float> open =
             measure_openness({.texels = ground.texels,
@@ -266,7 +266,7 @@ Baker::Baker(Level level, Job& job, const Atlas* previous, BakeStore store) {
     complete_level(level);
     check_level(level);
     // Who placed probes before may have told of the whole bake then; its last stage is still to come.
-    if (!job.expects("finish")) plan_bake(level, job);
+    if (!job.expects(Stage::finish)) plan_bake(level, job);
     if (!level.placed) level.placed = place_probes(level, job, store).places;
     state_ = new State(std::move(level), previous, std::move(store), job);
 }
@@ -300,7 +300,7 @@ void Baker::State::light_sets(Level lit, const std::vector<LayerKeys>& keys,
     std::erase_if(lit.sets, [&](const BakeSet& set) {
         return std::find(wanted.begin(), wanted.end(), set.name) == wanted.end();
     });
-    job.begin("finish", lit.sets.size());
+    job.begin(Stage::finish, lit.sets.size());
     std::vector<ProbeLight> probe_light = mix_probes(lit, layers, g.probes.size());
     std::vector<ProbeLamps> lamps = mix_lamps(lit, layers, g);
     AllPages pages = mix_pages(g, lit, layers, job);

@@ -124,27 +124,27 @@ std::vector<PlannedStage> plan_of(const Level& level) {
         captured += capture_cost(r.everywhere ? 1 : found, r.resolution, level.quality.tier);
     const double reflections = captured * c.groups;
     std::vector<PlannedStage> plan{
-        {"place probes", level.placed ? 0 : placing_cost(level)},
-        {"reflection places", has_reflections(level) ? place_cell * cells_of(level) : 0},
-        {"sight", 0.1e-6 * c.texels},
-        {"unwrap", 0.2e-6 * c.texels},
-        {"pack", pack_texel * c.texels + pack_surface * static_cast<double>(level.surfaces.size())},
-        {"texels", 0.3e-6 * c.texels},
-        {"links", c.links()},
-        {"probe links", 0},
-        {"direct light", c.direct()},
-        {"noise", c.asked()},
-        {"guided links", c.guided()},
-        {"more links", c.more()},
-        {"bounces", bounces * c.texels * c.groups},
-        {"denoise", level.quality.denoise == Denoise::automatic ? c.denoised() : 0},
-        {"second look", c.looked_again(level.quality)},
-        {"noise that is left", c.checked(level.quality)},
-        {"probes", 0},
-        {"pages", page * c.texels * c.groups},
-        {"occlusion", level.occlusion.reach > 0 ? c.texels * tier.occlusion_rays * ray : 0},
-        {"finish", 0.4e-6 * c.texels},
-        {"reflections", reflections}};
+        {Stage::place_probes, level.placed ? 0 : placing_cost(level)},
+        {Stage::reflection_places, has_reflections(level) ? place_cell * cells_of(level) : 0},
+        {Stage::sight, 0.1e-6 * c.texels},
+        {Stage::unwrap, 0.2e-6 * c.texels},
+        {Stage::pack, pack_texel * c.texels + pack_surface * static_cast<double>(level.surfaces.size())},
+        {Stage::texels, 0.3e-6 * c.texels},
+        {Stage::links, c.links()},
+        {Stage::probe_links, 0},
+        {Stage::direct_light, c.direct()},
+        {Stage::noise, c.asked()},
+        {Stage::guided_links, c.guided()},
+        {Stage::more_links, c.more()},
+        {Stage::bounces, bounces * c.texels * c.groups},
+        {Stage::denoise, level.quality.denoise == Denoise::automatic ? c.denoised() : 0},
+        {Stage::second_look, c.looked_again(level.quality)},
+        {Stage::noise_left, c.checked(level.quality)},
+        {Stage::probes, 0},
+        {Stage::pages, page * c.texels * c.groups},
+        {Stage::occlusion, level.occlusion.reach > 0 ? c.texels * tier.occlusion_rays * ray : 0},
+        {Stage::finish, 0.4e-6 * c.texels},
+        {Stage::reflections, reflections}};
     return plan;
 }
 
@@ -162,29 +162,30 @@ void expect_ground(const Ground& ground, bool kept, Job& job) {
                   ground.tier};
     // These are over, whatever they took: it depends on how many charts were kept.
     for (const Job::StageTime& t : std::vector<Job::StageTime>(job.times()))
-        if (t.name == "pack" || t.name == "unwrap") job.expect(t.name, t.seconds);
-    job.expect("links", kept ? 0.5e-6 * c.texels : c.links());
-    job.expect("probe links", kept ? 0 : links_of_probes(ground) * probe_ray);
+        for (const Stage stage : {Stage::unwrap, Stage::pack})
+            if (t.name == stage_name(stage)) job.expect(stage, t.seconds);
+    job.expect(Stage::links, kept ? 0.5e-6 * c.texels : c.links());
+    job.expect(Stage::probe_links, kept ? 0 : links_of_probes(ground) * probe_ray);
     expect_layers(ground, ground.level, ground.level.groups.size(), job);
 }
 
 void expect_layers(const Ground& ground, const Level& lit, std::size_t groups, Job& job) {
     const Costs c{static_cast<double>(ground.texels.size()), static_cast<double>(groups), ground.tier};
-    job.expect("direct light", ground.edit ? edited_direct * c.direct() : c.direct());
-    job.expect("noise", c.asked());
-    job.expect("guided links", c.guided());
-    job.expect("more links", groups == 0 ? 0 : ground.edit ? edited_links * c.more() : c.more());
-    job.expect("bounces", bounces * c.texels * c.groups);
-    job.expect("denoise", lit.quality.denoise == Denoise::automatic ? c.denoised() : 0);
-    job.expect("second look", c.looked_again(lit.quality));
-    job.expect("noise that is left", c.checked(lit.quality));
-    job.expect("probes", links_of_probes(ground) * c.groups * probe_light);
-    job.expect("pages", page * c.texels * c.groups);
+    job.expect(Stage::direct_light, ground.edit ? edited_direct * c.direct() : c.direct());
+    job.expect(Stage::noise, c.asked());
+    job.expect(Stage::guided_links, c.guided());
+    job.expect(Stage::more_links, groups == 0 ? 0 : ground.edit ? edited_links * c.more() : c.more());
+    job.expect(Stage::bounces, bounces * c.texels * c.groups);
+    job.expect(Stage::denoise, lit.quality.denoise == Denoise::automatic ? c.denoised() : 0);
+    job.expect(Stage::second_look, c.looked_again(lit.quality));
+    job.expect(Stage::noise_left, c.checked(lit.quality));
+    job.expect(Stage::probes, links_of_probes(ground) * c.groups * probe_light);
+    job.expect(Stage::pages, page * c.texels * c.groups);
 }
 
 void expect_direct(const Ground& ground, double seconds_a_row, Job& job) {
     const double share = ground.edit ? edited_direct : 1;
-    job.expect("direct light",
+    job.expect(Stage::direct_light,
                share * seconds_a_row * static_cast<double>(ground.texels.size()) / job.pace());
 }
 

@@ -293,7 +293,7 @@ void light_direct(const std::vector<LayerToMake>& wanted, Job& job) {
         whole += seconds[k];
     }
     expect_direct(g, whole, job);
-    job.begin("direct light", units * g.texels.size());
+    job.begin(Stage::direct_light, units * g.texels.size());
     std::vector<LightWork*> skies;
     for (const LayerToMake& m : lit)
         if (m.is_sky()) skies.push_back(m.work);

@@ -81,7 +81,7 @@ Ground::Ground(Level l, const Atlas* previous, BakeStore s, Job& job)
             footprint[i] = footprint_of(level, texels, static_cast<std::uint32_t>(i));
     });
     // The rows that judge, then the rest of the first links; or what texels need besides.
-    job.begin("links", texels.size() * (tier.first_links > links_that_judge ? 6 : 4) / 3);
+    job.begin(Stage::links, texels.size() * (tier.first_links > links_that_judge ? 6 : 4) / 3);
     if (store.load || store.save) marks_ = mark_surfaces(level, texels);
     const bool kept = load_texels();
     expect_ground(*this, kept, job);
@@ -174,7 +174,7 @@ void Ground::extend(const std::vector<std::uint32_t>& lengths, Job& job) {
 }
 
 void Ground::set_probes(const std::vector<ProbePlace>& places, Job& job, std::vector<float>* distances) {
-    job.begin("probe links", places.size());
+    job.begin(Stage::probe_links, places.size());
     std::vector<std::string> names;
     for (const Volume& v : level.volumes) names.push_back(v.name);
     probes = connect_probes(places, names);

@@ -292,7 +292,7 @@ std::size_t light_layers(const std::vector<LayerToMake>& wanted, Job& job) {
     if (!probes_alone.empty()) {
         // Probes stand elsewhere: texels have their light already.
         light_direct(probes_alone, job);
-        job.begin("probes", probes_alone.size());
+        job.begin(Stage::probes, probes_alone.size());
         light_probe_layers(probes_alone, job);
         for (const LayerToMake& w : probes_alone) {
             save_probes(w.work->ground, *w.layer);
@@ -310,14 +310,14 @@ std::size_t light_layers(const std::vector<LayerToMake>& wanted, Job& job) {
     light_direct(make, job);
     Making making(make);
     Solved solved = solve_layers(making, job);
-    job.begin("denoise", denoise_units(making.ground.texels.size(), make.size()));
+    job.begin(Stage::denoise, denoise_units(making.ground.texels.size(), make.size()));
     show(making, solved, job);
     check_noise(making, solved, job);
     solved.guided = {};
     carry_light(making, solved.light, job);
-    if (making.ground.probe_rows.size() > 0) job.begin("probes", make.size());
+    if (making.ground.probe_rows.size() > 0) job.begin(Stage::probes, make.size());
     light_probe_layers(make, job);
-    job.begin("pages", make.size());
+    job.begin(Stage::pages, make.size());
     job.parallel(make.size(), 1, [&](std::size_t c, std::size_t) {
         make_layer_pages(making.ground, make[c].work->lit, *make[c].layer, job);
         job.advance(1);

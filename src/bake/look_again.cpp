@@ -100,7 +100,7 @@ void look_again(const Making& m, const Solved& solved, const std::vector<std::ui
     if (!looks_again(m.quality, solved.lengths.first)) return;
     const TexelsAgain looks = who_stands_out(m, wanted, by_links, job);
     if (looks.texel.empty()) return;
-    job.begin("second look", looks.texel.size() * first_copies);
+    job.begin(Stage::second_look, looks.texel.size() * first_copies);
     HalfField sent;
     reflect(solved.light, m.albedo, sent, job);
     std::vector<Said> said(looks.asked.size());

@@ -347,8 +347,8 @@ PlacedProbes place_probes(const Level& given, Job& job, const BakeStore& store,
     if (!only.empty())
         for (const Volume& v : level.volumes)
             anew.push_back(std::find(only.begin(), only.end(), v.name) != only.end() ? 1 : 0);
-    const Job::Within placing(job, "place probes");
-    job.begin("place probes", level.volumes.size());
+    const Job::Within placing(job, Stage::place_probes);
+    job.begin(Stage::place_probes, level.volumes.size());
     const TextureSet textures(level);
     const RayCaster caster(level, textures, [](const Surface& s) { return s.part != Part::moving; });
     PlaceList list(level, caster, job);

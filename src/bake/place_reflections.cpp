@@ -251,7 +251,7 @@ std::vector<ReflectionProbe> place_reflections(const Level& level, Job& job, con
     const std::string name = "reflections-" + reflections_key(level);
     std::vector<ReflectionProbe> probes;
     if (kept(store, name, probes)) return probes;
-    job.begin("reflection places", 1);
+    job.begin(Stage::reflection_places, 1);
     probes = found(level, job);
     if (store.save) keep(store, name, probes);
     return probes;

@@ -92,7 +92,7 @@ void check_noise(const Making& m, const Solved& solved, Job& job) {
             number.push_back(k);
         }
     looks.asked.assign(looks.texel.size() * groups, 1);
-    job.begin("noise that is left", 2);
+    job.begin(Stage::noise_left, 2);
     HalfField sent;
     reflect(solved.light, m.albedo, sent, job);
     for (const LayerToMake& c : m.columns) c.layer->checked.assign(checked.size(), {});

@@ -209,7 +209,7 @@ void hold_against_whole(const Making& m, const LightField& light, std::vector<fl
 void trace(const Making& m, std::vector<GuidedLinks>& guided, Job& job) {
     std::size_t rows = 0;
     for (const GuidedLinks& own : guided) rows += own.size();
-    job.begin("guided links", rows);
+    job.begin(Stage::guided_links, rows);
     for (std::size_t c = 0; c < guided.size(); ++c) {
         trace_guided(m.ground, m.ground.rows, guided[c], job);
         // Their directions are asked for once more where they met the sky, and then of a sky alone.
@@ -232,7 +232,7 @@ Solved solve_layers(Making& m, Job& job) {
     const NoiseQuestion question{m.quality.noise > 0 ? m.quality.noise : g.tier.noise, first, most};
     const std::size_t groups = m.size();
     Asked asked{{.first = first, .groups = groups, .log2_scale = {}}, {}, {}};
-    job.begin("noise", 3 * bounce_units(0));
+    job.begin(Stage::noise, 3 * bounce_units(0));
     const bool grow = most > first || first >= DirectionGuide::cells;
     if (grow) {
         if (!load(m, asked)) {
@@ -258,11 +258,11 @@ Solved solve_layers(Making& m, Job& job) {
         }
         std::vector<std::uint32_t> longest(g.rows.size());
         for (std::size_t i = 0; i < longest.size(); ++i) longest[i] = asked.lengths.longest(i);
-        job.begin("more links", g.rows.size());
-        job.expect("more links", cost_of_links(g, longest));
+        job.begin(Stage::more_links, g.rows.size());
+        job.expect(Stage::more_links, cost_of_links(g, longest));
         g.extend(longest, job);
     }
-    job.begin("bounces", settle_units);
+    job.begin(Stage::bounces, settle_units);
     Solved solved{.light = {}, .lengths = std::move(asked.lengths), .guided = std::move(asked.guided)};
     const AllGuided guided{solved.guided, g.rows};
     if (!load(m, solved)) {

@@ -139,7 +139,7 @@ private:
         };
         front_group_.assign(source_.front.size(), none);
         back_group_.assign(source_.front.size(), none);
-        job_.begin("unwrap", source_.front.size());
+        job_.begin(Stage::unwrap, source_.front.size());
         for (std::uint32_t s = 0; s < source_.front.size(); ++s) {
             if (job_.cancelled()) throw Cancelled{};
             job_.advance(1);
@@ -346,7 +346,7 @@ private:
     }
 
     void place_groups() {
-        job_.begin("pack", 1);
+        job_.begin(Stage::pack, 1);
         float factor = atlas_.applied_density_scale;
         if (map_.pages > 0 && pages_.empty()) {
             load_ = load(1);

@@ -126,18 +126,19 @@ void Job::plan(std::vector<PlannedStage> stages) {
     state_->planned = !stages.empty();
     state_->shown = 0;
     state_->plan_start = Clock::now();
-    for (const PlannedStage& s : stages) state_->tell(ForecastEvent::Kind::plan, s.name, s.cost);
+    for (const PlannedStage& s : stages) state_->tell(ForecastEvent::Kind::plan, stage_name(s.stage), s.cost);
     state_->times.clear();
 }
 
-void Job::expect(std::string_view stage, double cost) {
+void Job::expect(Stage stage, double cost) {
     const std::lock_guard lock(state_->report_lock);
-    if (state_->planned && state_->within.empty()) state_->tell(ForecastEvent::Kind::plan, stage, cost);
+    if (state_->planned && state_->within.empty())
+        state_->tell(ForecastEvent::Kind::plan, stage_name(stage), cost);
 }
 
-bool Job::expects(std::string_view stage) const {
+bool Job::expects(Stage stage) const {
     const std::lock_guard lock(state_->report_lock);
-    return state_->planned && state_->forecast.expects(stage);
+    return state_->planned && state_->forecast.expects(stage_name(stage));
 }
 
 double Job::pace() const {
@@ -145,17 +146,17 @@ double Job::pace() const {
     return state_->forecast.pace(seconds_since(state_->plan_start));
 }
 
-void Job::begin(std::string_view stage, std::size_t units) {
+void Job::begin(Stage stage, std::size_t units) {
     State& s = *state_;
     if (!s.within.empty()) return;
     finish();
-    s.stage = stage;
+    s.stage = stage_name(stage);
     s.units = units;
     s.done = 0;
     s.stage_start = Clock::now();
     s.running = true;
     // A stage may come again, for one set after the other.
-    if (const std::lock_guard lock(s.report_lock); s.planned) s.tell(ForecastEvent::Kind::again, stage, 0);
+    if (const std::lock_guard lock(s.report_lock); s.planned) s.tell(ForecastEvent::Kind::again, s.stage, 0);
 }
 
 void Job::advance(std::size_t units) {
@@ -174,11 +175,11 @@ void Job::finish() {
     s.report(true);
 }
 
-Job::Within::Within(Job& job, std::string_view stage) {
+Job::Within::Within(Job& job, Stage stage) {
     State& s = *job.state_;
     if (!s.within.empty() || !job.expects(stage)) return;
     job.begin(stage, 0);
-    s.within = stage;
+    s.within = stage_name(stage);
     job_ = &job;
 }
 Job::Within::~Within() {

@@ -189,7 +189,7 @@ TexelSet place_texels(const Level& level, const Atlas& atlas, Job& job) {
     for (const Layout& layout : atlas.layouts) set.uv.push_back(chart_triangles(layout));
     set.grids.resize(2 * level.surfaces.size());
     std::vector<SideTexels> sides(set.grids.size());
-    job.begin("texels", sides.size());
+    job.begin(Stage::texels, sides.size());
     job.parallel(sides.size(), 1, [&](std::size_t i, std::size_t) {
         const SurfaceUv& uv = atlas.surfaces[i / 2];
         const std::uint32_t layout = i % 2 == 0 ? uv.layout : uv.back_layout;

@@ -132,7 +132,7 @@ Checked check(const Level& level, Job& job) {
     const auto subjects = {check_lights, check_materials, check_remarks,   check_moving,
                            check_faces,  check_texels,    check_given_uvs, check_walls,
                            check_gaps,   check_probes,    check_zones,     check_dark};
-    job.begin("check", subjects.size() + 2);
+    job.begin(Stage::check, subjects.size() + 2);
     const CheckScene scene(level, job);
     job.advance(2);
     Checked c;

@@ -100,9 +100,9 @@ double forecast(const Level& level, const TexelSet& texels, const TierOptions& t
                               (static_cast<double>(some.size()) * tier.first_links);
     double links_planned = 0, rest_planned = 0;
     for (const PlannedStage& stage : plan_of(level))
-        if (stage.name == "links")
+        if (stage.stage == Stage::links)
             links_planned = stage.cost;
-        else if (stage.name != "direct light" && stage.name != "reflections")
+        else if (stage.stage != Stage::direct_light && stage.stage != Stage::reflections)
             rest_planned += stage.cost;
     const double rest = links_planned > 0 ? rest_planned / links_planned : 0;
     return share * (link_seconds * (1 + rest) + direct_seconds) + link_seconds * probe_rays;

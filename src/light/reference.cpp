@@ -11,7 +11,7 @@ std::vector<ReferenceLight> reference_light(const Level& level, std::uint32_t se
     const RayCaster caster(level, textures, [](const Surface& s) { return s.part != Part::moving; });
     const PathTracer tracer(level, set, textures, caster);
     std::vector<ReferenceLight> light(points.size());
-    job.begin("reference", points.size());
+    job.begin(Stage::reference, points.size());
     job.parallel(points.size(), 4, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)
             light[i] = tracer.irradiance(

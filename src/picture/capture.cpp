@@ -220,7 +220,7 @@ public:
     }
 
     void take(const BakedLayer& layer) {
-        job_.begin("reflections", probes_.size());
+        job_.begin(Stage::reflections, probes_.size());
         ++figures_.captured;
         const std::vector<KeptMap>& maps = captured_.at(layer.key);
         for (std::size_t p = 0; p < probes_.size(); ++p) {
@@ -236,7 +236,7 @@ public:
     }
 
     CaptureFigures mix(Baked& baked) {
-        job_.begin("reflections", baked.sets.size());
+        job_.begin(Stage::reflections, baked.sets.size());
         for (auto& [width, maps] : to_filter_) filter(maps, maps.size());
         baked.reflections = probes_;
         for (BakedSet& set : baked.sets) {
@@ -370,7 +370,7 @@ CapturedBake light_and_capture(Baker& baker, const Level& lit, const std::vector
     if (probes.empty()) return {baker.light(lit, job, only), {}};
     double cost = 0;
     for (const ReflectionProbe& p : probes) cost += capture_cost(1, p.resolution, lit.quality.tier);
-    job.expect("reflections", cost * static_cast<double>(lit.groups.size()));
+    job.expect(Stage::reflections, cost * static_cast<double>(lit.groups.size()));
     Captures captures(lit, baker.atlas(), probes, job, store);
     CapturedBake out;
     out.baked = baker.light(lit, job, only,

@@ -216,7 +216,7 @@ Picture reference_view(const Level& level, std::uint32_t set, const Camera& came
     const BakeSet& recipe = level.sets[set];
     Picture picture{width, height,
                     std::vector<Rgb>(static_cast<std::size_t>(width) * static_cast<std::size_t>(height))};
-    job.begin("reference picture", picture.pixels.size());
+    job.begin(Stage::reference_picture, picture.pixels.size());
     job.parallel(picture.pixels.size(), 64, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             const Vec3 way = shot.direction(static_cast<float>(i % static_cast<std::size_t>(width)) + 0.5f,

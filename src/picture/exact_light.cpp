@@ -115,7 +115,7 @@ std::vector<WalkStep> walk_probes(const Level& level, const Atlas& atlas, const 
     const Viewer viewer(level, atlas, light, as_baked(), 1, false);
     const BakeSet& recipe = recipe_of(level, *light.set);
     const Vec3 facing = normalize(settings.facing);
-    job.begin("walk", steps.size());
+    job.begin(Stage::walk, steps.size());
     std::uint32_t hint = none;
     for (WalkStep& s : steps) {
         s.weights = probe_weights(*light.probes, s.at, hint);

@@ -130,7 +130,7 @@ std::vector<Picture> finding_pictures(const Level& level, const std::vector<Find
     const Atlas atlas = bare_atlas(level);
     const ViewOptions settings{.width = width, .height = height, .samples = 4, .show = Show::plain};
     std::vector<Picture> pictures(findings.size());
-    job.begin("pictures", findings.size() * draw_units(settings));
+    job.begin(Stage::pictures, findings.size() * draw_units(settings));
     for (std::size_t i = 0; i < findings.size(); ++i) {
         if (!findings[i].at) continue;
         const Camera camera = camera_for(*seen, findings[i]);

@@ -40,7 +40,7 @@ std::vector<RoomProbes> judge_probes(const Level& level, const Atlas& atlas, con
     const RayCaster caster(level, textures, [](const Surface& s) { return s.part == Part::still; });
     const std::vector<Vec3> facings{{0, 1, 0}, {0, -1, 0}, {0.8f, 0, 0.6f}};
     std::vector<RoomProbes> out;
-    job.begin("judge probes", rooms.size() * baked.sets.size());
+    job.begin(Stage::judge_probes, rooms.size() * baked.sets.size());
     for (const auto& [room, probes] : rooms) {
         std::vector<Vec3> around;
         for (const std::uint32_t p : probes) around.push_back(net.position[p]);

@@ -222,7 +222,7 @@ std::vector<Leak> leaks_under(const Level& level, const Atlas& atlas, const View
         if (s.name == light.set->name) recipe = s;
     std::vector<Leak> leaks(spots.size());
     std::vector<std::uint8_t> is_leak(spots.size(), 0);
-    job.begin("leaks", spots.size());
+    job.begin(Stage::leaks, spots.size());
     job.parallel(spots.size(), 8, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             const Spot& s = spots[i];

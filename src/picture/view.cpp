@@ -114,7 +114,7 @@ Rgb even_light(const Level& level, const Atlas& atlas, const ViewLight& light, c
     settings.samples = 1;
     settings.moving = false;
     const Viewer around(level, atlas, light, settings, camera.vertical_fov);
-    job.begin("picture", draw_units(settings));
+    job.begin(Stage::picture, draw_units(settings));
     return lux_at(auto_exposure(draw(Shot(around, camera, settings), settings, job)));
 }
 
@@ -172,7 +172,7 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
     if (light.set && !settings.probe_light)
         viewer.set_even_light(even_light(level, atlas, lit, camera, settings, job));
     const Shot shot(viewer, camera, settings);
-    job.begin("picture", draw_units(settings));
+    job.begin(Stage::picture, draw_units(settings));
     Picture picture = draw(shot, settings, job);
     if (settings.show == Show::probes || settings.show == Show::reflections) {
         // What the probes stand in steps back.

@@ -454,7 +454,7 @@ std::vector<std::uint32_t> decimate(const LitPlaces& lit, const ProbeOptions& se
     Trial t(lit, difference, job);
     const std::size_t budget =
         settings.budget > 0 ? static_cast<std::size_t>(settings.budget) : lit.places.size();
-    job.begin("thin", most_rounds);
+    job.begin(Stage::thin, most_rounds);
     std::vector<std::uint32_t> kept(lit.places.size());
     std::iota(kept.begin(), kept.end(), 0u);
     t.judge(kept);

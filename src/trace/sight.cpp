@@ -59,7 +59,7 @@ Sight::Sight(const Level& level, const RayCaster& caster, Job& job) : level_(lev
     if (candidates.empty())
         for (const Camera& camera : level.cameras) candidates.push_back(camera.eye);
     std::vector<Look> looks(candidates.size());
-    job.begin("sight", candidates.size());
+    job.begin(Stage::sight, candidates.size());
     job.parallel(looks.size(), 1, [&](std::size_t i, std::size_t) {
         looks[i] = look_around(level, caster, candidates[i],
                                combine_bits(static_cast<std::uint32_t>(i), 0x6c6f6f6bu));

@@ -143,7 +143,7 @@ private:
         if (!request_.repack)
             w.atlas = earlier_atlas(w.level, atlas_folders(request_.level_file, request_.folder), job_);
         const BakeStore store = open_store(request_.cache, [&](const std::string& text) { job_.note(text); });
-        const Job::StageTime load{"load", watch.seconds()};
+        const Job::StageTime load{std::string(stage_name(Stage::load)), watch.seconds()};
         if (has_probes(w.level)) w.level.placed = load_places(request_.folder, w.level);
         plan_bake(w.level, job_);
         if (has_probes(w.level) && !w.level.placed && options.probes) {
@@ -172,7 +172,7 @@ private:
         const double made = watch.seconds();
         w.files = save_bake(request_.folder, request_.level_file, w.level, w.atlas, w.baked, options);
         refresh_game(request_.level_file, request_.folder, w.level.quality.tier, job_);
-        w.times.push_back({"write", watch.seconds() - made});
+        w.times.push_back({std::string(stage_name(Stage::write)), watch.seconds() - made});
         return w;
     }
 

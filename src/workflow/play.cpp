@@ -75,9 +75,9 @@ public:
     PlayResult run(const std::function<void(PlayFrame&&)>& take, Job& job) {
         PlayResult result;
         const auto ticks = static_cast<int>(std::floor(script_.until / tick + 1e-6));
-        job.begin("play", static_cast<std::size_t>(
-                              std::floor(script_.until * static_cast<double>(script_.fps) + 1e-6)) +
-                              1);
+        job.begin(Stage::play, static_cast<std::size_t>(
+                                   std::floor(script_.until * static_cast<double>(script_.fps) + 1e-6)) +
+                                   1);
         std::size_t next = 0;
         double advancing = 0, sampling = 0;
         for (int i = 0; i <= ticks; ++i) {

@@ -134,7 +134,7 @@ private:
         const std::vector<Look> all = looks();
         const std::vector<Camera> eyes = views();
         for (const Look& look : all) look_list.push_back({{"id", look.id}, {"label", look.label}});
-        job_.begin("pictures", all.size() * eyes.size());
+        job_.begin(Stage::pictures, all.size() * eyes.size());
         // One exposure for a set from a camera, so that a kept result is seen as the new one is.
         Json list = Json::array();
         for (const Camera& eye : eyes) {
