@@ -68,12 +68,12 @@ TEST(Resume, sampling_goes_on_wherever_it_was_stopped) {
     const DirectLight light(level, ground.textures, ground.caster(), sky, 0, BakeRole::whole);
     const RowSkyWeights weights;
     const DirectPass pass{.light = light,
-                          .rows = ground.rows,
-                          .footprints = ground.footprints,
+                          .rows = ground.judged.rows,
+                          .footprints = ground.judged.footprints,
                           .effort = light_effort(ground.tier, 0),
                           .weights = weights,
                           .seed = 7};
-    const DirectTexels whole = light_texels(pass, ground.texels, ground.valid, {}, job);
+    const DirectTexels whole = light_texels(pass, ground.texels, ground.judged.valid, {}, job);
     int longest = 0;
     for (const std::uint8_t n : whole.longer) longest = std::max<int>(longest, n);
     ASSERT_GT(longest, 0) << "no penumbra that the third round is for";
@@ -87,12 +87,12 @@ TEST(Resume, sampling_goes_on_wherever_it_was_stopped) {
         store.job = &first;
         DirectTexels done;
         try {
-            done = light_texels(pass, ground.texels, ground.valid, {}, first, nullptr, &keep);
+            done = light_texels(pass, ground.texels, ground.judged.valid, {}, first, nullptr, &keep);
         } catch (const Cancelled&) {
             ++stopped;
             store.job = nullptr;
             const int before = store.saved;
-            done = light_texels(pass, ground.texels, ground.valid, {}, job, nullptr, &keep);
+            done = light_texels(pass, ground.texels, ground.judged.valid, {}, job, nullptr, &keep);
             EXPECT_EQ(store.found, 1);
             EXPECT_LE(store.saved, 48 + 3);
             EXPECT_GE(store.saved, before);
@@ -109,7 +109,7 @@ TEST(Resume, sampling_goes_on_wherever_it_was_stopped) {
     const BakeStore kept = other.store();
     kept.save("part", {});
     const KeptParts keep{kept, "part", std::chrono::milliseconds(1000000)};
-    EXPECT_TRUE(light_texels(pass, ground.texels, ground.valid, {}, job, nullptr, &keep).light ==
+    EXPECT_TRUE(light_texels(pass, ground.texels, ground.judged.valid, {}, job, nullptr, &keep).light ==
                 whole.light);
 }
 

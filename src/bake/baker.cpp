@@ -114,7 +114,7 @@ Layer* Baker::State::want_layer(const std::string& group, const LayerKeys& keys)
         const auto number = static_cast<std::size_t>(kept - names.begin());
         Layer& before = layers[number];
         if (before.keys.direct == keys.direct) {
-            if (before.keys.light == keys.light && before.probe_key == ground.probe_key) {
+            if (before.keys.light == keys.light && before.probe_key == ground.probes.key) {
                 r.layer = std::exchange(before, {});
                 r.at_hand = number;
                 r.whole = true;
@@ -198,23 +198,23 @@ const std::vector<OcclusionPage>& Baker::State::occlude(const Level& lit, Job& j
     if (lit.occlusion.reach > 0) {
         job.begin(Stage::occlusion, 1);
         const std::vector<std::uint8_t> wanted = ground.lightmapped();
-        const std::vector<float> open =
-            measure_openness({.texels = ground.texels,
-                              .rows = ground.rows,
-                              .caster = ground.caster(),
-                              .wanted = wanted,
-                              .graph = lit.quality.denoise == Denoise::automatic ? &ground.graph : nullptr,
-                              .reach = lit.occlusion.reach,
-                              .rays = ground.tier.occlusion_rays},
-                             job);
+        const std::vector<float> open = measure_openness(
+            {.texels = ground.texels,
+             .rows = ground.judged.rows,
+             .caster = ground.caster(),
+             .wanted = wanted,
+             .graph = lit.quality.denoise == Denoise::automatic ? &ground.judged.graph : nullptr,
+             .reach = lit.occlusion.reach,
+             .rays = ground.tier.occlusion_rays},
+            job);
         std::vector<PageImage> pages = finish_pages(
-            ground.plans,
+            ground.pages.plans,
             [&](std::size_t i) {
                 return Rgb{open[i], open[i], open[i]};
             },
             job);
         for (std::size_t p = 0; p < pages.size(); ++p) {
-            push_pull_fill(ground.plans[p], pages[p]);
+            push_pull_fill(ground.pages.plans[p], pages[p]);
             OcclusionPage& page = occlusion.emplace_back();
             page.side = pages[p].side;
             for (const Rgb& c : pages[p].texels) page.texels.push_back(c.r);
@@ -232,20 +232,20 @@ BakeFigures Baker::State::figures() const {
         const std::uint32_t grid = g.texels.grid[i];
         const bool exported = grid % 2 == 0 && g.atlas.surfaces[grid / 2].page != none;
         (exported ? f.texels : f.patches) += 1;
-        f.invalid += g.valid[i] ? 0 : 1;
-        f.hidden += g.hidden[i] ? 1 : 0;
+        f.invalid += g.judged.valid[i] ? 0 : 1;
+        f.hidden += g.judged.hidden[i] ? 1 : 0;
         if (exported) f.area += static_cast<double>(g.texels.area[i]);
         std::uint8_t log2_scale = 0;
         for (const Layer& layer : layers) log2_scale = std::max(log2_scale, layer.log2_scale[i]);
         lengths += static_cast<double>(static_cast<std::uint32_t>(g.tier.first_links) << log2_scale);
     }
-    f.moved = g.moved;
+    f.moved = g.judged.moved;
     f.links = g.links.count();
     f.traced = g.traced;
     f.layers = layers.size();
     f.layers_made = made;
-    f.probes = g.probes.size();
-    for (float v : g.probes.front_share) f.invalid_probes += v < 0.7f ? 1 : 0;
+    f.probes = g.probes.net.size();
+    for (float v : g.probes.net.front_share) f.invalid_probes += v < 0.7f ? 1 : 0;
     if (g.texels.size() > 0)
         f.mean_links = static_cast<float>(lengths / static_cast<double>(g.texels.size()));
     for (const Layer& layer : layers) {
@@ -301,7 +301,7 @@ void Baker::State::light_sets(Level lit, const std::vector<LayerKeys>& keys,
         return std::find(wanted.begin(), wanted.end(), set.name) == wanted.end();
     });
     job.begin(Stage::finish, lit.sets.size());
-    std::vector<ProbeLight> probe_light = mix_probes(lit, layers, g.probes.size());
+    std::vector<ProbeLight> probe_light = mix_probes(lit, layers, g.probes.net.size());
     std::vector<ProbeLamps> lamps = mix_lamps(lit, layers, g);
     AllPages pages = mix_pages(g, lit, layers, job);
     job.advance(lit.sets.size());
@@ -332,7 +332,7 @@ void Baker::State::show_layers(Level lit, const std::vector<LayerKeys>& keys, co
                                Baked& baked, Job& job) {
     const std::vector<BakeSet> mixed = std::exchange(lit.sets, {});
     for (std::uint32_t group = 0; group < keys.size(); ++group) {
-        const std::string key = shown_layer_key(lit, keys[group], ground.key, ground.probe_key);
+        const std::string key = shown_layer_key(lit, keys[group], ground.key, ground.probes.key);
         bool shown = false;
         for (std::size_t i = 0; i < mixed.size(); ++i) {
             const Rgb gain = mixed[i].gain(group);
@@ -349,7 +349,7 @@ void Baker::State::show_layers(Level lit, const std::vector<LayerKeys>& keys, co
         const BakedSet light{.name = alone.name,
                              .pages = std::move(pages.sets[0].pages),
                              .directional = std::move(pages.sets[0].directional),
-                             .probes = mix_probes(lit, layers, ground.probes.size())[0],
+                             .probes = mix_probes(lit, layers, ground.probes.net.size())[0],
                              .lamps = mix_lamps(lit, layers, ground)[0]};
         taker.take({key, lit, light, baked});
     }
@@ -369,7 +369,7 @@ Baked Baker::light(const Level& given, Job& job, const std::vector<std::uint32_t
     Baked baked{.sets = {},
                 .visibility = s.visibility.pages(lit, s.ground, job),
                 .occlusion = {},
-                .probes = s.ground.probes,
+                .probes = s.ground.probes.net,
                 .figures = {}};
     const std::vector<BakeSet> sets = std::exchange(lit.sets, {});
     std::vector<std::string> wanted;
@@ -438,15 +438,15 @@ std::vector<TexelLight> Baker::texels(std::uint32_t set) const {
                   .face_normal = g.texels.face_normal[i],
                   .area = g.texels.area[i],
                   .surface = grid / 2,
-                  .valid = g.valid[i] != 0,
-                  .exported = grid % 2 == 0 && g.atlas.surfaces[grid / 2].page != none && !g.hidden[i],
+                  .valid = g.judged.valid[i] != 0,
+                  .exported = grid % 2 == 0 && g.atlas.surfaces[grid / 2].page != none && !g.judged.hidden[i],
                   .direct = {},
                   .sampled = {},
                   .total = {}};
         for (std::size_t l = 0; l < s.layers.size(); ++l) {
             const Layer& layer = s.layers[l];
             const Rgb gain = s.sets[set].gain(l);
-            if (g.valid[i]) out[i].sampled += layer.sampled.light[i] * gain;
+            if (g.judged.valid[i]) out[i].sampled += layer.sampled.light[i] * gain;
             if (!layer.sky.empty()) out[i].direct += layer.sky[i] * gain;
             out[i].total += layer.shown[i] * gain;
         }

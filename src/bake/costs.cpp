@@ -196,7 +196,7 @@ double bake_memory(double texels, double groups) {
 double cost_of_links(const Ground& ground, const std::vector<std::uint32_t>& lengths) {
     double missing = 0;
     for (std::size_t i = 0; i < lengths.size(); ++i)
-        if (ground.valid[i] && lengths[i] > ground.links.length(i))
+        if (ground.judged.valid[i] && lengths[i] > ground.links.length(i))
             missing += lengths[i] - ground.links.length(i);
     return missing * ray + 0.3e-9 * static_cast<double>(ground.links.count());
 }

@@ -95,7 +95,7 @@ void save(const Ground& g, const Layer& layer) {
     BlobWriter out;
     write(out, layer.sampled, least[0]);
     write(out, layer.live, least[1]);
-    out.array(g.gradient_rows.texel);
+    out.array(g.pages.gradient_rows.texel);
     g.store.save("direct-" + layer.keys.direct, out.parts());
 }
 
@@ -134,14 +134,14 @@ DirectPass texel_pass(const LightWork& w, const GroupLights& lights, BakeRole ro
     LightEffort effort = light_effort(g.tier, w.lit.quality.noise);
     effort.error *= direct_share;
     return {.light = whole ? *lights.whole : *lights.bounce,
-            .rows = g.rows,
-            .footprints = g.footprints,
+            .rows = g.judged.rows,
+            .footprints = g.judged.footprints,
             .width = w.lit.quality.edges == Edges::straight ? straight_edges : 1,
             .effort = effort,
             .weights = w.weights,
             .seed = whole ? seed : mix_bits(seed),
             .floor = unseen_light_of(w.lit, lights.group),
-            .gradients = !whole || g.gradient_rows.empty() ? nullptr : &g.gradient_rows,
+            .gradients = !whole || g.pages.gradient_rows.empty() ? nullptr : &g.pages.gradient_rows,
             .units = units};
 }
 
@@ -159,15 +159,15 @@ void sample_texels(LightWork& w, const GroupLights& lights, Layer& layer, Job& j
     const bool both = !lights.bounce->empty();
     const KeptParts keep_sampled{g.store, "sampling-" + layer.keys.direct},
         keep_lived{g.store, "sampling-live-" + layer.keys.direct};
-    layer.sampled =
-        light_texels(texel_pass(w, lights, BakeRole::whole, both ? lights.units / 2 : lights.units), g.texels,
-                     g.valid, lights.group == w.lit.sky.group ? sky_by_links(w, job) : std::vector<float>{},
-                     job, sampled ? &*sampled : nullptr, &keep_sampled);
+    layer.sampled = light_texels(
+        texel_pass(w, lights, BakeRole::whole, both ? lights.units / 2 : lights.units), g.texels,
+        g.judged.valid, lights.group == w.lit.sky.group ? sky_by_links(w, job) : std::vector<float>{}, job,
+        sampled ? &*sampled : nullptr, &keep_sampled);
     layer.sampled.checked = light_again(texel_pass(w, lights, BakeRole::whole, 1), checked_texels(g), job);
     layer.live = {};
     if (both)
         layer.live = light_texels(texel_pass(w, lights, BakeRole::bounce, lights.units / 2), g.texels,
-                                  g.valid, {}, job, lived ? &*lived : nullptr, &keep_lived);
+                                  g.judged.valid, {}, job, lived ? &*lived : nullptr, &keep_lived);
 }
 
 std::string probe_blob(const std::string& direct, const std::string& probes) {
@@ -195,22 +195,23 @@ void sample_probes(LightWork& w, const GroupLights& lights, Layer& layer, Job& j
     LightEffort effort = light_effort(g.tier, w.lit.quality.noise);
     effort.samples = probe_light_samples * g.tier.light_samples;
     effort.cut = 2 * g.tier.light_cut;
-    std::vector<std::uint8_t> wanted(g.probes.size(), 1);
+    std::vector<std::uint8_t> wanted(g.probes.net.size(), 1);
     layer.at_probes.clear();
     if (g.edit && g.level.placed && !moved_source(w.lit, *g.edit, group) &&
         load_probes(g.store,
                     probe_blob(layer_keys(w.lit, group, g.edit->before, {}).direct,
                                placed_key(w.lit, *g.level.placed, g.edit->before)),
-                    g.probes.size(), layer.at_probes))
+                    g.probes.net.size(), layer.at_probes))
         for (std::size_t p = 0; p < wanted.size(); ++p) {
-            const Receiver& r = g.probe_rows.receivers[p];
+            const Receiver& r = g.probes.rows.receivers[p];
             wanted[p] = std::any_of(g.edit->boxes.begin(), g.edit->boxes.end(), [&](const Box& box) {
                 return light.passes(r, 0, box) ||
-                       light.sky_passes(r, 0, effort.samples, combine_bits(g.probe_rows.seeds[p], seed), box);
+                       light.sky_passes(r, 0, effort.samples, combine_bits(g.probes.rows.seeds[p], seed),
+                                        box);
             });
         }
-    layer.at_probes.resize(g.probes.size());
-    light_probes(light, g.probe_rows, effort, w.probe_weights, seed, wanted, g.probe_basis, layer.at_probes,
+    layer.at_probes.resize(g.probes.net.size());
+    light_probes(light, g.probes.rows, effort, w.probe_weights, seed, wanted, g.probes.basis, layer.at_probes,
                  job);
 }
 
@@ -224,8 +225,9 @@ bool load_direct(const LightWork& w, Layer& layer) {
         layer.sampled = std::move(kept.sampled);
         layer.live = std::move(kept.live);
     }
-    return g.probes.size() == 0 || layer.at_probes.size() == g.probes.size() ||
-           load_probes(g.store, probe_blob(layer.keys.direct, g.probe_key), g.probes.size(), layer.at_probes);
+    return g.probes.net.size() == 0 || layer.at_probes.size() == g.probes.net.size() ||
+           load_probes(g.store, probe_blob(layer.keys.direct, g.probes.key), g.probes.net.size(),
+                       layer.at_probes);
 }
 
 }  // namespace
@@ -236,7 +238,7 @@ LightWork::LightWork(Ground& g, const Level& l, const std::vector<Rgb>& reflecte
     // By the tier's own number of links, so that any other number shows the same light by links.
     const TierOptions own = tier_options(l.quality.tier);
     weights.open = {count(own.light_samples), count(own.first_links)};
-    weights.sample_share = g.sky_sample_share;
+    weights.sample_share = g.judged.sky_sample_share;
     probe_weights = {count(probe_light_samples * g.tier.light_samples), count(g.tier.probe_links)};
 }
 
@@ -254,14 +256,14 @@ void sum_first_skies(const std::vector<LightWork*>& works, Job& job) {
     for (LightWork* w : lacking) w->sky_sums.assign(g.texels.size(), {});
     g.links.for_rows(1024, job, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
-            if (!g.valid[i]) continue;
+            if (!g.judged.valid[i]) continue;
             if (skies.size() == 1) {
                 lacking[0]->sky_sums[i] =
-                    gathered_sky_sum(*skies[0], g.rows, g.links, i, first, lacking[0]->weights.at(i));
+                    gathered_sky_sum(*skies[0], g.judged.rows, g.links, i, first, lacking[0]->weights.at(i));
                 continue;
             }
             for (LightWork* w : lacking) w->sky_sums[i].count = first;
-            gathered_skies(skies, g.rows, g.links, i, 0, first, lacking[0]->weights.at(i),
+            gathered_skies(skies, g.judged.rows, g.links, i, 0, first, lacking[0]->weights.at(i),
                            [&](std::size_t s, std::uint32_t, Vec3, Rgb e) {
                                SkySum& sum = lacking[s]->sky_sums[i];
                                sum.sum += e;
@@ -283,7 +285,7 @@ void light_direct(const std::vector<LayerToMake>& wanted, Job& job) {
         const GroupLights& l = lights.emplace_back(*m.work, m.group);
         seconds.push_back(0);
         for (const BakeRole role : {BakeRole::whole, BakeRole::bounce})
-            seconds.back() += seconds_a_row(texel_pass(*m.work, l, role, 1), g.valid, job);
+            seconds.back() += seconds_a_row(texel_pass(*m.work, l, role, 1), g.judged.valid, job);
     }
     double whole = 0;
     std::size_t units = 0;
@@ -310,12 +312,12 @@ void light_direct(const std::vector<LayerToMake>& wanted, Job& job) {
         } else {
             job.advance(lights[k].units * g.texels.size());
         }
-        if (g.probes.size() == 0 || layer.at_probes.size() == g.probes.size()) continue;
+        if (g.probes.net.size() == 0 || layer.at_probes.size() == g.probes.net.size()) continue;
         sample_probes(w, lights[k], layer, job);
         if (!g.store.save) continue;
         BlobWriter out;
         out.array(layer.at_probes);
-        g.store.save(probe_blob(layer.keys.direct, g.probe_key), out.parts());
+        g.store.save(probe_blob(layer.keys.direct, g.probes.key), out.parts());
     }
 }
 

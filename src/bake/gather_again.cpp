@@ -24,8 +24,8 @@ void gather_some(const Making& m, const Solved& solved, const HalfField& sent, c
         for (std::uint32_t c = 0; c < copies; ++c) {
             const std::uint32_t i = looks.texel[k];
             texel.push_back(i);
-            rows.receivers.push_back(g.rows.receivers[i]);
-            rows.seeds.push_back(combine_bits(g.rows.seeds[i], again_seed + from + c));
+            rows.receivers.push_back(g.judged.rows.receivers[i]);
+            rows.seeds.push_back(combine_bits(g.judged.rows.seeds[i], again_seed + from + c));
         }
     const std::uint32_t first = solved.lengths.first;
     const std::vector<std::uint32_t> lengths(count, first);
@@ -33,7 +33,7 @@ void gather_some(const Making& m, const Solved& solved, const HalfField& sent, c
     Links links(count);
     for (std::size_t p = 0; p < links.pieces.size(); ++p) {
         extend_piece(g.level, g.caster(), g.texels, rows, lengths, p, links, job);
-        redirect_invalid_links(g.caster(), g.texels, rows, open, g.valid, p, links, job);
+        redirect_invalid_links(g.caster(), g.texels, rows, open, g.judged.valid, p, links, job);
     }
     std::vector<GuidedLinks> guided(solved.guided.size());
     for (std::size_t c = 0; c < guided.size(); ++c) {

@@ -83,27 +83,27 @@ Ground::Ground(Level l, const Atlas* previous, BakeStore s, Job& job)
     // The rows that judge, then the rest of the first links; or what texels need besides.
     job.begin(Stage::links, texels.size() * (tier.first_links > links_that_judge ? 6 : 4) / 3);
     if (store.load || store.save) marks_ = mark_surfaces(level, texels);
-    const bool kept = load_texels();
+    const bool kept = judged.load(store, key, texels.size(), texels.position);
     expect_ground(*this, kept, job);
     if (kept) {
-        links = load_links(store, key, rows.size(), links_in_memory_);
+        links = load_links(store, key, judged.rows.size(), links_in_memory_);
     } else {
         record(job);
-        save_texels();
+        judged.save(store, key, texels.position);
         save_links();
         for (std::size_t p = 0; store.drop && p < links.pieces.size(); ++p)
             store.drop(piece_name("judging", key, p));
     }
     save_marks(store, marks_name(level), {key, std::move(marks_)});
-    extend(std::vector<std::uint32_t>(rows.size(), static_cast<std::uint32_t>(tier.first_links)), job);
-    std::vector<std::uint8_t> on_pages = valid;
-    for (std::size_t i = 0; i < hidden.size(); ++i)
-        if (hidden[i]) on_pages[i] = 0;
-    plans = plan_pages(atlas, texels, on_pages, job);
+    extend(std::vector<std::uint32_t>(judged.rows.size(), static_cast<std::uint32_t>(tier.first_links)), job);
+    std::vector<std::uint8_t> on_pages = judged.valid;
+    for (std::size_t i = 0; i < judged.hidden.size(); ++i)
+        if (judged.hidden[i]) on_pages[i] = 0;
+    pages.plans = plan_pages(atlas, texels, on_pages, job);
     std::vector<std::uint8_t> open_seams;
     const bool known = load_list("seams-" + key, open_seams);
-    seams = plan_seams(
-        level, atlas, plans, [this]() -> const RayCaster& { return caster(); }, open_seams, job);
+    pages.seams = plan_seams(
+        level, atlas, pages.plans, [this]() -> const RayCaster& { return caster(); }, open_seams, job);
     if (!known) save_array("seams-" + key, open_seams);
     set_probes(level.placed.value_or(std::vector<ProbePlace>{}), job);
     plan_gradients(job);
@@ -132,25 +132,25 @@ const RayCaster& Ground::caster() const {
 
 /// What is invalid and what is hidden is told by the same first links in every tier, however many it has.
 void Ground::record(Job& job) {
-    rows = texel_rows(level, texels, level.quality.seed);
-    lift_receivers(level, texels, caster(), rows, job);
+    judged.rows = texel_rows(level, texels, level.quality.seed);
+    lift_receivers(level, texels, caster(), judged.rows, job);
     const std::vector<std::uint8_t> uncovered = find_uncovered(level, caster(), texels, job);
     record_links(uncovered, job);
-    valid = find_open(uncovered, level, caster(), texels, rows, links, job);
-    hidden.clear();
-    moved = move_to_open(level, caster(), texels, rows, links, valid, job);
-    std::vector<SharedPair> parted = find_shared(texels, valid, caster(), job);
-    for (const SharedPair& pair : parted) valid[pair.a] = valid[pair.b] = parted_texel;
+    judged.valid = find_open(uncovered, level, caster(), texels, judged.rows, links, job);
+    judged.hidden.clear();
+    judged.moved = move_to_open(level, caster(), texels, judged.rows, links, judged.valid, job);
+    std::vector<SharedPair> parted = find_shared(texels, judged.valid, caster(), job);
+    for (const SharedPair& pair : parted) judged.valid[pair.a] = judged.valid[pair.b] = parted_texel;
     if (edit) find_misled(job);
     for (std::size_t p = 0; p < links.pieces.size(); ++p)
-        redirect_invalid_links(caster(), texels, rows, valid, valid, p, links, job);
-    shared = std::move(parted);
+        redirect_invalid_links(caster(), texels, judged.rows, judged.valid, judged.valid, p, links, job);
+    judged.shared = std::move(parted);
     const std::vector<std::uint8_t> shown = lightmapped();
-    std::erase_if(shared, [&](const SharedPair& pair) { return !shown[pair.a] || !shown[pair.b]; });
-    hidden = find_hidden(texels, lightmapped(), links, shared);
-    footprints = Footprints(texels, valid, caster(), job);
-    sky_sample_share = find_sky_sample_share(texels, valid, links, job);
-    graph = connect_texels(texels, lightmapped(), caster(), job);
+    std::erase_if(judged.shared, [&](const SharedPair& pair) { return !shown[pair.a] || !shown[pair.b]; });
+    judged.hidden = find_hidden(texels, lightmapped(), links, judged.shared);
+    judged.footprints = Footprints(texels, judged.valid, caster(), job);
+    judged.sky_sample_share = find_sky_sample_share(texels, judged.valid, links, job);
+    judged.graph = connect_texels(texels, lightmapped(), caster(), job);
     if (edit) find_other();
 }
 
@@ -166,9 +166,9 @@ void Ground::extend(const std::vector<std::uint32_t>& lengths, Job& job) {
             continue;
         }
         const std::size_t before = links.pieces[p].words.all().size();
-        extend_piece(level, caster(), texels, rows, lengths, p, links, job, &valid);
+        extend_piece(level, caster(), texels, judged.rows, lengths, p, links, job, &judged.valid);
         traced += links.pieces[p].words.all().size() - before;
-        redirect_invalid_links(caster(), texels, rows, valid, valid, p, links, job);
+        redirect_invalid_links(caster(), texels, judged.rows, judged.valid, judged.valid, p, links, job);
         save_piece(store, piece_name("links", key, p), links, p);
     }
 }
@@ -177,53 +177,54 @@ void Ground::set_probes(const std::vector<ProbePlace>& places, Job& job, std::ve
     job.begin(Stage::probe_links, places.size());
     std::vector<std::string> names;
     for (const Volume& v : level.volumes) names.push_back(v.name);
-    probes = connect_probes(places, names);
-    probe_rows = stasigraph::probe_rows(probes.position, level.quality.seed);
-    probe_links = {};
-    openings = {};
-    probe_key = placed_key(level, places, key);
-    if (places.empty() || (!distances && load_probes())) return;
+    probes.net = connect_probes(places, names);
+    probes.rows = stasigraph::probe_rows(probes.net.position, level.quality.seed);
+    probes.links = {};
+    probes.openings = {};
+    probes.key = placed_key(level, places, key);
+    if (places.empty() || (!distances && probes.load(store))) return;
     std::vector<float> traced_distances;
     record_probes(job, distances ? *distances : traced_distances, distances != nullptr);
-    if (!distances) save_probes();
+    if (!distances) probes.save(store);
 }
 
 void Ground::record_probes(Job& job, std::vector<float>& distances, bool placing) {
-    probe_links = {};
-    extend_links(level, caster(), texels, probe_rows,
-                 std::vector<std::uint32_t>(probes.size(), static_cast<std::uint32_t>(tier.probe_links)),
-                 probe_links, job, &distances);
+    probes.links = {};
+    extend_links(level, caster(), texels, probes.rows,
+                 std::vector<std::uint32_t>(probes.net.size(), static_cast<std::uint32_t>(tier.probe_links)),
+                 probes.links, job, &distances);
     const auto rays = static_cast<std::uint32_t>(tier.probe_links);
     if (rays < least_map_rays && !placing) {
         Links apart;
         std::vector<float> more;
-        extend_links(level, caster(), texels, probe_rows,
-                     std::vector<std::uint32_t>(probes.size(), least_map_rays), apart, job, &more);
-        measure_probes(probe_rows, more, least_map_rays, {}, probes, job);
+        extend_links(level, caster(), texels, probes.rows,
+                     std::vector<std::uint32_t>(probes.net.size(), least_map_rays), apart, job, &more);
+        measure_probes(probes.rows, more, least_map_rays, {}, probes.net, job);
     } else {
-        measure_probes(probe_rows, distances, rays, {}, probes, job);
+        measure_probes(probes.rows, distances, rays, {}, probes.net, job);
     }
-    measure_clearance(caster(), probes, job);
-    const std::vector<std::uint8_t> all(probe_rows.size(), 1);
-    for (std::size_t p = 0; p < probe_links.pieces.size(); ++p)
-        redirect_invalid_links(caster(), texels, probe_rows, all, valid, p, probe_links, job);
+    measure_clearance(caster(), probes.net, job);
+    const std::vector<std::uint8_t> all(probes.rows.size(), 1);
+    for (std::size_t p = 0; p < probes.links.pieces.size(); ++p)
+        redirect_invalid_links(caster(), texels, probes.rows, all, judged.valid, p, probes.links, job);
     record_openings(job);
 }
 
 void Ground::record_openings(Job& job) {
     if (!openings_) openings_ = find_openings(level, caster(), job);
-    openings = openings_as_lamps(*openings_, level.quality.seed);
-    if (openings.lamp.empty()) return;
-    const RowSource& rows_out = openings.rows;
+    probes.openings = openings_as_lamps(*openings_, level.quality.seed);
+    if (probes.openings.lamp.empty()) return;
+    const RowSource& rows_out = probes.openings.rows;
     extend_links(level, caster(), texels, rows_out, std::vector<std::uint32_t>(rows_out.size(), links_out),
-                 openings.links, job);
+                 probes.openings.links, job);
     const std::vector<std::uint8_t> all(rows_out.size(), 1);
-    for (std::size_t p = 0; p < openings.links.pieces.size(); ++p)
-        redirect_invalid_links(caster(), texels, rows_out, all, valid, p, openings.links, job);
+    for (std::size_t p = 0; p < probes.openings.links.pieces.size(); ++p)
+        redirect_invalid_links(caster(), texels, rows_out, all, judged.valid, p, probes.openings.links, job);
     // Of a probe in or behind geometry nothing is asked.
     std::vector<std::uint8_t> wanted;
-    for (const float front : probes.front_share) wanted.push_back(front < runtime::least_front_share ? 0 : 1);
-    see_openings(caster(), probe_rows, wanted, openings, job);
+    for (const float front : probes.net.front_share)
+        wanted.push_back(front < runtime::least_front_share ? 0 : 1);
+    see_openings(caster(), probes.rows, wanted, probes.openings, job);
 }
 
 void Ground::plan_gradients(Job& job) {
@@ -231,75 +232,26 @@ void Ground::plan_gradients(Job& job) {
     if (!directional && !has_normal_maps(level)) return;
     std::vector<std::uint8_t> shown = lightmapped();
     if (directional) {
-        gradient_rows = GradientRows(shown, shown);
+        pages.gradient_rows = GradientRows(shown, shown);
         return;
     }
-    if (!load_array("shading-normals-" + key, shading_normals)) {
-        shading_normals = shading_normals_of(*this, job);
-        save_array("shading-normals-" + key, shading_normals);
+    if (!load_array("shading-normals-" + key, pages.shading_normals)) {
+        pages.shading_normals = shading_normals_of(*this, job);
+        save_array("shading-normals-" + key, pages.shading_normals);
     }
-    for (std::size_t i = 0; i < shading_normals.size(); ++i)
-        if (shading_normals[i] == texels.normal[i]) shown[i] = 0;
-    gradient_rows = GradientRows(shown, grown(graph, shown, smoothing_steps));
+    for (std::size_t i = 0; i < pages.shading_normals.size(); ++i)
+        if (pages.shading_normals[i] == texels.normal[i]) shown[i] = 0;
+    pages.gradient_rows = GradientRows(shown, grown(judged.graph, shown, smoothing_steps));
 }
 
 std::vector<std::uint8_t> Ground::lightmapped() const {
     std::vector<std::uint8_t> wanted(texels.size());
     for (std::size_t i = 0; i < texels.size(); ++i)
-        wanted[i] = valid[i] && (hidden.empty() || !hidden[i]) && texels.grid[i] % 2 == 0 &&
-                            atlas.surfaces[texels.grid[i] / 2].page != none
+        wanted[i] = judged.valid[i] && (judged.hidden.empty() || !judged.hidden[i]) &&
+                            texels.grid[i] % 2 == 0 && atlas.surfaces[texels.grid[i] / 2].page != none
                         ? 1
                         : 0;
     return wanted;
-}
-
-void Ground::save_texels() const {
-    if (!store.save) return;
-    BlobWriter out;
-    out.number(moved);
-    out.array(texels.position);
-    out.array(rows.receivers);
-    out.array(rows.seeds);
-    out.array(valid);
-    out.array(hidden);
-    out.array(shared);
-    out.array(footprints.sides());
-    out.array(sky_sample_share);
-    out.array(graph.beside);
-    store.save("texels-" + key, out.parts());
-}
-
-bool KeptTexels::load(const BakeStore& store, const std::string& key, std::size_t count) {
-    Blob blob;
-    if (!store.load || !store.load("texels-" + key, blob)) return false;
-    BlobReader in(blob);
-    moved = in.number();
-    in.array(position, count);
-    in.array(receivers, count);
-    in.array(seeds, count);
-    in.array(valid, count);
-    in.array(hidden, count);
-    in.array(shared);
-    in.array(sides, count);
-    in.array(sky_sample_share, count);
-    in.array(beside, count);
-    return in.done();
-}
-
-bool Ground::load_texels() {
-    KeptTexels kept;
-    if (!kept.load(store, key, texels.size())) return false;
-    moved = kept.moved;
-    texels.position = std::move(kept.position);
-    rows.receivers = std::move(kept.receivers);
-    rows.seeds = std::move(kept.seeds);
-    valid = std::move(kept.valid);
-    hidden = std::move(kept.hidden);
-    shared = std::move(kept.shared);
-    footprints = Footprints(std::move(kept.sides));
-    sky_sample_share = std::move(kept.sky_sample_share);
-    graph.beside = std::move(kept.beside);
-    return true;
 }
 
 const std::vector<float>& Ground::reach(Job& job) {
@@ -315,17 +267,6 @@ const std::vector<float>& Ground::reach(Job& job) {
 void Ground::save_links() {
     for (std::size_t p = 0; p < links.pieces.size(); ++p)
         save_piece(store, piece_name("links", key, p), links, p);
-}
-
-void Ground::save_probes() const {
-    if (!store.save || probes.size() == 0) return;
-    BlobWriter out;
-    out.array(probes.front_share);
-    out.array(probes.clearance);
-    out.array(probes.nearness);
-    write_links(out, probe_links);
-    openings.write(out);
-    store.save("probes-" + probe_key, out.parts());
 }
 
 template <class T>
@@ -349,16 +290,6 @@ void Ground::save_array(const std::string& name, const std::vector<T>& of_texels
     BlobWriter out;
     out.array(of_texels);
     store.save(name, out.parts());
-}
-
-bool Ground::load_probes() {
-    Blob blob;
-    if (!store.load || !store.load("probes-" + probe_key, blob)) return false;
-    BlobReader in(blob);
-    in.array(probes.front_share, probes.size());
-    in.array(probes.clearance, probes.size());
-    in.array(probes.nearness, probes.size() * probe_map_side * probe_map_side);
-    return read_links(in, probes.size(), probe_links) && openings.read(in) && in.done();
 }
 
 std::vector<Rgb> reflectance(const Ground& ground, const Level& lit, const std::string& colors, Job& job) {

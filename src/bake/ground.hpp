@@ -4,31 +4,21 @@
 #include <optional>
 
 #include "bake/edit.hpp"
-#include "bake/footprint.hpp"
+#include "bake/judged_texels.hpp"
 #include "bake/kept_links.hpp"
-#include "bake/opening_sight.hpp"
-#include "bake/shared_texels.hpp"
+#include "bake/recorded_probes.hpp"
 #include "finish/seams.hpp"
-#include "finish/texel_graph.hpp"
-#include "probe/probe_rows.hpp"
 #include "stasigraph/bake_store.hpp"
 #include "transport/link_gradients.hpp"
 
 namespace stasigraph {
 
-/// What a store keeps of texels.
-struct KeptTexels {
-    std::size_t moved = 0;
-    std::vector<Vec3> position;
-    std::vector<Receiver> receivers;
-    std::vector<std::uint32_t> seeds;
-    std::vector<std::uint8_t> valid, hidden;
-    std::vector<SharedPair> shared;
-    std::vector<Footprints::Sides> sides;
-    std::vector<float> sky_sample_share;
-    std::vector<TexelGraph::Beside> beside;
-    /// False where there are none under that key, or another number of them.
-    bool load(const BakeStore& store, const std::string& key, std::size_t count);
+/// What pages show of texels, and how.
+struct ShownTexels {
+    std::vector<PagePlan> plans;
+    SeamPlan seams;
+    GradientRows gradient_rows;  ///< Texels whose gradients pages show, and those they are smoothed with.
+    std::vector<Vec3> shading_normals;  ///< By the materials' maps; empty where pages do not show them.
 };
 
 /// Made once for many light() calls, or read back from a store.
@@ -45,34 +35,17 @@ public:
     Atlas atlas;
     TexelSet texels;
     std::string key;
-    std::string probe_key;  ///< Of the probes there are; asked_key is probe_key() of the level.
-    std::string asked_key;
+    std::string asked_key;  ///< probe_key() of the level; RecordedProbes::key is of the probes there are.
     BakeStore store;
 
     std::vector<Footprint> footprint;
-    RowSource rows;
+    JudgedTexels judged;
     Links links;
-    std::vector<std::uint8_t> valid;
-    std::vector<std::uint8_t> hidden;  ///< Valid, but nothing can look at them: pages are filled there.
-    std::size_t moved = 0;
+    ShownTexels pages;
+    RecordedProbes probes;
     std::size_t traced = 0;    ///< Links, since this was made.
     std::optional<Edit> edit;  ///< What this was made from, where that was a ground of an earlier level.
     std::vector<std::uint8_t> other;  ///< After an edit: texels that light is sampled for in another way.
-    std::vector<SharedPair> shared;
-    Footprints footprints;
-    std::vector<float> sky_sample_share;  ///< Of explicit samples of the sky, for each row.
-    TexelGraph graph;
-    GradientRows gradient_rows;  ///< Texels whose gradients pages show, and those they are smoothed with.
-    std::vector<Vec3>
-        shading_normals;  ///< Normals by the materials' maps; empty where pages do not show them.
-    std::vector<PagePlan> plans;
-    SeamPlan seams;
-
-    ProbeNet probes;
-    RowSource probe_rows;
-    Links probe_links;
-    OpeningSight openings;  ///< Of those probes.
-    LightBasis probe_basis = LightBasis::harmonics;
 
     /// Probes at other places: their links are traced, or brought from the store. `distances`, where given,
     /// receives what extend_links() tells of every ray.
@@ -107,11 +80,7 @@ private:
     void record_probes(Job& job, std::vector<float>& distances, bool placing);
     void record_openings(Job& job);
     void plan_gradients(Job& job);
-    bool load_texels();
-    void save_texels() const;
     void save_links();
-    bool load_probes();
-    void save_probes() const;
 
     mutable std::optional<RayCaster> caster_;
     std::optional<std::vector<Opening>> openings_;  ///< Of the level, once they are asked for.
@@ -119,7 +88,8 @@ private:
     std::vector<SurfaceMark> marks_;
     std::uint64_t links_in_memory_ = 0;
     // Of an edit, while it is taken over.
-    KeptTexels texels_before_;
+    JudgedTexels before_;
+    std::vector<Vec3> positions_before_;
     std::vector<std::uint8_t> kept_;
     LinkMarks again_;
 };

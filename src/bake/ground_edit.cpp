@@ -11,15 +11,15 @@ void Ground::record_links(const std::vector<std::uint8_t>& open, Job& job) {
     const auto judging = static_cast<std::uint32_t>(std::min(links_that_judge, tier.first_links));
     if (record_edited(judging, open, job)) return;
     edit.reset();
-    links = Links(rows.size());
+    links = Links(judged.rows.size());
     links.in_memory = links_in_memory_;
-    const std::vector<std::uint32_t> lengths(rows.size(), judging);
+    const std::vector<std::uint32_t> lengths(judged.rows.size(), judging);
     for (std::size_t p = 0; p < links.pieces.size(); ++p) {
         if (load_piece(store, piece_name("judging", key, p), links, p)) {
             job.advance(links.pieces[p].rows());
             continue;
         }
-        extend_piece(level, caster(), texels, rows, lengths, p, links, job, &open);
+        extend_piece(level, caster(), texels, judged.rows, lengths, p, links, job, &open);
         traced += links.pieces[p].words.all().size();
         save_piece(store, piece_name("judging", key, p), links, p);
     }
@@ -29,26 +29,25 @@ bool Ground::record_edited(std::uint32_t judging, const std::vector<std::uint8_t
     const std::optional<GroundMarks> before = load_marks(store, marks_name(level));
     if (!before || before->key == key) return false;
     edit = find_edit(*before, marks_, texels.size());
-    if (!edit || !texels_before_.load(store, before->key, edit->texels_before)) return false;
+    if (!edit || !before_.load(store, before->key, edit->texels_before, positions_before_)) return false;
     const Links kept = load_links(store, before->key, edit->texels_before, links_in_memory_);
-    links =
-        adopt_links(*edit, texels_before_.receivers, texels_before_.valid, kept, rows, kept_, judging, job);
+    links = adopt_links(*edit, before_.rows.receivers, before_.valid, kept, judged.rows, kept_, judging, job);
     links.in_memory = links_in_memory_;
-    again_ = touched_links(*edit, texels, rows, kept_, links, job);
-    trace_again(level, caster(), texels, rows, again_, links, job);
+    again_ = touched_links(*edit, texels, judged.rows, kept_, links, job);
+    trace_again(level, caster(), texels, judged.rows, again_, links, job);
     std::size_t had = links.count();
-    for (std::size_t i = 0; i < rows.size(); ++i)  // rows that get no rays
+    for (std::size_t i = 0; i < judged.rows.size(); ++i)  // rows that get no rays
         if (!open[i]) had += judging - std::min<std::size_t>(judging, links.length(i));
-    extend_links(level, caster(), texels, rows, std::vector<std::uint32_t>(rows.size(), judging), links, job,
-                 nullptr, &open);
+    extend_links(level, caster(), texels, judged.rows,
+                 std::vector<std::uint32_t>(judged.rows.size(), judging), links, job, nullptr, &open);
     traced += again_.link.size() + links.count() - had;
     return true;
 }
 
 void Ground::find_misled(Job& job) {
-    const LinkMarks misled = misled_links(*edit, texels_before_.position, texels_before_.valid, texels, valid,
+    const LinkMarks misled = misled_links(*edit, positions_before_, before_.valid, texels, judged.valid,
                                           kept_, again_, links, job);
-    trace_again(level, caster(), texels, rows, misled, links, job);
+    trace_again(level, caster(), texels, judged.rows, misled, links, job);
     traced += misled.link.size();
     kept_ = {};
     again_ = {};
@@ -61,15 +60,16 @@ void Ground::find_other() {
     for (std::size_t i = 0; i < other.size(); ++i) {
         const std::uint32_t was = edit->was[i];
         if (was == none) continue;
-        const Receiver &a = rows.receivers[i], &b = texels_before_.receivers[was];
-        const Footprints::Sides &s = footprints.sides()[i], &t = texels_before_.sides[was];
+        const Receiver &a = judged.rows.receivers[i], &b = before_.rows.receivers[was];
+        const Footprints::Sides &s = judged.footprints.sides()[i], &t = before_.footprints.sides()[was];
         other[i] = a.position == b.position && a.normal == b.normal && a.face_normal == b.face_normal &&
-                           valid[i] == texels_before_.valid[was] && s == t &&
-                           sky_sample_share[i] == texels_before_.sky_sample_share[was]
+                           judged.valid[i] == before_.valid[was] && s == t &&
+                           judged.sky_sample_share[i] == before_.sky_sample_share[was]
                        ? 0
                        : 1;
     }
-    texels_before_ = {};
+    before_ = {};
+    positions_before_ = {};
 }
 
 }  // namespace stasigraph

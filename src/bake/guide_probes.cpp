@@ -63,7 +63,7 @@ struct Pilot {
     std::vector<std::uint16_t> parts;
 
     Pilot(Ground& g, Job& job)
-        : rows(g.probe_rows), length(static_cast<std::uint32_t>(g.tier.probe_links / pilot_share)) {
+        : rows(g.probes.rows), length(static_cast<std::uint32_t>(g.tier.probe_links / pilot_share)) {
         constexpr std::uint32_t own_seed = 0x70696c6fu;
         for (std::uint32_t& seed : rows.seeds) seed = combine_bits(seed, own_seed);
         extend_links(g.level, g.caster(), g.texels, rows, std::vector<std::uint32_t>(rows.size(), length),
@@ -84,7 +84,7 @@ struct Pilot {
         });
         const std::vector<std::uint8_t> all(rows.size(), 1);
         for (std::size_t p = 0; p < links.pieces.size(); ++p)
-            redirect_invalid_links(g.caster(), g.texels, rows, all, g.valid, p, links, job);
+            redirect_invalid_links(g.caster(), g.texels, rows, all, g.judged.valid, p, links, job);
     }
 };
 
@@ -268,11 +268,11 @@ std::vector<GuidedLinks> guide_probes(const std::vector<LayerToMake>& layers, co
                                       Job& job) {
     std::vector<GuidedLinks> out(layers.size());
     Ground& g = layers[0].work->ground;
-    if (g.tier.probe_links < least_links || g.probe_rows.size() == 0) return out;
+    if (g.tier.probe_links < least_links || g.probes.rows.size() == 0) return out;
     const Pilot pilot(g, job);
     for (std::size_t c = 0; c < layers.size(); ++c) {
         out[c] = ProbeGuides(layers[c], c, sent, pilot).learn(job);
-        if (!out[c].empty()) trace_guided(g, g.probe_rows, out[c], job);
+        if (!out[c].empty()) trace_guided(g, g.probes.rows, out[c], job);
     }
     return out;
 }

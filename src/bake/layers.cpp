@@ -26,17 +26,18 @@ LightField gradients_by_links(const Making& m, const LightField& light, const Ro
     const Ground& g = m.ground;
     HalfField sent;
     reflect(light, m.albedo, sent, job);
-    LightField field = link_gradients(g.links, lengths, g.rows, g.gradient_rows, sent, job);
+    LightField field = link_gradients(g.links, lengths, g.judged.rows, g.pages.gradient_rows, sent, job);
     for (std::size_t column = 0; column < m.size(); ++column) {
         if (!m.sky(column)) continue;
-        job.parallel(g.gradient_rows.texel.size(), 1024, [&](std::size_t begin, std::size_t end) {
+        job.parallel(g.pages.gradient_rows.texel.size(), 1024, [&](std::size_t begin, std::size_t end) {
             for (std::size_t row = begin; row < end; ++row) {
-                const std::uint32_t i = g.gradient_rows.texel[row], length = lengths.at(i, column);
+                const std::uint32_t i = g.pages.gradient_rows.texel[row], length = lengths.at(i, column);
                 const float share = pi / static_cast<float>(length);
                 IrradianceGradient sum;
-                gathered_sky(*m.sky(column), g.rows, g.links, i, 0, length, m.weights.at(i),
+                gathered_sky(*m.sky(column), g.judged.rows, g.links, i, 0, length, m.weights.at(i),
                              [&](std::uint32_t, Vec3 w, Rgb e) {
-                                 sum += gradient_along(e * share, gathered_gradient(g.rows.receivers[i], w));
+                                 sum += gradient_along(e * share,
+                                                       gathered_gradient(g.judged.rows.receivers[i], w));
                              });
                 add_gradient(field, row, column, sum);
             }
@@ -81,12 +82,12 @@ void show(const Making& m, const Solved& solved, Job& job) {
     const auto take = [](Rgb e, Rgb off) {
         return Rgb{std::max(0.0f, e.r - off.r), std::max(0.0f, e.g - off.g), std::max(0.0f, e.b - off.b)};
     };
-    if (!g.gradient_rows.empty()) gradients = gradients_by_links(m, light, lengths, job);
+    if (!g.pages.gradient_rows.empty()) gradients = gradients_by_links(m, light, lengths, job);
     const bool smooth = m.quality.denoise == Denoise::automatic;
     if (smooth) {
         job.parallel(g.texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
             for (std::size_t i = begin; i < end; ++i)
-                for (std::size_t c = 0; g.valid[i] && c < groups; ++c) {
+                for (std::size_t c = 0; g.judged.valid[i] && c < groups; ++c) {
                     by_links.add(i, c, m.layer(c).sampled.light[i] * -1.0f);
                     if (!m.layer(c).live.light.empty()) by_links.add(i, c, m.layer(c).live.light[i] * -1.0f);
                 }
@@ -95,11 +96,11 @@ void show(const Making& m, const Solved& solved, Job& job) {
         std::vector<const SkyLight*> skies;
         for (std::size_t c = 0; c < groups; ++c) skies.push_back(m.sky(c));
         DenoiseGuide guide = guide_denoise({.texels = g.texels,
-                                            .rows = g.rows,
+                                            .rows = g.judged.rows,
                                             .links = g.links,
                                             .lengths = lengths,
                                             .wanted = wanted,
-                                            .graph = g.graph,
+                                            .graph = g.judged.graph,
                                             .reach = m.ground.reach(job),
                                             .albedo = m.albedo,
                                             .light = light,
@@ -110,14 +111,14 @@ void show(const Making& m, const Solved& solved, Job& job) {
                                            job);
         guide.strength = g.tier.smoothing;
         for (const float floor : m.floor) guide.unseen.push_back(unseen_error * floor);
-        const GradientsToSmooth to_smooth{g.gradient_rows, gradients};
+        const GradientsToSmooth to_smooth{g.pages.gradient_rows, gradients};
         SmoothingSteps steps;
         load_smoothed(m, by_links, gradients, steps.done);
         steps.after = [&](std::size_t done) {
             if (done < groups) save_smoothed(m, by_links, gradients, done);
         };
-        denoise(g.texels, g.graph, wanted, guide, by_links, g.gradient_rows.empty() ? nullptr : &to_smooth,
-                job, steps);
+        denoise(g.texels, g.judged.graph, wanted, guide, by_links,
+                g.pages.gradient_rows.empty() ? nullptr : &to_smooth, job, steps);
         look_again(m, solved, wanted, by_links, job);
     }
     for (std::size_t c = 0; c < groups; ++c) {
@@ -126,15 +127,15 @@ void show(const Making& m, const Solved& solved, Job& job) {
         job.parallel(g.texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
             for (std::size_t i = begin; i < end; ++i) {
                 layer.shown[i] = by_links.get(i, c);
-                if (!g.valid[i]) continue;
+                if (!g.judged.valid[i]) continue;
                 if (smooth)
                     layer.shown[i] += layer.sampled.light[i];
                 else if (!layer.live.light.empty())
                     layer.shown[i] = take(layer.shown[i], layer.live.light[i]);
             }
         });
-        layer.gradients = LightField(g.gradient_rows.texel.size(), 3);
-        job.parallel(g.gradient_rows.texel.size(), 4096, [&](std::size_t begin, std::size_t end) {
+        layer.gradients = LightField(g.pages.gradient_rows.texel.size(), 3);
+        job.parallel(g.pages.gradient_rows.texel.size(), 4096, [&](std::size_t begin, std::size_t end) {
             for (std::size_t row = begin; row < end; ++row) {
                 add_gradient(layer.gradients, row, 0, gradient_at(gradients, row, c));
                 add_gradient(layer.gradients, row, 0, layer.sampled.gradient[row]);
@@ -154,12 +155,12 @@ std::string radiosity_blob(const Layer& l) {
 std::string probes_blob(const Ground& g, const Layer& l) {
     Hasher h("layer at probes");
     h.text(l.keys.light);
-    h.text(g.probe_key);
+    h.text(g.probes.key);
     return "layer-probes-" + h.key();
 }
 
 void save_probes(const Ground& g, const Layer& l) {
-    if (!g.store.save || g.probes.size() == 0) return;
+    if (!g.store.save || g.probes.net.size() == 0) return;
     BlobWriter out;
     out.array(l.probes);
     out.array(l.rest);
@@ -173,17 +174,17 @@ bool load_probes(const Ground& g, Layer& l) {
     l.rest.clear();
     l.lamps.clear();
     l.openings.clear();
-    if (g.probes.size() > 0) {
+    if (g.probes.net.size() > 0) {
         Blob blob;
         if (!g.store.load || !g.store.load(probes_blob(g, l), blob)) return false;
         BlobReader in(blob);
-        in.array(l.probes, g.probes.size());
-        in.array(l.rest, g.probes.size());
+        in.array(l.probes, g.probes.net.size());
+        in.array(l.rest, g.probes.net.size());
         in.array(l.lamps);
-        in.array(l.openings, g.openings.lamp.size());
+        in.array(l.openings, g.probes.openings.lamp.size());
         if (!in.done()) return false;
     }
-    l.probe_key = g.probe_key;
+    l.probe_key = g.probes.key;
     return true;
 }
 
@@ -235,17 +236,17 @@ bool load(const Ground& g, Layer& l) {
     in.array(l.log2_scale, g.texels.size());
     in.array(l.shown, g.texels.size());
     in.array(l.checked);
-    l.gradients = LightField(g.gradient_rows.texel.size(), 3);
+    l.gradients = LightField(g.pages.gradient_rows.texel.size(), 3);
     in.array(l.gradients.values, l.gradients.values.size());
     l.pages.clear();
-    for (const PagePlan& plan : g.plans) {
+    for (const PagePlan& plan : g.pages.plans) {
         PageImage& page = l.pages.emplace_back();
         page.side = plan.side;
         const auto texels = static_cast<std::size_t>(plan.side) * static_cast<std::size_t>(plan.side);
         in.array(page.texels, texels);
         in.array(page.state, texels);
     }
-    in.array(l.at_seams, g.seams.texels.size());
+    in.array(l.at_seams, g.pages.seams.texels.size());
     if (!in.done() || (!l.checked.empty() && l.checked.size() != checked_texels(g).size())) return false;
     l.noise_before = noise[0];
     l.noise = noise[1];
@@ -257,17 +258,17 @@ void stay_dark(const Ground& g, Layer& l) {
     l.sampled = {};
     l.sampled.light.resize(g.texels.size());
     l.live = {};
-    l.at_probes.assign(g.probes.size(), {});
+    l.at_probes.assign(g.probes.net.size(), {});
     l.log2_scale.assign(g.texels.size(), 0);
     l.sky.clear();
     l.shown.assign(g.texels.size(), Rgb{});
     l.checked.clear();
-    l.gradients = LightField(g.gradient_rows.texel.size(), 3);
+    l.gradients = LightField(g.pages.gradient_rows.texel.size(), 3);
     l.radiosity.assign(g.texels.size(), {});
     l.probes = l.rest = l.at_probes;
     l.lamps.clear();
     l.openings.clear();
-    l.probe_key = g.probe_key;
+    l.probe_key = g.probes.key;
     l.noise_before = l.noise = 0;
     l.bounces = 0;
     l.guided_links = 0;
@@ -315,7 +316,7 @@ std::size_t light_layers(const std::vector<LayerToMake>& wanted, Job& job) {
     check_noise(making, solved, job);
     solved.guided = {};
     carry_light(making, solved.light, job);
-    if (making.ground.probe_rows.size() > 0) job.begin(Stage::probes, make.size());
+    if (making.ground.probes.rows.size() > 0) job.begin(Stage::probes, make.size());
     light_probe_layers(make, job);
     job.begin(Stage::pages, make.size());
     job.parallel(make.size(), 1, [&](std::size_t c, std::size_t) {

@@ -34,8 +34,8 @@ float brought(const LearntFrom& from, std::size_t g, std::size_t row, std::uint3
     if (meets_texel(word)) return from.sent[word * m.size() + g] * luminance(tint);
     const SkyLight* sky = m.sky(g);
     if (word != sky_word || !sky) return 0;
-    return luminance(
-               gathered_sky_at(*sky, m.ground.rows.receivers[row], direction(), tint, m.weights.at(row))) *
+    return luminance(gathered_sky_at(*sky, m.ground.judged.rows.receivers[row], direction(), tint,
+                                     m.weights.at(row))) *
            pi;
 }
 
@@ -48,7 +48,7 @@ struct FirstLink {
 /// Calls f(link, direction()) for those of a row that met something.
 template <class F>
 void for_first_links(const LearntFrom& from, std::uint32_t row, F f) {
-    const RowSource& source = from.making.ground.rows;
+    const RowSource& source = from.making.ground.judged.rows;
     const Links& links = from.making.ground.links;
     TintReader tints(links, row);
     const std::uint32_t* words = links.row(row);
@@ -75,11 +75,11 @@ template <class Direction>
 BrightLink bright_link(const LearntFrom& from, std::uint32_t row, const FirstLink& l, Direction&& direction,
                        float relative, float inverse, std::uint32_t tile) {
     const Ground& g = from.making.ground;
-    const Receiver& r = g.rows.receivers[row];
+    const Receiver& r = g.judged.rows.receivers[row];
     const bool sky = l.word == sky_word;
     const Vec3 to = sky ? direction() : g.texels.position[l.word],
                way = sky ? to : normalize(to - r.position);
-    const std::uint32_t bits = combine_bits(g.rows.seeds[row], l.number);
+    const std::uint32_t bits = combine_bits(g.judged.rows.seeds[row], l.number);
     return {.from = r.position,
             .to = to,
             .sky = sky,
@@ -148,7 +148,7 @@ float light_beside(const LearntFrom& from, std::uint32_t texel, std::uint32_t gr
     g.texels.for_neighbours(texel, reach, [&](std::uint32_t n) {
         int u = 0, v = 0;
         g.texels.place_in_chart(n, u, v);
-        if (!g.valid[n] || (u + v) % 2 == (x + y) % 2) return;
+        if (!g.judged.valid[n] || (u + v) % 2 == (x + y) % 2) return;
         sum += luminance(from.light.get(n, group));
         count += 1;
     });
@@ -171,7 +171,7 @@ public:
     Learning(const LearntFrom& from, const std::vector<float>& noise)
         : from_(from),
           noise_(noise),
-          blocks_(in_blocks(from.making.ground.texels, from.making.ground.valid)),
+          blocks_(in_blocks(from.making.ground.texels, from.making.ground.judged.valid)),
           regions_(blocks_.regions.size()),
           learnt_(blocks_.tiles.size()) {}
 
@@ -253,7 +253,7 @@ private:
                 const auto other = static_cast<std::size_t>(1 - half);
                 bright[i][other].settle();
                 const BrightAround around{.caster = ground.caster(),
-                                          .receivers = ground.rows.receivers,
+                                          .receivers = ground.judged.rows.receivers,
                                           .block = blocks_.block_size(tile),
                                           .tile = tile.number,
                                           .half = 1 - half,
@@ -381,7 +381,8 @@ void trace_guided(Ground& g, const RowSource& rows, GuidedLinks& guided, Job& jo
     const std::vector<std::uint8_t> open(guided.size(), 1);
     for (std::size_t p = 0; p < guided.links.pieces.size(); ++p) {
         extend_piece(g.level, g.caster(), g.texels, guided.source, lengths, p, guided.links, job);
-        redirect_invalid_links(g.caster(), g.texels, guided.source, open, g.valid, p, guided.links, job);
+        redirect_invalid_links(g.caster(), g.texels, guided.source, open, g.judged.valid, p, guided.links,
+                               job);
     }
 }
 
@@ -391,7 +392,7 @@ void renew_noise(const LearntFrom& from, const std::vector<GuidedLinks>& guided,
     const std::size_t groups = m.size();
     const auto n = static_cast<float>(from.first);
     m.ground.links.for_rows(256, job, [&](std::size_t begin, std::size_t end) {
-        RowParts parts(m.ground.rows);
+        RowParts parts(m.ground.judged.rows);
         for (std::size_t row = begin; row < end; ++row)
             for (std::size_t g = 0; g < groups; ++g) {
                 const std::uint32_t at = guided[g].at(row);
@@ -399,7 +400,7 @@ void renew_noise(const LearntFrom& from, const std::vector<GuidedLinks>& guided,
                 // Of the evenly spread links of cells that have guided ones, which scatter by themselves.
                 float count = 0, sum = 0, squares = 0;
                 CellScatter scatter;
-                for_guided(guided[g], at, m.ground.links, m.ground.rows, parts, from.first,
+                for_guided(guided[g], at, m.ground.links, m.ground.judged.rows, parts, from.first,
                            [&](const WeighedLink& l, auto&& direction) {
                                const float v = brought(from, g, row, l.word, l.tint, direction);
                                scatter.add(l.cell, v * l.weight);

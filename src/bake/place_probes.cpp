@@ -64,7 +64,7 @@ public:
         into.places.insert(into.places.end(), places.begin(), places.end());
         into.links = static_cast<std::uint32_t>(links);
         into.distances.insert(into.distances.end(), distances.begin(), distances.end());
-        const RowSource& rows = ground_->probe_rows;
+        const RowSource& rows = ground_->probes.rows;
         into.rows.receivers.insert(into.rows.receivers.end(), rows.receivers.begin(), rows.receivers.end());
         into.rows.seeds.insert(into.rows.seeds.end(), rows.seeds.begin(), rows.seeds.end());
     }
@@ -83,7 +83,7 @@ private:
     }
     /// Light by set at the places that the ground has as probes.
     std::vector<ProbeLight> mix_light(LightBasis basis, std::size_t count) {
-        ground_->probe_basis = basis;
+        ground_->probes.basis = basis;
         for (Layer& l : layers_) {
             l.at_probes.clear();
             l.probes.assign(count, {});
@@ -102,7 +102,7 @@ private:
     }
     /// The rest of the light at these places, and the lamps that they see.
     void add_lamps(std::size_t count, LitPlaces& into) const {
-        const OpeningSight& openings = ground_->openings;
+        const OpeningSight& openings = ground_->probes.openings;
         const std::vector<Light> lamps = lamps_of(lit_, ground_->textures);
         if (into.lamp_color.empty()) {
             into.rest.resize(lit_.sets.size());

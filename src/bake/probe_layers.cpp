@@ -55,14 +55,14 @@ void add_evenly(const std::vector<LayerToMake>& layers, const SentByTexels& sent
     const Ground& g = layers[0].work->ground;
     const auto count = static_cast<std::uint32_t>(g.tier.probe_links);
     const float share = 4 * pi / static_cast<float>(count);
-    TintReader tints(g.probe_links, p);
+    TintReader tints(g.probes.links, p);
     std::array<Vec3, direction_batch> ways;
-    const std::uint32_t* words = g.probe_links.row(p);
+    const std::uint32_t* words = g.probes.links.row(p);
     for (std::uint32_t k = 0; k < count; ++k) {
         if (k % direction_batch == 0)
-            row_directions(g.probe_rows, p, k, std::min(direction_batch, count - k), ways);
+            row_directions(g.probes.rows, p, k, std::min(direction_batch, count - k), ways);
         if (!meets_texel(words[k])) continue;
-        const std::array<float, 9> basis = response(g.probe_basis, ways[k % direction_batch]);
+        const std::array<float, 9> basis = response(g.probes.basis, ways[k % direction_batch]);
         const Rgb tint = tints.at(k) * (share / pi);
         for (std::size_t c = 0; c < layers.size(); ++c) {
             const Rgb from = sent.at(words[k], c) * tint;
@@ -72,9 +72,9 @@ void add_evenly(const std::vector<LayerToMake>& layers, const SentByTexels& sent
     }
     for (const LayerToMake& l : layers)
         if (l.is_sky())
-            gathered_sky(l.work->sky, g.probe_rows, g.probe_links, p, 0, count, l.work->probe_weights,
+            gathered_sky(l.work->sky, g.probes.rows, g.probes.links, p, 0, count, l.work->probe_weights,
                          [&](std::uint32_t, Vec3 w, Rgb e) {
-                             add_light(l.layer->probes[p], w, e * share, g.probe_basis);
+                             add_light(l.layer->probes[p], w, e * share, g.probes.basis);
                          });
 }
 
@@ -83,20 +83,20 @@ void add_guided(const LayerToMake& l, const SentByTexels& sent, std::size_t numb
                 std::size_t p, RowParts& parts) {
     const Ground& g = l.work->ground;
     ShRgb& to = l.layer->probes[p];
-    for_guided(guided, guided.at(p), g.probe_links, g.probe_rows, parts,
+    for_guided(guided, guided.at(p), g.probes.links, g.probes.rows, parts,
                static_cast<std::uint32_t>(g.tier.probe_links),
                [&](const WeighedLink& link, auto&& direction) {
                    const float share = 4 * pi * (link.weight - link.plain);
                    if (meets_texel(link.word)) {
                        const Rgb from = sent.at(link.word, number);
                        if (max_channel(from) > 0)
-                           add_light(to, direction(), from * link.tint * (share / pi), g.probe_basis);
+                           add_light(to, direction(), from * link.tint * (share / pi), g.probes.basis);
                    } else if (link.word == sky_word && l.is_sky()) {
                        add_light(to, direction(),
-                                 gathered_sky_at(l.work->sky, g.probe_rows.receivers[p], direction(),
+                                 gathered_sky_at(l.work->sky, g.probes.rows.receivers[p], direction(),
                                                  link.tint, l.work->probe_weights) *
                                      share,
-                                 g.probe_basis);
+                                 g.probes.basis);
                    }
                });
 }
@@ -105,7 +105,7 @@ void add_guided(const LayerToMake& l, const SentByTexels& sent, std::size_t numb
 std::vector<ListedLamp> list_lamps(const LayerToMake& l, const std::vector<Light>& lamps,
                                    std::vector<ShRgb>& told, Job& job) {
     const Ground& g = l.work->ground;
-    const std::size_t count = g.probe_rows.size();
+    const std::size_t count = g.probes.rows.size();
     told.assign(count, {});
     const LampTeller teller(l.work->lit, lamps, l.group, g.caster());
     if (teller.empty()) return {};
@@ -113,11 +113,11 @@ std::vector<ListedLamp> list_lamps(const LayerToMake& l, const std::vector<Light
     job.parallel(count, 16, [&](std::size_t begin, std::size_t end) {
         for (std::size_t p = begin; p < end; ++p) {
             // Of a probe in or behind geometry nothing is asked.
-            if (g.probes.front_share[p] < runtime::least_front_share) continue;
+            if (g.probes.net.front_share[p] < runtime::least_front_share) continue;
             const float mean = luminance(l.layer->probes[p][0]) * sh_basis({0, 1, 0})[0];
-            told[p] =
-                teller.tell(static_cast<std::uint32_t>(p), g.probe_rows.receivers[p], g.probe_rows.seeds[p],
-                            std::clamp(0.5f * g.probes.reach[p], least_around, most_around), mean, lists[p]);
+            told[p] = teller.tell(
+                static_cast<std::uint32_t>(p), g.probes.rows.receivers[p], g.probes.rows.seeds[p],
+                std::clamp(0.5f * g.probes.net.reach[p], least_around, most_around), mean, lists[p]);
         }
     });
     std::vector<ListedLamp> all;
@@ -127,7 +127,7 @@ std::vector<ListedLamp> list_lamps(const LayerToMake& l, const std::vector<Light
 
 /// Nit by opening as a lamp: what comes through in a layer, from texels and from the sky.
 std::vector<Rgb> opening_radiance(const LayerToMake& l, const SentByTexels& sent, std::size_t number) {
-    const OpeningSight& sight = l.work->ground.openings;
+    const OpeningSight& sight = l.work->ground.probes.openings;
     const SkyLight* sky = l.is_sky() ? &l.work->sky : nullptr;
     std::vector<Rgb> out(sight.lamp.size());
     std::array<Vec3, direction_batch> ways;
@@ -188,20 +188,20 @@ void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job) {
         l.layer->rest = l.layer->at_probes;
         l.layer->lamps.clear();
         l.layer->openings.clear();
-        l.layer->probe_key = g.probe_key;
+        l.layer->probe_key = g.probes.key;
     }
-    if (g.probe_rows.size() == 0) return;
+    if (g.probes.rows.size() == 0) return;
     const SentByTexels sent = sent_by_texels(layers, albedo, job);
     const std::vector<GuidedLinks> guided = guide_probes(layers, sent, job);
-    job.parallel(g.probe_rows.size(), 16, [&](std::size_t begin, std::size_t end) {
-        RowParts parts(g.probe_rows);
+    job.parallel(g.probes.rows.size(), 16, [&](std::size_t begin, std::size_t end) {
+        RowParts parts(g.probes.rows);
         for (std::size_t p = begin; p < end; ++p) {
             add_evenly(layers, sent, p);
             for (std::size_t c = 0; c < layers.size(); ++c)
                 if (guided[c].at(p) != none) add_guided(layers[c], sent, c, guided[c], p, parts);
         }
     });
-    if (g.probe_basis == LightBasis::sides) return;
+    if (g.probes.basis == LightBasis::sides) return;
     std::vector<Light> lamps;
     for (std::size_t c = 0; c < layers.size(); ++c) {
         const LayerToMake& l = layers[c];
@@ -212,7 +212,7 @@ void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job) {
         layer.lamps = list_lamps(l, lamps, told, job);
         layer.openings = opening_radiance(l, sent, c);
         const std::vector<ShRgb> lamps_told = told;
-        add_openings(g.openings, layer.openings, told);
+        add_openings(g.probes.openings, layer.openings, told);
         job.parallel(layer.probes.size(), 256, [&](std::size_t begin, std::size_t end) {
             for (std::size_t p = begin; p < end; ++p) {
                 layer.rest[p] = without(layer.probes[p], layer.at_probes[p], lamps_told[p], told[p]);
@@ -252,8 +252,8 @@ std::vector<Rgb> mix_openings(const Level& lit, std::uint32_t set, const std::ve
 }
 
 std::vector<ProbeLamps> mix_lamps(const Level& lit, const std::vector<Layer>& layers, const Ground& ground) {
-    const OpeningSight& openings = ground.openings;
-    const std::size_t probes = ground.probes.size();
+    const OpeningSight& openings = ground.probes.openings;
+    const std::size_t probes = ground.probes.net.size();
     const std::vector<Light> lamps = lamps_of(lit, ground.textures);
     std::vector<ProbeLamps> out(lit.sets.size());
     std::vector<ProbeLight> rest = mix(lit, layers, probes, &Layer::rest);

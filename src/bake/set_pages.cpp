@@ -26,10 +26,10 @@ void fill_all(const std::vector<PagePlan>& plans, Pages& pages, Job& job) {
 /// Light on the normals that flat pages show.
 Rgb flat_light(const Ground& g, const Layer& layer, std::size_t texel) {
     const Rgb e = layer.shown[texel];
-    const std::uint32_t row = g.shading_normals.empty() ? none : g.gradient_rows.of(texel);
+    const std::uint32_t row = g.pages.shading_normals.empty() ? none : g.pages.gradient_rows.of(texel);
     if (row == none) return e;
-    const Rgb turned =
-        e + dot(gradient_at(layer.gradients, row, 0), g.shading_normals[texel] - g.texels.normal[texel]);
+    const Rgb turned = e + dot(gradient_at(layer.gradients, row, 0),
+                               g.pages.shading_normals[texel] - g.texels.normal[texel]);
     return {std::max(0.0f, turned.r), std::max(0.0f, turned.g), std::max(0.0f, turned.b)};
 }
 
@@ -40,23 +40,23 @@ std::vector<DirectionalPage> directional_pages(const Ground& g, const Level& lit
     Pages axis[3];
     for (std::size_t a = 0; a < 3; ++a) {
         axis[a] = finish_pages(
-            g.plans,
+            g.pages.plans,
             [&](std::size_t i) {
                 Rgb sum;
-                const std::uint32_t row = g.gradient_rows.of(i);
+                const std::uint32_t row = g.pages.gradient_rows.of(i);
                 for (std::size_t l = 0; row != none && l < layers.size(); ++l)
                     sum += layers[l].gradients.get(row, a) * set.gain(l);
                 return sum;
             },
             job);
         if (lit.quality.seams == Seams::automatic)
-            fit_seams(g.seams, g.plans, -std::numeric_limits<double>::infinity(), axis[a], job);
-        fill_all(g.plans, axis[a], job);
+            fit_seams(g.pages.seams, g.pages.plans, -std::numeric_limits<double>::infinity(), axis[a], job);
+        fill_all(g.pages.plans, axis[a], job);
     }
     std::vector<DirectionalPage> out;
-    for (std::size_t p = 0; p < g.plans.size(); ++p) {
+    for (std::size_t p = 0; p < g.pages.plans.size(); ++p) {
         DirectionalPage& page = out.emplace_back();
-        page.side = g.plans[p].side;
+        page.side = g.pages.plans[p].side;
         page.texels.resize(axis[0][p].texels.size());
         job.parallel(page.texels.size(), 65536, [&](std::size_t begin, std::size_t end) {
             for (std::size_t i = begin; i < end; ++i)
@@ -77,20 +77,20 @@ Rgb directional_irradiance(Rgb flat, const std::array<Rgb, 3>& c, Vec3 own, Vec3
 
 void make_layer_pages(const Ground& g, const Level& lit, Layer& layer, Job& job) {
     layer.pages = finish_pages(
-        g.plans, [&](std::size_t i) { return flat_light(g, layer, i); }, job);
+        g.pages.plans, [&](std::size_t i) { return flat_light(g, layer, i); }, job);
     layer.at_seams.clear();
-    for (const SeamPlan::Texel& t : g.seams.texels)
+    for (const SeamPlan::Texel& t : g.pages.seams.texels)
         layer.at_seams.push_back(layer.pages[t.page].texels[t.place]);
-    if (lit.quality.seams == Seams::automatic) fit_seams(g.seams, g.plans, 0, layer.pages, job);
+    if (lit.quality.seams == Seams::automatic) fit_seams(g.pages.seams, g.pages.plans, 0, layer.pages, job);
 }
 
 AllPages mix_pages(const Ground& g, const Level& lit, const std::vector<Layer>& layers, Job& job) {
     const Pages dark = finish_pages(
-        g.plans, [](std::size_t) { return Rgb{}; }, job);
+        g.pages.plans, [](std::size_t) { return Rgb{}; }, job);
     AllPages all;
     for (const BakeSet& recipe : lit.sets) {
         SetPages& set = all.sets.emplace_back(SetPages{dark, {}});
-        std::vector<Rgb> before(g.seams.texels.size()), after(before.size());
+        std::vector<Rgb> before(g.pages.seams.texels.size()), after(before.size());
         for (std::size_t l = 0; l < layers.size(); ++l) {
             add_pages(layers[l].pages, recipe.gain(l), set.pages, job);
             for (std::size_t i = 0; i < before.size(); ++i)
@@ -98,11 +98,11 @@ AllPages mix_pages(const Ground& g, const Level& lit, const std::vector<Layer>& 
         }
         if (lit.lightmap.shape == LightmapShape::directional)
             set.directional = directional_pages(g, lit, layers, recipe, job);
-        fill_all(g.plans, set.pages, job);
+        fill_all(g.pages.plans, set.pages, job);
         for (std::size_t i = 0; i < after.size(); ++i)
-            after[i] = set.pages[g.seams.texels[i].page].texels[g.seams.texels[i].place];
-        all.seam_before = std::max(all.seam_before, seam_jump(g.seams, before));
-        all.seam = std::max(all.seam, seam_jump(g.seams, after));
+            after[i] = set.pages[g.pages.seams.texels[i].page].texels[g.pages.seams.texels[i].place];
+        all.seam_before = std::max(all.seam_before, seam_jump(g.pages.seams, before));
+        all.seam = std::max(all.seam, seam_jump(g.pages.seams, after));
     }
     return all;
 }

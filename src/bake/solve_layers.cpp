@@ -32,22 +32,22 @@ LightField gather_sources(Making& m, const RowLengths& lengths, const std::vecto
         if (c.is_sky()) c.layer->sky.assign(g.texels.size(), Rgb{});
     sum_skies(m, job);
     g.links.for_rows(1024, job, [&](std::size_t begin, std::size_t end) {
-        RowParts parts(g.rows);
+        RowParts parts(g.judged.rows);
         for (std::size_t i = begin; i < end; ++i) {
-            if (!g.valid[i]) continue;  // whatever an invalid texel is lit by is inside geometry
+            if (!g.judged.valid[i]) continue;  // whatever an invalid texel is lit by is inside geometry
             for (std::size_t c = 0; c < m.size(); ++c) {
                 Layer& layer = m.layer(c);
                 field.add(i, c, layer.sampled.light[i]);
                 if (!layer.live.light.empty()) field.add(i, c, layer.live.light[i]);
                 if (!m.sky(c)) continue;
                 const std::uint32_t length = lengths.at(i, c);
-                layer.sky[i] = gathered_sky_sum(*m.sky(c), g.rows, g.links, i, length, m.weights.at(i),
+                layer.sky[i] = gathered_sky_sum(*m.sky(c), g.judged.rows, g.links, i, length, m.weights.at(i),
                                                 m.columns[c].work->sky_sums[i])
                                    .sum *
                                (pi / static_cast<float>(length));
                 if (!guided.empty())
-                    layer.sky[i] +=
-                        guided_sky(*m.sky(c), guided[c], g.links, g.rows, parts, i, length, m.weights.at(i));
+                    layer.sky[i] += guided_sky(*m.sky(c), guided[c], g.links, g.judged.rows, parts, i, length,
+                                               m.weights.at(i));
                 field.add(i, c, layer.sky[i]);
             }
         }
@@ -211,7 +211,7 @@ void trace(const Making& m, std::vector<GuidedLinks>& guided, Job& job) {
     for (const GuidedLinks& own : guided) rows += own.size();
     job.begin(Stage::guided_links, rows);
     for (std::size_t c = 0; c < guided.size(); ++c) {
-        trace_guided(m.ground, m.ground.rows, guided[c], job);
+        trace_guided(m.ground, m.ground.judged.rows, guided[c], job);
         // Their directions are asked for once more where they met the sky, and then of a sky alone.
         if (!m.sky(c)) guided[c].source.receivers = {};
     }
@@ -250,21 +250,21 @@ Solved solve_layers(Making& m, Job& job) {
             asked.guided = learn_guides(learnt, asked.noise, job);
             trace(m, asked.guided, job);
             renew_noise(learnt, asked.guided, found.mean, asked.noise, job);
-            asked.lengths = row_lengths(g.texels, g.valid, asked.noise, groups, question, job);
+            asked.lengths = row_lengths(g.texels, g.judged.valid, asked.noise, groups, question, job);
             hold_against_whole(m, light, asked.noise);
             save(m, asked);
         } else {
             trace(m, asked.guided, job);
         }
-        std::vector<std::uint32_t> longest(g.rows.size());
+        std::vector<std::uint32_t> longest(g.judged.rows.size());
         for (std::size_t i = 0; i < longest.size(); ++i) longest[i] = asked.lengths.longest(i);
-        job.begin(Stage::more_links, g.rows.size());
+        job.begin(Stage::more_links, g.judged.rows.size());
         job.expect(Stage::more_links, cost_of_links(g, longest));
         g.extend(longest, job);
     }
     job.begin(Stage::bounces, settle_units);
     Solved solved{.light = {}, .lengths = std::move(asked.lengths), .guided = std::move(asked.guided)};
-    const AllGuided guided{solved.guided, g.rows};
+    const AllGuided guided{solved.guided, g.judged.rows};
     if (!load(m, solved)) {
         const SolveKept kept{g.store, "solving-" + solve_key(m)};
         SolveResult result = solve_bounces(

@@ -136,14 +136,14 @@ const std::vector<VisibilityPage>& VisibilityCache::pages(const Level& level, co
         if (light.role == BakeRole::bounce) lights.push_back(shape_of(light));
     pages_.clear();
     key_.clear();
-    if (!lights.empty() && load(g.store, "visibility-" + key, g.plans, pages_)) {
+    if (!lights.empty() && load(g.store, "visibility-" + key, g.pages.plans, pages_)) {
         key_ = key;
         return pages_;
     }
     pages_.clear();
-    for (std::size_t p = 0; p < g.plans.size() && !lights.empty(); ++p)
-        pages_.push_back(
-            make_page(lights, level.profiles, g.caster(), g.rows, g.plans[p], p, g.tier.light_samples, job));
+    for (std::size_t p = 0; p < g.pages.plans.size() && !lights.empty(); ++p)
+        pages_.push_back(make_page(lights, level.profiles, g.caster(), g.judged.rows, g.pages.plans[p], p,
+                                   g.tier.light_samples, job));
     if (!lights.empty()) save(g.store, "visibility-" + key, pages_);
     key_ = key;
     return pages_;
