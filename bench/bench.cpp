@@ -144,7 +144,8 @@ void equal_error(Level level, const std::vector<int>& links) {
         bakes.push_back(
             {name(", smoothed"), plain + smoothing, std::move(texels), unbounced_light(baker, level, job)});
     }
-    // Whether a texel is invalid, and where it then moves, is told by its links: only those that all agree on.
+    // Whether a texel is invalid, and where it then moves, is told by its links: only those that all agree
+    // on.
     const std::vector<TexelLight>& texels = bakes[0].texels;
     std::vector<std::uint8_t> usable(texels.size(), 1);
     double all = 0;
@@ -242,6 +243,7 @@ void bench_explicit(const std::string& file, const std::string& tier, float dens
 void bench_lights();  // lights_bench.cpp
 void bench_group();
 void bench_images();  // images_bench.cpp
+void bench_tree();
 void bench_quality(const char* file, const std::vector<int>& links);  // quality_bench.cpp
 
 void bench_edits(const char* file, const std::string& moves, const std::string& tier);  // edits_bench.cpp
@@ -281,6 +283,8 @@ bool run(int argc, char** argv) {
         bench_group();
     else if (argc == 2 && name == "images")
         bench_images();
+    else if (argc == 2 && name == "tree")
+        bench_tree();
     else if (argc == 2 && name == "lights")
         bench_lights();
     else if (argc == 3 && name == "check")
@@ -359,7 +363,7 @@ int main(int argc, char** argv) {
             "mixing LEVEL.toml | check LEVEL.toml | heaps [TIER] [FIRST END] | dots LEVEL [TIER] [SHARE OF "
             "DENSITY] [FILE] | explicit LEVEL.toml [TIER] [SHARE OF DENSITY] | "
             "progress LEVEL.toml TIER | stages LEVEL.toml [TIER] | "
-            "quality LEVEL.toml [LINKS ...] | unwrap | lights | group | images\n");
+            "quality LEVEL.toml [LINKS ...] | unwrap | lights | group | images | tree\n");
         return 2;
     } catch (const Error& e) {
         fmt::print(stderr, "{}\n", e.text());

@@ -1,4 +1,4 @@
-// What large images cost a change that has nothing to do with them.
+// What large scenes cost: images under a change that has nothing to do with them, the ray kernel's tree.
 
 #include <fmt/format.h>
 
@@ -7,8 +7,11 @@
 #include <string>
 
 #include "bench_time.hpp"
+#include "level/texture.hpp"
+#include "shapes.hpp"
 #include "stasigraph/session.hpp"
 #include "stasigraph/stasigraph.hpp"
+#include "trace/ray_caster.hpp"
 
 using namespace stasigraph;
 
@@ -79,4 +82,24 @@ void bench_images() {
         }
     });
     fmt::print("a copy of that level: {:.3f} ms\n", 10 * copies);
+}
+
+/// The ray kernel's tree over a few million triangles, by one thread and by two.
+void bench_tree() {
+    for (const int rings : {200, 700}) {
+        Level level;
+        test::add_mesh(level, test::sphere(rings, 5));
+        const TextureSet textures(level);
+        double one = 1e9, two = 1e9;
+        for (int k = 0; k < 3; ++k) {
+            one = std::min(one,
+                           time_of([&] { RayCaster(level, textures, [](const Surface&) { return true; }); }));
+            two = std::min(two, time_of([&] {
+                               RayCaster(
+                                   level, textures, [](const Surface&) { return true; }, 2);
+                           }));
+        }
+        fmt::print("{} thousand triangles: {:.2f} s by one thread, {:.2f} by two: {:.2f} times\n",
+                   level.meshes[0]->triangle_count() / 1000, one, two, one / two);
+    }
 }

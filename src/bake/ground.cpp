@@ -73,7 +73,8 @@ Ground::Ground(Level l, const Atlas* previous, BakeStore s, Job& job)
       texels(place_texels(level, atlas, job)),
       key(ground_key(level, atlas)),
       asked_key(stasigraph::probe_key(level, key)),
-      store(std::move(s)) {
+      store(std::move(s)),
+      threads_(job.threads()) {
     plan_memory(job);
     footprint.resize(texels.size());
     job.parallel(texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
@@ -126,7 +127,9 @@ void Ground::plan_memory(Job& job) {
 }
 
 const RayCaster& Ground::caster() const {
-    if (!caster_) caster_.emplace(level, textures, [](const Surface& s) { return s.part != Part::moving; });
+    if (!caster_)
+        caster_.emplace(
+            level, textures, [](const Surface& s) { return s.part != Part::moving; }, threads_);
     return *caster_;
 }
 

@@ -83,6 +83,7 @@ private:
     void save_links();
 
     mutable std::optional<RayCaster> caster_;
+    unsigned threads_;                              ///< That build its tree.
     std::optional<std::vector<Opening>> openings_;  ///< Of the level, once they are asked for.
     std::vector<float> reach_;
     std::vector<SurfaceMark> marks_;

@@ -350,7 +350,8 @@ PlacedProbes place_probes(const Level& given, Job& job, const BakeStore& store,
     const Job::Within placing(job, Stage::place_probes);
     job.begin(Stage::place_probes, level.volumes.size());
     const TextureSet textures(level);
-    const RayCaster caster(level, textures, [](const Surface& s) { return s.part != Part::moving; });
+    const RayCaster caster(
+        level, textures, [](const Surface& s) { return s.part != Part::moving; }, job.threads());
     PlaceList list(level, caster, job);
     std::vector<ProbePlace> kept;
     for (const ProbePlace& p : before)
@@ -370,7 +371,8 @@ PlacedProbes place_probes(const Level& given, Job& job, const BakeStore& store,
 std::size_t count_candidates(const Level& level, Job& job) {
     if (!has_probes(level)) return 0;
     const TextureSet textures(level);
-    const RayCaster caster(level, textures, [](const Surface& s) { return s.part != Part::moving; });
+    const RayCaster caster(
+        level, textures, [](const Surface& s) { return s.part != Part::moving; }, job.threads());
     PlaceList list(level, caster, job);
     find_candidates(level, {}, list, job);
     return list.places().size();

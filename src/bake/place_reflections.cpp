@@ -159,7 +159,8 @@ float size_of(const ReflectionProbe& p) {
 
 std::vector<ReflectionProbe> found(const Level& level, Job& job) {
     const TextureSet textures(level);
-    const RayCaster caster(level, textures, [](const Surface& s) { return s.part == Part::still; });
+    const RayCaster caster(
+        level, textures, [](const Surface& s) { return s.part == Part::still; }, job.threads());
     const FreeSpace space(level, caster);
     std::vector<ReflectionProbe> out = level.reflections;
     for (const ReflectionProbe& p : out)

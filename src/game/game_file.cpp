@@ -3,8 +3,13 @@
 #include "stasigraph/game_file.hpp"
 
 #include <algorithm>
+#include <array>
+#include <cerrno>
 #include <cmath>
+#include <cstdio>
 #include <cstring>
+#include <memory>
+#include <stdexcept>
 
 #include "codec/files.hpp"
 #include "codec/images.hpp"
@@ -27,67 +32,105 @@ namespace {
 namespace format = runtime::format;
 
 constexpr std::uint32_t half4 = 97, rgb9e5 = 123;
+constexpr std::size_t chunk_count = 38;
 
-/// The file as it grows, chunk by chunk.
+/// The file as it is written, chunk by chunk; nothing of it stays in memory but the table.
 class Packer {
 public:
-    explicit Packer(std::size_t chunks) : chunks_(chunks) {
-        bytes_.resize(aligned(sizeof(format::Header) + chunks * sizeof(format::Chunk)));
+    Packer(const std::filesystem::path& file, std::size_t chunks)
+        : where_(file.string()), file_(std::fopen(file.c_str(), "wb")), chunks_(chunks) {
+        if (!file_) fail();
+        pad_to(aligned(sizeof(format::Header) + chunks * sizeof(format::Chunk)));
     }
 
     template <class T>
     void add(const char* tag, const std::vector<T>& items, std::size_t stride = sizeof(T)) {
         begin(tag);
-        const auto* p = reinterpret_cast<const std::uint8_t*>(items.data());
-        if (!items.empty()) bytes_.insert(bytes_.end(), p, p + items.size() * sizeof(T));
+        put(items.data(), items.size() * sizeof(T));
         end(stride);
     }
-    /// Raw bytes, up to a whole number of 64: `fill` adds to what is there already.
+    /// Raw bytes, up to a whole number of 64: fill() puts them.
     template <class F>
     void add_pixels(const char* tag, F fill) {
         begin(tag);
-        fill(bytes_, bytes_.size());
-        bytes_.resize(aligned(bytes_.size()));
+        fill();
+        pad_to(aligned(at_));
         end(format::alignment);
     }
 
-    Bytes finish() {
+    void put(const void* data, std::size_t size) {
+        if (size == 0) return;
+        sum_.add(data, size);
+        if (std::fwrite(data, 1, size, file_.get()) != size) fail();
+        at_ += size;
+    }
+    template <class T>
+    void put(const T& v) {
+        put(&v, sizeof v);
+    }
+    /// Zeros up to a multiple of `step` from where the chunk begins.
+    void pad(std::size_t step) {
+        const std::size_t start = start_of_chunk();
+        pad_to(start + (at_ - start + step - 1) / step * step);
+    }
+    /// Bytes of the chunk so far.
+    std::uint64_t in_chunk() const { return at_ - start_of_chunk(); }
+
+    /// Head and table, which were left free.
+    void finish() {
         if (done_ != chunks_.size()) throw std::logic_error("another number of chunks than was said");
         format::Header h{};
         std::memcpy(h.magic, format::magic, 8);
         h.major = format::major;
         h.minor = format::minor;
         h.chunks = static_cast<std::uint32_t>(chunks_.size());
-        h.size = bytes_.size();
-        const std::size_t table = chunks_.size() * sizeof(format::Chunk);
-        h.table_checksum = runtime::checksum(chunks_.data(), table);
-        std::memcpy(bytes_.data(), &h, sizeof h);
-        std::memcpy(bytes_.data() + sizeof h, chunks_.data(), table);
-        return std::move(bytes_);
+        h.size = at_;
+        h.table_checksum = runtime::checksum(chunks_.data(), chunks_.size() * sizeof(format::Chunk));
+        if (std::fseek(file_.get(), 0, SEEK_SET) != 0) fail();
+        put(h);
+        put(chunks_.data(), chunks_.size() * sizeof(format::Chunk));
+        if (std::fflush(file_.get()) != 0) fail();
     }
 
 private:
     static std::size_t aligned(std::size_t at) {
         return (at + format::alignment - 1) / format::alignment * format::alignment;
     }
+    std::size_t start_of_chunk() const { return static_cast<std::size_t>(chunks_.at(done_).offset); }
+    void pad_to(std::size_t end) {
+        constexpr char zeros[format::alignment] = {};
+        while (at_ < end) put(zeros, std::min(end - at_, sizeof zeros));
+    }
     void begin(const char* tag) {
         format::Chunk& c = chunks_.at(done_);
         std::memset(c.tag, 0, sizeof c.tag);
         std::memcpy(c.tag, tag, std::min(std::strlen(tag), sizeof c.tag));
-        c.offset = bytes_.size();
+        c.offset = at_;
+        sum_ = {};
     }
     void end(std::size_t stride) {
         format::Chunk& c = chunks_.at(done_++);
-        c.size = bytes_.size() - c.offset;
+        c.size = at_ - c.offset;
         c.stride = static_cast<std::uint32_t>(stride);
         c.count = static_cast<std::uint32_t>(c.size / stride);
-        c.checksum = runtime::checksum(bytes_.data() + c.offset, static_cast<std::size_t>(c.size));
-        bytes_.resize(aligned(bytes_.size()));
+        c.checksum = sum_.value();
+        pad_to(aligned(at_));
+    }
+    [[noreturn]] void fail() const {
+        throw Error{.what = "cannot be written",
+                    .where = where_,
+                    .value = std::strerror(errno),
+                    .remedy = "Check the folder, its permissions and the space left."};
     }
 
+    struct Close {
+        void operator()(std::FILE* f) const { std::fclose(f); }
+    };
+    std::string where_;
+    std::unique_ptr<std::FILE, Close> file_;
     std::vector<format::Chunk> chunks_;
-    std::size_t done_ = 0;
-    Bytes bytes_;
+    std::size_t done_ = 0, at_ = 0;
+    runtime::Checksum sum_;
 };
 
 /// Texts one after the other, each once.
@@ -108,15 +151,10 @@ private:
     std::vector<std::pair<std::string, std::uint32_t>> known_;
 };
 
-template <class T>
-void put(Bytes& to, T v) {
-    const auto* p = reinterpret_cast<const std::uint8_t*>(&v);
-    to.insert(to.end(), p, p + sizeof v);
-}
-
-void put_texel(Bytes& to, Rgb c, std::uint32_t pixels) {
-    if (pixels == rgb9e5) return put(to, runtime::to_rgb9e5(c.r, c.g, c.b));
-    for (const float v : {c.r, c.g, c.b, 1.0f}) put(to, runtime::to_signed_half(v));
+void put_texel(Packer& to, Rgb c, std::uint32_t pixels) {
+    if (pixels == rgb9e5) return to.put(runtime::to_rgb9e5(c.r, c.g, c.b));
+    const auto half = [](float v) { return runtime::to_signed_half(v); };
+    to.put(std::array{half(c.r), half(c.g), half(c.b), half(1.0f)});
 }
 
 struct Packing {
@@ -135,9 +173,9 @@ struct Packing {
     std::vector<format::Reflection> reflections();
     std::vector<format::Layer> layers() const;
     void add_series(Packer& packer);
-    void put_pages(Bytes& to, std::size_t start);
-    void put_image(Bytes& to, std::size_t start, format::Image image, std::span<const Rgb> texels);
-    void put_maps(Bytes& to, std::size_t start);
+    void put_pages(Packer& to);
+    void put_image(Packer& to, format::Image image, std::span<const Rgb> texels);
+    void put_maps(Packer& to);
 };
 
 std::vector<format::Surface> Packing::surfaces() {
@@ -241,18 +279,18 @@ void Packing::add_series(Packer& packer) {
     packer.add("STEPS", steps);
 }
 
-void Packing::put_image(Bytes& to, std::size_t start, format::Image image, std::span<const Rgb> texels) {
-    to.resize(start + (to.size() - start + 7) / 8 * 8);
-    image.offset = to.size() - start;
+void Packing::put_image(Packer& to, format::Image image, std::span<const Rgb> texels) {
+    to.pad(8);
+    image.offset = to.in_chunk();
     image.exponent = image_exponent(texels);
     image.format = settings.pixels == GamePixels::rgb9e5 && image.part == 0 ? rgb9e5 : half4;
     const float scale = std::ldexp(1.0f, -image.exponent);
     for (const Rgb c : texels) put_texel(to, c * scale, image.format);
-    image.size = to.size() - start - image.offset;
+    image.size = to.in_chunk() - image.offset;
     images.push_back(image);
 }
 
-void Packing::put_pages(Bytes& to, std::size_t start) {
+void Packing::put_pages(Packer& to) {
     for (std::uint32_t s = 0; s < baked.sets.size(); ++s)
         for (std::uint32_t p = 0; p < baked.sets[s].pages.size(); ++p) {
             const PageImage& page = baked.sets[s].pages[p];
@@ -260,31 +298,31 @@ void Packing::put_pages(Bytes& to, std::size_t start) {
             image.set = s;
             image.page = p;
             image.side = static_cast<std::uint32_t>(page.side);
-            put_image(to, start, image, page.texels);
+            put_image(to, image, page.texels);
             if (p >= baked.sets[s].directional.size()) continue;
             for (std::uint32_t k = 0; k < 3; ++k) {
                 std::vector<Rgb> part;
                 for (const auto& t : baked.sets[s].directional[p].texels) part.push_back(t[k]);
                 image.part = k + 1;
-                put_image(to, start, image, part);
+                put_image(to, image, part);
             }
         }
 }
 
-void Packing::put_maps(Bytes& to, std::size_t start) {
+void Packing::put_maps(Packer& to) {
     for (std::uint32_t s = 0; s < baked.sets.size(); ++s)
         for (std::uint32_t m = 0; m < baked.reflections.size() && m < baked.sets[s].reflections.size(); ++m) {
             const ReflectionMap& map = baked.sets[s].reflections[m];
             format::Map entry{};
             entry.set = s;
             entry.reflection = m;
-            entry.offset = to.size() - start;
+            entry.offset = to.in_chunk();
             for (const CubeMap& l : map.levels)
                 entry.exponent = std::max(entry.exponent, image_exponent(l.texels));
             const float scale = std::ldexp(1.0f, -entry.exponent);
             for (const CubeMap& l : map.levels)
                 for (const Rgb c : l.texels) put_texel(to, c * scale, half4);
-            entry.size = to.size() - start - entry.offset;
+            entry.size = to.in_chunk() - entry.offset;
             maps.push_back(entry);
         }
 }
@@ -346,6 +384,22 @@ void add_probes(const Baked& baked, Packer& packer) {
     packer.add("PROBELIT", light);
 }
 
+void add_lamps(const PackedLamps& lamps, const std::vector<std::uint32_t>& names, Packer& packer) {
+    // Readers before minor version 5 know no openings, and would refuse the file: they find no lamps then and
+    // take all light as PROBELIT has it.
+    const bool openings = std::any_of(lamps.lamp.begin(), lamps.lamp.end(), [](const runtime::Lamp& lamp) {
+        return lamp.kind == runtime::LampKind::opening;
+    });
+    packer.add(openings ? "LAMPS2" : "LAMPS", lamps.lamp);
+    packer.add("LAMPNAME", names);
+    packer.add("LAMPCOLR", lamps.color);
+    packer.add("LAMPPROF", lamps.profile);
+    packer.add("LAMPVALS", lamps.values);
+    packer.add("LAMPFRST", lamps.first);
+    packer.add("LAMPSEEN", lamps.entry);
+    packer.add(openings ? "PROBRES2" : "PROBREST", lamps.rest);
+}
+
 }  // namespace
 
 void save_game(const std::filesystem::path& to, const Level& level, const Atlas& atlas, const Baked& baked,
@@ -366,42 +420,32 @@ void save_game(const std::filesystem::path& to, const Level& level, const Atlas&
     const PackedLamps lamps = pack_lamps(baked.sets, baked.probes.size());
     std::vector<std::uint32_t> lamp_names;
     for (const std::string& name : lamps.name) lamp_names.push_back(p.names.place(name));
-    Packer packer(38);
-    packer.add("NAMES", p.names.all());
-    packer.add("SURFACES", surfaces);
-    std::vector<format::GlbPlace> places;
-    for (const GlbPlace at : glb_places(level)) places.push_back({at.node, at.primitive});
-    packer.add("GLBPLACE", places);
-    packer.add("PAGES", pages);
-    packer.add("GROUPS", groups);
-    packer.add("SETS", sets);
-    packer.add("GAINS", p.gains());
-    add_probes(baked, packer);
-    // Readers before minor version 5 know no openings, and would refuse the file: they find no lamps then and
-    // take all light as PROBELIT has it.
-    const bool openings = std::any_of(lamps.lamp.begin(), lamps.lamp.end(), [](const runtime::Lamp& lamp) {
-        return lamp.kind == runtime::LampKind::opening;
+    write_beside(to, [&](const std::filesystem::path& temporary) {
+        Packer packer(temporary, chunk_count);
+        packer.add("NAMES", p.names.all());
+        packer.add("SURFACES", surfaces);
+        std::vector<format::GlbPlace> places;
+        for (const GlbPlace at : glb_places(level)) places.push_back({at.node, at.primitive});
+        packer.add("GLBPLACE", places);
+        packer.add("PAGES", pages);
+        packer.add("GROUPS", groups);
+        packer.add("SETS", sets);
+        packer.add("GAINS", p.gains());
+        add_probes(baked, packer);
+        add_lamps(lamps, lamp_names, packer);
+        packer.add("ZONES", zones);
+        packer.add("PROBEZON", links.probe);
+        packer.add("TILES", page_zones.tiles);
+        packer.add("TEXZONES", page_zones.blocks, format::tile_texels);
+        packer.add("LAYERS", p.layers());
+        p.add_series(packer);
+        packer.add("REFLECTN", reflections);
+        packer.add_pixels("PIXELS", [&] { p.put_pages(packer); });
+        packer.add("IMAGES", p.images);
+        packer.add_pixels("MAPPIXEL", [&] { p.put_maps(packer); });
+        packer.add("MAPS", p.maps);
+        packer.finish();
     });
-    packer.add(openings ? "LAMPS2" : "LAMPS", lamps.lamp);
-    packer.add("LAMPNAME", lamp_names);
-    packer.add("LAMPCOLR", lamps.color);
-    packer.add("LAMPPROF", lamps.profile);
-    packer.add("LAMPVALS", lamps.values);
-    packer.add("LAMPFRST", lamps.first);
-    packer.add("LAMPSEEN", lamps.entry);
-    packer.add(openings ? "PROBRES2" : "PROBREST", lamps.rest);
-    packer.add("ZONES", zones);
-    packer.add("PROBEZON", links.probe);
-    packer.add("TILES", page_zones.tiles);
-    packer.add("TEXZONES", page_zones.blocks, format::tile_texels);
-    packer.add("LAYERS", p.layers());
-    p.add_series(packer);
-    packer.add("REFLECTN", reflections);
-    packer.add_pixels("PIXELS", [&](Bytes& bytes, std::size_t start) { p.put_pages(bytes, start); });
-    packer.add("IMAGES", p.images);
-    packer.add_pixels("MAPPIXEL", [&](Bytes& bytes, std::size_t start) { p.put_maps(bytes, start); });
-    packer.add("MAPS", p.maps);
-    write_file(to, packer.finish());
 }
 
 }  // namespace stasigraph

@@ -70,7 +70,8 @@ double forecast(const Level& level, const TexelSet& texels, const TierOptions& t
                 Job& job) {
     if (texels.size() == 0) return 0;
     const TextureSet textures(level);
-    const RayCaster caster(level, textures, [](const Surface& s) { return s.part != Part::moving; });
+    const RayCaster caster(
+        level, textures, [](const Surface& s) { return s.part != Part::moving; }, job.threads());
     const RowSource all = texel_rows(level, texels, level.quality.seed);
     RowSource some;
     const std::size_t step = std::max<std::size_t>(1, all.size() / sample_rows);

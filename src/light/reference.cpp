@@ -8,7 +8,8 @@ std::vector<ReferenceLight> reference_light(const Level& level, std::uint32_t se
                                             const std::vector<ReferencePoint>& points,
                                             const ReferenceOptions& settings, Job& job) {
     const TextureSet textures(level);
-    const RayCaster caster(level, textures, [](const Surface& s) { return s.part != Part::moving; });
+    const RayCaster caster(
+        level, textures, [](const Surface& s) { return s.part != Part::moving; }, job.threads());
     const PathTracer tracer(level, set, textures, caster);
     std::vector<ReferenceLight> light(points.size());
     job.begin(Stage::reference, points.size());

@@ -51,8 +51,8 @@ private:
     const RayCaster& caster() {
         if (!caster_) {
             textures_ = std::make_unique<TextureSet>(level_);
-            caster_ = std::make_unique<RayCaster>(level_, *textures_,
-                                                  [](const Surface& s) { return s.part != Part::moving; });
+            caster_ = std::make_unique<RayCaster>(
+                level_, *textures_, [](const Surface& s) { return s.part != Part::moving; }, job_.threads());
         }
         return *caster_;
     }

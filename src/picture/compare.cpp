@@ -173,7 +173,8 @@ ReferenceDifference compare_with_reference(const LitLevel& after, const Referenc
         if (passed * count >= (static_cast<double>(chosen.size()) + 0.5) * area) chosen.push_back(t);
     });
     const TextureSet textures(after.level);
-    const RayCaster caster(after.level, textures, [](const Surface& s) { return s.part != Part::moving; });
+    const RayCaster caster(
+        after.level, textures, [](const Surface& s) { return s.part != Part::moving; }, job.threads());
     std::erase_if(chosen, [&](std::uint32_t t) { return !in_the_open(after.level, caster, texels, t); });
     std::vector<ReferencePoint> points;
     for (const std::uint32_t t : chosen)

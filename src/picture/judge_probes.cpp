@@ -37,7 +37,8 @@ std::vector<RoomProbes> judge_probes(const Level& level, const Atlas& atlas, con
         if (runtime::detail::answers(view, p))
             rooms[links.probe[p] == none ? "elsewhere" : level.zones[links.probe[p]].name].push_back(p);
     const TextureSet textures(level);
-    const RayCaster caster(level, textures, [](const Surface& s) { return s.part == Part::still; });
+    const RayCaster caster(
+        level, textures, [](const Surface& s) { return s.part == Part::still; }, job.threads());
     const std::vector<Vec3> facings{{0, 1, 0}, {0, -1, 0}, {0.8f, 0, 0.6f}};
     std::vector<RoomProbes> out;
     job.begin(Stage::judge_probes, rooms.size() * baked.sets.size());

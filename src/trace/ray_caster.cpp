@@ -256,7 +256,7 @@ struct RayCaster::Scene {
 };
 
 RayCaster::RayCaster(const Level& level, const TextureSet& textures,
-                     const std::function<bool(const Surface&)>& takes_part)
+                     const std::function<bool(const Surface&)>& takes_part, unsigned threads)
     : scene_(std::make_unique<Scene>(level, textures)) {
     scene_->device = rtcNewDevice(kernel_settings);
     if (!scene_->device)
@@ -272,8 +272,7 @@ RayCaster::RayCaster(const Level& level, const TextureSet& textures,
     for (std::uint32_t s = 0; s < level.surfaces.size(); ++s)
         if (takes_part(level.surfaces[s]) && !level.meshes[level.surfaces[s].mesh]->indices.empty())
             scene_->add(s);
-    // By one thread: who asked for one gets one.
-    tbb::task_arena(1).execute([&] {
+    tbb::task_arena(static_cast<int>(threads)).execute([&] {
         rtcCommitScene(scene_->scene);
         rtcCommitScene(scene_->glass);
     });

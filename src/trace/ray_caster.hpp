@@ -39,7 +39,7 @@ inline std::uint32_t gather_seed(std::uint32_t row_seed, std::uint32_t k) {
 
 /// Threads: const members are safe from any number of threads.
 /// Owner:   borrows the level and its textures; the caller keeps them alive and unchanged.
-/// Cost:    construction is O(n log n) in triangles counting instances, on one thread.
+/// Cost:    construction is O(n log n) in triangles counting instances, on as many threads as asked for.
 ///
 /// Of triangles met at one distance those met from the front come first, then the first surface's first one
 /// counts, so that a hit depends on what the ray meets alone and never on the rest of the level, nor on how
@@ -51,7 +51,7 @@ inline std::uint32_t gather_seed(std::uint32_t row_seed, std::uint32_t k) {
 class RayCaster {
 public:
     RayCaster(const Level& level, const TextureSet& textures,
-              const std::function<bool(const Surface&)>& takes_part);
+              const std::function<bool(const Surface&)>& takes_part, unsigned threads = 1);
     ~RayCaster();
     RayCaster(const RayCaster&) = delete;
     RayCaster& operator=(const RayCaster&) = delete;
