@@ -189,4 +189,23 @@ bool fit_atlas(const Level& level, Atlas& atlas) {
     return all;
 }
 
+std::string atlas_hash(const Atlas& atlas) {
+    Bytes all;
+    const auto put = [&](const void* p, std::size_t n) {
+        all.insert(all.end(), static_cast<const std::uint8_t*>(p), static_cast<const std::uint8_t*>(p) + n);
+    };
+    for (const SurfaceUv& s : atlas.surfaces)
+        for (std::uint32_t v :
+             {s.layout, s.page, static_cast<std::uint32_t>(s.x), static_cast<std::uint32_t>(s.y)})
+            put(&v, 4);
+    for (const Layout& l : atlas.layouts) {
+        put(&l.width, 4);
+        put(&l.height, 4);
+        put(l.uv.data(), l.uv.size() * sizeof(Vec2));
+        put(l.indices.data(), l.indices.size() * 4);
+    }
+    put(atlas.pages.data(), atlas.pages.size() * sizeof(int));
+    return hash_text(all);
+}
+
 }  // namespace stasigraph
