@@ -268,7 +268,7 @@ bool same_keys(const InputKeys& a, const InputKeys& b) {
         return std::equal(x.begin(), x.end(), y.begin(), y.end(),
                           [](const auto& p, const auto& q) { return p.key == q.key; });
     };
-    return a.ground == b.ground && a.probes == b.probes && a.reflections == b.reflections &&
+    return a.unlit == b.unlit && a.probes == b.probes && a.reflections == b.reflections &&
            a.visibility == b.visibility && a.occlusion == b.occlusion && same(a.layers, b.layers) &&
            same(a.sets, b.sets);
 }
@@ -301,20 +301,20 @@ SLOW_TEST(Fields, changed_one_by_one_are_seen_by_keys_status_and_sessions_alike)
         if (field.depends == depends::nothing && !field.stands_for) {
             EXPECT_TRUE(same_keys(now.keys, inputs.keys));
         }
-        if (now.keys.ground != inputs.keys.ground) {
-            EXPECT_TRUE(said([](const Change& c) { return c.ground || c.every_layer; }));
+        if (now.keys.unlit != inputs.keys.unlit) {
+            EXPECT_TRUE(said([](const Change& c) { return c.unlit || c.every_layer; }));
         }
         if (now.keys.probes != inputs.keys.probes) {
-            EXPECT_TRUE(said([](const Change& c) { return c.probes || c.ground || c.every_layer; }));
+            EXPECT_TRUE(said([](const Change& c) { return c.probes || c.unlit || c.every_layer; }));
         }
         if (now.keys.reflections != inputs.keys.reflections) {
-            EXPECT_TRUE(said([](const Change& c) { return c.reflections || c.ground || c.every_layer; }));
+            EXPECT_TRUE(said([](const Change& c) { return c.reflections || c.unlit || c.every_layer; }));
         }
         if (now.keys.visibility != inputs.keys.visibility) {
-            EXPECT_TRUE(said([](const Change& c) { return c.visibility || c.ground; }));
+            EXPECT_TRUE(said([](const Change& c) { return c.visibility || c.unlit; }));
         }
         if (now.keys.occlusion != inputs.keys.occlusion) {
-            EXPECT_TRUE(said([](const Change& c) { return c.occlusion || c.ground; }));
+            EXPECT_TRUE(said([](const Change& c) { return c.occlusion || c.unlit; }));
         }
         const auto same_key = [](const InputKeys::Named& x, const InputKeys::Named& y) {
             return x.key == y.key;
@@ -322,7 +322,7 @@ SLOW_TEST(Fields, changed_one_by_one_are_seen_by_keys_status_and_sessions_alike)
         if (!std::equal(now.keys.sets.begin(), now.keys.sets.end(), inputs.keys.sets.begin(),
                         inputs.keys.sets.end(), same_key)) {
             EXPECT_TRUE(said([](const Change& c) {
-                return c.ground || c.every_layer || !c.groups.empty() || !c.set.empty();
+                return c.unlit || c.every_layer || !c.groups.empty() || !c.set.empty();
             }));
         }
         if (level.sets.size() != base.sets.size() || level.placed->size() != base.placed->size()) continue;
@@ -338,11 +338,11 @@ SLOW_TEST(Fields, changed_one_by_one_are_seen_by_keys_status_and_sessions_alike)
             if (same_light(a, before.baked().sets[s])) continue;
             felt.insert(where);
             EXPECT_NE(field.depends, depends::nothing);
-            EXPECT_TRUE(now.keys.ground != inputs.keys.ground || now.keys.probes != inputs.keys.probes ||
+            EXPECT_TRUE(now.keys.unlit != inputs.keys.unlit || now.keys.probes != inputs.keys.probes ||
                         now.keys.sets[s].key != inputs.keys.sets[s].key);
         }
         if (!same_maps(fresh.baked(), before.baked())) {
-            EXPECT_TRUE(now.keys.ground != inputs.keys.ground ||
+            EXPECT_TRUE(now.keys.unlit != inputs.keys.unlit ||
                         now.keys.visibility != inputs.keys.visibility ||
                         now.keys.occlusion != inputs.keys.occlusion);
         }

@@ -2,8 +2,8 @@
 
 #include <gtest/gtest.h>
 
-#include "bake/ground.hpp"
 #include "bake/sources.hpp"
+#include "bake/unlit_level.hpp"
 #include "shapes.hpp"
 #include "stores.hpp"
 #include "support.hpp"
@@ -63,7 +63,7 @@ TEST(Resume, sampling_goes_on_wherever_it_was_stopped) {
     const Level level = lamps_over_floor(1);
     Job job;
     MemoryStore none_kept;
-    const Ground ground(level, nullptr, none_kept.store(), job);
+    const UnlitLevel ground(level, nullptr, none_kept.store(), job);
     const SkyLight sky(level.sky);
     const DirectLight light(level, ground.textures, ground.caster(), sky, 0, BakeRole::whole);
     const RowSkyWeights weights;

@@ -27,7 +27,7 @@ struct InputKeys {
     struct Named {
         std::string name, key;
     };
-    std::string ground;         ///< Geometry, lightmap settings and what decides what rays see.
+    std::string unlit;          ///< Geometry, lightmap settings and what decides what rays see.
     std::vector<Named> layers;  ///< By light group: its light, as if it were mixed at gain 1.
     std::vector<Named> sets;    ///< By set: the mix of those it shows, as written.
     std::string probes, visibility, occlusion, reflections;
@@ -45,7 +45,7 @@ LevelInputs inputs_of(const Level& level);
 /// One difference, as a person would say it, and what it touches.
 struct Change {
     std::string text;          ///< E.g. "crate_3 moved 0.4 m".
-    bool ground = false;       ///< Every lightmap and probe.
+    bool unlit = false;        ///< Every lightmap and probe.
     bool every_layer = false;  ///< Every light group's light, but no rays from its lamps.
     bool probes = false, visibility = false, occlusion = false, reflections = false;
     std::vector<std::string> groups;  ///< Light groups whose light is different.

@@ -23,7 +23,7 @@ constexpr std::size_t steps_at_once = 5;
 
 struct Baker::State {
     std::string charts;  ///< charts_key() of the level that this was made for.
-    Ground ground;
+    UnlitLevel unlit;
     std::vector<std::string> names;  ///< Of the groups that `layers` are of.
     std::vector<Layer> layers;
     /// A layer on its way from being made, or at hand, to the levels that want it.
@@ -35,7 +35,7 @@ struct Baker::State {
     };
     std::vector<ReadyLayer> ready;  ///< For levels that are not mixed yet.
     std::vector<BakeSet> sets;      ///< Of the last call.
-    std::string textures_of;        ///< textures_key() of those the ground has.
+    std::string textures_of;        ///< textures_key() of those the unlit level has.
     std::string albedo_key;
     std::vector<Rgb> albedo;  ///< What every texel reflects.
     std::size_t made = 0;     ///< Layers, in the last call.
@@ -53,8 +53,8 @@ struct Baker::State {
 
     State(Level level, const Atlas* previous, BakeStore store, Job& job)
         : charts(charts_key(level)),
-          ground(std::move(level), previous, std::move(store), job),
-          textures_of(textures_key(ground.level, color_key(ground.level))) {}
+          unlit(std::move(level), previous, std::move(store), job),
+          textures_of(textures_key(unlit.level, color_key(unlit.level))) {}
     /// What differs that light() cannot take.
     std::optional<Error> difference(const Level& lit) const;
     Layer* want_layer(const std::string& group, const LayerKeys& keys);
@@ -66,7 +66,7 @@ struct Baker::State {
 };
 
 std::optional<Error> Baker::State::difference(const Level& lit) const {
-    const Level& level = ground.level;
+    const Level& level = unlit.level;
     const auto other = [](const char* what, const std::string& where) {
         return Error{.what = what, .where = where, .value = "", .remedy = "Make a new Baker."};
     };
@@ -88,9 +88,9 @@ std::optional<Error> Baker::State::difference(const Level& lit) const {
     if (lit.placed && !(level.placed && std::equal(lit.placed->begin(), lit.placed->end(),
                                                    level.placed->begin(), level.placed->end(), same)))
         return other("probes stand elsewhere", lit.name);
-    if (ground_key(lit, ground.atlas) != ground.key)
+    if (unlit_key(lit, unlit.atlas) != unlit.key)
         return other("the level's geometry is not that the links were recorded for", lit.name);
-    if (probe_key(lit, ground.key) != ground.asked_key)
+    if (probe_key(lit, unlit.key) != unlit.asked_key)
         return other("the volumes are not those the probes were placed in", lit.name);
     return {};
 }
@@ -114,7 +114,7 @@ Layer* Baker::State::want_layer(const std::string& group, const LayerKeys& keys)
         const auto number = static_cast<std::size_t>(kept - names.begin());
         Layer& before = layers[number];
         if (before.keys.direct == keys.direct) {
-            if (before.keys.light == keys.light && before.probe_key == ground.probes.key) {
+            if (before.keys.light == keys.light && before.probe_key == unlit.probes.key) {
                 r.layer = std::exchange(before, {});
                 r.at_hand = number;
                 r.whole = true;
@@ -142,23 +142,23 @@ std::vector<std::vector<LayerKeys>> Baker::State::make_layers(const std::vector<
     ready.reserve(lit.size() * lit[0].groups.size());  // they are pointed to
     for (std::size_t i = 0; i < lit.size(); ++i)
         for (std::uint32_t g = 0; g < lit[i].groups.size(); ++g) {
-            keys[i].push_back(layer_keys(lit[i], g, ground.key, colors));
+            keys[i].push_back(layer_keys(lit[i], g, unlit.key, colors));
             if (Layer* layer = want_layer(lit[i].groups[g], keys[i].back()))
                 wanted.push_back({i, {nullptr, g, layer}});
         }
     if (wanted.empty()) return keys;
-    // What images show may be another thing than when the ground was made.
+    // What images show may be another thing than when the unlit level was made.
     if (const std::string now = textures_key(lit[0], colors); now != textures_of) {
-        ground.textures = TextureSet(lit[0]);
+        unlit.textures = TextureSet(lit[0]);
         textures_of = now;
     }
     try {
         if (colors != albedo_key) {
-            albedo = reflectance(ground, lit[0], colors, job);
+            albedo = reflectance(unlit, lit[0], colors, job);
             albedo_key = colors;
         }
         job.parallel(lit.size(), 1, [&](std::size_t i, std::size_t) {
-            works[i] = std::make_unique<LightWork>(ground, lit[i], albedo);
+            works[i] = std::make_unique<LightWork>(unlit, lit[i], albedo);
         });
         std::vector<LayerToMake> make;
         for (auto& [level, layer] : wanted) {
@@ -192,29 +192,29 @@ void Baker::State::take_layers(const Level& lit, const std::vector<LayerKeys>& k
 }
 
 const std::vector<OcclusionPage>& Baker::State::occlude(const Level& lit, Job& job) {
-    const std::string key = stasigraph::occlusion_key(lit, ground.key);
+    const std::string key = stasigraph::occlusion_key(lit, unlit.key);
     if (key == occlusion_key) return occlusion;
     occlusion.clear();
     if (lit.occlusion.reach > 0) {
         job.begin(Stage::occlusion, 1);
-        const std::vector<std::uint8_t> wanted = ground.lightmapped();
+        const std::vector<std::uint8_t> wanted = unlit.lightmapped();
         const std::vector<float> open = measure_openness(
-            {.texels = ground.texels,
-             .rows = ground.judged.rows,
-             .caster = ground.caster(),
+            {.texels = unlit.texels,
+             .rows = unlit.judged.rows,
+             .caster = unlit.caster(),
              .wanted = wanted,
-             .graph = lit.quality.denoise == Denoise::automatic ? &ground.judged.graph : nullptr,
+             .graph = lit.quality.denoise == Denoise::automatic ? &unlit.judged.graph : nullptr,
              .reach = lit.occlusion.reach,
-             .rays = ground.tier.occlusion_rays},
+             .rays = unlit.tier.occlusion_rays},
             job);
         std::vector<PageImage> pages = finish_pages(
-            ground.pages.plans,
+            unlit.pages.plans,
             [&](std::size_t i) {
                 return Rgb{open[i], open[i], open[i]};
             },
             job);
         for (std::size_t p = 0; p < pages.size(); ++p) {
-            push_pull_fill(ground.pages.plans[p], pages[p]);
+            push_pull_fill(unlit.pages.plans[p], pages[p]);
             OcclusionPage& page = occlusion.emplace_back();
             page.side = pages[p].side;
             for (const Rgb& c : pages[p].texels) page.texels.push_back(c.r);
@@ -225,7 +225,7 @@ const std::vector<OcclusionPage>& Baker::State::occlude(const Level& lit, Job& j
 }
 
 BakeFigures Baker::State::figures() const {
-    const Ground& g = ground;
+    const UnlitLevel& g = unlit;
     BakeFigures f;
     double lengths = 0;
     for (std::size_t i = 0; i < g.texels.size(); ++i) {
@@ -285,16 +285,16 @@ bool Baker::takes(const Level& given) const {
     return !state_->difference(lit);
 }
 const Atlas& Baker::atlas() const noexcept {
-    return state_->ground.atlas;
+    return state_->unlit.atlas;
 }
 const Level& Baker::level() const noexcept {
-    return state_->ground.level;
+    return state_->unlit.level;
 }
 
 void Baker::State::light_sets(Level lit, const std::vector<LayerKeys>& keys,
                               const std::vector<std::string>& wanted, const LayerTaker& taker, Baked& baked,
                               Job& job) {
-    const Ground& g = ground;
+    const UnlitLevel& g = unlit;
     take_layers(lit, keys);
     sets = lit.sets;
     std::erase_if(lit.sets, [&](const BakeSet& set) {
@@ -332,7 +332,7 @@ void Baker::State::show_layers(Level lit, const std::vector<LayerKeys>& keys, co
                                Baked& baked, Job& job) {
     const std::vector<BakeSet> mixed = std::exchange(lit.sets, {});
     for (std::uint32_t group = 0; group < keys.size(); ++group) {
-        const std::string key = shown_layer_key(lit, keys[group], ground.key, ground.probes.key);
+        const std::string key = shown_layer_key(lit, keys[group], unlit.key, unlit.probes.key);
         bool shown = false;
         for (std::size_t i = 0; i < mixed.size(); ++i) {
             const Rgb gain = mixed[i].gain(group);
@@ -345,12 +345,12 @@ void Baker::State::show_layers(Level lit, const std::vector<LayerKeys>& keys, co
         alone.gains.assign(lit.groups.size(), 0);
         alone.gains[group] = 1;
         lit.sets = {alone};
-        AllPages pages = mix_pages(ground, lit, layers, job);
+        AllPages pages = mix_pages(unlit, lit, layers, job);
         const BakedSet light{.name = alone.name,
                              .pages = std::move(pages.sets[0].pages),
                              .directional = std::move(pages.sets[0].directional),
-                             .probes = mix_probes(lit, layers, ground.probes.net.size())[0],
-                             .lamps = mix_lamps(lit, layers, ground)[0]};
+                             .probes = mix_probes(lit, layers, unlit.probes.net.size())[0],
+                             .lamps = mix_lamps(lit, layers, unlit)[0]};
         taker.take({key, lit, light, baked});
     }
 }
@@ -367,9 +367,9 @@ Baked Baker::light(const Level& given, Job& job, const std::vector<std::uint32_t
     s.made = 0;
     // First of all, since too many lights on a page end the bake.
     Baked baked{.sets = {},
-                .visibility = s.visibility.pages(lit, s.ground, job),
+                .visibility = s.visibility.pages(lit, s.unlit, job),
                 .occlusion = {},
-                .probes = s.ground.probes.net,
+                .probes = s.unlit.probes.net,
                 .figures = {}};
     const std::vector<BakeSet> sets = std::exchange(lit.sets, {});
     std::vector<std::string> wanted;
@@ -417,7 +417,7 @@ Baked Baker::light(const Level& given, Job& job, const std::vector<std::uint32_t
 
 std::vector<TexelLight> Baker::texels(std::uint32_t set) const {
     const State& s = *state_;
-    const Ground& g = s.ground;
+    const UnlitLevel& g = s.unlit;
     if (set >= s.sets.size())
         throw Error{.what = "texels of this set are not known",
                     .where = "Baker::texels",

@@ -150,55 +150,54 @@ std::vector<PlannedStage> plan_of(const Level& level) {
 
 namespace {
 
-double links_of_probes(const Ground& ground) {
-    return ground.level.placed ? static_cast<double>(ground.level.placed->size()) * ground.tier.probe_links
-                               : 0;
+double links_of_probes(const UnlitLevel& unlit) {
+    return unlit.level.placed ? static_cast<double>(unlit.level.placed->size()) * unlit.tier.probe_links : 0;
 }
 
 }  // namespace
 
-void expect_ground(const Ground& ground, bool kept, Job& job) {
-    const Costs c{static_cast<double>(ground.texels.size()), static_cast<double>(ground.level.groups.size()),
-                  ground.tier};
+void expect_unlit(const UnlitLevel& unlit, bool kept, Job& job) {
+    const Costs c{static_cast<double>(unlit.texels.size()), static_cast<double>(unlit.level.groups.size()),
+                  unlit.tier};
     // These are over, whatever they took: it depends on how many charts were kept.
     for (const Job::StageTime& t : std::vector<Job::StageTime>(job.times()))
         for (const Stage stage : {Stage::unwrap, Stage::pack})
             if (t.name == stage_name(stage)) job.expect(stage, t.seconds);
     job.expect(Stage::links, kept ? 0.5e-6 * c.texels : c.links());
-    job.expect(Stage::probe_links, kept ? 0 : links_of_probes(ground) * probe_ray);
-    expect_layers(ground, ground.level, ground.level.groups.size(), job);
+    job.expect(Stage::probe_links, kept ? 0 : links_of_probes(unlit) * probe_ray);
+    expect_layers(unlit, unlit.level, unlit.level.groups.size(), job);
 }
 
-void expect_layers(const Ground& ground, const Level& lit, std::size_t groups, Job& job) {
-    const Costs c{static_cast<double>(ground.texels.size()), static_cast<double>(groups), ground.tier};
-    job.expect(Stage::direct_light, ground.edit ? edited_direct * c.direct() : c.direct());
+void expect_layers(const UnlitLevel& unlit, const Level& lit, std::size_t groups, Job& job) {
+    const Costs c{static_cast<double>(unlit.texels.size()), static_cast<double>(groups), unlit.tier};
+    job.expect(Stage::direct_light, unlit.edit ? edited_direct * c.direct() : c.direct());
     job.expect(Stage::noise, c.asked());
     job.expect(Stage::guided_links, c.guided());
-    job.expect(Stage::more_links, groups == 0 ? 0 : ground.edit ? edited_links * c.more() : c.more());
+    job.expect(Stage::more_links, groups == 0 ? 0 : unlit.edit ? edited_links * c.more() : c.more());
     job.expect(Stage::bounces, bounces * c.texels * c.groups);
     job.expect(Stage::denoise, lit.quality.denoise == Denoise::automatic ? c.denoised() : 0);
     job.expect(Stage::second_look, c.looked_again(lit.quality));
     job.expect(Stage::noise_left, c.checked(lit.quality));
-    job.expect(Stage::probes, links_of_probes(ground) * c.groups * probe_light);
+    job.expect(Stage::probes, links_of_probes(unlit) * c.groups * probe_light);
     job.expect(Stage::pages, page * c.texels * c.groups);
 }
 
-void expect_direct(const Ground& ground, double seconds_a_row, Job& job) {
-    const double share = ground.edit ? edited_direct : 1;
+void expect_direct(const UnlitLevel& unlit, double seconds_a_row, Job& job) {
+    const double share = unlit.edit ? edited_direct : 1;
     job.expect(Stage::direct_light,
-               share * seconds_a_row * static_cast<double>(ground.texels.size()) / job.pace());
+               share * seconds_a_row * static_cast<double>(unlit.texels.size()) / job.pace());
 }
 
 double bake_memory(double texels, double groups) {
     return texels * (bytes_a_texel + bytes_a_group * groups);
 }
 
-double cost_of_links(const Ground& ground, const std::vector<std::uint32_t>& lengths) {
+double cost_of_links(const UnlitLevel& unlit, const std::vector<std::uint32_t>& lengths) {
     double missing = 0;
     for (std::size_t i = 0; i < lengths.size(); ++i)
-        if (ground.judged.valid[i] && lengths[i] > ground.links.length(i))
-            missing += lengths[i] - ground.links.length(i);
-    return missing * ray + 0.3e-9 * static_cast<double>(ground.links.count());
+        if (unlit.judged.valid[i] && lengths[i] > unlit.links.length(i))
+            missing += lengths[i] - unlit.links.length(i);
+    return missing * ray + 0.3e-9 * static_cast<double>(unlit.links.count());
 }
 
 }  // namespace stasigraph

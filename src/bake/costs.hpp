@@ -2,7 +2,7 @@
 // What the stages of a bake cost, for forecasts. Measured on the demo level; on another machine or level the
 // first seconds tell by how much all of it is off, so only how they compare matters.
 
-#include "bake/ground.hpp"
+#include "bake/unlit_level.hpp"
 
 namespace stasigraph {
 
@@ -10,16 +10,16 @@ namespace stasigraph {
 std::vector<PlannedStage> plan_of(const Level& level);
 /// Captures of one set.
 double capture_cost(double probes, int resolution, Tier tier);
-/// Once texels are placed: what is still to be done to the ground.
-void expect_ground(const Ground& ground, bool kept, Job& job);
+/// Once texels are placed: what is still to be done to the unlit level.
+void expect_unlit(const UnlitLevel& unlit, bool kept, Job& job);
 /// Once it is known how many layers are to be made.
-void expect_layers(const Ground& ground, const Level& lit, std::size_t groups, Job& job);
+void expect_layers(const UnlitLevel& unlit, const Level& lit, std::size_t groups, Job& job);
 /// By what a row takes of all groups that are to be sampled, seconds.
-void expect_direct(const Ground& ground, double seconds_a_row, Job& job);
+void expect_direct(const UnlitLevel& unlit, double seconds_a_row, Job& job);
 /// Bytes that a bake holds at most besides links. Measured: 3160 a texel
 /// with ten groups, a third of it guided links and their guides.
 double bake_memory(double texels, double groups);
 /// Of the links that rows lack.
-double cost_of_links(const Ground& ground, const std::vector<std::uint32_t>& lengths);
+double cost_of_links(const UnlitLevel& unlit, const std::vector<std::uint32_t>& lengths);
 
 }  // namespace stasigraph

@@ -20,7 +20,7 @@ struct GroupLights {
     std::size_t units = 1;  ///< Of the job's stage, for each row.
 
     GroupLights(const LightWork& w, std::uint32_t number) : group(number) {
-        const Ground& g = w.ground;
+        const UnlitLevel& g = w.unlit;
         for (const BakeRole role : {BakeRole::whole, BakeRole::bounce})
             (role == BakeRole::whole ? whole : bounce) =
                 std::make_unique<DirectLight>(w.lit, g.textures, g.caster(), w.sky, group, role);
@@ -49,11 +49,11 @@ std::vector<float> sky_by_links(LightWork& w, Job& job) {
     const std::vector<SkySum>& sky = w.sky_sums;
     std::vector<float> out(sky.size());
     for (std::size_t i = 0; i < out.size(); ++i)
-        out[i] = luminance(sky[i].sum) * (pi / static_cast<float>(w.ground.tier.first_links));
+        out[i] = luminance(sky[i].sum) * (pi / static_cast<float>(w.unlit.tier.first_links));
     return out;
 }
 
-/// What a store holds of a group's light, over the texels of one ground.
+/// What a store holds of a group's light, over the texels of one unlit level.
 struct KeptDirect {
     DirectTexels sampled, live;
     std::vector<std::uint32_t> gradient_texel;
@@ -89,7 +89,7 @@ bool read(BlobReader& in, std::size_t texels, DirectTexels& d) {
            d.met.size() == d.pilot.size() && d.known.size() == d.pilot.size();
 }
 
-void save(const Ground& g, const Layer& layer) {
+void save(const UnlitLevel& g, const Layer& layer) {
     if (!g.store.save) return;
     const std::vector<float> least[2] = {{layer.sampled.least}, {layer.live.least}};
     BlobWriter out;
@@ -116,9 +116,9 @@ bool moved_source(const Level& lit, const Edit& edit, std::uint32_t group) {
     return false;
 }
 
-/// What the group's light was before the edit that the ground was made by, if it is of any use.
+/// What the group's light was before the edit that the unlit level was made by, if it is of any use.
 std::optional<KeptDirect> before_edit(const LightWork& w, std::uint32_t group) {
-    const Ground& g = w.ground;
+    const UnlitLevel& g = w.unlit;
     KeptDirect kept;
     if (!g.edit || moved_source(w.lit, *g.edit, group) ||
         !load(g.store, layer_keys(w.lit, group, g.edit->before, {}).direct, g.edit->texels_before, kept))
@@ -128,7 +128,7 @@ std::optional<KeptDirect> before_edit(const LightWork& w, std::uint32_t group) {
 
 /// How the group's lights of one role are sampled on texels.
 DirectPass texel_pass(const LightWork& w, const GroupLights& lights, BakeRole role, std::size_t units) {
-    const Ground& g = w.ground;
+    const UnlitLevel& g = w.unlit;
     const std::uint32_t seed = group_seed(w.lit, lights.group);
     const bool whole = role == BakeRole::whole;
     LightEffort effort = light_effort(g.tier, w.lit.quality.noise);
@@ -146,7 +146,7 @@ DirectPass texel_pass(const LightWork& w, const GroupLights& lights, BakeRole ro
 }
 
 void sample_texels(LightWork& w, const GroupLights& lights, Layer& layer, Job& job) {
-    const Ground& g = w.ground;
+    const UnlitLevel& g = w.unlit;
     const std::optional<KeptDirect> kept = before_edit(w, lights.group);
     const auto before = [&](const DirectTexels KeptDirect::*which) {
         std::optional<DirectBefore> from;
@@ -187,7 +187,7 @@ bool load_probes(const BakeStore& store, const std::string& name, std::size_t co
 }
 
 void sample_probes(LightWork& w, const GroupLights& lights, Layer& layer, Job& job) {
-    const Ground& g = w.ground;
+    const UnlitLevel& g = w.unlit;
     const DirectLight& light = *lights.whole;
     const std::uint32_t group = lights.group;
     const std::uint32_t seed = group_seed(w.lit, group);
@@ -216,7 +216,7 @@ void sample_probes(LightWork& w, const GroupLights& lights, Layer& layer, Job& j
 }
 
 bool load_direct(const LightWork& w, Layer& layer) {
-    const Ground& g = w.ground;
+    const UnlitLevel& g = w.unlit;
     if (layer.sampled.light.size() != g.texels.size()) {
         KeptDirect kept;
         if (!load(g.store, layer.keys.direct, g.texels.size(), kept)) return false;
@@ -232,8 +232,8 @@ bool load_direct(const LightWork& w, Layer& layer) {
 
 }  // namespace
 
-LightWork::LightWork(Ground& g, const Level& l, const std::vector<Rgb>& reflected)
-    : ground(g), lit(l), albedo(reflected), sky(l.sky) {
+LightWork::LightWork(UnlitLevel& g, const Level& l, const std::vector<Rgb>& reflected)
+    : unlit(g), lit(l), albedo(reflected), sky(l.sky) {
     const auto count = [](int n) { return static_cast<float>(n); };
     // By the tier's own number of links, so that any other number shows the same light by links.
     const TierOptions own = tier_options(l.quality.tier);
@@ -251,7 +251,7 @@ void sum_first_skies(const std::vector<LightWork*>& works, Job& job) {
             skies.push_back(&w->sky);
         }
     if (lacking.empty()) return;
-    const Ground& g = lacking[0]->ground;
+    const UnlitLevel& g = lacking[0]->unlit;
     const auto first = static_cast<std::uint32_t>(g.tier.first_links);
     for (LightWork* w : lacking) w->sky_sums.assign(g.texels.size(), {});
     g.links.for_rows(1024, job, [&](std::size_t begin, std::size_t end) {
@@ -274,7 +274,7 @@ void sum_first_skies(const std::vector<LightWork*>& works, Job& job) {
 }
 
 void light_direct(const std::vector<LayerToMake>& wanted, Job& job) {
-    const Ground& g = wanted[0].work->ground;
+    const UnlitLevel& g = wanted[0].work->unlit;
     // Groups differ by a hundred times in what they cost: a few rows of each tell.
     std::vector<GroupLights> lights;
     std::vector<LayerToMake> lit;

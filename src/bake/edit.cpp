@@ -132,7 +132,7 @@ std::vector<SurfaceMark> mark_surfaces(const Level& level, const TexelSet& texel
     return marks;
 }
 
-void save_marks(const BakeStore& store, const std::string& name, const GroundMarks& marks) {
+void save_marks(const BakeStore& store, const std::string& name, const LevelMarks& marks) {
     if (!store.save) return;
     std::vector<std::uint8_t> bytes;
     put_text(bytes, marks.key);
@@ -150,11 +150,11 @@ void save_marks(const BakeStore& store, const std::string& name, const GroundMar
     store.save(name, {{bytes.data(), bytes.size()}});
 }
 
-std::optional<GroundMarks> load_marks(const BakeStore& store, const std::string& name) {
+std::optional<LevelMarks> load_marks(const BakeStore& store, const std::string& name) {
     Blob blob;
     if (!store.load || !store.load(name, blob)) return {};
     BlobReader in(blob);
-    GroundMarks marks;
+    LevelMarks marks;
     marks.key = get_text(in);
     const std::uint64_t count = in.number();
     for (std::uint64_t i = 0; i < count && in.good(); ++i) {
@@ -172,7 +172,7 @@ std::optional<GroundMarks> load_marks(const BakeStore& store, const std::string&
     return marks;
 }
 
-std::optional<Edit> find_edit(const GroundMarks& before, const std::vector<SurfaceMark>& now,
+std::optional<Edit> find_edit(const LevelMarks& before, const std::vector<SurfaceMark>& now,
                               std::size_t texels) {
     std::unordered_map<std::string, std::uint32_t> then;
     for (std::uint32_t i = 0; i < before.surfaces.size(); ++i)

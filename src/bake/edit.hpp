@@ -1,5 +1,5 @@
 #pragma once
-// An edit: what a level's geometry has become since a ground was made of it, and what of that ground still
+// An edit: what a level's geometry has become since an unlit level was made of it, and what of that one still
 // holds.
 
 #include <optional>
@@ -12,7 +12,7 @@
 
 namespace stasigraph {
 
-/// What a ground remembers of a surface, to tell later whether it is still the same.
+/// What an unlit level remembers of a surface, to tell later whether it is still the same.
 struct SurfaceMark {
     std::string name, to_rays;  ///< to_rays: key of what rays see of it; empty where it takes no part.
     std::string texels[2];      ///< Keys of the texels of both sides; empty where there are none.
@@ -23,17 +23,17 @@ struct SurfaceMark {
 /// Of texels as they were placed, before any was moved.
 std::vector<SurfaceMark> mark_surfaces(const Level& level, const TexelSet& texels);
 
-struct GroundMarks {
-    std::string key;  ///< Of the ground.
+struct LevelMarks {
+    std::string key;  ///< Of the unlit level.
     std::vector<SurfaceMark> surfaces;
 };
-/// The marks of the last ground made with the same settings. Under one name for all levels of a store.
-std::optional<GroundMarks> load_marks(const BakeStore& store, const std::string& name);
-void save_marks(const BakeStore& store, const std::string& name, const GroundMarks& marks);
+/// The marks of the last unlit level made with the same settings. Under one name for all levels of a store.
+std::optional<LevelMarks> load_marks(const BakeStore& store, const std::string& name);
+void save_marks(const BakeStore& store, const std::string& name, const LevelMarks& marks);
 
-/// What became of a ground's surfaces.
+/// What became of an unlit level's surfaces.
 struct Edit {
-    std::string before;                 ///< Key of that ground.
+    std::string before;                 ///< Key of that one.
     std::vector<std::uint32_t> was;     ///< For each texel its number then; none where its surface changed.
     std::vector<std::uint32_t> now;     ///< The other way round.
     std::vector<std::uint32_t> grid;    ///< For each grid its number then.
@@ -41,9 +41,9 @@ struct Edit {
     std::vector<std::uint8_t> changed;  ///< By surface.
     std::size_t texels_before = 0;
 };
-/// None where too much changed for the old ground to be of use: nothing is the same, or surfaces changed
+/// None where too much changed for the old one to be of use: nothing is the same, or surfaces changed
 /// order.
-std::optional<Edit> find_edit(const GroundMarks& before, const std::vector<SurfaceMark>& now,
+std::optional<Edit> find_edit(const LevelMarks& before, const std::vector<SurfaceMark>& now,
                               std::size_t texels);
 
 /// Links of the new rows as far as those of the old ones still hold: words renamed, rows that were something

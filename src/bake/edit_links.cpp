@@ -1,4 +1,4 @@
-// What of a ground's links still holds after an edit.
+// What of an unlit level's links still holds after an edit.
 
 #include <bit>
 #include <cmath>

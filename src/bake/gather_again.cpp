@@ -16,7 +16,7 @@ constexpr std::size_t rows_at_once = std::size_t{1} << 16;
 void gather_some(const Making& m, const Solved& solved, const HalfField& sent, const TexelsAgain& looks,
                  std::size_t begin, std::size_t end, std::uint32_t from, std::uint32_t copies,
                  std::vector<Said>& said, Job& job) {
-    Ground& g = m.ground;
+    UnlitLevel& g = m.unlit;
     const std::size_t groups = m.size(), count = (end - begin) * copies;
     RowSource rows;
     std::vector<std::uint32_t> texel;

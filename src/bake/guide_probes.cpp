@@ -62,7 +62,7 @@ struct Pilot {
     std::vector<Vec3> directions;
     std::vector<std::uint16_t> parts;
 
-    Pilot(Ground& g, Job& job)
+    Pilot(UnlitLevel& g, Job& job)
         : rows(g.probes.rows), length(static_cast<std::uint32_t>(g.tier.probe_links / pilot_share)) {
         constexpr std::uint32_t own_seed = 0x70696c6fu;
         for (std::uint32_t& seed : rows.seeds) seed = combine_bits(seed, own_seed);
@@ -92,7 +92,7 @@ struct Pilot {
 class ProbeGuides {
 public:
     ProbeGuides(const LayerToMake& layer, std::size_t number, const SentByTexels& sent, const Pilot& pilot)
-        : ground_(layer.work->ground),
+        : unlit_(layer.work->unlit),
           layer_(layer),
           number_(number),
           sent_(sent),
@@ -198,7 +198,7 @@ private:
     bool sees(Vec3 from, Vec3 to) const {
         const Vec3 way = to - from;
         const float far = length(way);
-        return !(far > 0) || !ground_.caster().blocked({from, way * (1 / far), far * 0.99f});
+        return !(far > 0) || !unlit_.caster().blocked({from, way * (1 / far), far * 0.99f});
     }
 
     /// Bright places in sight of a probe that bring it most.
@@ -248,12 +248,12 @@ private:
             seen.project(places, pilot_.rows.receivers[p], light_[p]);
             learnt.add(own, seen);
         }
-        const float aim = of_texels_noise * ground_.tier.noise;
-        learnt.guide(static_cast<std::uint32_t>(ground_.tier.probe_links), share_left * aim * aim,
-                     most_of_row, to);
+        const float aim = of_texels_noise * unlit_.tier.noise;
+        learnt.guide(static_cast<std::uint32_t>(unlit_.tier.probe_links), share_left * aim * aim, most_of_row,
+                     to);
     }
 
-    Ground& ground_;
+    UnlitLevel& unlit_;
     const LayerToMake& layer_;
     std::size_t number_;
     const SentByTexels& sent_;
@@ -267,7 +267,7 @@ private:
 std::vector<GuidedLinks> guide_probes(const std::vector<LayerToMake>& layers, const SentByTexels& sent,
                                       Job& job) {
     std::vector<GuidedLinks> out(layers.size());
-    Ground& g = layers[0].work->ground;
+    UnlitLevel& g = layers[0].work->unlit;
     if (g.tier.probe_links < least_links || g.probes.rows.size() == 0) return out;
     const Pilot pilot(g, job);
     for (std::size_t c = 0; c < layers.size(); ++c) {

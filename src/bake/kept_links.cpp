@@ -60,12 +60,12 @@ bool load_piece(const BakeStore& store, const std::string& name, Links& links, s
     return true;
 }
 
-Links load_links(const BakeStore& store, const std::string& ground, std::size_t rows,
+Links load_links(const BakeStore& store, const std::string& unlit, std::size_t rows,
                  std::uint64_t in_memory) {
     Links links(rows);
     links.in_memory = in_memory;
     for (std::size_t p = 0; p < links.pieces.size(); ++p)
-        load_piece(store, piece_name("links", ground, p), links, p);
+        load_piece(store, piece_name("links", unlit, p), links, p);
     return links;
 }
 

@@ -16,9 +16,8 @@ void save_piece(const BakeStore& store, const std::string& name, Links& links, s
 /// False where there is none, or of another number of rows; the piece is then as it was.
 bool load_piece(const BakeStore& store, const std::string& name, Links& links, std::size_t piece);
 
-/// The links kept of a ground; rows of pieces that are missing are empty. `in_memory`: as Links has it.
-Links load_links(const BakeStore& store, const std::string& ground, std::size_t rows,
-                 std::uint64_t in_memory);
+/// The links kept of an unlit level; rows of pieces that are missing are empty. `in_memory`: as Links has it.
+Links load_links(const BakeStore& store, const std::string& unlit, std::size_t rows, std::uint64_t in_memory);
 
 /// All of a few links, as of probes, within another blob.
 void write_links(BlobWriter& out, const Links& links);

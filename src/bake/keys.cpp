@@ -98,7 +98,7 @@ float unseen_light_of(const Level& level, std::uint32_t group) {
     return least;
 }
 
-std::string ground_key(const Level& level, const Atlas& atlas) {
+std::string unlit_key(const Level& level, const Atlas& atlas) {
     Hasher h("ground");
     h.number(method);
     for (const Surface& s : level.surfaces) {
@@ -172,17 +172,17 @@ std::string places_key(const Level& level) {
     return h.key();
 }
 
-std::string placed_key(const Level& level, const std::vector<ProbePlace>& places, const std::string& ground) {
+std::string placed_key(const Level& level, const std::vector<ProbePlace>& places, const std::string& unlit) {
     Hasher h("probes");
-    h.text(ground);
+    h.text(unlit);
     for (const ProbePlace& p : places) h.vector(p.position);
     h.number(tier_options(level.quality).probe_links);
     return h.key();
 }
 
-std::string probe_key(const Level& level, const std::string& ground) {
+std::string probe_key(const Level& level, const std::string& unlit) {
     Hasher h("probes asked for");
-    h.text(ground);
+    h.text(unlit);
     h.text(places_key(level));
     h.number(tier_options(level.quality).probe_links);
     return h.key();
@@ -223,12 +223,12 @@ std::string color_key(const Level& level) {
     return h.key();
 }
 
-LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string& ground,
+LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string& unlit,
                      const std::string& colors) {
     const TierOptions tier = tier_options(level.quality), own = tier_options(level.quality.tier);
     Hasher h("direct");
     h.number(method);
-    h.text(ground);
+    h.text(unlit);
     h.text(level.groups[group]);
     for (const Light& light : level.lights) {
         if (light.group != group || light.role == BakeRole::realtime) continue;
@@ -261,17 +261,17 @@ LayerKeys layer_keys(const Level& level, std::uint32_t group, const std::string&
     return keys;
 }
 
-std::string shown_layer_key(const Level& level, const LayerKeys& keys, const std::string& ground,
+std::string shown_layer_key(const Level& level, const LayerKeys& keys, const std::string& unlit,
                             const std::string& probes) {
     Hasher h("shown layer");
-    for (const std::string* text : {&keys.light, &ground, &probes}) h.text(*text);
+    for (const std::string* text : {&keys.light, &unlit, &probes}) h.text(*text);
     h.number(level.lightmap.shape);
     return h.key();
 }
 
-std::string visibility_key(const Level& level, const std::string& ground) {
+std::string visibility_key(const Level& level, const std::string& unlit) {
     Hasher h("visibility");
-    h.text(ground);
+    h.text(unlit);
     h.number(tier_options(level.quality).light_samples);
     for (const Light& light : level.lights) {
         if (light.role != BakeRole::bounce) continue;
@@ -281,9 +281,9 @@ std::string visibility_key(const Level& level, const std::string& ground) {
     return h.key();
 }
 
-std::string occlusion_key(const Level& level, const std::string& ground) {
+std::string occlusion_key(const Level& level, const std::string& unlit) {
     Hasher h("occlusion");
-    h.text(ground);
+    h.text(unlit);
     add_fields(h, level, level.occlusion, depends::occlusion);
     add_fields(h, level, level.quality, depends::occlusion);
     h.number(tier_options(level.quality).occlusion_rays);

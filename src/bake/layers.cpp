@@ -23,7 +23,7 @@ namespace {
 constexpr float unseen_error = 0.02f;
 
 LightField gradients_by_links(const Making& m, const LightField& light, const RowLengths& lengths, Job& job) {
-    const Ground& g = m.ground;
+    const UnlitLevel& g = m.unlit;
     HalfField sent;
     reflect(light, m.albedo, sent, job);
     LightField field = link_gradients(g.links, lengths, g.judged.rows, g.pages.gradient_rows, sent, job);
@@ -48,18 +48,18 @@ LightField gradients_by_links(const Making& m, const LightField& light, const Ro
 
 /// What is smoothed already, for a bake that is stopped.
 void save_smoothed(const Making& m, const LightField& light, const LightField& gradients, std::size_t done) {
-    if (!m.ground.store.save) return;
+    if (!m.unlit.store.save) return;
     BlobWriter out;
     out.number(done);
     out.array(light.values);
     out.array(gradients.values);
-    m.ground.store.save("smoothed-" + solve_key(m), out.parts());
+    m.unlit.store.save("smoothed-" + solve_key(m), out.parts());
 }
 
 /// Leaves everything as it is where there is nothing.
 void load_smoothed(const Making& m, LightField& light, LightField& gradients, std::size_t& done) {
     Blob blob;
-    if (!m.ground.store.load || !m.ground.store.load("smoothed-" + solve_key(m), blob)) return;
+    if (!m.unlit.store.load || !m.unlit.store.load("smoothed-" + solve_key(m), blob)) return;
     BlobReader in(blob);
     const std::uint64_t groups = in.number();
     LightField kept_light = light, kept_gradients = gradients;
@@ -76,7 +76,7 @@ void load_smoothed(const Making& m, LightField& light, LightField& gradients, st
 void show(const Making& m, const Solved& solved, Job& job) {
     const LightField& light = solved.light;
     const RowLengths& lengths = solved.lengths;
-    const Ground& g = m.ground;
+    const UnlitLevel& g = m.unlit;
     const std::size_t groups = m.size();
     LightField by_links = light, gradients;
     const auto take = [](Rgb e, Rgb off) {
@@ -101,7 +101,7 @@ void show(const Making& m, const Solved& solved, Job& job) {
                                             .lengths = lengths,
                                             .wanted = wanted,
                                             .graph = g.judged.graph,
-                                            .reach = m.ground.reach(job),
+                                            .reach = m.unlit.reach(job),
                                             .albedo = m.albedo,
                                             .light = light,
                                             .by_links = by_links,
@@ -152,14 +152,14 @@ std::string radiosity_blob(const Layer& l) {
     return "radiosity-" + l.keys.light;
 }
 /// Its light at probes, for where those stand.
-std::string probes_blob(const Ground& g, const Layer& l) {
+std::string probes_blob(const UnlitLevel& g, const Layer& l) {
     Hasher h("layer at probes");
     h.text(l.keys.light);
     h.text(g.probes.key);
     return "layer-probes-" + h.key();
 }
 
-void save_probes(const Ground& g, const Layer& l) {
+void save_probes(const UnlitLevel& g, const Layer& l) {
     if (!g.store.save || g.probes.net.size() == 0) return;
     BlobWriter out;
     out.array(l.probes);
@@ -169,7 +169,7 @@ void save_probes(const Ground& g, const Layer& l) {
     g.store.save(probes_blob(g, l), out.parts());
 }
 
-bool load_probes(const Ground& g, Layer& l) {
+bool load_probes(const UnlitLevel& g, Layer& l) {
     l.probes.clear();
     l.rest.clear();
     l.lamps.clear();
@@ -188,7 +188,7 @@ bool load_probes(const Ground& g, Layer& l) {
     return true;
 }
 
-bool load_radiosity(const Ground& g, Layer& l) {
+bool load_radiosity(const UnlitLevel& g, Layer& l) {
     Blob blob;
     if (!g.store.load || !g.store.load(radiosity_blob(l), blob)) return false;
     BlobReader in(blob);
@@ -200,7 +200,7 @@ bool load_radiosity(const Ground& g, Layer& l) {
     return true;
 }
 
-void save_layer(const Ground& g, const Layer& l) {
+void save_layer(const UnlitLevel& g, const Layer& l) {
     if (!g.store.save) return;
     BlobWriter out;
     const std::vector<float> noise{l.noise_before, l.noise};
@@ -225,7 +225,7 @@ void save_layer(const Ground& g, const Layer& l) {
     save_probes(g, l);
 }
 
-bool load(const Ground& g, Layer& l) {
+bool load(const UnlitLevel& g, Layer& l) {
     Blob blob;
     if (!g.store.load || !g.store.load(layer_blob(l), blob)) return false;
     BlobReader in(blob);
@@ -254,7 +254,7 @@ bool load(const Ground& g, Layer& l) {
 }
 
 /// The layer of a group without light, as the sun of a series is at night.
-void stay_dark(const Ground& g, Layer& l) {
+void stay_dark(const UnlitLevel& g, Layer& l) {
     l.sampled = {};
     l.sampled.light.resize(g.texels.size());
     l.live = {};
@@ -279,7 +279,7 @@ void stay_dark(const Ground& g, Layer& l) {
 std::size_t light_layers(const std::vector<LayerToMake>& wanted, Job& job) {
     std::vector<LayerToMake> make, dark, probes_alone;
     for (const LayerToMake& w : wanted) {
-        const Ground& g = w.work->ground;
+        const UnlitLevel& g = w.work->unlit;
         if (load(g, *w.layer)) {
             if (load_probes(g, *w.layer)) continue;
             if (load_radiosity(g, *w.layer)) {
@@ -296,35 +296,35 @@ std::size_t light_layers(const std::vector<LayerToMake>& wanted, Job& job) {
         job.begin(Stage::probes, probes_alone.size());
         light_probe_layers(probes_alone, job);
         for (const LayerToMake& w : probes_alone) {
-            save_probes(w.work->ground, *w.layer);
+            save_probes(w.work->unlit, *w.layer);
             let_go(w);
         }
     }
     for (const LayerToMake& w : dark) {
-        stay_dark(w.work->ground, *w.layer);
-        make_layer_pages(w.work->ground, w.work->lit, *w.layer, job);
-        save_layer(w.work->ground, *w.layer);
+        stay_dark(w.work->unlit, *w.layer);
+        make_layer_pages(w.work->unlit, w.work->lit, *w.layer, job);
+        save_layer(w.work->unlit, *w.layer);
         let_go(w);
     }
     if (make.empty()) return dark.size();
-    expect_layers(make[0].work->ground, make[0].work->lit, make.size(), job);
+    expect_layers(make[0].work->unlit, make[0].work->lit, make.size(), job);
     light_direct(make, job);
     Making making(make);
     Solved solved = solve_layers(making, job);
-    job.begin(Stage::denoise, denoise_units(making.ground.texels.size(), make.size()));
+    job.begin(Stage::denoise, denoise_units(making.unlit.texels.size(), make.size()));
     show(making, solved, job);
     check_noise(making, solved, job);
     solved.guided = {};
     carry_light(making, solved.light, job);
-    if (making.ground.probes.rows.size() > 0) job.begin(Stage::probes, make.size());
+    if (making.unlit.probes.rows.size() > 0) job.begin(Stage::probes, make.size());
     light_probe_layers(make, job);
     job.begin(Stage::pages, make.size());
     job.parallel(make.size(), 1, [&](std::size_t c, std::size_t) {
-        make_layer_pages(making.ground, make[c].work->lit, *make[c].layer, job);
+        make_layer_pages(making.unlit, make[c].work->lit, *make[c].layer, job);
         job.advance(1);
     });
     for (const LayerToMake& w : make) {
-        save_layer(making.ground, *w.layer);
+        save_layer(making.unlit, *w.layer);
         let_go(w);
     }
     forget_solved(making);

@@ -1,10 +1,10 @@
 #pragma once
-// Layers: all light of one group on a ground, ready to be mixed into sets. A layer depends on its own group,
-// on what surfaces reflect and on the ground, never on other groups: so one changes alone.
+// Layers: all light of one group on an unlit level, ready to be mixed into sets. A layer depends on its own
+// group, on what surfaces reflect and on the unlit level, never on other groups: so one changes alone.
 
-#include "bake/ground.hpp"
 #include "bake/keys.hpp"
 #include "bake/sources.hpp"
+#include "bake/unlit_level.hpp"
 #include "probe/lamps.hpp"
 
 namespace stasigraph {
@@ -29,22 +29,22 @@ struct Layer {
     /// At the texels of checked_texels() by how much it is more than other rays say, two times with others.
     /// Empty where that is not known.
     std::vector<std::array<Rgb, 2>> checked;
-    LightField gradients;          ///< Of the same, over the ground's gradient_rows rows.
+    LightField gradients;          ///< Of the same, over the unlit level's gradient_rows rows.
     std::vector<PageImage> pages;  ///< Seams fitted; beyond the margins still empty.
     std::vector<Rgb> at_seams;     ///< Before they were fitted, by texel of the seam plan.
     std::vector<ShRgb> probes;
     std::vector<ShRgb> rest;        ///< Of the same, without what lamps tell by themselves;
     std::vector<ListedLamp> lamps;  ///< and those, by probe;
-    std::vector<Rgb> openings;      ///< nit of the ground's openings, which `rest` is without as well.
+    std::vector<Rgb> openings;      ///< nit of the unlit level's openings, which `rest` is without as well.
     float noise_before = 0,
           noise = 0;  ///< Relative, by area; with the first links and with those that count.
     int bounces = 0;
     std::size_t guided_links = 0;  ///< Of all its rows.
 };
 
-/// A level as it is lit, on a ground. Steps of a series are several of these.
+/// A level as it is lit, on an unlit level. Steps of a series are several of these.
 struct LightWork {
-    Ground& ground;
+    UnlitLevel& unlit;
     const Level& lit;
     const std::vector<Rgb>& albedo;  ///< What every texel reflects.
     SkyLight sky;
@@ -52,7 +52,7 @@ struct LightWork {
     SkyWeights probe_weights;
     std::vector<SkySum> sky_sums;
 
-    LightWork(Ground& g, const Level& l, const std::vector<Rgb>& reflected);
+    LightWork(UnlitLevel& g, const Level& l, const std::vector<Rgb>& reflected);
     LightWork(const LightWork&) = delete;
     LightWork& operator=(const LightWork&) = delete;
 };
@@ -71,8 +71,8 @@ struct LayerToMake {
 };
 
 /// Brings from the store those layers that are there, and makes the others: their direct light, then the
-/// solve of all of them at once. All works have one ground, one albedo and one quality. Returns how many it
-/// made.
+/// solve of all of them at once. All works have one unlit level, one albedo and one quality. Returns how many
+/// it made.
 std::size_t light_layers(const std::vector<LayerToMake>& wanted, Job& job);
 
 }  // namespace stasigraph

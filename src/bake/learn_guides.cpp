@@ -34,7 +34,7 @@ float brought(const LearntFrom& from, std::size_t g, std::size_t row, std::uint3
     if (meets_texel(word)) return from.sent[word * m.size() + g] * luminance(tint);
     const SkyLight* sky = m.sky(g);
     if (word != sky_word || !sky) return 0;
-    return luminance(gathered_sky_at(*sky, m.ground.judged.rows.receivers[row], direction(), tint,
+    return luminance(gathered_sky_at(*sky, m.unlit.judged.rows.receivers[row], direction(), tint,
                                      m.weights.at(row))) *
            pi;
 }
@@ -48,8 +48,8 @@ struct FirstLink {
 /// Calls f(link, direction()) for those of a row that met something.
 template <class F>
 void for_first_links(const LearntFrom& from, std::uint32_t row, F f) {
-    const RowSource& source = from.making.ground.judged.rows;
-    const Links& links = from.making.ground.links;
+    const RowSource& source = from.making.unlit.judged.rows;
+    const Links& links = from.making.unlit.links;
     TintReader tints(links, row);
     const std::uint32_t* words = links.row(row);
     alignas(32) float x[direction_batch], y[direction_batch];
@@ -74,7 +74,7 @@ void for_first_links(const LearntFrom& from, std::uint32_t row, F f) {
 template <class Direction>
 BrightLink bright_link(const LearntFrom& from, std::uint32_t row, const FirstLink& l, Direction&& direction,
                        float relative, float inverse, std::uint32_t tile) {
-    const Ground& g = from.making.ground;
+    const UnlitLevel& g = from.making.unlit;
     const Receiver& r = g.judged.rows.receivers[row];
     const bool sky = l.word == sky_word;
     const Vec3 to = sky ? direction() : g.texels.position[l.word],
@@ -141,7 +141,7 @@ BlockMoments moments_of(const LearntFrom& from, std::span<const InBlock> block,
 /// The light of a group around a texel, of the texels of the other half.
 float light_beside(const LearntFrom& from, std::uint32_t texel, std::uint32_t group) {
     constexpr int reach = 2;
-    const Ground& g = from.making.ground;
+    const UnlitLevel& g = from.making.unlit;
     int x = 0, y = 0;
     g.texels.place_in_chart(texel, x, y);
     float sum = 0, count = 0;
@@ -159,7 +159,7 @@ LookedAt looked_at(const LearntFrom& from, std::span<const InBlock> texels) {
     LookedAt out;
     for (const InBlock& at : texels) {
         out.middle = out.middle +
-                     from.making.ground.texels.position[at.texel] * (1 / static_cast<float>(texels.size()));
+                     from.making.unlit.texels.position[at.texel] * (1 / static_cast<float>(texels.size()));
         out.links[at.half] += static_cast<float>(from.first) * per_part;
     }
     return out;
@@ -171,12 +171,12 @@ public:
     Learning(const LearntFrom& from, const std::vector<float>& noise)
         : from_(from),
           noise_(noise),
-          blocks_(in_blocks(from.making.ground.texels, from.making.ground.judged.valid)),
+          blocks_(in_blocks(from.making.unlit.texels, from.making.unlit.judged.valid)),
           regions_(blocks_.regions.size()),
           learnt_(blocks_.tiles.size()) {}
 
     std::vector<GuidedLinks> run(Job& job) {
-        from_.making.ground.caster();  // built here, not by many threads at once
+        from_.making.unlit.caster();  // built here, not by many threads at once
         job.parallel(regions_.size(), 1, [&](std::size_t begin, std::size_t end) {
             for (std::size_t r = begin; r < end; ++r) regions_[r] = learn_region(blocks_.regions[r]);
         });
@@ -245,15 +245,15 @@ private:
             of_block.push_back(moments_of(from_, texels_of(block), groups, tile.number, bright));
             looked.push_back(looked_at(from_, texels_of(block)));
         }
-        const Ground& ground = from_.making.ground;
+        const UnlitLevel& unlit = from_.making.unlit;
         const RegionLearnt& region = regions_[tile.region];
         BrightParts seen;
         for (std::size_t i = 0; i < groups.size(); ++i)
             for (const int half : {0, 1}) {
                 const auto other = static_cast<std::size_t>(1 - half);
                 bright[i][other].settle();
-                const BrightAround around{.caster = ground.caster(),
-                                          .receivers = ground.judged.rows.receivers,
+                const BrightAround around{.caster = unlit.caster(),
+                                          .receivers = unlit.judged.rows.receivers,
                                           .block = blocks_.block_size(tile),
                                           .tile = tile.number,
                                           .half = 1 - half,
@@ -350,7 +350,7 @@ std::vector<GuidedLinks> learn_guides(const LearntFrom& from, const std::vector<
     return Learning(from, noise).run(job);
 }
 
-void trace_guided(Ground& g, const RowSource& rows, GuidedLinks& guided, Job& job) {
+void trace_guided(UnlitLevel& g, const RowSource& rows, GuidedLinks& guided, Job& job) {
     constexpr std::uint32_t own_seed = 0x67756964u;
     std::vector<std::uint32_t> lengths;
     guided.source.receivers.clear();
@@ -391,8 +391,8 @@ void renew_noise(const LearntFrom& from, const std::vector<GuidedLinks>& guided,
     const Making& m = from.making;
     const std::size_t groups = m.size();
     const auto n = static_cast<float>(from.first);
-    m.ground.links.for_rows(256, job, [&](std::size_t begin, std::size_t end) {
-        RowParts parts(m.ground.judged.rows);
+    m.unlit.links.for_rows(256, job, [&](std::size_t begin, std::size_t end) {
+        RowParts parts(m.unlit.judged.rows);
         for (std::size_t row = begin; row < end; ++row)
             for (std::size_t g = 0; g < groups; ++g) {
                 const std::uint32_t at = guided[g].at(row);
@@ -400,7 +400,7 @@ void renew_noise(const LearntFrom& from, const std::vector<GuidedLinks>& guided,
                 // Of the evenly spread links of cells that have guided ones, which scatter by themselves.
                 float count = 0, sum = 0, squares = 0;
                 CellScatter scatter;
-                for_guided(guided[g], at, m.ground.links, m.ground.judged.rows, parts, from.first,
+                for_guided(guided[g], at, m.unlit.links, m.unlit.judged.rows, parts, from.first,
                            [&](const WeighedLink& l, auto&& direction) {
                                const float v = brought(from, g, row, l.word, l.tint, direction);
                                scatter.add(l.cell, v * l.weight);

@@ -30,7 +30,7 @@ LearntFrom learn_from(const Making& making, const LightField& light, std::uint32
 std::vector<GuidedLinks> learn_guides(const LearntFrom& from, const std::vector<float>& noise, Job& job);
 
 /// Traces the links that the guides of a group ask for. `rows`: what the evenly spread ones start from.
-void trace_guided(Ground& ground, const RowSource& rows, GuidedLinks& guided, Job& job);
+void trace_guided(UnlitLevel& unlit, const RowSource& rows, GuidedLinks& guided, Job& job);
 
 /// Noise with guided links in place of that without, for the rows that have them. `mean`: what the first
 /// links bring, as estimate_noise() tells it.

@@ -47,7 +47,7 @@ float deviation(const TexelSet& texels, const std::vector<std::uint8_t>& wanted,
 
 TexelsAgain who_stands_out(const Making& m, const std::vector<std::uint8_t>& wanted, const LightField& light,
                            Job& job) {
-    const TexelSet& texels = m.ground.texels;
+    const TexelSet& texels = m.unlit.texels;
     const std::size_t groups = m.size();
     // By how many of the steps.
     std::vector<std::uint8_t> steps(texels.size() * groups, 0);

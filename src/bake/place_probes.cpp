@@ -37,13 +37,13 @@ constexpr std::size_t least_checks = 1000;
 class QuickBake {
 public:
     QuickBake(const Level& level, const BakeStore& store, Job& job) : job_(job), lit_(quick(level)) {
-        ground_ = std::make_unique<Ground>(lit_, nullptr, texels_alone(store), job);
+        unlit_ = std::make_unique<UnlitLevel>(lit_, nullptr, texels_alone(store), job);
         to_unit_strength(lit_);
-        albedo_ = reflectance(*ground_, lit_, color_key(lit_), job);
-        work_ = std::make_unique<LightWork>(*ground_, lit_, albedo_);
+        albedo_ = reflectance(*unlit_, lit_, color_key(lit_), job);
+        work_ = std::make_unique<LightWork>(*unlit_, lit_, albedo_);
         layers_.resize(lit_.groups.size());
         for (std::uint32_t g = 0; g < layers_.size(); ++g) {
-            layers_[g].keys = layer_keys(lit_, g, ground_->key, color_key(lit_));
+            layers_[g].keys = layer_keys(lit_, g, unlit_->key, color_key(lit_));
             if (max_channel(group_strength(lit_, g)) > 0) make_.push_back({work_.get(), g, &layers_[g]});
         }
     }
@@ -52,8 +52,8 @@ public:
     /// what is known; otherwise they are check points.
     void light(const std::vector<ProbePlace>& places, bool candidates, LitPlaces& into) {
         std::vector<float> distances;
-        ground_->tier.probe_links = candidates ? links : check_links;
-        ground_->set_probes(places, job_, &distances);
+        unlit_->tier.probe_links = candidates ? links : check_links;
+        unlit_->set_probes(places, job_, &distances);
         append(mix_light(LightBasis::sides, places.size()), into.sides);
         if (!candidates) {
             for (const ProbePlace& p : places) into.checks.push_back(p.position);
@@ -64,11 +64,11 @@ public:
         into.places.insert(into.places.end(), places.begin(), places.end());
         into.links = static_cast<std::uint32_t>(links);
         into.distances.insert(into.distances.end(), distances.begin(), distances.end());
-        const RowSource& rows = ground_->probes.rows;
+        const RowSource& rows = unlit_->probes.rows;
         into.rows.receivers.insert(into.rows.receivers.end(), rows.receivers.begin(), rows.receivers.end());
         into.rows.seeds.insert(into.rows.seeds.end(), rows.seeds.begin(), rows.seeds.end());
     }
-    const Ground& ground() const { return *ground_; }
+    const UnlitLevel& unlit() const { return *unlit_; }
     void find_white(LitPlaces& lit) const {
         lit.white.clear();
         for (std::size_t s = 0; s < lit_.sets.size(); ++s)
@@ -81,9 +81,9 @@ private:
         for (std::size_t s = 0; s < more.size(); ++s)
             to[s].insert(to[s].end(), more[s].begin(), more[s].end());
     }
-    /// Light by set at the places that the ground has as probes.
+    /// Light by set at the places that the unlit level has as probes.
     std::vector<ProbeLight> mix_light(LightBasis basis, std::size_t count) {
-        ground_->probes.basis = basis;
+        unlit_->probes.basis = basis;
         for (Layer& l : layers_) {
             l.at_probes.clear();
             l.probes.assign(count, {});
@@ -102,8 +102,8 @@ private:
     }
     /// The rest of the light at these places, and the lamps that they see.
     void add_lamps(std::size_t count, LitPlaces& into) const {
-        const OpeningSight& openings = ground_->probes.openings;
-        const std::vector<Light> lamps = lamps_of(lit_, ground_->textures);
+        const OpeningSight& openings = unlit_->probes.openings;
+        const std::vector<Light> lamps = lamps_of(lit_, unlit_->textures);
         if (into.lamp_color.empty()) {
             into.rest.resize(lit_.sets.size());
             into.lamp_color.resize(lit_.sets.size());
@@ -122,7 +122,7 @@ private:
                 for (const Rgb nit : mix_openings(lit_, s, layers_, openings))
                     into.lamp_color[s].push_back(nit);
         }
-        const std::vector<ProbeLamps> mixed = mix_lamps(lit_, layers_, *ground_);
+        const std::vector<ProbeLamps> mixed = mix_lamps(lit_, layers_, *unlit_);
         for (std::size_t s = 0; s < mixed.size(); ++s)
             into.rest[s].insert(into.rest[s].end(), mixed[s].rest.begin(), mixed[s].rest.end());
         std::vector<ListedLamp> listed;
@@ -180,7 +180,7 @@ private:
 
     Job& job_;
     Level lit_;
-    std::unique_ptr<Ground> ground_;
+    std::unique_ptr<UnlitLevel> unlit_;
     std::vector<Rgb> albedo_;
     std::unique_ptr<LightWork> work_;
     std::vector<Layer> layers_;
@@ -319,11 +319,11 @@ PlacedProbes by_light(const Level& level, PlaceList& list, const BakeStore& stor
     QuickBake quick(level, store, job);
     LitPlaces lit;
     add_by_light(level, quick, list, lit, job);
-    if (const std::vector<ProbePlace> checks = check_points(level, quick.ground().caster(), lit.places);
+    if (const std::vector<ProbePlace> checks = check_points(level, quick.unlit().caster(), lit.places);
         !checks.empty())
         quick.light(checks, false, lit);
     quick.find_white(lit);
-    find_reach(quick.ground().caster(), lit, job);
+    find_reach(quick.unlit().caster(), lit, job);
     PlacedProbes out;
     for (const std::uint32_t k : decimate(lit, level.probes, block_of(level), list.figures(), job))
         out.places.push_back(lit.places[k]);

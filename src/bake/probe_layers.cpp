@@ -10,7 +10,7 @@
 namespace stasigraph {
 
 void carry_light(const Making& m, const LightField& light, Job& job) {
-    const std::size_t texels = m.ground.texels.size();
+    const std::size_t texels = m.unlit.texels.size();
     for (std::size_t c = 0; c < m.size(); ++c) {
         Layer& layer = m.layer(c);
         float most = 0;
@@ -35,7 +35,7 @@ constexpr float least_around = 0.25f, most_around = 4;
 
 SentByTexels sent_by_texels(const std::vector<LayerToMake>& layers, const std::vector<Rgb>& albedo,
                             Job& job) {
-    const std::size_t texels = layers[0].work->ground.texels.size(), groups = layers.size();
+    const std::size_t texels = layers[0].work->unlit.texels.size(), groups = layers.size();
     SentByTexels sent{std::vector<Rgb>(texels * groups), groups};
     job.parallel(texels, 4096, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)
@@ -52,7 +52,7 @@ SentByTexels sent_by_texels(const std::vector<LayerToMake>& layers, const std::v
 
 /// What evenly spread links bring a probe.
 void add_evenly(const std::vector<LayerToMake>& layers, const SentByTexels& sent, std::size_t p) {
-    const Ground& g = layers[0].work->ground;
+    const UnlitLevel& g = layers[0].work->unlit;
     const auto count = static_cast<std::uint32_t>(g.tier.probe_links);
     const float share = 4 * pi / static_cast<float>(count);
     TintReader tints(g.probes.links, p);
@@ -81,7 +81,7 @@ void add_evenly(const std::vector<LayerToMake>& layers, const SentByTexels& sent
 /// What guided links, and the weights that they change, make of that in one layer.
 void add_guided(const LayerToMake& l, const SentByTexels& sent, std::size_t number, const GuidedLinks& guided,
                 std::size_t p, RowParts& parts) {
-    const Ground& g = l.work->ground;
+    const UnlitLevel& g = l.work->unlit;
     ShRgb& to = l.layer->probes[p];
     for_guided(guided, guided.at(p), g.probes.links, g.probes.rows, parts,
                static_cast<std::uint32_t>(g.tier.probe_links),
@@ -104,7 +104,7 @@ void add_guided(const LayerToMake& l, const SentByTexels& sent, std::size_t numb
 /// Which lamps each probe of a layer lists; `told`: their light by probe, as coefficients.
 std::vector<ListedLamp> list_lamps(const LayerToMake& l, const std::vector<Light>& lamps,
                                    std::vector<ShRgb>& told, Job& job) {
-    const Ground& g = l.work->ground;
+    const UnlitLevel& g = l.work->unlit;
     const std::size_t count = g.probes.rows.size();
     told.assign(count, {});
     const LampTeller teller(l.work->lit, lamps, l.group, g.caster());
@@ -127,7 +127,7 @@ std::vector<ListedLamp> list_lamps(const LayerToMake& l, const std::vector<Light
 
 /// Nit by opening as a lamp: what comes through in a layer, from texels and from the sky.
 std::vector<Rgb> opening_radiance(const LayerToMake& l, const SentByTexels& sent, std::size_t number) {
-    const OpeningSight& sight = l.work->ground.probes.openings;
+    const OpeningSight& sight = l.work->unlit.probes.openings;
     const SkyLight* sky = l.is_sky() ? &l.work->sky : nullptr;
     std::vector<Rgb> out(sight.lamp.size());
     std::array<Vec3, direction_batch> ways;
@@ -181,7 +181,7 @@ ShRgb without(const ShRgb& light, const ShRgb& direct, const ShRgb& lamps, const
 }  // namespace
 
 void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job) {
-    const Ground& g = layers[0].work->ground;
+    const UnlitLevel& g = layers[0].work->unlit;
     const std::vector<Rgb>& albedo = layers[0].work->albedo;
     for (const LayerToMake& l : layers) {
         l.layer->probes = l.layer->at_probes;
@@ -251,10 +251,11 @@ std::vector<Rgb> mix_openings(const Level& lit, std::uint32_t set, const std::ve
     return out;
 }
 
-std::vector<ProbeLamps> mix_lamps(const Level& lit, const std::vector<Layer>& layers, const Ground& ground) {
-    const OpeningSight& openings = ground.probes.openings;
-    const std::size_t probes = ground.probes.net.size();
-    const std::vector<Light> lamps = lamps_of(lit, ground.textures);
+std::vector<ProbeLamps> mix_lamps(const Level& lit, const std::vector<Layer>& layers,
+                                  const UnlitLevel& unlit) {
+    const OpeningSight& openings = unlit.probes.openings;
+    const std::size_t probes = unlit.probes.net.size();
+    const std::vector<Light> lamps = lamps_of(lit, unlit.textures);
     std::vector<ProbeLamps> out(lit.sets.size());
     std::vector<ProbeLight> rest = mix(lit, layers, probes, &Layer::rest);
     for (std::uint32_t s = 0; s < lit.sets.size(); ++s) {

@@ -11,7 +11,7 @@ void carry_light(const Making& m, const LightField& light, Job& job);
 
 /// All light of each layer at every probe: direct light, which the layers hold already, and what the probes'
 /// links bring from texels (by the layers' radiosity) and the sky; windowed where it rings. Also which
-/// lamps each lists, what comes through openings, and the light without either. Of Ground::probe_basis
+/// lamps each lists, what comes through openings, and the light without either. Of UnlitLevel::probe_basis
 /// `sides` the light alone, as it is.
 void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job);
 
@@ -23,6 +23,7 @@ std::vector<Rgb> mix_openings(const Level& lit, std::uint32_t set, const std::ve
                               const OpeningSight& openings);
 
 /// The lamps that probes tell by themselves under each set, openings among them, and the rest of their light.
-std::vector<ProbeLamps> mix_lamps(const Level& lit, const std::vector<Layer>& layers, const Ground& ground);
+std::vector<ProbeLamps> mix_lamps(const Level& lit, const std::vector<Layer>& layers,
+                                  const UnlitLevel& unlit);
 
 }  // namespace stasigraph

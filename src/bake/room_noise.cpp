@@ -66,7 +66,7 @@ Rooms find_rooms(const Level& level, const TexelSet& texels, const std::vector<s
     return rooms;
 }
 
-std::vector<std::uint32_t> checked_texels(const Ground& g) {
+std::vector<std::uint32_t> checked_texels(const UnlitLevel& g) {
     const std::vector<std::uint8_t> shown = g.lightmapped();
     std::vector<std::uint32_t> all, out;
     for (std::uint32_t i = 0; i < shown.size(); ++i)
@@ -82,8 +82,8 @@ std::vector<std::uint32_t> checked_texels(const Ground& g) {
 void check_noise(const Making& m, const Solved& solved, Job& job) {
     if (m.quality.bounces) return;
     const std::size_t groups = m.size();
-    const std::vector<std::uint32_t> checked = checked_texels(m.ground);
-    const std::vector<float>& reach = m.ground.reach(job);
+    const std::vector<std::uint32_t> checked = checked_texels(m.unlit);
+    const std::vector<float>& reach = m.unlit.reach(job);
     TexelsAgain looks;
     std::vector<std::size_t> number;
     for (std::size_t k = 0; k < checked.size(); ++k)
@@ -151,7 +151,7 @@ std::vector<float> room_errors(const Rooms& rooms, const std::vector<float>& are
     return out;
 }
 
-std::vector<RoomNoise> noisiest_rooms(const Ground& g, const Level& lit, const std::vector<Layer>& layers,
+std::vector<RoomNoise> noisiest_rooms(const UnlitLevel& g, const Level& lit, const std::vector<Layer>& layers,
                                       Job& job) {
     if (std::all_of(layers.begin(), layers.end(), [](const Layer& l) { return l.checked.empty(); }))
         return {};

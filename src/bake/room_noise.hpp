@@ -17,7 +17,7 @@ Rooms find_rooms(const Level& level, const TexelSet& texels, const std::vector<s
 constexpr std::size_t most_checked = 4096;
 /// Texels, spread evenly over those that pages show, at which bakes are checked against other rays:
 /// `most_checked`, fewer where there are fewer.
-std::vector<std::uint32_t> checked_texels(const Ground& ground);
+std::vector<std::uint32_t> checked_texels(const UnlitLevel& unlit);
 
 /// Fills in what the layers of a solve are more at those than other rays say; nothing where bounces are
 /// limited, since all light that a texel sends is gathered. Cost: eight rows for each of them.
@@ -37,7 +37,7 @@ std::vector<float> room_errors(const Rooms& rooms, const std::vector<float>& are
 
 /// For every set of `lit` its noisiest room, as other rays tell; what is unseen at the set's exposure is no
 /// noise. Empty where layers were not checked.
-std::vector<RoomNoise> noisiest_rooms(const Ground& ground, const Level& lit,
+std::vector<RoomNoise> noisiest_rooms(const UnlitLevel& unlit, const Level& lit,
                                       const std::vector<Layer>& layers, Job& job);
 
 }  // namespace stasigraph

@@ -11,7 +11,7 @@ namespace stasigraph {
 
 namespace {
 
-/// What visibility and occlusion are made from, on a ground.
+/// What visibility and occlusion are made from, on an unlit level.
 std::string maps_key(const Level& level) {
     return visibility_key(level, "session") + occlusion_key(level, "session");
 }

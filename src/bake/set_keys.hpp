@@ -12,9 +12,9 @@ struct NamedKey {
     std::string name, key;
 };
 
-/// By light group, on a ground: the light of the level's own sun and sky, at gain 1 and full strength.
-std::vector<NamedKey> layer_light_keys(const Level& level, const std::string& ground);
+/// By light group, on an unlit level: the light of the level's own sun and sky, at gain 1 and full strength.
+std::vector<NamedKey> layer_light_keys(const Level& level, const std::string& unlit);
 /// By set: the mix of what it shows, as written to files.
-std::vector<NamedKey> set_keys(const Level& level, const std::string& ground);
+std::vector<NamedKey> set_keys(const Level& level, const std::string& unlit);
 
 }  // namespace stasigraph

@@ -24,7 +24,7 @@ void fill_all(const std::vector<PagePlan>& plans, Pages& pages, Job& job) {
 }
 
 /// Light on the normals that flat pages show.
-Rgb flat_light(const Ground& g, const Layer& layer, std::size_t texel) {
+Rgb flat_light(const UnlitLevel& g, const Layer& layer, std::size_t texel) {
     const Rgb e = layer.shown[texel];
     const std::uint32_t row = g.pages.shading_normals.empty() ? none : g.pages.gradient_rows.of(texel);
     if (row == none) return e;
@@ -34,7 +34,7 @@ Rgb flat_light(const Ground& g, const Layer& layer, std::size_t texel) {
 }
 
 /// The coefficients of one set. They are fitted at seams like light, but may be below 0.
-std::vector<DirectionalPage> directional_pages(const Ground& g, const Level& lit,
+std::vector<DirectionalPage> directional_pages(const UnlitLevel& g, const Level& lit,
                                                const std::vector<Layer>& layers, const BakeSet& set,
                                                Job& job) {
     Pages axis[3];
@@ -75,7 +75,7 @@ Rgb directional_irradiance(Rgb flat, const std::array<Rgb, 3>& c, Vec3 own, Vec3
     return {std::max(0.0f, e.r), std::max(0.0f, e.g), std::max(0.0f, e.b)};
 }
 
-void make_layer_pages(const Ground& g, const Level& lit, Layer& layer, Job& job) {
+void make_layer_pages(const UnlitLevel& g, const Level& lit, Layer& layer, Job& job) {
     layer.pages = finish_pages(
         g.pages.plans, [&](std::size_t i) { return flat_light(g, layer, i); }, job);
     layer.at_seams.clear();
@@ -84,7 +84,7 @@ void make_layer_pages(const Ground& g, const Level& lit, Layer& layer, Job& job)
     if (lit.quality.seams == Seams::automatic) fit_seams(g.pages.seams, g.pages.plans, 0, layer.pages, job);
 }
 
-AllPages mix_pages(const Ground& g, const Level& lit, const std::vector<Layer>& layers, Job& job) {
+AllPages mix_pages(const UnlitLevel& g, const Level& lit, const std::vector<Layer>& layers, Job& job) {
     const Pages dark = finish_pages(
         g.pages.plans, [](std::size_t) { return Rgb{}; }, job);
     AllPages all;

@@ -7,7 +7,7 @@ namespace stasigraph {
 
 /// Fills in the layer's pages, and what they held along seams before those were fitted. Seams are fitted
 /// layer by layer: light is added up, and so what is fitted must be, while a fit may not go below zero.
-void make_layer_pages(const Ground& ground, const Level& lit, Layer& layer, Job& job);
+void make_layer_pages(const UnlitLevel& unlit, const Level& lit, Layer& layer, Job& job);
 
 struct SetPages {
     std::vector<PageImage> pages;
@@ -18,6 +18,6 @@ struct AllPages {
     double seam_before = 0, seam = 0;  ///< seam_jump() of the worst set without and with seams fitted.
 };
 /// The sets of a level as mixes of its layers, which all have their pages.
-AllPages mix_pages(const Ground& ground, const Level& lit, const std::vector<Layer>& layers, Job& job);
+AllPages mix_pages(const UnlitLevel& unlit, const Level& lit, const std::vector<Layer>& layers, Job& job);
 
 }  // namespace stasigraph

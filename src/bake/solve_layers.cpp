@@ -26,7 +26,7 @@ void sum_skies(const Making& m, Job& job) {
 /// group, or empty.
 LightField gather_sources(Making& m, const RowLengths& lengths, const std::vector<GuidedLinks>& guided,
                           Job& job) {
-    const Ground& g = m.ground;
+    const UnlitLevel& g = m.unlit;
     LightField field(g.texels.size(), m.size());
     for (const LayerToMake& c : m.columns)
         if (c.is_sky()) c.layer->sky.assign(g.texels.size(), Rgb{});
@@ -56,7 +56,7 @@ LightField gather_sources(Making& m, const RowLengths& lengths, const std::vecto
 }
 
 void tell_noise(const Making& m, const std::vector<float>& noise, const RowLengths& lengths) {
-    const Ground& g = m.ground;
+    const UnlitLevel& g = m.unlit;
     for (std::size_t c = 0; c < m.size(); ++c) {
         Layer& layer = m.layer(c);
         layer.log2_scale.assign(g.texels.size(), 0);
@@ -82,7 +82,7 @@ struct Asked {
 };
 
 void save(const Making& m, const Asked& asked) {
-    const BakeStore& store = m.ground.store;
+    const BakeStore& store = m.unlit.store;
     if (!store.save) return;
     BlobWriter out;
     out.array(asked.lengths.log2_scale);
@@ -115,10 +115,10 @@ bool are_guides(const GuidedLinks& own, std::size_t texels) {
 }
 
 bool load(Making& m, Asked& asked) {
-    const BakeStore& store = m.ground.store;
+    const BakeStore& store = m.unlit.store;
     Blob blob;
     if (!store.load || !store.load("asked-" + solve_key(m), blob)) return false;
-    const std::size_t count = m.ground.texels.size() * m.size();
+    const std::size_t count = m.unlit.texels.size() * m.size();
     BlobReader in(blob);
     std::vector<float> floor;
     in.array(asked.lengths.log2_scale, count);
@@ -130,10 +130,10 @@ bool load(Making& m, Asked& asked) {
         in.array(own.source.guide, own.row.size());
         in.array(own.source.guides.guides);
         in.array(own.source.guides.cells);
-        if (!are_guides(own, m.ground.texels.size())) return false;
+        if (!are_guides(own, m.unlit.texels.size())) return false;
     }
     const std::uint32_t first = asked.lengths.first;
-    const auto most = static_cast<std::uint32_t>(m.ground.tier.most_links);
+    const auto most = static_cast<std::uint32_t>(m.unlit.tier.most_links);
     if (!in.done() || std::any_of(asked.lengths.log2_scale.begin(), asked.lengths.log2_scale.end(),
                                   [&](std::uint8_t d) { return d > 16 || first << d > most; }))
         return false;
@@ -143,7 +143,7 @@ bool load(Making& m, Asked& asked) {
 }
 
 void save(const Making& m, const Solved& solved) {
-    const BakeStore& store = m.ground.store;
+    const BakeStore& store = m.unlit.store;
     if (!store.save) return;
     std::vector<int> bounces;
     for (const LayerToMake& c : m.columns) bounces.push_back(c.layer->bounces);
@@ -155,10 +155,10 @@ void save(const Making& m, const Solved& solved) {
 }
 
 bool load(const Making& m, Solved& solved) {
-    const BakeStore& store = m.ground.store;
+    const BakeStore& store = m.unlit.store;
     Blob blob;
     if (!store.load || !store.load("solved-" + solve_key(m), blob)) return false;
-    const std::size_t count = m.ground.texels.size();
+    const std::size_t count = m.unlit.texels.size();
     solved.light = LightField(count, m.size());
     std::vector<int> bounces;
     std::vector<std::vector<Rgb>> sky(m.size());
@@ -178,7 +178,7 @@ struct Noise {
     std::vector<float> noise, mean;
 };
 Noise noise_of(Making& m, const LightField& light, const NoiseQuestion& question, Job& job) {
-    const Ground& g = m.ground;
+    const UnlitLevel& g = m.unlit;
     NoisyLight noisy{.links = g.links,
                      .albedo = m.albedo,
                      .area = g.texels.area,
@@ -195,7 +195,7 @@ Noise noise_of(Making& m, const LightField& light, const NoiseQuestion& question
 
 /// Noise of a group as it is told: against what it is looked at with, where no set has an exposure.
 void hold_against_whole(const Making& m, const LightField& light, std::vector<float>& noise) {
-    const Ground& g = m.ground;
+    const UnlitLevel& g = m.unlit;
     for (std::size_t c = 0; c < m.size(); ++c) {
         if (unseen_light_of(m.columns[c].work->lit, m.columns[c].group) > 0) continue;
         const float floor = looked_at_floor(light, c, g.texels.area);
@@ -211,7 +211,7 @@ void trace(const Making& m, std::vector<GuidedLinks>& guided, Job& job) {
     for (const GuidedLinks& own : guided) rows += own.size();
     job.begin(Stage::guided_links, rows);
     for (std::size_t c = 0; c < guided.size(); ++c) {
-        trace_guided(m.ground, m.ground.judged.rows, guided[c], job);
+        trace_guided(m.unlit, m.unlit.judged.rows, guided[c], job);
         // Their directions are asked for once more where they met the sky, and then of a sky alone.
         if (!m.sky(c)) guided[c].source.receivers = {};
     }
@@ -226,7 +226,7 @@ std::string solve_key(const Making& m) {
 }
 
 Solved solve_layers(Making& m, Job& job) {
-    Ground& g = m.ground;
+    UnlitLevel& g = m.unlit;
     const auto first = static_cast<std::uint32_t>(g.tier.first_links),
                most = static_cast<std::uint32_t>(g.tier.most_links);
     const NoiseQuestion question{m.quality.noise > 0 ? m.quality.noise : g.tier.noise, first, most};
@@ -286,7 +286,7 @@ Solved solve_layers(Making& m, Job& job) {
 }
 
 void forget_solved(const Making& m) {
-    const BakeStore& store = m.ground.store;
+    const BakeStore& store = m.unlit.store;
     if (!store.drop) return;
     store.drop("asked-" + solve_key(m));
     store.drop("solved-" + solve_key(m));

@@ -9,7 +9,7 @@ namespace stasigraph {
 /// The layers that are made together, side by side in the columns of fields.
 struct Making {
     const std::vector<LayerToMake>& columns;
-    Ground& ground;
+    UnlitLevel& unlit;
     const std::vector<Rgb>& albedo;
     const BakeOptions& quality;
     const RowSkyWeights& weights;
@@ -18,7 +18,7 @@ struct Making {
     /// At least one column; borrowed.
     explicit Making(const std::vector<LayerToMake>& all)
         : columns(all),
-          ground(all[0].work->ground),
+          unlit(all[0].work->unlit),
           albedo(all[0].work->albedo),
           quality(all[0].work->lit.quality),
           weights(all[0].work->weights) {

@@ -128,7 +128,7 @@ bool load(const BakeStore& store, const std::string& name, const std::vector<Pag
 
 }  // namespace
 
-const std::vector<VisibilityPage>& VisibilityCache::pages(const Level& level, const Ground& g, Job& job) {
+const std::vector<VisibilityPage>& VisibilityCache::pages(const Level& level, const UnlitLevel& g, Job& job) {
     const std::string key = visibility_key(level, g.key);
     if (key == key_) return pages_;
     std::vector<Light> lights;

@@ -1,7 +1,7 @@
 #pragma once
 // Which share of the lights that stay live reaches each texel.
 
-#include "bake/ground.hpp"
+#include "bake/unlit_level.hpp"
 
 namespace stasigraph {
 
@@ -10,7 +10,7 @@ class VisibilityCache {
 public:
     /// One page for each plan, or none at all where no light has the role `bounce`. Throws Error naming page
     /// and lights where more than four reach one page.
-    const std::vector<VisibilityPage>& pages(const Level& level, const Ground& ground, Job& job);
+    const std::vector<VisibilityPage>& pages(const Level& level, const UnlitLevel& unlit, Job& job);
 
 private:
     std::string key_;

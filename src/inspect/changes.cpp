@@ -172,9 +172,9 @@ Change change_of(const InputItem& before, const InputItem& now, const InputValue
     } else if (now.kind == "reflections") {
         c.reflections = true;
     } else if (now.kind == "sight") {
-        c.ground = true;
+        c.unlit = true;
     } else {
-        c.ground = touches(depends::charts | depends::geometry | depends::rays | depends::parting);
+        c.unlit = touches(depends::charts | depends::geometry | depends::rays | depends::parting);
         c.every_layer = touches(depends::colors | depends::solve) || (touches(depends::direct) && !lit);
         c.occlusion = touches(depends::occlusion);
         c.probes = touches(depends::places);
@@ -208,7 +208,7 @@ Change appeared(const InputItem& item, bool is_new) {
     Change c{.text = (item.kind == "volume" || item.kind == "set" || item.kind == "camera" ? item.kind + " "
                                                                                            : "") +
                      item.name + (is_new ? " is new" : " is gone")};
-    c.ground = item.kind == "surface" || item.kind == "sight";
+    c.unlit = item.kind == "surface" || item.kind == "sight";
     c.probes = item.kind == "volume" || item.kind == "probes" || item.kind == "camera";
     c.reflections = item.kind == "reflections";
     if (item.kind == "set") c.set = item.name;

@@ -279,7 +279,7 @@ void check_zones(const CheckScene& scene, Findings& out) {
 
 namespace {
 
-/// Ground that people reach from where cameras stand, spread out; all over the volumes.
+/// UnlitLevel that people reach from where cameras stand, spread out; all over the volumes.
 std::vector<SurfacePoint> ground_people_reach(const CheckScene& scene) {
     std::vector<Vec3> steps;
     for (const Volume& v : scene.level.volumes) {

@@ -177,9 +177,9 @@ InputItem reflections_item(const Level& level) {
 }
 
 /// What decides pages and what rays see, before any chart is cut.
-std::string inputs_ground_key(const Level& level) {
+std::string inputs_unlit_key(const Level& level) {
     Hasher h("inputs of the ground");
-    h.text(ground_key(level, Atlas{}));
+    h.text(unlit_key(level, Atlas{}));
     h.text(charts_key(level));
     return h.key();
 }
@@ -277,20 +277,20 @@ LevelInputs inputs_of(const Level& given) {
     out.items.push_back(Item(level, "prelit", "prelit").fields(level.prelit).done());
 
     InputKeys& keys = out.keys;
-    keys.ground = inputs_ground_key(level);
+    keys.unlit = inputs_unlit_key(level);
     Hasher costs("costs");
     for (const int v : {static_cast<int>(level.quality.tier), level.quality.links}) costs.number(v);
     for (const float v : {level.quality.noise, level.lightmap.density}) costs.number(v);
     keys.costs = costs.key();
-    keys.visibility = visibility_key(level, keys.ground);
-    keys.occlusion = level.occlusion.reach > 0 ? occlusion_key(level, keys.ground) : "none";
+    keys.visibility = visibility_key(level, keys.unlit);
+    keys.occlusion = level.occlusion.reach > 0 ? occlusion_key(level, keys.unlit) : "none";
     keys.probes = !has_probes(level) ? "none"
-                  : level.placed     ? placed_key(level, *level.placed, probe_key(level, keys.ground))
-                                     : probe_key(level, keys.ground);
+                  : level.placed     ? placed_key(level, *level.placed, probe_key(level, keys.unlit))
+                                     : probe_key(level, keys.unlit);
     keys.reflections = reflections_key(level);
-    for (NamedKey& layer : layer_light_keys(level, keys.ground))
+    for (NamedKey& layer : layer_light_keys(level, keys.unlit))
         keys.layers.push_back({std::move(layer.name), std::move(layer.key)});
-    for (NamedKey& set : set_keys(level, keys.ground))
+    for (NamedKey& set : set_keys(level, keys.unlit))
         keys.sets.push_back({std::move(set.name), std::move(set.key)});
     return out;
 }

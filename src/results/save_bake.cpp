@@ -23,7 +23,7 @@ namespace {
 
 /// What tells later whether something is out of date.
 void add_keys(const LevelInputs& inputs, Json& manifest) {
-    manifest["ground"] = inputs.keys.ground;
+    manifest["ground"] = inputs.keys.unlit;
     for (const InputKeys::Named& layer : inputs.keys.layers) manifest["layers"][layer.name] = layer.key;
     manifest["visibility_made_from"] = inputs.keys.visibility;
     manifest["occlusion_made_from"] = inputs.keys.occlusion;

@@ -17,7 +17,7 @@ namespace {
 
 /// Of all changes those that touch a set's light.
 bool touches(const Change& c, const Level& level, const BakeSet& set) {
-    if (c.ground || c.every_layer || c.set == set.name || c.set == "*") return true;
+    if (c.unlit || c.every_layer || c.set == set.name || c.set == "*") return true;
     return std::any_of(c.groups.begin(), c.groups.end(), [&](const std::string& name) {
         const auto at = std::find(level.groups.begin(), level.groups.end(), name);
         // A group that is gone was shown before, perhaps.
@@ -109,7 +109,7 @@ BakeStatus status_of(const fs::path& folder, const Level& given, const Json& man
     BakeStatus status;
     const std::string broken = damage(folder, manifest);
     const bool whole = broken.empty();
-    bool ground = !manifest.is_object() || manifest.value("ground", "") != now.keys.ground;
+    bool ground = !manifest.is_object() || manifest.value("ground", "") != now.keys.unlit;
     for (std::size_t s = 0; s < level.sets.size(); ++s) {
         const BakeSet& set = level.sets[s];
         const Json* entry = manifest.is_object() ? entry_of(manifest, set.name) : nullptr;
@@ -184,9 +184,9 @@ BakeStatus status_of(const fs::path& folder, const Level& given, const Json& man
     maps("visibility", now.keys.visibility,
          std::any_of(level.lights.begin(), level.lights.end(),
                      [](const Light& l) { return l.role == BakeRole::bounce; }),
-         [](const Change& c) { return c.visibility || c.ground; });
+         [](const Change& c) { return c.visibility || c.unlit; });
     maps("occlusion", now.keys.occlusion, level.occlusion.reach > 0,
-         [](const Change& c) { return c.occlusion || c.ground; });
+         [](const Change& c) { return c.occlusion || c.unlit; });
     status.forecast_seconds =
         forecast(manifest, times, now, status, ground, !has_probes(level) || level.placed.has_value());
     return status;

@@ -85,7 +85,7 @@ public:
 private:
     /// The last one, where the level differs in light alone; else a new one.
     Baker& baker_for(const Level& level) {
-        const std::string ground = inputs_of(level).keys.ground;
+        const std::string ground = inputs_of(level).keys.unlit;
         if (!bakers_.empty() && ground == ground_ && level.quality.tier == bakers_[0].level().quality.tier &&
             level.quality.links == bakers_[0].level().quality.links)
             return bakers_[0];

@@ -1,4 +1,4 @@
-#include "bake/ground.hpp"
+#include "bake/unlit_level.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -41,7 +41,7 @@ Footprint footprint_of(const Level& level, const TexelSet& texels, std::uint32_t
 }
 
 /// What the normal maps of materials make of the texels' normals, on average.
-std::vector<Vec3> shading_normals_of(const Ground& g, Job& job) {
+std::vector<Vec3> shading_normals_of(const UnlitLevel& g, Job& job) {
     std::vector<Vec3> out(g.texels.size());
     job.parallel(out.size(), 4096, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
@@ -65,13 +65,13 @@ bool same_passage(const Material& a, const Material& b) {
             (!tints(a) || (a.transmission == b.transmission && a.base_color == b.base_color)));
 }
 
-Ground::Ground(Level l, const Atlas* previous, BakeStore s, Job& job)
+UnlitLevel::UnlitLevel(Level l, const Atlas* previous, BakeStore s, Job& job)
     : level(std::move(l)),
       tier(tier_options(level.quality)),
       textures(level),
       atlas(unwrap(level, tier.density_scale, job, previous)),
       texels(place_texels(level, atlas, job)),
-      key(ground_key(level, atlas)),
+      key(unlit_key(level, atlas)),
       asked_key(stasigraph::probe_key(level, key)),
       store(std::move(s)),
       threads_(job.threads()) {
@@ -85,7 +85,7 @@ Ground::Ground(Level l, const Atlas* previous, BakeStore s, Job& job)
     job.begin(Stage::links, texels.size() * (tier.first_links > links_that_judge ? 6 : 4) / 3);
     if (store.load || store.save) marks_ = mark_surfaces(level, texels);
     const bool kept = judged.load(store, key, texels.size(), texels.position);
-    expect_ground(*this, kept, job);
+    expect_unlit(*this, kept, job);
     if (kept) {
         links = load_links(store, key, judged.rows.size(), links_in_memory_);
     } else {
@@ -111,7 +111,7 @@ Ground::Ground(Level l, const Atlas* previous, BakeStore s, Job& job)
 }
 
 /// What links may take of the memory that was allowed.
-void Ground::plan_memory(Job& job) {
+void UnlitLevel::plan_memory(Job& job) {
     if (job.memory() == 0) return;
     const double own = bake_memory(static_cast<double>(texels.size()),
                                    static_cast<double>(level.groups.size())),
@@ -126,7 +126,7 @@ void Ground::plan_memory(Job& job) {
     links_in_memory_ = std::max(least_links_in_memory, static_cast<std::uint64_t>(allowed - own));
 }
 
-const RayCaster& Ground::caster() const {
+const RayCaster& UnlitLevel::caster() const {
     if (!caster_)
         caster_.emplace(
             level, textures, [](const Surface& s) { return s.part != Part::moving; }, threads_);
@@ -134,7 +134,7 @@ const RayCaster& Ground::caster() const {
 }
 
 /// What is invalid and what is hidden is told by the same first links in every tier, however many it has.
-void Ground::record(Job& job) {
+void UnlitLevel::record(Job& job) {
     judged.rows = texel_rows(level, texels, level.quality.seed);
     lift_receivers(level, texels, caster(), judged.rows, job);
     const std::vector<std::uint8_t> uncovered = find_uncovered(level, caster(), texels, job);
@@ -157,7 +157,7 @@ void Ground::record(Job& job) {
     if (edit) find_other();
 }
 
-void Ground::extend(const std::vector<std::uint32_t>& lengths, Job& job) {
+void UnlitLevel::extend(const std::vector<std::uint32_t>& lengths, Job& job) {
     const auto lacks = [&](std::size_t p) {
         for (std::size_t i = 0; i < links.pieces[p].rows(); ++i)
             if (links.pieces[p].length(i) < lengths[p * rows_per_piece + i]) return true;
@@ -176,7 +176,7 @@ void Ground::extend(const std::vector<std::uint32_t>& lengths, Job& job) {
     }
 }
 
-void Ground::set_probes(const std::vector<ProbePlace>& places, Job& job, std::vector<float>* distances) {
+void UnlitLevel::set_probes(const std::vector<ProbePlace>& places, Job& job, std::vector<float>* distances) {
     job.begin(Stage::probe_links, places.size());
     std::vector<std::string> names;
     for (const Volume& v : level.volumes) names.push_back(v.name);
@@ -191,7 +191,7 @@ void Ground::set_probes(const std::vector<ProbePlace>& places, Job& job, std::ve
     if (!distances) probes.save(store);
 }
 
-void Ground::record_probes(Job& job, std::vector<float>& distances, bool placing) {
+void UnlitLevel::record_probes(Job& job, std::vector<float>& distances, bool placing) {
     probes.links = {};
     extend_links(level, caster(), texels, probes.rows,
                  std::vector<std::uint32_t>(probes.net.size(), static_cast<std::uint32_t>(tier.probe_links)),
@@ -213,7 +213,7 @@ void Ground::record_probes(Job& job, std::vector<float>& distances, bool placing
     record_openings(job);
 }
 
-void Ground::record_openings(Job& job) {
+void UnlitLevel::record_openings(Job& job) {
     if (!openings_) openings_ = find_openings(level, caster(), job);
     probes.openings = openings_as_lamps(*openings_, level.quality.seed);
     if (probes.openings.lamp.empty()) return;
@@ -230,7 +230,7 @@ void Ground::record_openings(Job& job) {
     see_openings(caster(), probes.rows, wanted, probes.openings, job);
 }
 
-void Ground::plan_gradients(Job& job) {
+void UnlitLevel::plan_gradients(Job& job) {
     const bool directional = level.lightmap.shape == LightmapShape::directional;
     if (!directional && !has_normal_maps(level)) return;
     std::vector<std::uint8_t> shown = lightmapped();
@@ -247,7 +247,7 @@ void Ground::plan_gradients(Job& job) {
     pages.gradient_rows = GradientRows(shown, grown(judged.graph, shown, smoothing_steps));
 }
 
-std::vector<std::uint8_t> Ground::lightmapped() const {
+std::vector<std::uint8_t> UnlitLevel::lightmapped() const {
     std::vector<std::uint8_t> wanted(texels.size());
     for (std::size_t i = 0; i < texels.size(); ++i)
         wanted[i] = judged.valid[i] && (judged.hidden.empty() || !judged.hidden[i]) &&
@@ -257,7 +257,7 @@ std::vector<std::uint8_t> Ground::lightmapped() const {
     return wanted;
 }
 
-const std::vector<float>& Ground::reach(Job& job) {
+const std::vector<float>& UnlitLevel::reach(Job& job) {
     if (!reach_.empty() || texels.size() == 0) return reach_;
     const auto first = static_cast<std::uint32_t>(tier.first_links);
     const std::string name = piece_name("reach", key, first);
@@ -267,20 +267,20 @@ const std::vector<float>& Ground::reach(Job& job) {
     return reach_;
 }
 
-void Ground::save_links() {
+void UnlitLevel::save_links() {
     for (std::size_t p = 0; p < links.pieces.size(); ++p)
         save_piece(store, piece_name("links", key, p), links, p);
 }
 
 template <class T>
-bool Ground::load_array(const std::string& name, std::vector<T>& of_texels) const {
+bool UnlitLevel::load_array(const std::string& name, std::vector<T>& of_texels) const {
     Blob blob;
     if (!store.load || !store.load(name, blob)) return false;
     BlobReader in(blob);
     in.array(of_texels, texels.size());
     return in.done();
 }
-bool Ground::load_list(const std::string& name, std::vector<std::uint8_t>& list) const {
+bool UnlitLevel::load_list(const std::string& name, std::vector<std::uint8_t>& list) const {
     Blob blob;
     if (!store.load || !store.load(name, blob)) return false;
     BlobReader in(blob);
@@ -288,35 +288,35 @@ bool Ground::load_list(const std::string& name, std::vector<std::uint8_t>& list)
     return in.done();
 }
 template <class T>
-void Ground::save_array(const std::string& name, const std::vector<T>& of_texels) const {
+void UnlitLevel::save_array(const std::string& name, const std::vector<T>& of_texels) const {
     if (!store.save) return;
     BlobWriter out;
     out.array(of_texels);
     store.save(name, out.parts());
 }
 
-std::vector<Rgb> reflectance(const Ground& ground, const Level& lit, const std::string& colors, Job& job) {
+std::vector<Rgb> reflectance(const UnlitLevel& unlit, const Level& lit, const std::string& colors, Job& job) {
     Hasher h("albedo");
-    h.text(ground.key);
+    h.text(unlit.key);
     h.text(colors);
     const std::string name = "albedo-" + h.key();
     std::vector<Rgb> out;
-    if (ground.load_array(name, out)) return out;
-    out.resize(ground.texels.size());
+    if (unlit.load_array(name, out)) return out;
+    out.resize(unlit.texels.size());
     const float gain = lit.quality.bounce_gain, saturation = lit.quality.saturation;
     const bool plain = gain == 1 && saturation == 1;
     job.parallel(out.size(), 4096, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
-            const Surface& s = lit.surfaces[ground.texels.grid[i] / 2];
-            out[i] = ground.textures.mean_albedo(lit, s, ground.texels.triangle[i],
-                                                 ground.texels.barycentric[i], ground.footprint[i]);
+            const Surface& s = lit.surfaces[unlit.texels.grid[i] / 2];
+            out[i] = unlit.textures.mean_albedo(lit, s, unlit.texels.triangle[i], unlit.texels.barycentric[i],
+                                                unlit.footprint[i]);
             if (plain) continue;
             const float grey = luminance(out[i]);
             for (float* c : {&out[i].r, &out[i].g, &out[i].b})
                 *c = std::clamp((grey + (*c - grey) * saturation) * gain, 0.0f, most_albedo);
         }
     });
-    ground.save_array(name, out);
+    unlit.save_array(name, out);
     return out;
 }
 

@@ -22,12 +22,12 @@ struct ShownTexels {
 };
 
 /// Made once for many light() calls, or read back from a store.
-class Ground {
+class UnlitLevel {
 public:
     /// Brings what it can from the store, and leaves there what it had to make.
-    Ground(Level level, const Atlas* previous, BakeStore store, Job& job);
-    Ground(const Ground&) = delete;
-    Ground& operator=(const Ground&) = delete;
+    UnlitLevel(Level level, const Atlas* previous, BakeStore store, Job& job);
+    UnlitLevel(const UnlitLevel&) = delete;
+    UnlitLevel& operator=(const UnlitLevel&) = delete;
 
     Level level;
     TierOptions tier;
@@ -43,8 +43,9 @@ public:
     Links links;
     ShownTexels pages;
     RecordedProbes probes;
-    std::size_t traced = 0;    ///< Links, since this was made.
-    std::optional<Edit> edit;  ///< What this was made from, where that was a ground of an earlier level.
+    std::size_t traced = 0;  ///< Links, since this was made.
+    std::optional<Edit>
+        edit;  ///< What this was made from, where that was an unlit level of an earlier level.
     std::vector<std::uint8_t> other;  ///< After an edit: texels that light is sampled for in another way.
 
     /// Probes at other places: their links are traced, or brought from the store. `distances`, where given,
@@ -96,7 +97,7 @@ private:
 };
 
 /// Base colour by texel as it reflects light in bounces, under the level's bounce gain and saturation.
-std::vector<Rgb> reflectance(const Ground& ground, const Level& lit, const std::string& colors, Job& job);
+std::vector<Rgb> reflectance(const UnlitLevel& unlit, const Level& lit, const std::string& colors, Job& job);
 
 /// Whether rays see the same of two materials.
 bool same_passage(const Material& a, const Material& b);

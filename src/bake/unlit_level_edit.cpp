@@ -1,13 +1,13 @@
-// How a ground takes over what still holds of the last one.
+// How an unlit level takes over what still holds of the last one.
 
 #include <algorithm>
 
-#include "bake/ground.hpp"
 #include "bake/keys.hpp"
+#include "bake/unlit_level.hpp"
 
 namespace stasigraph {
 
-void Ground::record_links(const std::vector<std::uint8_t>& open, Job& job) {
+void UnlitLevel::record_links(const std::vector<std::uint8_t>& open, Job& job) {
     const auto judging = static_cast<std::uint32_t>(std::min(links_that_judge, tier.first_links));
     if (record_edited(judging, open, job)) return;
     edit.reset();
@@ -25,8 +25,8 @@ void Ground::record_links(const std::vector<std::uint8_t>& open, Job& job) {
     }
 }
 
-bool Ground::record_edited(std::uint32_t judging, const std::vector<std::uint8_t>& open, Job& job) {
-    const std::optional<GroundMarks> before = load_marks(store, marks_name(level));
+bool UnlitLevel::record_edited(std::uint32_t judging, const std::vector<std::uint8_t>& open, Job& job) {
+    const std::optional<LevelMarks> before = load_marks(store, marks_name(level));
     if (!before || before->key == key) return false;
     edit = find_edit(*before, marks_, texels.size());
     if (!edit || !before_.load(store, before->key, edit->texels_before, positions_before_)) return false;
@@ -44,7 +44,7 @@ bool Ground::record_edited(std::uint32_t judging, const std::vector<std::uint8_t
     return true;
 }
 
-void Ground::find_misled(Job& job) {
+void UnlitLevel::find_misled(Job& job) {
     const LinkMarks misled = misled_links(*edit, positions_before_, before_.valid, texels, judged.valid,
                                           kept_, again_, links, job);
     trace_again(level, caster(), texels, judged.rows, misled, links, job);
@@ -55,7 +55,7 @@ void Ground::find_misled(Job& job) {
 
 /// Light is sampled alike where a texel starts its rays from the same places and weighs them alike; what
 /// stands in their way is another question.
-void Ground::find_other() {
+void UnlitLevel::find_other() {
     other.assign(texels.size(), 1);
     for (std::size_t i = 0; i < other.size(); ++i) {
         const std::uint32_t was = edit->was[i];
