@@ -5,6 +5,7 @@
 #include <cmath>
 #include <map>
 #include <set>
+#include <sstream>
 
 #include "shapes.hpp"
 #include "stasigraph/check.hpp"
@@ -225,6 +226,21 @@ SLOW_TEST(Findings, have_pictures_of_their_own_and_leave_other_files_alone) {
     EXPECT_EQ(read_text(shots / "01-mine.png"), "mine");
     EXPECT_FALSE(fs::exists(shots / "77-gap.png"));
     EXPECT_EQ(static_cast<std::size_t>(std::distance(fs::directory_iterator(shots), {})), pictures + 1);
+}
+
+TEST(Findings, are_all_told_in_the_docs_and_no_others) {
+    const std::string page = read_text(fs::path(STASIGRAPH_SOURCE) / "docs" / "findings.md");
+    std::string cells;  // the first of each row of the table
+    std::istringstream lines(page);
+    for (std::string line; std::getline(lines, line);)
+        if (line.rfind("| `", 0) == 0) cells += line.substr(2, line.find(" |", 2) - 2) + " ";
+    for (const FindingKind& kind : finding_kinds()) {
+        const std::string quoted = "`" + std::string(kind.id) + "`";
+        const std::size_t at = cells.find(quoted);
+        EXPECT_NE(at, std::string::npos) << kind.id;
+        if (at != std::string::npos) cells.erase(at, quoted.size());
+    }
+    EXPECT_EQ(cells.find('`'), std::string::npos) << cells;
 }
 
 }  // namespace test::findings_tests

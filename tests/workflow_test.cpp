@@ -47,7 +47,7 @@ public:
     Folder folder;
 };
 
-TEST(BakeFolder, bakes_what_is_out_of_date_says_why_and_writes_history) {
+SLOW_TEST(BakeFolder, bakes_what_is_out_of_date_says_why_and_writes_history) {
     const Yard yard;
     const BakeOutcome first = yard.bake();
     ASSERT_TRUE(first.written);
@@ -69,7 +69,7 @@ TEST(BakeFolder, bakes_what_is_out_of_date_says_why_and_writes_history) {
     EXPECT_EQ(history[1].sets, std::vector<std::string>{"dusk"});
 }
 
-TEST(BakeFolder, bakes_kinds_sets_and_surfaces_by_themselves) {
+SLOW_TEST(BakeFolder, bakes_kinds_sets_and_surfaces_by_themselves) {
     const Yard yard;
     const std::string volume =
         "[[volume]]\nname = \"air\"\nlow = [-2, 0.3, -2]\nhigh = [2, 2, 2]\nspacing = 1\n";
@@ -92,7 +92,7 @@ TEST(BakeFolder, bakes_kinds_sets_and_surfaces_by_themselves) {
     EXPECT_THROW(yard.bake({.only = "roof"}), Error);
 }
 
-TEST(BakeFolder, reaches_the_tier_that_the_time_allows_and_tells_of_each) {
+SLOW_TEST(BakeFolder, reaches_the_tier_that_the_time_allows_and_tells_of_each) {
     const Yard yard;
     std::vector<Tier> written;
     Level level = yard.level();
@@ -106,7 +106,7 @@ TEST(BakeFolder, reaches_the_tier_that_the_time_allows_and_tells_of_each) {
     EXPECT_EQ(baked_tier(default_output(yard.sheet())), Tier::glance);
 }
 
-TEST(BakeFolder, keeps_a_packed_game_up_to_date) {
+SLOW_TEST(BakeFolder, keeps_a_packed_game_up_to_date) {
     const Yard yard;
     ASSERT_TRUE(yard.bake().written);
     const fs::path folder = default_output(yard.sheet()), game = folder / "game.sgl";
@@ -122,7 +122,7 @@ TEST(BakeFolder, keeps_a_packed_game_up_to_date) {
     EXPECT_EQ(packed.page(0, 0).format, runtime::PixelFormat::rgb9e5);
 }
 
-TEST(Vary, bakes_each_value_and_traces_nothing_twice) {
+SLOW_TEST(Vary, bakes_each_value_and_traces_nothing_twice) {
     const Yard yard;
     Job job;
     const VaryRequest request{.level_file = yard.sheet(),
@@ -147,7 +147,7 @@ TEST(Vary, bakes_each_value_and_traces_nothing_twice) {
     EXPECT_THROW(vary(wrong, job), Error);
 }
 
-TEST(BakeComparison, measures_and_draws_a_kept_result_two_sets_and_the_reference) {
+SLOW_TEST(BakeComparison, measures_and_draws_a_kept_result_two_sets_and_the_reference) {
     const Yard yard;
     ASSERT_TRUE(yard.bake({.keep = "dim"}).written);
     yard.write("[[light]]\nname = \"second\"\nkind = \"point\"\nat = [1, 1, 0]\ncandela = 400\n");
