@@ -3,10 +3,10 @@
 int main() {
     using namespace stasigraph;
     Level level;
-    level.meshes.push_back({.name = "m",
-                            .positions = {{-2, 0, 2}, {2, 0, 2}, {2, 0, -2}},
-                            .normals = {{0, 1, 0}, {0, 1, 0}, {0, 1, 0}},
-                            .indices = {0, 1, 2}});
+    level.meshes.push_back(Mesh{.name = "m",
+                                .positions = {{-2, 0, 2}, {2, 0, 2}, {2, 0, -2}},
+                                .normals = {{0, 1, 0}, {0, 1, 0}, {0, 1, 0}},
+                                .indices = {0, 1, 2}});
     level.materials.push_back({});
     level.surfaces.push_back({"floor", "floor"});
     level.sky.radiance = {1000, 1000, 1000};
