@@ -250,7 +250,8 @@ void run(Options& o, Job& job) {
     if (r.folder.empty()) r.folder = default_output(r.level_file);
     r.kinds = {.pages = !o.leaves_out("pages"),
                .probes = !o.leaves_out("probes"),
-               .reflections = !o.leaves_out("reflections") && !o.leaves_out("probes")};
+               .reflections = !o.leaves_out("reflections")};
+    r.peak_bytes = [&] { return *o.held; };
     r.on_start = [&](const std::vector<std::string>& why) {
         if (!why.empty() && !o.common.quiet) job.note("baked because " + reasons_text(why));
         left_behind() = fmt::format(
@@ -264,7 +265,7 @@ void run(Options& o, Job& job) {
             "from there",
             tier_name(tier), r.folder.string(), tier_name(level.quality.tier));
     };
-    const BakeOutcome outcome = bake_folder(level, r, job, [&] { return *o.held; });
+    const BakeOutcome outcome = bake_folder(level, r, job);
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     if (outcome.written)
         tell(o, outcome, level.quality.tier, seconds);

@@ -5,6 +5,7 @@
 #include <atomic>
 
 #include <fstream>
+#include <set>
 #include <sstream>
 
 #include "base/forecast.hpp"
@@ -151,6 +152,14 @@ TEST(Job, a_limit_cancels_and_can_be_lifted) {
     EXPECT_EQ(done, 10);
     job.limit(3600);
     EXPECT_FALSE(job.cancelled());
+}
+
+TEST(Stages, have_each_a_name_of_its_own) {
+    std::set<std::string_view> names;
+    for (int s = 0; s < stages; ++s) names.insert(stage_name(static_cast<Stage>(s)));
+    EXPECT_EQ(names.size(), static_cast<std::size_t>(stages));
+    EXPECT_FALSE(names.contains(""));
+    EXPECT_EQ(stage_name(Stage::game), "game");
 }
 
 }  // namespace

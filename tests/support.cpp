@@ -143,6 +143,15 @@ Ran tool(const std::string& arguments) {
     return run(std::string(STASIGRAPH_TOOL_PATH) + " " + arguments);
 }
 
+ReflectionProbe probe_in(Vec3 low, Vec3 high, int resolution) {
+    ReflectionProbe p;
+    p.name = "room";
+    p.middle = p.room_middle = p.capture = (low + high) * 0.5f;
+    p.half = p.room_half = (high - low) * 0.5f;
+    p.resolution = resolution;
+    return p;
+}
+
 void set_uvs(Shared<Mesh>& mesh, std::vector<Vec2> uvs) {
     mesh.edit([&](Mesh& m) { m.uv0 = std::move(uvs); });
 }

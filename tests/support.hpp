@@ -38,6 +38,8 @@ void add_thick_room(Level& level, Vec3 low, Vec3 high, float thickness, Rgb albe
 /// A level without anything in it under a sun (lux) in the south-west and an even sky (nit), at `proof`.
 Level sunny_level(float sun, float sky, float density);
 
+/// A reflection probe in the middle of a box, which is its room as well.
+ReflectionProbe probe_in(Vec3 low, Vec3 high, int resolution = 32);
 void set_uvs(Shared<Mesh>& mesh, std::vector<Vec2> uvs);
 void set_normals(Shared<Mesh>& mesh, Vec3 normal);
 void move_mesh(Shared<Mesh>& mesh, Vec3 by);

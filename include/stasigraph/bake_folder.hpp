@@ -50,6 +50,9 @@ struct BakeRequest {
     std::function<void(const std::vector<std::string>& why)> on_start;
     /// Told of each tier that is written while a time limit runs.
     std::function<void(Tier)> on_written;
+    /// Asked when the work is done, for the history: by stage, the most bytes that were held. Empty: not
+    /// known.
+    std::function<std::map<std::string, double>()> peak_bytes;
 };
 
 /// A bake that was written.
@@ -76,13 +79,11 @@ struct BakeOutcome {
 /// Bakes what is out of date of a level and writes it, adds to the history, and packs game.sgl anew where it
 /// was packed before. `level`: complete, as it is to be baked; its file is read again for what is kept and
 /// packed. Holds the folder's lock. Under a time limit the tiers are baked from the lowest up to the level's
-/// own, each written when it is done, the first in any case where nothing up to date is there. `peak_bytes`
-/// is asked when the work is done: by stage, the most memory that was held.
+/// own, each written when it is done, the first in any case where nothing up to date is there.
 ///
 /// Errors:  Error, and nothing was written. Cancelled: what is written is whole, what was traced is kept.
 /// Threads: one bake for a folder; another one is told so by Error.
-BakeOutcome bake_folder(const Level& level, const BakeRequest& request, Job& job,
-                        const std::function<std::map<std::string, double>()>& peak_bytes = {});
+BakeOutcome bake_folder(const Level& level, const BakeRequest& request, Job& job);
 
 /// The charts that an earlier bake or unwrap of the level's tier left in the first of these folders that has
 /// some; empty where none does. A damaged file is told of by a note and left aside.

@@ -38,7 +38,7 @@ struct ComparedResult {
 /// Pictures of both sides, of one size.
 struct ComparedPictures {
     Picture before, after;
-    float ev[2] = {0, 0};  ///< Exposures; one for both, unless they are two sets.
+    float ev[2] = {0, 0};  ///< Exposure values at ISO 100; one for both, unless they are two sets.
     float range = 1;       ///< Stops at the ends of the difference's scale.
     float floor = 0;       ///< Nit: six stops under middle grey, below which nothing is told apart.
 };

@@ -43,7 +43,7 @@ enum class Stage : std::uint8_t {
     play,               ///< Frames of a walk.
     game,               ///< The packed level.
 };
-inline constexpr int stages = 34;
+inline constexpr int stages = static_cast<int>(Stage::game) + 1;
 /// As progress, the report and `--json` name it: "direct light".
 std::string_view stage_name(Stage stage);
 

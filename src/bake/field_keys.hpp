@@ -27,6 +27,11 @@ template <class T>
 struct IsOptional : std::false_type {};
 template <class T>
 struct IsOptional<std::optional<T>> : std::true_type {};
+/// Nothing that converts to one: a list of colours is no sky.
+template <class T>
+struct IsShared : std::false_type {};
+template <class T>
+struct IsShared<Shared<T>> : std::true_type {};
 template <class T>
 concept Range = requires(const T& x) {
     x.begin();
@@ -49,7 +54,7 @@ void add_value(Hasher& h, const Level& level, const T& x) {
         for (const Vec3 v : {x.x, x.y, x.z, x.origin}) h.vector(v);
     } else if constexpr (std::same_as<T, TextureUse>) {
         add_texture(h, level, x);
-    } else if constexpr (requires { add_shared(h, x); }) {
+    } else if constexpr (IsShared<T>::value) {
         add_shared(h, x);
     } else if constexpr (IsOptional<T>::value) {
         h.number(x.has_value());

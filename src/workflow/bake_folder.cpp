@@ -51,7 +51,7 @@ public:
         if (!request_.kinds.probes) request_.kinds.reflections = false;
     }
 
-    BakeOutcome run(const std::function<std::map<std::string, double>()>& peak_bytes) {
+    BakeOutcome run() {
         const Stopwatch watch;
         const BakeRequest& r = request_;
         if (!r.keep.empty()) check_keep(r.folder, r.keep);  // before long work
@@ -70,8 +70,7 @@ public:
             else
                 out.written.emplace(bake_once(level_, sets));
             if (!out.written) return out;
-            record(*out.written, out.why, watch.seconds(),
-                   peak_bytes ? peak_bytes() : std::map<std::string, double>{});
+            record(*out.written, out.why, watch.seconds());
         }
         if (!r.keep.empty()) out.kept = keep_bake(r.folder, r.level_file, r.keep).folder;
         return out;
@@ -228,8 +227,8 @@ private:
     }
 
     /// Adds the bake to the level's history.
-    void record(const WrittenBake& w, const std::vector<std::string>& why, double seconds,
-                const std::map<std::string, double>& peak_bytes) const {
+    void record(const WrittenBake& w, const std::vector<std::string>& why, double seconds) const {
+        const auto peak_bytes = request_.peak_bytes ? request_.peak_bytes() : std::map<std::string, double>{};
         const BakeFigures& f = w.baked.figures;
         BakeRecord r{.when = {},
                      .tier = tier_name(w.level.quality.tier),
@@ -264,9 +263,8 @@ private:
 
 }  // namespace
 
-BakeOutcome bake_folder(const Level& level, const BakeRequest& request, Job& job,
-                        const std::function<std::map<std::string, double>()>& peak_bytes) {
-    return FolderBake(level, request, job).run(peak_bytes);
+BakeOutcome bake_folder(const Level& level, const BakeRequest& request, Job& job) {
+    return FolderBake(level, request, job).run();
 }
 
 std::string kinds_left_out(ResultKinds kinds) {

@@ -14,7 +14,7 @@ namespace stasigraph {
 
 namespace {
 
-/// `light`: the camera's view of light on white, nit: lux over pi.
+/// Of the camera's view of light on white, nit: lux over pi.
 void measure(const Picture& light_on_white, TriedValue& t) {
     std::vector<float> light;
     double sum = 0;
@@ -52,7 +52,7 @@ public:
             changes.insert(changes.begin(), {"tier", tier_name(*request_.tier)});
         Level level = load_level(request_.level_file, changes);
         complete_level(level);
-        if (has_probes(level)) level.placed = load_places(default_output(request_.level_file), level);
+        if (has_probes(level)) level.placed = load_places(folder_, level);
         const std::uint32_t wanted = set_index(level, request_.set);
         const auto start = std::chrono::steady_clock::now();
         Baker& baker = baker_for(level);
@@ -85,14 +85,14 @@ public:
 private:
     /// The last one, where the level differs in light alone; else a new one.
     Baker& baker_for(const Level& level) {
-        const std::string ground = inputs_of(level).keys.unlit;
-        if (!bakers_.empty() && ground == ground_ && level.quality.tier == bakers_[0].level().quality.tier &&
+        const std::string unlit = inputs_of(level).keys.unlit;
+        if (!bakers_.empty() && unlit == unlit_ && level.quality.tier == bakers_[0].level().quality.tier &&
             level.quality.links == bakers_[0].level().quality.links)
             return bakers_[0];
         const Atlas earlier = earlier_atlas(level, atlas_folders(request_.level_file, folder_), job_);
         bakers_.clear();
         bakers_.emplace_back(level, job_, earlier.surfaces.empty() ? nullptr : &earlier, store_);
-        ground_ = ground;
+        unlit_ = unlit;
         traced_ = 0;
         return bakers_[0];
     }
@@ -104,7 +104,7 @@ private:
     const fs::path folder_;
     BakeStore store_;
     std::vector<Baker> bakers_;
-    std::string ground_;
+    std::string unlit_;
     std::size_t traced_ = 0;
 };
 
