@@ -123,14 +123,14 @@ bool run(const Options& o, Job& job) {
             if (r->bake.stale && !o.common.quiet) warn_stale(r->bake);
         }
     const std::array<std::string, 2> names = both.names();
-    const ReferenceDifference d = both.measure(job);
-    std::vector<std::string> lines = lines_of(d.light);
-    if (!both.before())
-        lines.push_back(fmt::format("the reference itself is unsure of {:.2g} stops", d.noise));
     DrawRequest draw{
         .page = o.page, .on_white = o.show == "light", .range = static_cast<float>(std::max(0.0, o.range))};
     if (o.page < 0) draw.camera = camera_of(o.camera, both.after().level);
     if (o.ev != "auto") draw.exposure = std::stof(o.ev);
+    const ReferenceDifference d = both.measure(job);
+    std::vector<std::string> lines = lines_of(d.light);
+    if (!both.before())
+        lines.push_back(fmt::format("the reference itself is unsure of {:.2g} stops", d.noise));
     std::sscanf(o.size.c_str(), "%dx%d", &draw.width, &draw.height);
     if (o.how == "sheet") {
         const ContactLayout layout = contact_layout(4, 1280, lines.size());

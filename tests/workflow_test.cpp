@@ -144,7 +144,9 @@ SLOW_TEST(Vary, bakes_each_value_and_traces_nothing_twice) {
     EXPECT_THROW(vary(wrong, job), Error);
     wrong = request;
     wrong.camera = "roof";
+    wrong.cache = yard.folder / "cache";
     EXPECT_THROW(vary(wrong, job), Error);
+    EXPECT_FALSE(fs::exists(yard.folder / "cache")) << "refused before anything is baked";
 }
 
 SLOW_TEST(BakeComparison, measures_and_draws_a_kept_result_two_sets_and_the_reference) {

@@ -54,6 +54,7 @@ public:
         complete_level(level);
         if (has_probes(level)) level.placed = load_places(folder_, level);
         const std::uint32_t wanted = set_index(level, request_.set);
+        const Camera camera = camera_named(level, request_.camera);  // before long work
         const auto start = std::chrono::steady_clock::now();
         Baker& baker = baker_for(level);
         const std::vector<ReflectionProbe> mirrors =
@@ -65,19 +66,17 @@ public:
         t.layers = baked.figures.layers;
         t.noise = baked.figures.noise_left();
         const Level shown = as_in_set(level, wanted);
-        t.picture =
-            view(shown, baker.atlas(),
-                 {&baked.sets[0], &baked.probes, &baked.visibility, &baked.occlusion, &baked.reflections},
-                 camera_of(level),
-                 {.width = request_.width,
-                  .height = request_.height,
-                  .show = request_.on_white ? Show::light : Show::lit},
-                 job_);
-        measure(
-            view(shown, baker.atlas(),
-                 {&baked.sets[0], &baked.probes, &baked.visibility, &baked.occlusion, {}}, camera_of(level),
-                 {.width = 160, .height = 100, .samples = 1, .show = Show::light}, job_),
-            t);
+        t.picture = view(
+            shown, baker.atlas(),
+            {&baked.sets[0], &baked.probes, &baked.visibility, &baked.occlusion, &baked.reflections}, camera,
+            {.width = request_.width,
+             .height = request_.height,
+             .show = request_.on_white ? Show::light : Show::lit},
+            job_);
+        measure(view(shown, baker.atlas(),
+                     {&baked.sets[0], &baked.probes, &baked.visibility, &baked.occlusion, {}}, camera,
+                     {.width = 160, .height = 100, .samples = 1, .show = Show::light}, job_),
+                t);
         t.exposure = level.sets[wanted].exposure;
         return t;
     }
@@ -96,8 +95,6 @@ private:
         traced_ = 0;
         return bakers_[0];
     }
-
-    Camera camera_of(const Level& level) const { return camera_named(level, request_.camera); }
 
     const VaryRequest& request_;
     Job& job_;
