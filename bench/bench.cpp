@@ -38,6 +38,7 @@ void gather_against_kernel(const Level& level) {
     for (std::size_t row = 0; row < rows.size(); ++row)
         for (std::uint32_t k = 0; k < links_a_row; ++k)
             rays.push_back({rows.receivers[row].position, row_direction(rows, row, k)});
+    const std::vector<std::uint32_t> lengths(rows.size(), links_a_row);
     double kernel = 1e30, gather = 1e30;
     std::size_t met = 0;
     for (int round = 0; round < 3; ++round) {
@@ -46,8 +47,7 @@ void gather_against_kernel(const Level& level) {
                           }));
         gather = std::min(gather, time_of([&] {
                               Links links;
-                              extend_links(level, caster, texels, rows,
-                                           std::vector<std::uint32_t>(rows.size(), links_a_row), links, job);
+                              extend_links({level, caster, texels}, {rows, lengths}, links, job);
                           }));
     }
     const auto n = static_cast<double>(rays.size());

@@ -270,8 +270,8 @@ void bench_dots(const std::string& file, const std::string& tier, float density,
                                                  [&] { return mean_of_bakes(best, lights_of); });
     const TexelSet texels = place_texels(level, atlas, job);
     const std::vector<std::uint8_t> seen = find_seen(level, texels, job);
-    std::vector<std::uint8_t> shown;
-    for (const TexelLight& t : ours[0][0]) shown.push_back(t.exported && t.valid ? 1 : 0);
+    TexelFlags shown;
+    for (const TexelLight& t : ours[0][0]) shown.push_back(t.exported && t.valid);
     const Rooms rooms = find_rooms(level, texels, shown);
     fmt::print("{:<24}{:>9} {:>8} {:>8} {:>8} {:>9} | over 20 %: {:>6} {:>6} {:>6} | most on\n", "set",
                "texels", "over 10 %", "20 %", "50 %", "worst", "direct", "links", "smooth");

@@ -68,7 +68,8 @@ struct Pass {
 /// The direct pass twice with other seeds: half the mean square of the difference is the variance.
 Pass direct_pass(const DirectLight& light, const TexelSet& texels, const RowSource& rows,
                  const LightEffort& effort, Job& job) {
-    const std::vector<std::uint8_t> valid(rows.size(), 1);
+    const TexelStates valid(rows.size(), TexelState::open);
+    const std::vector<float> nothing_besides;
     const Footprints middles;
     const RowSkyWeights weights;
     Pass pass;
@@ -81,7 +82,7 @@ Pass direct_pass(const DirectLight& light, const TexelSet& texels, const RowSour
                                     .effort = effort,
                                     .weights = weights,
                                     .seed = static_cast<std::uint32_t>(k + 1)},
-                                   texels, valid, {}, job)
+                                   {texels, valid, nothing_besides}, job)
                           .light;
         const double s = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
         pass.seconds = k == 0 ? s : std::min(pass.seconds, s);

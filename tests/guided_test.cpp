@@ -93,7 +93,8 @@ MeanAndError over_rows(std::size_t count, Value value) {
 
 TEST(Guides, cells_have_as_many_of_the_evenly_spread_rays_each) {
     const RowSource rows = floor_rows(50);
-    RowParts parts(rows);
+    const Links none_traced;
+    RowParts parts({rows, none_traced});
     for (std::size_t row = 0; row < rows.size(); ++row)
         for (const std::uint32_t length : {128u, 256u, 512u}) {
             std::array<std::uint32_t, DirectionGuide::cells> count{};
@@ -127,7 +128,7 @@ double plain_mean(const Gathered& g, std::size_t row) {
 }
 double guided_mean(const Gathered& g, RowParts& parts, std::size_t row) {
     double sum = plain_mean(g, row);
-    for_guided(g.guided, row, g.links, g.rows, parts, 128, [&](const WeighedLink& l, auto&&) {
+    for_guided(g.guided, row, parts, 128, [&](const WeighedLink& l, auto&&) {
         sum += l.word == 0 ? static_cast<double>(l.weight - l.plain) : 0;
     });
     return sum;
@@ -157,7 +158,7 @@ TEST(Guides, weights_keep_the_mean_and_take_the_noise) {
           Case{"half of all", [](float x, float) { return x < 0.5f; }, 0.5, 1e9}}) {
         constexpr std::size_t rows = 20000;
         const Gathered g = gathered(rows, 128, set, c.bright);
-        RowParts parts(g.rows);
+        RowParts parts({g.rows, g.links});
         const MeanAndError guided =
             over_rows(rows, [&](std::size_t row) { return guided_mean(g, parts, row); });
         const MeanAndError plain = over_rows(rows, [&](std::size_t row) { return plain_mean(g, row); });
@@ -177,10 +178,10 @@ TEST(Guides, bounces_take_them_in) {
     const RowLengths lengths{.first = 128};
     const std::vector<Rgb> albedo(64, {0.5f, 0.5f, 0.5f});
     const GuidedLinks own[] = {g.guided};
-    const AllGuided all{own, g.rows};
-    const SolveResult plain = solve_bounces(g.links, lengths, albedo, sources, 1, job),
-                      guided = solve_bounces(g.links, lengths, albedo, sources, 1, job, nullptr, &all);
-    RowParts parts(g.rows);
+    const AllGuided all{own, {g.rows, g.links}};
+    const SolveResult plain = solve_bounces({g.links, lengths, albedo}, sources, 1, job),
+                      guided = solve_bounces({g.links, lengths, albedo, &all}, sources, 1, job);
+    RowParts parts({g.rows, g.links});
     for (std::uint32_t row = 1; row < 64; ++row) {
         const double sum = guided_mean(g, parts, row), evenly = plain_mean(g, row);
         EXPECT_NEAR(guided.light.get(row, 0).r, 4 * sum, 0.004);

@@ -203,7 +203,7 @@ TEST(Denoise, is_told_of_less_noise_where_light_goes_evenly_along_a_line) {
     Job job;
     const Atlas atlas = unwrap(level, 1, job);
     const TexelSet texels = place_texels(level, atlas, job);
-    const std::vector<std::uint8_t> wanted(texels.size(), 1);
+    const TexelFlags wanted(texels.size(), true);
     LightField light(texels.size(), 1);
     DenoiseGuide guide{.variance = std::vector<float>(texels.size()), .groups = 1};
     const auto is_dark = [&](std::size_t i) { return texels.position[i].z > 0; };

@@ -63,7 +63,8 @@ TEST(Resume, sampling_goes_on_wherever_it_was_stopped) {
     const Level level = lamps_over_floor(1);
     Job job;
     MemoryStore none_kept;
-    const UnlitLevel ground(level, nullptr, none_kept.store(), job);
+    const std::unique_ptr<UnlitLevel> made = make_unlit_level(level, nullptr, none_kept.store(), job);
+    const UnlitLevel& ground = *made;
     const SkyLight sky(level.sky);
     const DirectLight light(level, ground.textures, ground.caster(), sky, 0, BakeRole::whole);
     const RowSkyWeights weights;
@@ -73,7 +74,9 @@ TEST(Resume, sampling_goes_on_wherever_it_was_stopped) {
                           .effort = light_effort(ground.tier, 0),
                           .weights = weights,
                           .seed = 7};
-    const DirectTexels whole = light_texels(pass, ground.texels, ground.judged.valid, {}, job);
+    const std::vector<float> nothing_besides;
+    const LitTexels texels{ground.texels, ground.judged.states, nothing_besides};
+    const DirectTexels whole = light_texels(pass, texels, job);
     int longest = 0;
     for (const std::uint8_t n : whole.longer) longest = std::max<int>(longest, n);
     ASSERT_GT(longest, 0) << "no penumbra that the third round is for";
@@ -87,12 +90,12 @@ TEST(Resume, sampling_goes_on_wherever_it_was_stopped) {
         store.job = &first;
         DirectTexels done;
         try {
-            done = light_texels(pass, ground.texels, ground.judged.valid, {}, first, nullptr, &keep);
+            done = light_texels(pass, texels, first, nullptr, &keep);
         } catch (const Cancelled&) {
             ++stopped;
             store.job = nullptr;
             const int before = store.saved;
-            done = light_texels(pass, ground.texels, ground.judged.valid, {}, job, nullptr, &keep);
+            done = light_texels(pass, texels, job, nullptr, &keep);
             EXPECT_EQ(store.found, 1);
             EXPECT_LE(store.saved, 48 + 3);
             EXPECT_GE(store.saved, before);
@@ -109,8 +112,7 @@ TEST(Resume, sampling_goes_on_wherever_it_was_stopped) {
     const BakeStore kept = other.store();
     kept.save("part", {});
     const KeptParts keep{kept, "part", std::chrono::milliseconds(1000000)};
-    EXPECT_TRUE(light_texels(pass, ground.texels, ground.judged.valid, {}, job, nullptr, &keep).light ==
-                whole.light);
+    EXPECT_TRUE(light_texels(pass, texels, job, nullptr, &keep).light == whole.light);
 }
 
 TEST(Resume, the_solve_goes_on_after_any_bounce) {
@@ -128,7 +130,8 @@ TEST(Resume, the_solve_goes_on_after_any_bounce) {
     // A group that settles long before the others, so that it is left out on the way.
     sources.add(0, groups - 1, {1e-6f, 0, 0});
     Job job;
-    const SolveResult whole = solve_bounces(links, lengths, albedo, sources, {}, job);
+    const Transport transport{links, lengths, albedo};
+    const SolveResult whole = solve_bounces(transport, sources, {}, job);
     ASSERT_GT(whole.bounces[0], 8);
     for (int at = 1; at < whole.bounces[0]; at += 2) {
         StoppingStore store{.memory = {}, .kind = "part", .stop_at = at};
@@ -136,9 +139,9 @@ TEST(Resume, the_solve_goes_on_after_any_bounce) {
         const SolveKept keep{kept, "part", std::chrono::milliseconds(0)};
         Job first;
         store.job = &first;
-        EXPECT_THROW(solve_bounces(links, lengths, albedo, sources, {}, first, &keep), Cancelled);
+        EXPECT_THROW(solve_bounces(transport, sources, {}, first, &keep), Cancelled);
         store.job = nullptr;
-        const SolveResult again = solve_bounces(links, lengths, albedo, sources, {}, job, &keep);
+        const SolveResult again = solve_bounces(transport, sources, {}, job, &keep);
         EXPECT_EQ(store.found, 1);
         EXPECT_TRUE(again.light.values == whole.light.values) << at;
         EXPECT_EQ(again.bounces, whole.bounces);

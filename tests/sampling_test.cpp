@@ -267,12 +267,13 @@ TEST(Links, a_longer_row_begins_with_the_shorter_one) {
     const TexelSet texels = place_texels(level, atlas, job);
     const RowSource rows = texel_rows(level, texels, 1);
     Links steps, once;
-    extend_links(level, caster, texels, rows, std::vector<std::uint32_t>(rows.size(), 64), steps, job);
-    const Links shorter = steps;
+    const TracedLevel traced{level, caster, texels};
     std::vector<std::uint32_t> lengths(rows.size(), 64);
+    extend_links(traced, {rows, lengths}, steps, job);
+    const Links shorter = steps;
     for (std::size_t i = 0; i < lengths.size(); i += 3) lengths[i] = 256;
-    extend_links(level, caster, texels, rows, lengths, steps, job);
-    extend_links(level, caster, texels, rows, lengths, once, job);
+    extend_links(traced, {rows, lengths}, steps, job);
+    extend_links(traced, {rows, lengths}, once, job);
     std::size_t tints = 0;
     for (std::size_t row = 0; row < rows.size(); ++row) {
         ASSERT_EQ(steps.length(row), lengths[row]);
@@ -301,7 +302,8 @@ TEST(Links, words_name_the_texel_that_a_ray_of_that_direction_meets) {
     const TexelSet texels = place_texels(level, atlas, job);
     const RowSource rows = texel_rows(level, texels, 1);
     Links links;
-    extend_links(level, caster, texels, rows, std::vector<std::uint32_t>(rows.size(), 64), links, job);
+    const std::vector<std::uint32_t> lengths(rows.size(), 64);
+    extend_links({level, caster, texels}, {rows, lengths}, links, job);
     int met = 0;
     for (std::size_t row = 0; row < rows.size(); row += 17)
         for (std::uint32_t k = 0; k < 64; ++k) {
@@ -491,7 +493,9 @@ TEST(Solver, sums_the_series_of_a_matrix_that_is_known) {
     sources.add(0, 0, {100, 100, 100});
     sources.add(2, 0, {40, 40, 40});
     Job job;
-    const SolveResult settled = solve_bounces(links, {.first = 2}, albedo, sources, std::nullopt, job);
+    const RowLengths lengths{.first = 2};
+    const Transport transport{links, lengths, albedo};
+    const SolveResult settled = solve_bounces(transport, sources, std::nullopt, job);
     // E0 = 100 + a1 E1 / 2, E1 = a0 E0 / 2 + a2 E2 / 2, E2 = 40.
     for (const auto& [channel, a1] : {std::pair{0, 0.8f}, {1, 0.4f}, {2, 0.0f}}) {
         const float e1 = (25 + 10) / (1 - a1 / 8), e0 = 100 + a1 * e1 / 2;
@@ -499,8 +503,8 @@ TEST(Solver, sums_the_series_of_a_matrix_that_is_known) {
         EXPECT_NEAR(settled.light.values[settled.light.stride + static_cast<std::size_t>(channel)], e1,
                     e1 * 0.002f);
     }
-    EXPECT_EQ(solve_bounces(links, {.first = 2}, albedo, sources, 0, job).light.values, sources.values);
-    const SolveResult one = solve_bounces(links, {.first = 2}, albedo, sources, 1, job);
+    EXPECT_EQ(solve_bounces(transport, sources, 0, job).light.values, sources.values);
+    const SolveResult one = solve_bounces(transport, sources, 1, job);
     EXPECT_NEAR(one.light.get(1, 0).r, 35, 0.05f);
     EXPECT_EQ(one.bounces, std::vector<int>{1});
 }

@@ -23,7 +23,8 @@ constexpr std::size_t steps_at_once = 5;
 
 struct Baker::State {
     std::string charts;  ///< charts_key() of the level that this was made for.
-    UnlitLevel unlit;
+    std::unique_ptr<UnlitLevel> unlit_level;
+    UnlitLevel& unlit;
     std::vector<std::string> names;  ///< Of the groups that `layers` are of.
     std::vector<Layer> layers;
     /// A layer on its way from being made, or at hand, to the levels that want it.
@@ -53,7 +54,8 @@ struct Baker::State {
 
     State(Level level, const Atlas* previous, BakeStore store, Job& job)
         : charts(charts_key(level)),
-          unlit(std::move(level), previous, std::move(store), job),
+          unlit_level(make_unlit_level(std::move(level), previous, std::move(store), job)),
+          unlit(*unlit_level),
           textures_of(textures_key(unlit.level, color_key(unlit.level))) {}
     /// What differs that light() cannot take.
     std::optional<Error> difference(const Level& lit) const;
@@ -197,7 +199,7 @@ const std::vector<OcclusionPage>& Baker::State::occlude(const Level& lit, Job& j
     occlusion.clear();
     if (lit.occlusion.reach > 0) {
         job.begin(Stage::occlusion, 1);
-        const std::vector<std::uint8_t> wanted = unlit.lightmapped();
+        const TexelFlags wanted = unlit.lightmapped();
         const std::vector<float> open = measure_openness(
             {.texels = unlit.texels,
              .rows = unlit.judged.rows,
@@ -232,7 +234,7 @@ BakeFigures Baker::State::figures() const {
         const std::uint32_t grid = g.texels.grid[i];
         const bool exported = grid % 2 == 0 && g.atlas.surfaces[grid / 2].page != none;
         (exported ? f.texels : f.patches) += 1;
-        f.invalid += g.judged.valid[i] ? 0 : 1;
+        f.invalid += g.judged.is_valid(i) ? 0 : 1;
         f.hidden += g.judged.hidden[i] ? 1 : 0;
         if (exported) f.area += static_cast<double>(g.texels.area[i]);
         std::uint8_t log2_scale = 0;
@@ -241,7 +243,7 @@ BakeFigures Baker::State::figures() const {
     }
     f.moved = g.judged.moved;
     f.links = g.links.count();
-    f.traced = g.traced;
+    f.traced = g.links_traced;
     f.layers = layers.size();
     f.layers_made = made;
     f.probes = g.probes.net.size();
@@ -438,7 +440,7 @@ std::vector<TexelLight> Baker::texels(std::uint32_t set) const {
                   .face_normal = g.texels.face_normal[i],
                   .area = g.texels.area[i],
                   .surface = grid / 2,
-                  .valid = g.judged.valid[i] != 0,
+                  .valid = g.judged.is_valid(i) != 0,
                   .exported = grid % 2 == 0 && g.atlas.surfaces[grid / 2].page != none && !g.judged.hidden[i],
                   .direct = {},
                   .sampled = {},
@@ -446,7 +448,7 @@ std::vector<TexelLight> Baker::texels(std::uint32_t set) const {
         for (std::size_t l = 0; l < s.layers.size(); ++l) {
             const Layer& layer = s.layers[l];
             const Rgb gain = s.sets[set].gain(l);
-            if (g.judged.valid[i]) out[i].sampled += layer.sampled.light[i] * gain;
+            if (g.judged.is_valid(i)) out[i].sampled += layer.sampled.light[i] * gain;
             if (!layer.sky.empty()) out[i].direct += layer.sky[i] * gain;
             out[i].total += layer.shown[i] * gain;
         }

@@ -195,7 +195,7 @@ double bake_memory(double texels, double groups) {
 double cost_of_links(const UnlitLevel& unlit, const std::vector<std::uint32_t>& lengths) {
     double missing = 0;
     for (std::size_t i = 0; i < lengths.size(); ++i)
-        if (unlit.judged.valid[i] && lengths[i] > unlit.links.length(i))
+        if (unlit.judged.is_valid(i) && lengths[i] > unlit.links.length(i))
             missing += lengths[i] - unlit.links.length(i);
     return missing * ray + 0.3e-9 * static_cast<double>(unlit.links.count());
 }

@@ -159,15 +159,16 @@ void sample_texels(LightWork& w, const GroupLights& lights, Layer& layer, Job& j
     const bool both = !lights.bounce->empty();
     const KeptParts keep_sampled{g.store, "sampling-" + layer.keys.direct},
         keep_lived{g.store, "sampling-live-" + layer.keys.direct};
-    layer.sampled = light_texels(
-        texel_pass(w, lights, BakeRole::whole, both ? lights.units / 2 : lights.units), g.texels,
-        g.judged.valid, lights.group == w.lit.sky.group ? sky_by_links(w, job) : std::vector<float>{}, job,
-        sampled ? &*sampled : nullptr, &keep_sampled);
+    const std::vector<float> nothing, sky = lights.group == w.lit.sky.group ? sky_by_links(w, job) : nothing;
+    layer.sampled =
+        light_texels(texel_pass(w, lights, BakeRole::whole, both ? lights.units / 2 : lights.units),
+                     {g.texels, g.judged.states, sky}, job, sampled ? &*sampled : nullptr, &keep_sampled);
     layer.sampled.checked = light_again(texel_pass(w, lights, BakeRole::whole, 1), checked_texels(g), job);
     layer.live = {};
     if (both)
-        layer.live = light_texels(texel_pass(w, lights, BakeRole::bounce, lights.units / 2), g.texels,
-                                  g.judged.valid, {}, job, lived ? &*lived : nullptr, &keep_lived);
+        layer.live =
+            light_texels(texel_pass(w, lights, BakeRole::bounce, lights.units / 2),
+                         {g.texels, g.judged.states, nothing}, job, lived ? &*lived : nullptr, &keep_lived);
 }
 
 std::string probe_blob(const std::string& direct, const std::string& probes) {
@@ -195,24 +196,30 @@ void sample_probes(LightWork& w, const GroupLights& lights, Layer& layer, Job& j
     LightEffort effort = light_effort(g.tier, w.lit.quality.noise);
     effort.samples = probe_light_samples * g.tier.light_samples;
     effort.cut = 2 * g.tier.light_cut;
-    std::vector<std::uint8_t> wanted(g.probes.net.size(), 1);
+    ProbePass pass{.light = light,
+                   .rows = g.probes.rows,
+                   .effort = effort,
+                   .weights = w.probe_weights,
+                   .seed = seed,
+                   .wanted = RowFlags(g.probes.net.size(), true),
+                   .basis = g.probes.basis};
     layer.at_probes.clear();
     if (g.edit && g.level.placed && !moved_source(w.lit, *g.edit, group) &&
         load_probes(g.store,
                     probe_blob(layer_keys(w.lit, group, g.edit->before, {}).direct,
                                placed_key(w.lit, *g.level.placed, g.edit->before)),
                     g.probes.net.size(), layer.at_probes))
-        for (std::size_t p = 0; p < wanted.size(); ++p) {
+        for (std::size_t p = 0; p < pass.wanted.size(); ++p) {
             const Receiver& r = g.probes.rows.receivers[p];
-            wanted[p] = std::any_of(g.edit->boxes.begin(), g.edit->boxes.end(), [&](const Box& box) {
+            const bool again = std::any_of(g.edit->boxes.begin(), g.edit->boxes.end(), [&](const Box& box) {
                 return light.passes(r, 0, box) ||
                        light.sky_passes(r, 0, effort.samples, combine_bits(g.probes.rows.seeds[p], seed),
                                         box);
             });
+            pass.wanted.set(p, again);
         }
     layer.at_probes.resize(g.probes.net.size());
-    light_probes(light, g.probes.rows, effort, w.probe_weights, seed, wanted, g.probes.basis, layer.at_probes,
-                 job);
+    light_probes(pass, layer.at_probes, job);
 }
 
 bool load_direct(const LightWork& w, Layer& layer) {
@@ -256,14 +263,14 @@ void sum_first_skies(const std::vector<LightWork*>& works, Job& job) {
     for (LightWork* w : lacking) w->sky_sums.assign(g.texels.size(), {});
     g.links.for_rows(1024, job, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
-            if (!g.judged.valid[i]) continue;
+            if (!g.judged.is_valid(i)) continue;
             if (skies.size() == 1) {
                 lacking[0]->sky_sums[i] =
-                    gathered_sky_sum(*skies[0], g.judged.rows, g.links, i, first, lacking[0]->weights.at(i));
+                    gathered_sky_sum(*skies[0], g.recorded(), {i, 0, first}, lacking[0]->weights.at(i));
                 continue;
             }
             for (LightWork* w : lacking) w->sky_sums[i].count = first;
-            gathered_skies(skies, g.judged.rows, g.links, i, 0, first, lacking[0]->weights.at(i),
+            gathered_skies(skies, g.recorded(), {i, 0, first}, lacking[0]->weights.at(i),
                            [&](std::size_t s, std::uint32_t, Vec3, Rgb e) {
                                SkySum& sum = lacking[s]->sky_sums[i];
                                sum.sum += e;
@@ -285,7 +292,7 @@ void light_direct(const std::vector<LayerToMake>& wanted, Job& job) {
         const GroupLights& l = lights.emplace_back(*m.work, m.group);
         seconds.push_back(0);
         for (const BakeRole role : {BakeRole::whole, BakeRole::bounce})
-            seconds.back() += seconds_a_row(texel_pass(*m.work, l, role, 1), g.judged.valid, job);
+            seconds.back() += seconds_a_row(texel_pass(*m.work, l, role, 1), g.judged.states, job);
     }
     double whole = 0;
     std::size_t units = 0;

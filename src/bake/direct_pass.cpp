@@ -99,7 +99,7 @@ struct Mixed {
 /// has anything to tell. What is lost is light of which not one ray of all around met anything.
 struct Field {
     const TexelSet& texels;
-    const std::vector<std::uint8_t>& valid;
+    const TexelStates& states;
     const std::vector<float>& besides;
     std::vector<float> pilot, refinement;  ///< Luminance; refinement is below 0 where there was none.
     std::vector<SourcesMet> met;           ///< Of both.
@@ -109,7 +109,7 @@ struct Field {
         int count = 0;
         bool lit = pilot[i] > 0;
         texels.for_neighbours(static_cast<std::uint32_t>(i), reach, [&](std::uint32_t n) {
-            if (!valid[n]) return;
+            if (!is_valid(states[n])) return;
             ++count;
             lit = lit || pilot[n] > 0;
         });
@@ -122,7 +122,7 @@ struct Field {
         SourcesMet all = met[i];
         int count = 0;
         texels.for_neighbours(static_cast<std::uint32_t>(i), reach, [&](std::uint32_t n) {
-            if (!valid[n]) return;
+            if (!is_valid(states[n])) return;
             ++count;
             all.seen |= met[n].seen;
             all.hidden |= met[n].hidden;
@@ -142,7 +142,7 @@ struct Field {
     float floor() const {
         double sum = 0, lit = 0;
         for (std::size_t i = 0; i < pilot.size(); ++i) {
-            const float here = valid[i] ? mean(i) : 0;
+            const float here = is_valid(states[i]) ? mean(i) : 0;
             if (!(here > 0)) continue;
             sum += static_cast<double>(here * texels.area[i]);
             lit += static_cast<double>(texels.area[i]);
@@ -161,7 +161,7 @@ struct Field {
         };
         told_by(i);
         texels.for_neighbours(static_cast<std::uint32_t>(i), reach, [&](std::uint32_t n) {
-            if (valid[n]) told_by(n);
+            if (is_valid(states[n])) told_by(n);
         });
         // With a variance of v for a pilot and v / w for a refinement, the difference has v + v / w, both
         // together v / (1 + w).
@@ -189,18 +189,18 @@ struct Field {
 /// wanted.
 class TexelPass {
 public:
-    TexelPass(const DirectPass& pass, const TexelSet& texels, const std::vector<std::uint8_t>& valid,
-              const std::vector<float>& besides, const DirectBefore* before, const KeptParts* kept, Job& job)
+    TexelPass(const DirectPass& pass, const LitTexels& lit, const DirectBefore* before, const KeptParts* kept,
+              Job& job)
         : pass_(pass),
-          valid_(valid),
+          states_(lit.states),
           before_(before),
           kept_(kept),
           job_(job),
           count_(pass.rows.size()),
           pilot_(pilot_effort(pass.effort)),
-          field_{texels,
-                 valid,
-                 besides,
+          field_{lit.texels,
+                 lit.states,
+                 lit.besides,
                  std::vector<float>(count_, 0.0f),
                  std::vector<float>(count_, -1.0f),
                  std::vector<SourcesMet>(count_),
@@ -208,13 +208,13 @@ public:
           mixed_(count_),
           longer_(count_, 0),
           known_(count_),
-          fresh_(count_, 1) {}
+          fresh_(count_, true) {}
 
     DirectTexels run() {
         DirectTexels out;
         load();
         each(0, [&](std::size_t i, DirectLight::Scratch& scratch) {
-            fresh_[i] = !before_ || is_touched(i) ? 1 : 0;
+            fresh_.set(i, !before_ || is_touched(i));
             if (fresh_[i]) {
                 mixed_[i] = with_pilot(i, scratch, field_.met[i]);
                 field_.pilot[i] = luminance(mixed_[i].sum.light);
@@ -226,7 +226,7 @@ public:
         each(1, [&](std::size_t i, DirectLight::Scratch& scratch) {
             const bool wanted_now = field_.wants_refinement(i);
             if (!fresh_[i] && wanted_now != !(before_->texels.refinement[was(i)] < 0)) {
-                fresh_[i] = 1;
+                fresh_.set(i);
                 ++again_;
                 mixed_[i] = with_pilot(i, scratch, field_.met[i]);
             }
@@ -248,7 +248,7 @@ public:
                 SourcesMet same;
                 mixed_[i] = with_pilot(i, scratch, same);
                 if (!(field_.refinement[i] < 0)) refine(mixed_[i], i, scratch, same);
-                fresh_[i] = 1;
+                fresh_.set(i);
                 ++again_;
             }
             if (n > 0)
@@ -278,7 +278,7 @@ private:
                           [&](std::size_t begin, std::size_t end) {
                               DirectLight::Scratch scratch;
                               for (std::size_t i = from + begin; i < from + end; ++i)
-                                  if (valid_[i]) f(i, scratch);
+                                  if (is_valid(states_[i])) f(i, scratch);
                               job_.advance((end - begin) * share * pass_.units / 4);
                           });
             save(from + slice);
@@ -367,11 +367,12 @@ private:
     void finish(DirectTexels& out) {
         out.light.assign(count_, {});
         for (std::size_t i = 0; i < count_; ++i)
-            if (valid_[i]) out.light[i] = fresh_[i] ? mixed_[i].sum.light : before_->texels.light[was(i)];
+            if (is_valid(states_[i]))
+                out.light[i] = fresh_[i] ? mixed_[i].sum.light : before_->texels.light[was(i)];
         if (pass_.gradients) {
             for (const std::uint32_t i : pass_.gradients->texel)
-                out.gradient.push_back(!valid_[i]  ? IrradianceGradient{}
-                                       : fresh_[i] ? mixed_[i].sum.gradient
+                out.gradient.push_back(!is_valid(states_[i]) ? IrradianceGradient{}
+                                       : fresh_[i]           ? mixed_[i].sum.gradient
                                                    : before_->texels.gradient[gradient_row(was(i))]);
         }
         out.again = again_;
@@ -388,7 +389,7 @@ private:
     }
 
     const DirectPass& pass_;
-    const std::vector<std::uint8_t>& valid_;
+    const TexelStates& states_;
     const DirectBefore* before_;
     const KeptParts* kept_;
     Job& job_;
@@ -398,7 +399,7 @@ private:
     std::vector<Mixed> mixed_;
     std::vector<std::uint8_t> longer_;
     std::vector<SourcesMet> known_;
-    std::vector<std::uint8_t> fresh_;     ///< Sampled by this pass.
+    TexelFlags fresh_;                    ///< Sampled by this pass.
     std::atomic<std::size_t> again_ = 0;  ///< Of those, touched by nothing.
     std::size_t round_ = 0, row_ = 0;     ///< Where it stands.
     std::chrono::steady_clock::time_point saved_ = std::chrono::steady_clock::now();
@@ -406,26 +407,24 @@ private:
 
 }  // namespace
 
-std::vector<Rgb> light_rows(const DirectLight& light, const RowSource& rows, const LightEffort& effort,
-                            const RowSkyWeights& weights, std::uint32_t seed, Job& job) {
-    std::vector<Rgb> out(rows.size());
-    const Footprints middles;
-    const DirectPass pass{
-        .light = light, .rows = rows, .footprints = middles, .effort = effort, .weights = weights};
-    job.parallel(light.empty() ? 0 : rows.size(), texels_per_task, [&](std::size_t begin, std::size_t end) {
-        DirectLight::Scratch scratch;
-        for (std::size_t i = begin; i < end; ++i) out[i] = light_of(pass, i, effort, seed, scratch).light;
-        job.advance(end - begin);
-    });
+std::vector<Rgb> light_rows(const DirectPass& pass, Job& job) {
+    std::vector<Rgb> out(pass.rows.size());
+    job.parallel(pass.light.empty() ? 0 : out.size(), texels_per_task,
+                 [&](std::size_t begin, std::size_t end) {
+                     DirectLight::Scratch scratch;
+                     for (std::size_t i = begin; i < end; ++i)
+                         out[i] = light_of(pass, i, pass.effort, pass.seed, scratch).light;
+                     job.advance(end - begin);
+                 });
     return out;
 }
 
-double seconds_a_row(const DirectPass& pass, const std::vector<std::uint8_t>& valid, Job& job) {
+double seconds_a_row(const DirectPass& pass, const TexelStates& states, Job& job) {
     constexpr std::size_t most_rows = 2048, each = 64;
-    const std::size_t rows = std::clamp<std::size_t>(valid.size() / 64, 1, most_rows);
+    const std::size_t rows = std::clamp<std::size_t>(states.size() / 64, 1, most_rows);
     std::vector<std::size_t> some;
-    for (std::size_t i = 0; i < valid.size(); i += std::max<std::size_t>(1, valid.size() / rows))
-        if (valid[i]) some.push_back(i);
+    for (std::size_t i = 0; i < states.size(); i += std::max<std::size_t>(1, states.size() / rows))
+        if (is_valid(states[i])) some.push_back(i);
     if (pass.light.empty() || some.empty()) return 0;
     const LightEffort pilot = pilot_effort(pass.effort);
     double seconds = 0;
@@ -457,8 +456,7 @@ std::vector<std::array<Rgb, 2>> light_again(const DirectPass& pass, const std::v
     return out;
 }
 
-DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
-                          const std::vector<std::uint8_t>& valid, const std::vector<float>& besides, Job& job,
+DirectTexels light_texels(const DirectPass& pass, const LitTexels& texels, Job& job,
                           const DirectBefore* before, const KeptParts* kept) {
     const std::size_t count = pass.rows.size();
     if (pass.light.empty()) {
@@ -468,7 +466,7 @@ DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
         none_at_all.gradient.resize(pass.gradients ? pass.gradients->texel.size() : 0);
         return none_at_all;
     }
-    return TexelPass(pass, texels, valid, besides, before, kept, job).run();
+    return TexelPass(pass, texels, before, kept, job).run();
 }
 
 }  // namespace stasigraph

@@ -182,7 +182,7 @@ std::optional<Edit> find_edit(const LevelMarks& before, const std::vector<Surfac
               .now = {},
               .grid = std::vector<std::uint32_t>(2 * now.size(), none),
               .boxes = {},
-              .changed = std::vector<std::uint8_t>(now.size(), 1)};
+              .changed = Flags<struct OfSurfaces>(now.size(), true)};
     for (const SurfaceMark& m : before.surfaces)
         for (std::size_t side = 0; side < 2; ++side)
             edit.texels_before = std::max<std::size_t>(edit.texels_before, m.first[side] + m.count[side]);
@@ -198,7 +198,7 @@ std::optional<Edit> find_edit(const LevelMarks& before, const std::vector<Surfac
         any = true;
         last = at->second;
         found[last] = 1;
-        edit.changed[i] = 0;
+        edit.changed.set(i, false);
         for (std::size_t side = 0; side < 2; ++side) {
             const SurfaceMark& m = before.surfaces[last];
             if (m.count[side] != now[i].count[side]) return {};

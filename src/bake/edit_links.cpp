@@ -82,23 +82,24 @@ std::vector<float> spacings(const TexelSet& texels) {
 
 }  // namespace
 
-Links adopt_links(const Edit& edit, const std::vector<Receiver>& receivers_before,
-                  const std::vector<std::uint8_t>& valid_before, const Links& before, const RowSource& rows,
-                  std::vector<std::uint8_t>& kept, std::uint32_t judging, Job& job) {
+AdoptedLinks adopt_links(const Edit& edit, const UnlitBefore& known, const RowSource& rows,
+                         std::uint32_t judging, Job& job) {
+    const Links& before = known.links;
     const std::size_t count = rows.size();
-    kept.assign(count, 0);
+    AdoptedLinks adopted{Links(count), RowFlags(count), {}};
+    RowFlags& kept = adopted.kept;
     job.parallel(count, edited_rows_per_task, [&](std::size_t begin, std::size_t end) {
         BoxesAhead boxes;
         std::array<Vec3, direction_batch> directions;
         for (std::size_t i = begin; i < end; ++i) {
             const std::uint32_t old = edit.was[i];
-            if (old == none || !same_receiver(receivers_before[old], rows.receivers[i])) continue;
-            kept[i] = 1;
-            if (valid_before[old]) continue;
+            if (old == none || !same_receiver(known.judged.rows.receivers[old], rows.receivers[i])) continue;
+            kept.set(i);
+            if (known.judged.is_valid(old)) continue;
             // The words of an invalid row say nothing; it stays as it is where none of its rays has changed.
             // One that is covered was told so by other rays.
             if (open_by_links(before, old)) {
-                kept[i] = 0;
+                kept.set(i, false);
                 continue;
             }
             boxes.find(edit.boxes, rows.receivers[i]);
@@ -106,10 +107,10 @@ Links adopt_links(const Edit& edit, const std::vector<Receiver>& receivers_befor
             row_directions(rows, i, 0, judging, directions);
             for (std::uint32_t k = 0; k < judging && kept[i]; ++k)
                 if (boxes.meet(rows.receivers[i].position, directions[k], 1.0001f * before.far(old)))
-                    kept[i] = 0;
+                    kept.set(i, false);
         }
     });
-    Links links(count);
+    Links& links = adopted.links;
     links.hit_error.assign(edit.grid.size(), 0.0f);
     for (std::size_t g = 0; g < edit.grid.size(); ++g)
         if (edit.grid[g] < before.hit_error.size()) links.hit_error[g] = before.hit_error[edit.grid[g]];
@@ -136,11 +137,12 @@ Links adopt_links(const Edit& edit, const std::vector<Receiver>& receivers_befor
         piece.words = LinkWords(std::move(words));
         piece.set_tints(std::move(tints));
     });
-    return links;
+    return adopted;
 }
 
 LinkMarks touched_links(const Edit& edit, const TexelSet& texels, const RowSource& rows,
-                        const std::vector<std::uint8_t>& kept, const Links& links, Job& job) {
+                        const AdoptedLinks& adopted, Job& job) {
+    const Links& links = adopted.links;
     MarkPieces pieces(rows.size());
     // A texel may since have moved within its footprint.
     std::vector<float> beyond = spacings(texels);
@@ -151,7 +153,7 @@ LinkMarks touched_links(const Edit& edit, const TexelSet& texels, const RowSourc
         std::vector<std::uint32_t>& out = pieces.link[begin / edited_rows_per_task];
         for (std::size_t i = begin; i < end; ++i) {
             const std::size_t had = out.size();
-            const std::uint32_t length_here = kept[i] ? links.length(i) : 0;
+            const std::uint32_t length_here = adopted.kept[i] ? links.length(i) : 0;
             const std::uint32_t* words = links.row(i);
             const Vec3 origin = rows.receivers[i].position;
             boxes.find(edit.boxes, rows.receivers[i]);
@@ -179,46 +181,46 @@ LinkMarks touched_links(const Edit& edit, const TexelSet& texels, const RowSourc
     return pieces.join(rows.size());
 }
 
-LinkMarks misled_links(const Edit& edit, const std::vector<Vec3>& position_before,
-                       const std::vector<std::uint8_t>& valid_before, const TexelSet& texels,
-                       const std::vector<std::uint8_t>& valid, const std::vector<std::uint8_t>& kept,
-                       const LinkMarks& marked, const Links& links, Job& job) {
+LinkMarks misled_links(const Edit& edit, const UnlitBefore& before, const TexelsNow& now,
+                       const AdoptedLinks& adopted, Job& job) {
+    const auto& [texels, states] = now;
+    const TexelStates& states_before = before.judged.states;
+    const Links& links = adopted.links;
     const std::size_t count = texels.size();
     const std::vector<float> spacing = spacings(texels);
-    std::vector<std::uint8_t> other(count, 0), near(count, 0);
+    TexelFlags other(count), near(count);
     job.parallel(count, 4096, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             const std::uint32_t old = edit.was[i];
-            other[i] =
-                old == none || valid[i] != valid_before[old] || !(texels.position[i] == position_before[old]);
+            other.set(i, old == none || states[i] != states_before[old] ||
+                             !(texels.position[i] == before.positions[old]));
             for (const Box& b : edit.boxes)
-                other[i] |=
-                    b.grown(near_spacings * spacing[texels.grid[i]]).holds(texels.position[i]) ? 1 : 0;
+                if (b.grown(near_spacings * spacing[texels.grid[i]]).holds(texels.position[i])) other.set(i);
         }
     });
     // Only texels near invalid and parted ones are ever led to.
-    std::vector<std::uint8_t> led_to(count, 0);
+    TexelFlags led_to(count);
     for (std::uint32_t i = 0; i < count; ++i) {
-        const bool led_past =
-            valid[i] != open_texel || (edit.was[i] != none && valid_before[edit.was[i]] != open_texel);
-        if (led_past) texels.for_neighbours(i, led, [&](std::uint32_t n) { led_to[n] = 1; });
-        if (led_past) led_to[i] = 1;
+        const bool led_past = states[i] != TexelState::open ||
+                              (edit.was[i] != none && states_before[edit.was[i]] != TexelState::open);
+        if (led_past) texels.for_neighbours(i, led, [&](std::uint32_t n) { led_to.set(n); });
+        if (led_past) led_to.set(i);
     }
     for (std::uint32_t i = 0; i < count; ++i) {
         if (!other[i]) continue;
-        near[i] = 1;
-        texels.for_neighbours(i, led, [&](std::uint32_t n) { near[n] = 1; });
+        near.set(i);
+        texels.for_neighbours(i, led, [&](std::uint32_t n) { near.set(n); });
     }
-    for (std::size_t i = 0; i < count; ++i) near[i] &= led_to[i];
+    for (std::size_t i = 0; i < count; ++i) near.set(i, near[i] && led_to[i]);
     MarkPieces pieces(count);
     job.parallel(count, edited_rows_per_task, [&](std::size_t begin, std::size_t end) {
         std::vector<std::uint32_t>& out = pieces.link[begin / edited_rows_per_task];
         for (std::size_t i = begin; i < end; ++i) {
             const std::size_t had = out.size();
-            const std::uint32_t length_here = kept[i] && valid[i] ? links.length(i) : 0;
+            const std::uint32_t length_here = adopted.kept[i] && is_valid(states[i]) ? links.length(i) : 0;
             const std::uint32_t* words = links.row(i);
             for (std::uint32_t k = 0; k < length_here; ++k)
-                if (meets_texel(words[k]) && near[words[k]] && !marked.has(i, k)) out.push_back(k);
+                if (meets_texel(words[k]) && near[words[k]] && !adopted.again.has(i, k)) out.push_back(k);
             pieces.count[begin / edited_rows_per_task].push_back(
                 static_cast<std::uint32_t>(out.size() - had));
         }

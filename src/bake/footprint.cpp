@@ -23,11 +23,10 @@ constexpr float least_lift = 1e-5f, most_lift = 0.25f;
 
 }  // namespace
 
-Footprints::Footprints(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
-                       const RayCaster& caster, Job& job)
+Footprints::Footprints(const TexelSet& texels, const TexelStates& states, const RayCaster& caster, Job& job)
     : sides_(texels.size()) {
     const auto open = [&](std::uint32_t a, std::uint32_t b) {
-        if (b == none || !valid[b]) return false;
+        if (b == none || !is_valid(states[b])) return false;
         const Vec3 way = texels.position[b] - texels.position[a];
         const float far = length(way);
         if (std::abs(dot(way, texels.face_normal[a])) > flat * far ||
@@ -44,7 +43,7 @@ Footprints::Footprints(const TexelSet& texels, const std::vector<std::uint8_t>& 
     job.parallel(texels.size(), 2048, [&](std::size_t begin, std::size_t end) {
         for (std::size_t k = begin; k < end; ++k) {
             const auto i = static_cast<std::uint32_t>(k);
-            if (!valid[i]) continue;
+            if (!is_valid(states[i])) continue;
             if (open(i, texels.neighbour(i, 1, 0))) reach[i] |= 1;
             if (open(i, texels.neighbour(i, 0, 1))) reach[i] |= 2;
             if (open(i, texels.neighbour(i, 1, 1))) reach[i] |= 4;
@@ -69,19 +68,20 @@ Footprints::Footprints(const TexelSet& texels, const std::vector<std::uint8_t>& 
     job.parallel(texels.size(), 2048, [&](std::size_t begin, std::size_t end) {
         for (std::size_t k = begin; k < end; ++k) {
             const auto i = static_cast<std::uint32_t>(k);
-            if (!valid[i]) continue;
+            if (!is_valid(states[i])) continue;
             Sides& s = sides_[i];
             // A row one texel wide has neighbours along it alone: it is as wide as they are long.
             const Vec3 normal = texels.face_normal[i], along = s.left == Vec3{} ? s.right : s.left,
                        down = s.above == Vec3{} ? s.below : s.above;
-            end_at_edge(texels, caster, i, s.left, s.right, cross(normal, down));
-            end_at_edge(texels, caster, i, s.above, s.below, cross(normal, along));
+            end_at_edge(texels, caster, i, {s.left, s.right, cross(normal, down)});
+            end_at_edge(texels, caster, i, {s.above, s.below, cross(normal, along)});
         }
     });
 }
 
-void Footprints::end_at_edge(const TexelSet& texels, const RayCaster& caster, std::uint32_t texel, Vec3& a,
-                             Vec3& b, Vec3 otherwise) {
+void Footprints::end_at_edge(const TexelSet& texels, const RayCaster& caster, std::uint32_t texel,
+                             const Opposite& sides) {
+    auto& [a, b, otherwise] = sides;
     const bool no_a = a == Vec3{}, no_b = b == Vec3{};
     if (no_a == no_b) {
         if (!no_a || otherwise == Vec3{}) return;
@@ -101,16 +101,17 @@ Vec3 Footprints::open_way(const TexelSet& texels, const RayCaster& caster, std::
     for (const float share : ends) {
         const Vec3 way = toward * share;
         if (caster.closest({from, way * (1 / (share * whole)), share * whole}).surface != none) continue;
-        if (on_own_surface(texels, caster, texel, texels.position[texel] + way, up, flat * whole)) return way;
+        if (on_own_surface(texels, caster, {texel, texels.position[texel] + way}, up, flat * whole))
+            return way;
     }
     return {};
 }
 
-bool on_own_surface(const TexelSet& texels, const RayCaster& caster, std::uint32_t texel, Vec3 place,
-                    float up, float off) {
-    const Vec3 normal = texels.face_normal[texel];
-    const Hit under = caster.closest({place + normal * up, -normal, 2 * up});
-    return under.surface == texels.grid[texel] / 2 && std::abs(under.distance - up) <= off;
+bool on_own_surface(const TexelSet& texels, const RayCaster& caster, const PlaceInPlane& place, float up,
+                    float off) {
+    const Vec3 normal = texels.face_normal[place.texel];
+    const Hit under = caster.closest({place.position + normal * up, -normal, 2 * up});
+    return under.surface == texels.grid[place.texel] / 2 && std::abs(under.distance - up) <= off;
 }
 
 void lift_receivers(const Level& level, const TexelSet& texels, const RayCaster& caster, RowSource& rows,
@@ -128,7 +129,7 @@ void lift_receivers(const Level& level, const TexelSet& texels, const RayCaster&
             const float side = texels.grid[i] % 2 == 1 ? -1.0f : 1.0f;
             Vec3 lift;
             for (int k = 0; k < 3; ++k) {
-                const Vec3 n = shading_normal(mesh, triangle, k == 1 ? 1.0f : 0.0f, k == 2 ? 1.0f : 0.0f,
+                const Vec3 n = shading_normal(mesh, triangle, {k == 1 ? 1.0f : 0.0f, k == 2 ? 1.0f : 0.0f},
                                               to_world, texels.face_normal[i] * side) *
                                side;
                 const float under = dot(texels.position[i] - at[k], n);

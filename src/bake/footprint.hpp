@@ -9,16 +9,15 @@
 namespace stasigraph {
 
 /// How far each texel reaches to its neighbours in the chart: halfway, or all the way to their middles, where
-/// the neighbour is not invalid and a short ray to it meets nothing. Where its chart or the open place ends it
-/// reaches as far as the surface goes on, and what of it would lie past that is folded back, so that no half
-/// of its samples lies on the line where a wall stands. So a texel cut by a wall counts on its middle's side
-/// alone. An empty one reaches nowhere.
+/// the neighbour is not invalid and a short ray to it meets nothing. Where its chart or the open place ends
+/// it reaches as far as the surface goes on, and what of it would lie past that is folded back, so that no
+/// half of its samples lies on the line where a wall stands. So a texel cut by a wall counts on its middle's
+/// side alone. An empty one reaches nowhere.
 class Footprints {
 public:
     Footprints() = default;
     /// Cost: four short rays a texel, some more at edges.
-    Footprints(const TexelSet& texels, const std::vector<std::uint8_t>& valid, const RayCaster& caster,
-               Job& job);
+    Footprints(const TexelSet& texels, const TexelStates& states, const RayCaster& caster, Job& job);
 
     /// From a texel's middle to a place of its footprint; `place` in [0, 1)^2. Metres. `width`: 1 for the
     /// texel itself; 2 also for half of all those around it.
@@ -53,19 +52,27 @@ public:
     const std::vector<Sides>& sides() const { return sides_; }
 
 private:
-    /// Sets those of two opposite sides to which there is no neighbour; `otherwise`: how long they would be
-    /// where there is none to either.
-    static void end_at_edge(const TexelSet& texels, const RayCaster& caster, std::uint32_t texel, Vec3& a,
-                            Vec3& b, Vec3 otherwise);
+    /// Two opposite sides of a texel; `otherwise`: how long they are where there is no neighbour to either.
+    struct Opposite {
+        Vec3 &a, &b;
+        Vec3 otherwise;
+    };
+    /// Sets those to which there is no neighbour.
+    static void end_at_edge(const TexelSet& texels, const RayCaster& caster, std::uint32_t texel,
+                            const Opposite& sides);
     /// How far the surface goes on that way, up to half of it; zero where it does not.
     static Vec3 open_way(const TexelSet& texels, const RayCaster& caster, std::uint32_t texel, Vec3 toward);
     std::vector<Sides> sides_;
 };
 
+struct PlaceInPlane {
+    std::uint32_t texel = 0;
+    Vec3 position;
+};
 /// Whether a place in a texel's plane is on its own surface: looked for from `up` above, and at most `off`
 /// away. Metres.
-bool on_own_surface(const TexelSet& texels, const RayCaster& caster, std::uint32_t texel, Vec3 place,
-                    float up, float off);
+bool on_own_surface(const TexelSet& texels, const RayCaster& caster, const PlaceInPlane& place, float up,
+                    float off);
 
 /// Lifts the receivers of smooth-shaded meshes to the surface their normals tell of, where nothing stands
 /// between, so that the shadow of a coarse mesh on itself begins where that surface's would. Their horizon

@@ -12,11 +12,13 @@ namespace {
 constexpr std::uint32_t again_seed = 0x61676169u;
 constexpr std::size_t rows_at_once = std::size_t{1} << 16;
 
-/// For the texels begin .. end of them.
-void gather_some(const Making& m, const Solved& solved, const HalfField& sent, const TexelsAgain& looks,
-                 std::size_t begin, std::size_t end, std::uint32_t from, std::uint32_t copies,
-                 std::vector<Said>& said, Job& job) {
+/// For some of them, the first of which is number `begin` of `looks`.
+void gather_some(const GatheringAgain& what, const TexelsAgain& looks, std::size_t begin,
+                 const CopiesOfRow& of_row, std::vector<Said>& said, Job& job) {
+    const auto& [m, solved, sent] = what;
     UnlitLevel& g = m.unlit;
+    const std::uint32_t copies = of_row.count;
+    const std::size_t end = std::min(looks.texel.size(), begin + rows_at_once / copies);
     const std::size_t groups = m.size(), count = (end - begin) * copies;
     RowSource rows;
     std::vector<std::uint32_t> texel;
@@ -25,16 +27,13 @@ void gather_some(const Making& m, const Solved& solved, const HalfField& sent, c
             const std::uint32_t i = looks.texel[k];
             texel.push_back(i);
             rows.receivers.push_back(g.judged.rows.receivers[i]);
-            rows.seeds.push_back(combine_bits(g.judged.rows.seeds[i], again_seed + from + c));
+            rows.seeds.push_back(combine_bits(g.judged.rows.seeds[i], again_seed + of_row.from + c));
         }
     const std::uint32_t first = solved.lengths.first;
     const std::vector<std::uint32_t> lengths(count, first);
-    const std::vector<std::uint8_t> open(count, 1);
     Links links(count);
-    for (std::size_t p = 0; p < links.pieces.size(); ++p) {
-        extend_piece(g.level, g.caster(), g.texels, rows, lengths, p, links, job);
-        redirect_invalid_links(g.caster(), g.texels, rows, open, g.judged.valid, p, links, job);
-    }
+    record_links(g.traced(), {rows, lengths}, g.judged.states, links, job);
+    const RecordedRows recorded{rows, links};
     std::vector<GuidedLinks> guided(solved.guided.size());
     for (std::size_t c = 0; c < guided.size(); ++c) {
         std::unordered_map<std::uint32_t, std::uint32_t> number;
@@ -53,19 +52,18 @@ void gather_some(const Making& m, const Solved& solved, const HalfField& sent, c
     const RowLengths same{.first = first, .groups = groups, .log2_scale = {}};
     LightField light(count, groups);
     apply_links(links, same, sent, light, job);
-    apply_guided({guided, rows}, links, same, sent, light, job);
+    apply_guided({guided, recorded}, same, sent, light, job);
     job.parallel(count, 256, [&](std::size_t row_begin, std::size_t row_end) {
-        RowParts parts(rows);
+        RowParts parts(recorded);
         for (std::size_t row = row_begin; row < row_end; ++row)
             for (std::size_t c = 0; c < groups; ++c) {
                 if (!m.sky(c) || !looks.asked[(begin + row / copies) * groups + c]) continue;
                 Rgb sky;
-                gathered_sky(*m.sky(c), rows, links, row, 0, first, m.weights.at(texel[row]),
+                gathered_sky(*m.sky(c), recorded, {row, 0, first}, m.weights.at(texel[row]),
                              [&](std::uint32_t, Vec3, Rgb e) { sky += e; });
                 sky = sky * (pi / static_cast<float>(first));
                 if (!guided.empty())
-                    sky += guided_sky(*m.sky(c), guided[c], links, rows, parts, row, first,
-                                      m.weights.at(texel[row]));
+                    sky += guided_sky(*m.sky(c), guided[c], parts, {row, 0, first}, m.weights.at(texel[row]));
                 light.add(row, c, sky);
             }
     });
@@ -77,12 +75,12 @@ void gather_some(const Making& m, const Solved& solved, const HalfField& sent, c
 
 }  // namespace
 
-void gather_again(const Making& m, const Solved& solved, const HalfField& sent, const TexelsAgain& looks,
-                  std::uint32_t from, std::uint32_t copies, std::vector<Said>& said, Job& job) {
-    const std::size_t at_once = rows_at_once / copies;
-    for (std::size_t begin = 0; begin < looks.texel.size(); begin += at_once)
-        gather_some(m, solved, sent, looks, begin, std::min(looks.texel.size(), begin + at_once), from,
-                    copies, said, job);
+std::vector<Said> gather_again(const GatheringAgain& what, const TexelsAgain& looks,
+                               const CopiesOfRow& copies, Job& job) {
+    std::vector<Said> said(looks.asked.size());
+    for (std::size_t begin = 0; begin < looks.texel.size(); begin += rows_at_once / copies.count)
+        gather_some(what, looks, begin, copies, said, job);
+    return said;
 }
 
 }  // namespace stasigraph

@@ -31,11 +31,20 @@ struct Said {
     }
 };
 
-/// Gathers all that texels send, for `copies` rows of new links, as long as rows begin and with the guides of
-/// their texels, of each of `looks`; `from`: number of the first, which decides where they go. Adds what each
-/// says to `said`, as many a texel as there are groups; of groups that did not ask nothing. `sent`: what the
-/// light of `solved` becomes by reflect(). Traces for 65,536 rows at a time.
-void gather_again(const Making& m, const Solved& solved, const HalfField& sent, const TexelsAgain& looks,
-                  std::uint32_t from, std::uint32_t copies, std::vector<Said>& said, Job& job);
+/// What is gathered. Borrowed.
+struct GatheringAgain {
+    const Making& making;
+    const Solved& solved;
+    const HalfField& sent;  ///< What the light of `solved` becomes by reflect().
+};
+/// So many rows of new links for each texel; the number of the first decides where they go.
+struct CopiesOfRow {
+    std::uint32_t from = 0, count = 1;
+};
+/// Gathers all that texels send, by rows as long as rows begin and with the guides of their texels. Returns
+/// what they say, as many a texel as there are groups; of groups that did not ask nothing. Traces for 65,536
+/// rows at a time.
+std::vector<Said> gather_again(const GatheringAgain& what, const TexelsAgain& looks,
+                               const CopiesOfRow& copies, Job& job);
 
 }  // namespace stasigraph

@@ -34,32 +34,34 @@ struct GuidedSpread {
           squares[3] = {};  ///< Of the links to leave out, in their first half too.
     float count = 0, variance = 0;
 };
-GuidedSpread guided_spread(const GuideSource& s, const HalfField& sent, std::size_t group, std::size_t row,
-                           std::uint32_t length, RowParts& parts) {
+/// `counting`: the links of the row that count for the group.
+GuidedSpread guided_spread(const GuideSource& s, const HalfField& sent, std::size_t group,
+                           const LinkRange& counting, RowParts& parts) {
+    const std::size_t row = counting.row;
+    const std::uint32_t length = counting.end;
     GuidedSpread out;
     if (s.guided.empty()) return out;
     const std::uint32_t at = s.guided[group].at(row);
     if (at == none) return out;
     CellScatter scatter[3];
-    for_guided(s.guided[group], at, s.links, s.rows, parts, length,
-               [&](const WeighedLink& l, auto&& direction) {
-                   Rgb v;
-                   if (meets_texel(l.word))
-                       v = sent_of(sent, l.word, group) * l.tint;
-                   else if (l.word == sky_word && s.sky[group])
-                       v = gathered_sky_at(*s.sky[group], s.rows.receivers[row], direction(), l.tint,
-                                           s.weights.at(row)) *
-                           pi;
-                   const float of[3] = {v.r, v.g, v.b};
-                   for (std::size_t c = 0; c < 3; ++c) {
-                       scatter[c].add(l.cell, of[c] * l.weight);
-                       if (!(l.plain > 0)) continue;
-                       out.sum[c] += of[c];
-                       out.half[c] += l.number < length / 2 ? of[c] : 0;
-                       out.squares[c] += of[c] * of[c];
-                   }
-                   out.count += l.plain > 0 ? 1 : 0;
-               });
+    for_guided(s.guided[group], at, parts, length, [&](const WeighedLink& l, auto&& direction) {
+        Rgb v;
+        if (meets_texel(l.word))
+            v = sent_of(sent, l.word, group) * l.tint;
+        else if (l.word == sky_word && s.sky[group])
+            v = gathered_sky_at(*s.sky[group], s.recorded.rows.receivers[row], direction(), l.tint,
+                                s.weights.at(row)) *
+                pi;
+        const float of[3] = {v.r, v.g, v.b};
+        for (std::size_t c = 0; c < 3; ++c) {
+            scatter[c].add(l.cell, of[c] * l.weight);
+            if (!(l.plain > 0)) continue;
+            out.sum[c] += of[c];
+            out.half[c] += l.number < length / 2 ? of[c] : 0;
+            out.squares[c] += of[c] * of[c];
+        }
+        out.count += l.plain > 0 ? 1 : 0;
+    });
     for (const CellScatter& c : scatter) out.variance += c.variance();
     return out;
 }
@@ -76,15 +78,15 @@ Spread spread_of(const GuideSource& s, Job& job) {
             skies.push_back(s.sky[g]);
             column.push_back(g);
         }
-    s.links.for_rows(256, job, [&](std::size_t begin, std::size_t end) {
-        RowParts parts(s.rows);
+    s.recorded.links.for_rows(256, job, [&](std::size_t begin, std::size_t end) {
+        RowParts parts(s.recorded);
         // Of the links so far, and of the first half of those that count for a group.
         std::vector<float> sum(stride), squares(stride), half(stride), part(stride), part_squares(stride);
         for (std::size_t i = begin; i < end; ++i) {
             if (!s.wanted[i]) continue;
             std::fill(sum.begin(), sum.end(), 0.0f);
             std::fill(squares.begin(), squares.end(), 0.0f);
-            const std::uint32_t* words = s.links.row(i);
+            const std::uint32_t* words = s.recorded.links.row(i);
             const std::uint32_t longest = s.lengths.longest(i);
             // All of a row, since what one of its last links met makes it as noisy as what the first did; and
             // no more than count for a group, so that it depends on no other.
@@ -96,7 +98,7 @@ Spread spread_of(const GuideSource& s, Job& job) {
                     sum[c] += part[c];
                     squares[c] += part_squares[c];
                 }
-                gathered_skies(skies, s.rows, s.links, i, from, to, s.weights.at(i),
+                gathered_skies(skies, s.recorded, {i, from, to}, s.weights.at(i),
                                [&](std::size_t n, std::uint32_t, Vec3, Rgb e) {
                                    const std::size_t at = 3 * column[n];
                                    const float v[3] = {e.r * pi, e.g * pi, e.b * pi};
@@ -111,7 +113,7 @@ Spread spread_of(const GuideSource& s, Job& job) {
                         for (std::size_t c = 3 * g; c < 3 * g + 3; ++c) half[c] = sum[c];
                     if (length != to) continue;
                     const auto n = static_cast<float>(length);
-                    const GuidedSpread guided = guided_spread(s, sent, g, i, length, parts);
+                    const GuidedSpread guided = guided_spread(s, sent, g, {i, 0, length}, parts);
                     float scatter = 0, difference = 0;
                     for (std::size_t c = 0; c < 3; ++c) {
                         const float whole = sum[3 * g + c] - guided.sum[c],
@@ -147,8 +149,8 @@ float reach_of(const TexelSet& texels, const Links& links, std::uint32_t n, std:
 
 }  // namespace
 
-void temper_variance(const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
-                     const std::vector<float>& halves, DenoiseGuide& guide, Job& job) {
+void temper_variance(const TexelGraph& graph, const TexelFlags& wanted, const std::vector<float>& halves,
+                     DenoiseGuide& guide, Job& job) {
     const std::size_t groups = guide.groups;
     const std::vector<float> scatter = guide.variance;
     job.parallel(wanted.size(), 256, [&](std::size_t begin, std::size_t end) {
@@ -180,8 +182,7 @@ struct Line {
     std::array<std::array<std::uint32_t, length>, 2> beside;
 };
 
-Line line_through(const TexelSet& texels, const std::vector<std::uint8_t>& wanted, std::uint32_t i, int x,
-                  int y) {
+Line line_through(const TexelSet& texels, const TexelFlags& wanted, std::uint32_t i, int x, int y) {
     Line line;
     const auto at = [&](int u, int v) {
         const std::uint32_t n = u == 0 && v == 0 ? i : texels.neighbour(i, u, v);
@@ -233,7 +234,7 @@ float roughness(const Line& line, const LightField& light, const std::vector<flo
 
 }  // namespace
 
-void temper_by_lines(const TexelSet& texels, const std::vector<std::uint8_t>& wanted, const LightField& light,
+void temper_by_lines(const TexelSet& texels, const TexelFlags& wanted, const LightField& light,
                      DenoiseGuide& guide, Job& job) {
     constexpr int ways[4][2] = {{1, 0}, {0, 1}, {1, 1}, {1, -1}};
     const std::size_t groups = guide.groups;
@@ -255,8 +256,8 @@ void temper_by_lines(const TexelSet& texels, const std::vector<std::uint8_t>& wa
     });
 }
 
-std::vector<float> measure_reach(const TexelSet& texels, const Links& links,
-                                 const std::vector<std::uint8_t>& wanted, std::uint32_t first, Job& job) {
+std::vector<float> measure_reach(const TexelSet& texels, const Links& links, const TexelFlags& wanted,
+                                 std::uint32_t first, Job& job) {
     std::vector<float> reach(texels.size(), open_reach);
     const std::vector<float> spacing = grid_spacing(texels);
     const std::uint32_t n = std::min(first, most_looked_at);

@@ -66,8 +66,9 @@ struct Pilot {
         : rows(g.probes.rows), length(static_cast<std::uint32_t>(g.tier.probe_links / pilot_share)) {
         constexpr std::uint32_t own_seed = 0x70696c6fu;
         for (std::uint32_t& seed : rows.seeds) seed = combine_bits(seed, own_seed);
-        extend_links(g.level, g.caster(), g.texels, rows, std::vector<std::uint32_t>(rows.size(), length),
-                     links, job, &distances);
+        const std::vector<std::uint32_t> lengths(rows.size(), length);
+        record_links(g.traced(), {.rows = rows, .lengths = lengths, .distances = &distances}, g.judged.states,
+                     links, job);
         directions.resize(rows.size() * length);
         parts.resize(directions.size());
         job.parallel(rows.size(), 16, [&](std::size_t begin, std::size_t end) {
@@ -82,9 +83,6 @@ struct Pilot {
                     }
                 }
         });
-        const std::vector<std::uint8_t> all(rows.size(), 1);
-        for (std::size_t p = 0; p < links.pieces.size(); ++p)
-            redirect_invalid_links(g.caster(), g.texels, rows, all, g.judged.valid, p, links, job);
     }
 };
 

@@ -16,8 +16,8 @@ bool JudgedTexels::load(const BakeStore& store, const std::string& key, std::siz
     in.array(places, count);
     in.array(kept.rows.receivers, count);
     in.array(kept.rows.seeds, count);
-    in.array(kept.valid, count);
-    in.array(kept.hidden, count);
+    in.array(kept.states, count);
+    in.array(kept.hidden.bytes(), count);
     in.array(kept.shared);
     in.array(sides, count);
     in.array(kept.sky_sample_share, count);
@@ -37,8 +37,8 @@ void JudgedTexels::save(const BakeStore& store, const std::string& key,
     out.array(positions);
     out.array(rows.receivers);
     out.array(rows.seeds);
-    out.array(valid);
-    out.array(hidden);
+    out.array(states);
+    out.array(hidden.bytes());
     out.array(shared);
     out.array(footprints.sides());
     out.array(sky_sample_share);

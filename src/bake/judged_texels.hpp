@@ -13,13 +13,15 @@ namespace stasigraph {
 /// belong together.
 struct JudgedTexels {
     RowSource rows;
-    std::vector<std::uint8_t> valid;
-    std::vector<std::uint8_t> hidden;  ///< Valid, but nothing can look at them: pages are filled there.
-    std::size_t moved = 0;             ///< Sampled in the open part of their footprint.
+    TexelStates states;
+    TexelFlags hidden;      ///< Valid, but nothing can look at them: pages are filled there.
+    std::size_t moved = 0;  ///< Sampled in the open part of their footprint.
     std::vector<SharedPair> shared;
     Footprints footprints;
     std::vector<float> sky_sample_share;  ///< Of explicit samples of the sky, for each row.
     TexelGraph graph;
+
+    bool is_valid(std::size_t texel) const { return stasigraph::is_valid(states[texel]); }
 
     /// `positions`: of all texels, since some were moved. False where the store has none under that key, or
     /// another number of them; then this is as it was.

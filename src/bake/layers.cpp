@@ -26,7 +26,7 @@ LightField gradients_by_links(const Making& m, const LightField& light, const Ro
     const UnlitLevel& g = m.unlit;
     HalfField sent;
     reflect(light, m.albedo, sent, job);
-    LightField field = link_gradients(g.links, lengths, g.judged.rows, g.pages.gradient_rows, sent, job);
+    LightField field = link_gradients(g.recorded(), lengths, g.pages.gradient_rows, sent, job);
     for (std::size_t column = 0; column < m.size(); ++column) {
         if (!m.sky(column)) continue;
         job.parallel(g.pages.gradient_rows.texel.size(), 1024, [&](std::size_t begin, std::size_t end) {
@@ -34,7 +34,7 @@ LightField gradients_by_links(const Making& m, const LightField& light, const Ro
                 const std::uint32_t i = g.pages.gradient_rows.texel[row], length = lengths.at(i, column);
                 const float share = pi / static_cast<float>(length);
                 IrradianceGradient sum;
-                gathered_sky(*m.sky(column), g.judged.rows, g.links, i, 0, length, m.weights.at(i),
+                gathered_sky(*m.sky(column), g.recorded(), {i, 0, length}, m.weights.at(i),
                              [&](std::uint32_t, Vec3 w, Rgb e) {
                                  sum += gradient_along(e * share,
                                                        gathered_gradient(g.judged.rows.receivers[i], w));
@@ -87,17 +87,16 @@ void show(const Making& m, const Solved& solved, Job& job) {
     if (smooth) {
         job.parallel(g.texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
             for (std::size_t i = begin; i < end; ++i)
-                for (std::size_t c = 0; g.judged.valid[i] && c < groups; ++c) {
+                for (std::size_t c = 0; g.judged.is_valid(i) && c < groups; ++c) {
                     by_links.add(i, c, m.layer(c).sampled.light[i] * -1.0f);
                     if (!m.layer(c).live.light.empty()) by_links.add(i, c, m.layer(c).live.light[i] * -1.0f);
                 }
         });
-        const std::vector<std::uint8_t> wanted = g.lightmapped();
+        const TexelFlags wanted = g.lightmapped();
         std::vector<const SkyLight*> skies;
         for (std::size_t c = 0; c < groups; ++c) skies.push_back(m.sky(c));
         DenoiseGuide guide = guide_denoise({.texels = g.texels,
-                                            .rows = g.judged.rows,
-                                            .links = g.links,
+                                            .recorded = g.recorded(),
                                             .lengths = lengths,
                                             .wanted = wanted,
                                             .graph = g.judged.graph,
@@ -111,14 +110,15 @@ void show(const Making& m, const Solved& solved, Job& job) {
                                            job);
         guide.strength = g.tier.smoothing;
         for (const float floor : m.floor) guide.unseen.push_back(unseen_error * floor);
-        const GradientsToSmooth to_smooth{g.pages.gradient_rows, gradients};
         SmoothingSteps steps;
         load_smoothed(m, by_links, gradients, steps.done);
         steps.after = [&](std::size_t done) {
             if (done < groups) save_smoothed(m, by_links, gradients, done);
         };
-        denoise(g.texels, g.judged.graph, wanted, guide, by_links,
-                g.pages.gradient_rows.empty() ? nullptr : &to_smooth, job, steps);
+        const bool some = !g.pages.gradient_rows.empty();
+        const SmoothedLight smoothed{by_links, some ? &g.pages.gradient_rows : nullptr,
+                                     some ? &gradients : nullptr};
+        denoise({g.texels, g.judged.graph, wanted}, guide, smoothed, job, steps);
         look_again(m, solved, wanted, by_links, job);
     }
     for (std::size_t c = 0; c < groups; ++c) {
@@ -127,7 +127,7 @@ void show(const Making& m, const Solved& solved, Job& job) {
         job.parallel(g.texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
             for (std::size_t i = begin; i < end; ++i) {
                 layer.shown[i] = by_links.get(i, c);
-                if (!g.judged.valid[i]) continue;
+                if (!g.judged.is_valid(i)) continue;
                 if (smooth)
                     layer.shown[i] += layer.sampled.light[i];
                 else if (!layer.live.light.empty())

@@ -25,11 +25,18 @@ constexpr float asked_share = 0.5f;
 /// Links of a row that go to each part, for each link of it.
 constexpr float per_part = 1.0f / (DirectionGuide::wide * DirectionGuide::high);
 
+/// What a link met, and through which glass.
+struct MetLink {
+    std::uint32_t word = absorbed_word;
+    Rgb tint;
+};
+
 /// What a link brings of a group, by luminance: from texels, and from skies by direction, which is asked for
 /// where the word is the sky.
 template <class Direction>
-float brought(const LearntFrom& from, std::size_t g, std::size_t row, std::uint32_t word, Rgb tint,
+float brought(const LearntFrom& from, std::size_t g, std::size_t row, const MetLink& link,
               Direction&& direction) {
+    const auto& [word, tint] = link;
     const Making& m = from.making;
     if (meets_texel(word)) return from.sent[word * m.size() + g] * luminance(tint);
     const SkyLight* sky = m.sky(g);
@@ -70,10 +77,15 @@ void for_first_links(const LearntFrom& from, std::uint32_t row, F f) {
     }
 }
 
-/// A link that brings `relative` times the light of its texel, one over which is `inverse`.
+/// What a link brings is `relative` times the light of its texel, one over which is `inverse`.
+struct Brightness {
+    float relative = 0, inverse = 0;
+    std::uint32_t tile = 0;
+};
 template <class Direction>
-BrightLink bright_link(const LearntFrom& from, std::uint32_t row, const FirstLink& l, Direction&& direction,
-                       float relative, float inverse, std::uint32_t tile) {
+BrightLink bright_link(const LearntFrom& from, const InBlock& of, const FirstLink& l, Direction&& direction,
+                       const Brightness& brightness) {
+    const std::uint32_t row = of.texel;
     const UnlitLevel& g = from.making.unlit;
     const Receiver& r = g.judged.rows.receivers[row];
     const bool sky = l.word == sky_word;
@@ -84,10 +96,10 @@ BrightLink bright_link(const LearntFrom& from, std::uint32_t row, const FirstLin
             .to = to,
             .sky = sky,
             .cosine = dot(r.normal, way),
-            .light = relative / inverse,
-            .relative = relative,
+            .light = brightness.relative / brightness.inverse,
+            .relative = brightness.relative,
             .chance = (static_cast<float>(bits >> 9) + 0.5f) / static_cast<float>(1u << 23),
-            .tile = tile};
+            .tile = brightness.tile};
 }
 
 /// What is learnt of one group in one tile: guides, and the rows that have one.
@@ -125,13 +137,13 @@ BlockMoments moments_of(const LearntFrom& from, std::span<const InBlock> block,
         }
         for_first_links(from, row, [&](const FirstLink& l, auto&& direction) {
             for (std::size_t i = 0; i < inverse.size(); ++i) {
-                const float v = inverse[i] * brought(from, groups[i].group, row, l.word, l.tint, direction);
+                const float v = inverse[i] * brought(from, groups[i].group, row, {l.word, l.tint}, direction);
                 if (!(v > 0)) continue;
                 PartMoments& to = parts[i][at.half];
                 to.mean[l.part] += v;
                 to.square[l.part] += v * v;
                 if (v > is_bright)
-                    bright[i][at.half].add(bright_link(from, row, l, direction, v, inverse[i], tile));
+                    bright[i][at.half].add(bright_link(from, at, l, direction, {v, inverse[i], tile}));
             }
         });
     }
@@ -148,7 +160,7 @@ float light_beside(const LearntFrom& from, std::uint32_t texel, std::uint32_t gr
     g.texels.for_neighbours(texel, reach, [&](std::uint32_t n) {
         int u = 0, v = 0;
         g.texels.place_in_chart(n, u, v);
-        if (!g.judged.valid[n] || (u + v) % 2 == (x + y) % 2) return;
+        if (!g.judged.is_valid(n) || (u + v) % 2 == (x + y) % 2) return;
         sum += luminance(from.light.get(n, group));
         count += 1;
     });
@@ -171,7 +183,7 @@ public:
     Learning(const LearntFrom& from, const std::vector<float>& noise)
         : from_(from),
           noise_(noise),
-          blocks_(in_blocks(from.making.unlit.texels, from.making.unlit.judged.valid)),
+          blocks_(in_blocks(from.making.unlit.texels, from.making.unlit.judged.states)),
           regions_(blocks_.regions.size()),
           learnt_(blocks_.tiles.size()) {}
 
@@ -206,10 +218,11 @@ private:
                 if (asked.empty()) continue;
                 for_first_links(from_, at.texel, [&](const FirstLink& l, auto&& direction) {
                     for (const auto& [g, inverse] : asked)
-                        if (const float v = inverse * brought(from_, g, at.texel, l.word, l.tint, direction);
+                        if (const float v =
+                                inverse * brought(from_, g, at.texel, {l.word, l.tint}, direction);
                             v > is_rare)
                             region.bright[g][at.half].add(
-                                bright_link(from_, at.texel, l, direction, v, inverse, tile.number));
+                                bright_link(from_, at, l, direction, {v, inverse, tile.number}));
                 });
             }
         }
@@ -378,12 +391,7 @@ void trace_guided(UnlitLevel& g, const RowSource& rows, GuidedLinks& guided, Job
             }
     });
     guided.links = Links(guided.size());
-    const std::vector<std::uint8_t> open(guided.size(), 1);
-    for (std::size_t p = 0; p < guided.links.pieces.size(); ++p) {
-        extend_piece(g.level, g.caster(), g.texels, guided.source, lengths, p, guided.links, job);
-        redirect_invalid_links(g.caster(), g.texels, guided.source, open, g.judged.valid, p, guided.links,
-                               job);
-    }
+    record_links(g.traced(), {guided.source, lengths}, g.judged.states, guided.links, job);
 }
 
 void renew_noise(const LearntFrom& from, const std::vector<GuidedLinks>& guided,
@@ -392,7 +400,7 @@ void renew_noise(const LearntFrom& from, const std::vector<GuidedLinks>& guided,
     const std::size_t groups = m.size();
     const auto n = static_cast<float>(from.first);
     m.unlit.links.for_rows(256, job, [&](std::size_t begin, std::size_t end) {
-        RowParts parts(m.unlit.judged.rows);
+        RowParts parts(m.unlit.recorded());
         for (std::size_t row = begin; row < end; ++row)
             for (std::size_t g = 0; g < groups; ++g) {
                 const std::uint32_t at = guided[g].at(row);
@@ -400,15 +408,14 @@ void renew_noise(const LearntFrom& from, const std::vector<GuidedLinks>& guided,
                 // Of the evenly spread links of cells that have guided ones, which scatter by themselves.
                 float count = 0, sum = 0, squares = 0;
                 CellScatter scatter;
-                for_guided(guided[g], at, m.unlit.links, m.unlit.judged.rows, parts, from.first,
-                           [&](const WeighedLink& l, auto&& direction) {
-                               const float v = brought(from, g, row, l.word, l.tint, direction);
-                               scatter.add(l.cell, v * l.weight);
-                               if (!(l.plain > 0)) return;
-                               count += 1;
-                               sum += v;
-                               squares += v * v;
-                           });
+                for_guided(guided[g], at, parts, from.first, [&](const WeighedLink& l, auto&& direction) {
+                    const float v = brought(from, g, row, {l.word, l.tint}, direction);
+                    scatter.add(l.cell, v * l.weight);
+                    if (!(l.plain > 0)) return;
+                    count += 1;
+                    sum += v;
+                    squares += v * v;
+                });
                 float& here = noise[row * groups + g];
                 const float against = std::max(luminance(from.light.get(row, g)), m.floor[g]),
                             all = mean[row * groups + g], error = here * against;
@@ -422,14 +429,15 @@ void renew_noise(const LearntFrom& from, const std::vector<GuidedLinks>& guided,
     });
 }
 
-Rgb guided_sky(const SkyLight& sky, const GuidedLinks& guided, const Links& links, const RowSource& rows,
-               RowParts& parts, std::size_t row, std::uint32_t length, const SkyWeights& weights) {
+Rgb guided_sky(const SkyLight& sky, const GuidedLinks& guided, RowParts& parts, const LinkRange& counting,
+               const SkyWeights& weights) {
     Rgb sum;
-    const std::uint32_t at = guided.at(row);
+    const std::uint32_t at = guided.at(counting.row);
     if (at == none) return sum;
-    for_guided(guided, at, links, rows, parts, length, [&](const WeighedLink& l, auto&& direction) {
+    const Receiver& receiver = parts.recorded().rows.receivers[counting.row];
+    for_guided(guided, at, parts, counting.end, [&](const WeighedLink& l, auto&& direction) {
         if (l.word != sky_word) return;
-        sum += gathered_sky_at(sky, rows.receivers[row], direction(), l.tint, weights) * (l.weight - l.plain);
+        sum += gathered_sky_at(sky, receiver, direction(), l.tint, weights) * (l.weight - l.plain);
     });
     return sum * pi;
 }

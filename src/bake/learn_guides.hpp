@@ -38,8 +38,8 @@ void renew_noise(const LearntFrom& from, const std::vector<GuidedLinks>& guided,
                  const std::vector<float>& mean, std::vector<float>& noise, Job& job);
 
 /// What the guided links of a sky's group, and the weights that they change, add to what a texel has of it by
-/// links, lux; nothing where it has none. `length`: links of its row that count.
-Rgb guided_sky(const SkyLight& sky, const GuidedLinks& guided, const Links& links, const RowSource& rows,
-               RowParts& parts, std::size_t row, std::uint32_t length, const SkyWeights& weights);
+/// links, lux; nothing where it has none. `counting`: links of its row that count.
+Rgb guided_sky(const SkyLight& sky, const GuidedLinks& guided, RowParts& parts, const LinkRange& counting,
+               const SkyWeights& weights);
 
 }  // namespace stasigraph

@@ -20,8 +20,8 @@ constexpr float is_wrong = 0.015f;
 
 /// How far a texel's light is from what its neighbours of the chart tell in any one direction: between two
 /// of them, or going on past two in a row where the chart ends. An edge of light is told by those along it.
-float deviation(const TexelSet& texels, const std::vector<std::uint8_t>& wanted, const LightField& light,
-                std::uint32_t i, std::size_t g) {
+float deviation(const TexelSet& texels, const TexelFlags& wanted, const LightField& light, std::uint32_t i,
+                std::size_t g) {
     constexpr int ways[4][2] = {{1, 0}, {0, 1}, {1, 1}, {1, -1}};
     const float own = luminance(light.get(i, g));
     float least = own;
@@ -45,8 +45,7 @@ float deviation(const TexelSet& texels, const std::vector<std::uint8_t>& wanted,
     return least;
 }
 
-TexelsAgain who_stands_out(const Making& m, const std::vector<std::uint8_t>& wanted, const LightField& light,
-                           Job& job) {
+TexelsAgain who_stands_out(const Making& m, const TexelFlags& wanted, const LightField& light, Job& job) {
     const TexelSet& texels = m.unlit.texels;
     const std::size_t groups = m.size();
     // By how many of the steps.
@@ -62,8 +61,7 @@ TexelsAgain who_stands_out(const Making& m, const std::vector<std::uint8_t>& wan
                     std::begin(stands_out));
             }
     });
-    const auto all = static_cast<double>(
-        std::count_if(wanted.begin(), wanted.end(), [](std::uint8_t w) { return w != 0; }));
+    const auto all = static_cast<double>(wanted.count());
     std::vector<std::uint8_t> least(groups, 1);
     for (std::size_t c = 0; c < groups; ++c) {
         std::array<std::size_t, std::size(stands_out) + 1> count{};
@@ -94,8 +92,8 @@ bool looks_again(const BakeOptions& quality, std::uint32_t first) {
     return quality.denoise == Denoise::automatic && !quality.bounces && first >= DirectionGuide::cells;
 }
 
-void look_again(const Making& m, const Solved& solved, const std::vector<std::uint8_t>& wanted,
-                LightField& by_links, Job& job) {
+void look_again(const Making& m, const Solved& solved, const TexelFlags& wanted, LightField& by_links,
+                Job& job) {
     const std::size_t groups = m.size();
     if (!looks_again(m.quality, solved.lengths.first)) return;
     const TexelsAgain looks = who_stands_out(m, wanted, by_links, job);
@@ -103,8 +101,8 @@ void look_again(const Making& m, const Solved& solved, const std::vector<std::ui
     job.begin(Stage::second_look, looks.texel.size() * first_copies);
     HalfField sent;
     reflect(solved.light, m.albedo, sent, job);
-    std::vector<Said> said(looks.asked.size());
-    gather_again(m, solved, sent, looks, 0, first_copies, said, job);
+    const GatheringAgain gathering{m, solved, sent};
+    const std::vector<Said> said = gather_again(gathering, looks, {0, first_copies}, job);
     // Where that says otherwise, more rays tell what it is: others than those that decided so.
     TexelsAgain wrong;
     for (std::size_t k = 0; k < looks.texel.size(); ++k) {
@@ -119,8 +117,7 @@ void look_again(const Making& m, const Solved& solved, const std::vector<std::ui
         wrong.texel.push_back(i);
         wrong.asked.insert(wrong.asked.end(), off.begin(), off.end());
     }
-    std::vector<Said> surely(wrong.asked.size());
-    gather_again(m, solved, sent, wrong, first_copies, more_copies, surely, job);
+    const std::vector<Said> surely = gather_again(gathering, wrong, {first_copies, more_copies}, job);
     for (std::size_t k = 0; k < wrong.texel.size(); ++k)
         for (std::size_t c = 0; c < groups; ++c) {
             if (!wrong.asked[k * groups + c]) continue;

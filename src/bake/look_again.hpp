@@ -15,7 +15,7 @@ bool looks_again(const BakeOptions& quality, std::uint32_t first);
 /// changes. Unbiased: whether a texel is looked at does not depend on the rays that then count. A group is
 /// looked at for itself alone. Only of `wanted` texels, and where looks_again(). Cost: at most half a percent
 /// of the texels for each group; 6 s of 150 on the demo level.
-void look_again(const Making& making, const Solved& solved, const std::vector<std::uint8_t>& wanted,
-                LightField& by_links, Job& job);
+void look_again(const Making& making, const Solved& solved, const TexelFlags& wanted, LightField& by_links,
+                Job& job);
 
 }  // namespace stasigraph

@@ -61,7 +61,7 @@ std::vector<float> measure_openness(const OcclusionSource& s, Job& job) {
             halves.push_back(o.halves);
         }
         temper_variance(*s.graph, s.wanted, halves, guide, job);
-        denoise(s.texels, *s.graph, s.wanted, guide, field, nullptr, job);
+        denoise({s.texels, *s.graph, s.wanted}, guide, {field}, job);
     }
     std::vector<float> open(count);
     for (std::size_t i = 0; i < count; ++i) open[i] = std::clamp(field.get(i, 0).r, 0.0f, 1.0f);

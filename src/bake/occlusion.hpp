@@ -12,10 +12,10 @@ struct OcclusionSource {
     const TexelSet& texels;
     const RowSource& rows;
     const RayCaster& caster;
-    const std::vector<std::uint8_t>& wanted;  ///< Texels that need a value.
-    const TexelGraph* graph;                  ///< Smoothed over it; null: left as sampled.
-    float reach = 1.5f;                       ///< Metres.
-    int rays = 64;                            ///< A texel.
+    const TexelFlags& wanted;  ///< Texels that need a value.
+    const TexelGraph* graph;   ///< Smoothed over it; null: left as sampled.
+    float reach = 1.5f;        ///< Metres.
+    int rays = 64;             ///< A texel.
 };
 
 /// For each texel the share of its surroundings that is open, 0 to 1: the mean over cosine-distributed

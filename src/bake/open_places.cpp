@@ -33,11 +33,11 @@ bool is_open(const Level& level, const RayCaster& caster, const Receiver& r, std
 
 /// Whether at least two invalid texels stay between the two sides of a wall if texel i moves that way, and
 /// the one on the other side does so, too: fewer would let light of either side show on the other.
-bool keeps_apart(const TexelSet& texels, const std::vector<std::uint8_t>& valid, std::uint32_t i, int x,
-                 int y) {
+bool keeps_apart(const TexelSet& texels, const TexelStates& states, std::uint32_t i, int x, int y) {
     const auto invalid_along = [&](int dx, int dy) {
         for (int step = 1; step <= 3 && (dx != 0 || dy != 0); ++step)
-            if (const std::uint32_t n = texels.neighbour(i, step * dx, step * dy); n != none && valid[n])
+            if (const std::uint32_t n = texels.neighbour(i, step * dx, step * dy);
+                n != none && is_valid(states[n]))
                 return false;
         return true;
     };
@@ -66,8 +66,9 @@ Vec3 way_to(const TexelSet& texels, std::uint32_t i, int x, int y) {
 
 /// The nearest open place between an invalid texel and its valid neighbours, else toward an edge of its
 /// chart; its own where there is none.
-Vec3 open_place(const Level& level, const RayCaster& caster, const TexelSet& texels, const RowSource& rows,
-                const std::vector<std::uint8_t>& valid, std::uint32_t i) {
+Vec3 open_place(const TracedLevel& traced, const RowSource& rows, const TexelStates& states,
+                std::uint32_t i) {
+    const TexelSet& texels = traced.texels;
     constexpr float above = 1e-3f;  // its own surface is looked for from there
     const Vec3 own = texels.position[i];
     for (const bool at_edge : {false, true}) {
@@ -75,15 +76,17 @@ Vec3 open_place(const Level& level, const RayCaster& caster, const TexelSet& tex
         std::size_t count = 0;
         for (const auto& [x, y] : ways) {
             const std::uint32_t n = texels.neighbour(i, x, y);
-            if ((at_edge ? n != none : n == none || !valid[n]) || !keeps_apart(texels, valid, i, x, y))
+            if ((at_edge ? n != none : n == none || !is_valid(states[n])) ||
+                !keeps_apart(texels, states, i, x, y))
                 continue;
             if (const Vec3 way = way_to(texels, i, x, y); !(way == Vec3{})) toward[count++] = way;
         }
         for (const float t : tries)
             for (std::size_t k = 0; k < count; ++k) {
                 const Vec3 place = own + toward[k] * t;
-                if (at_edge && !on_own_surface(texels, caster, i, place, above, above)) continue;
-                if (is_open(level, caster, surface_receiver(place, texels.normal[i], texels.face_normal[i]),
+                if (at_edge && !on_own_surface(texels, traced.caster, {i, place}, above, above)) continue;
+                if (is_open(traced.level, traced.caster,
+                            surface_receiver(place, texels.normal[i], texels.face_normal[i]),
                             mix_bits(rows.seeds[i])))
                     return place;
             }
@@ -93,44 +96,47 @@ Vec3 open_place(const Level& level, const RayCaster& caster, const TexelSet& tex
 
 }  // namespace
 
-std::vector<std::uint8_t> find_uncovered(const Level& level, const RayCaster& caster, const TexelSet& texels,
-                                         Job& job) {
-    std::vector<std::uint8_t> open(texels.size());
+RowFlags find_uncovered(const TracedLevel& traced, Job& job) {
+    const TexelSet& texels = traced.texels;
+    RowFlags open(texels.size());
     job.parallel(open.size(), 4096, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)
-            open[i] = lies_on_another(level, caster, texels.position[i], texels.face_normal[i]) ? 0 : 1;
+            open.set(
+                i, !lies_on_another(traced.level, traced.caster, texels.position[i], texels.face_normal[i]));
     });
     return open;
 }
 
-std::vector<std::uint8_t> find_open(const std::vector<std::uint8_t>& uncovered, const Level& level,
-                                    const RayCaster& caster, const TexelSet& texels, const RowSource& rows,
-                                    const Links& links, Job& job) {
-    std::vector<std::uint8_t> open = find_valid(links);
+TexelStates find_open(const RowFlags& uncovered, const TracedLevel& traced, const RowSource& rows,
+                      const Links& links, Job& job) {
+    const TexelSet& texels = traced.texels;
+    TexelStates open = find_valid(links);
     job.parallel(open.size(), 1024, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
-            open[i] &= uncovered[i];
-            if (!open[i]) continue;
+            if (!uncovered[i]) open[i] = TexelState::invalid;
+            if (!is_valid(open[i])) continue;
             // Only what sees the sky below the horizon can be in ground without an underside.
             bool below = false;
-            for_sky_links(links, rows, i, 0, std::min<std::uint32_t>(links.length(i), links_that_judge),
+            for_sky_links({rows, links}, {i, 0, std::min<std::uint32_t>(links.length(i), links_that_judge)},
                           [&](std::uint32_t, Vec3 way) { below |= way.y < 0; });
-            if (below && lies_within(level, caster, texels.position[i], texels.face_normal[i])) open[i] = 0;
+            if (below && lies_within(traced.level, traced.caster, texels.position[i], texels.face_normal[i]))
+                open[i] = TexelState::invalid;
         }
     });
     return open;
 }
 
-std::size_t move_to_open(const Level& level, const RayCaster& caster, TexelSet& texels, RowSource& rows,
-                         Links& links, std::vector<std::uint8_t>& valid, Job& job) {
-    std::vector<std::uint8_t> moved(texels.size(), 0);
+std::size_t move_to_open(const Level& level, const RayCaster& caster, const MovedTexels& m, Job& job) {
+    TexelSet& texels = m.texels;
+    const TracedLevel traced{level, caster, texels};
+    TexelFlags moved(texels.size());
     std::vector<Vec3> place(texels.size());
     job.parallel(texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
         for (std::size_t k = begin; k < end; ++k) {
             const auto i = static_cast<std::uint32_t>(k);
-            if (valid[i]) continue;
-            place[i] = open_place(level, caster, texels, rows, valid, i);
-            moved[i] = place[i] == texels.position[i] ? 0 : 1;
+            if (is_valid(m.states[i])) continue;
+            place[i] = open_place(traced, m.rows, m.states, i);
+            moved.set(i, !(place[i] == texels.position[i]));
         }
     });
     std::vector<std::uint32_t> which;
@@ -138,20 +144,20 @@ std::size_t move_to_open(const Level& level, const RayCaster& caster, TexelSet& 
         if (!moved[i]) continue;
         which.push_back(i);
         texels.position[i] = place[i];
-        rows.receivers[i] = surface_receiver(place[i], texels.normal[i], texels.face_normal[i]);
+        m.rows.receivers[i] = surface_receiver(place[i], texels.normal[i], texels.face_normal[i]);
     }
-    trace_rows_anew(level, caster, texels, rows, which, links, job);
-    const std::vector<std::uint8_t> now = find_valid(links);
+    trace_rows_anew(traced, m.rows, which, m.links, job);
+    const TexelStates now = find_valid(m.links);
     std::size_t open = 0;
     for (const std::uint32_t i : which) {
-        valid[i] = now[i];
-        open += now[i] ? 1 : 0;
+        m.states[i] = now[i];
+        open += is_valid(now[i]) ? 1 : 0;
     }
     return open;
 }
 
-void trace_rows_anew(const Level& level, const RayCaster& caster, const TexelSet& texels,
-                     const RowSource& rows, const std::vector<std::uint32_t>& which, Links& links, Job& job) {
+void trace_rows_anew(const TracedLevel& traced, const RowSource& rows,
+                     const std::vector<std::uint32_t>& which, Links& links, Job& job) {
     if (which.empty()) return;
     RowSource some;
     std::vector<std::uint32_t> lengths;
@@ -161,7 +167,7 @@ void trace_rows_anew(const Level& level, const RayCaster& caster, const TexelSet
         lengths.push_back(links.length(i));
     }
     Links fresh;
-    extend_links(level, caster, texels, some, lengths, fresh, job);
+    extend_links(traced, {some, lengths}, fresh, job);
     links.raise_hit_error(fresh.hit_error);
     for (std::size_t p = 0, k = 0; p < links.pieces.size(); ++p) {
         LinkPiece& piece = links.pieces[p];

@@ -115,7 +115,7 @@ std::size_t opening_part(const runtime::Lamp& first, Vec3 way) {
     return part;
 }
 
-void see_openings(const RayCaster& caster, const RowSource& probes, const std::vector<std::uint8_t>& wanted,
+void see_openings(const RayCaster& caster, const RowSource& probes, const RowFlags& wanted,
                   OpeningSight& sight, Job& job) {
     sight.seen.clear();
     if (sight.lamp.empty()) return;

@@ -44,7 +44,7 @@ std::size_t opening_part(const runtime::Lamp& first, Vec3 way);
 
 /// Fills in what each probe sees: up to three openings that are wide as seen from there. `wanted`: probes
 /// that are asked.
-void see_openings(const RayCaster& caster, const RowSource& probes, const std::vector<std::uint8_t>& wanted,
+void see_openings(const RayCaster& caster, const RowSource& probes, const RowFlags& wanted,
                   OpeningSight& sight, Job& job);
 
 }  // namespace stasigraph

@@ -37,7 +37,7 @@ constexpr std::size_t least_checks = 1000;
 class QuickBake {
 public:
     QuickBake(const Level& level, const BakeStore& store, Job& job) : job_(job), lit_(quick(level)) {
-        unlit_ = std::make_unique<UnlitLevel>(lit_, nullptr, texels_alone(store), job);
+        unlit_ = make_unlit_level(lit_, nullptr, texels_alone(store), job);
         to_unit_strength(lit_);
         albedo_ = reflectance(*unlit_, lit_, color_key(lit_), job);
         work_ = std::make_unique<LightWork>(*unlit_, lit_, albedo_);
@@ -195,7 +195,7 @@ std::vector<std::pair<std::uint32_t, Vec3>> told_wrong(const Level& level, Quick
     ProbeNet net = connect_probes(lit.places, {});
     std::vector<std::uint32_t> all(net.size());
     std::iota(all.begin(), all.end(), 0u);
-    measure_probes(lit.rows, lit.distances, lit.links, all, net, job);
+    measure_probes({lit.rows, lit.distances, lit.links}, all, net, job);
     const float tolerance = level.probes.tolerance > 0 ? level.probes.tolerance : usual_tolerance;
     struct Cell {
         float difference;

@@ -50,6 +50,12 @@ SentByTexels sent_by_texels(const std::vector<LayerToMake>& layers, const std::v
     return sent;
 }
 
+/// What texels send of one layer, by its number there.
+struct SentByLayer {
+    const SentByTexels& sent;
+    std::size_t number = 0;
+};
+
 /// What evenly spread links bring a probe.
 void add_evenly(const std::vector<LayerToMake>& layers, const SentByTexels& sent, std::size_t p) {
     const UnlitLevel& g = layers[0].work->unlit;
@@ -72,19 +78,19 @@ void add_evenly(const std::vector<LayerToMake>& layers, const SentByTexels& sent
     }
     for (const LayerToMake& l : layers)
         if (l.is_sky())
-            gathered_sky(l.work->sky, g.probes.rows, g.probes.links, p, 0, count, l.work->probe_weights,
+            gathered_sky(l.work->sky, g.probes.recorded(), {p, 0, count}, l.work->probe_weights,
                          [&](std::uint32_t, Vec3 w, Rgb e) {
                              add_light(l.layer->probes[p], w, e * share, g.probes.basis);
                          });
 }
 
 /// What guided links, and the weights that they change, make of that in one layer.
-void add_guided(const LayerToMake& l, const SentByTexels& sent, std::size_t number, const GuidedLinks& guided,
+void add_guided(const LayerToMake& l, const SentByLayer& from_texels, const GuidedLinks& guided,
                 std::size_t p, RowParts& parts) {
+    const auto& [sent, number] = from_texels;
     const UnlitLevel& g = l.work->unlit;
     ShRgb& to = l.layer->probes[p];
-    for_guided(guided, guided.at(p), g.probes.links, g.probes.rows, parts,
-               static_cast<std::uint32_t>(g.tier.probe_links),
+    for_guided(guided, guided.at(p), parts, static_cast<std::uint32_t>(g.tier.probe_links),
                [&](const WeighedLink& link, auto&& direction) {
                    const float share = 4 * pi * (link.weight - link.plain);
                    if (meets_texel(link.word)) {
@@ -194,11 +200,11 @@ void light_probe_layers(const std::vector<LayerToMake>& layers, Job& job) {
     const SentByTexels sent = sent_by_texels(layers, albedo, job);
     const std::vector<GuidedLinks> guided = guide_probes(layers, sent, job);
     job.parallel(g.probes.rows.size(), 16, [&](std::size_t begin, std::size_t end) {
-        RowParts parts(g.probes.rows);
+        RowParts parts(g.probes.recorded());
         for (std::size_t p = begin; p < end; ++p) {
             add_evenly(layers, sent, p);
             for (std::size_t c = 0; c < layers.size(); ++c)
-                if (guided[c].at(p) != none) add_guided(layers[c], sent, c, guided[c], p, parts);
+                if (guided[c].at(p) != none) add_guided(layers[c], {sent, c}, guided[c], p, parts);
         }
     });
     if (g.probes.basis == LightBasis::sides) return;

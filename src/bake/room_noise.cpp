@@ -34,7 +34,7 @@ TexelError checked_in(const std::vector<Layer>& layers, const BakeSet& set, std:
 
 }  // namespace
 
-Rooms find_rooms(const Level& level, const TexelSet& texels, const std::vector<std::uint8_t>& shown) {
+Rooms find_rooms(const Level& level, const TexelSet& texels, const TexelFlags& shown) {
     Rooms rooms;
     std::vector<std::uint32_t> listed(level.surfaces.size(), none);
     std::vector<std::vector<std::uint8_t>> left_out(level.zones.size());  // the surfaces of each, if any
@@ -67,7 +67,7 @@ Rooms find_rooms(const Level& level, const TexelSet& texels, const std::vector<s
 }
 
 std::vector<std::uint32_t> checked_texels(const UnlitLevel& g) {
-    const std::vector<std::uint8_t> shown = g.lightmapped();
+    const TexelFlags shown = g.lightmapped();
     std::vector<std::uint32_t> all, out;
     for (std::uint32_t i = 0; i < shown.size(); ++i)
         if (shown[i]) all.push_back(i);
@@ -97,8 +97,8 @@ void check_noise(const Making& m, const Solved& solved, Job& job) {
     reflect(solved.light, m.albedo, sent, job);
     for (const LayerToMake& c : m.columns) c.layer->checked.assign(checked.size(), {});
     for (std::uint32_t n = 0; n < 2; ++n) {
-        std::vector<Said> said(looks.asked.size());
-        gather_again(m, solved, sent, looks, first_number + n * copies, copies, said, job);
+        const std::vector<Said> said =
+            gather_again({m, solved, sent}, looks, {first_number + n * copies, copies}, job);
         for (std::size_t c = 0; c < groups; ++c) {
             Layer& layer = m.layer(c);
             for (std::size_t k = 0; k < looks.texel.size(); ++k) {

@@ -12,7 +12,7 @@ struct Rooms {
     std::vector<std::uint32_t> of_texel;
     std::vector<std::string> names;
 };
-Rooms find_rooms(const Level& level, const TexelSet& texels, const std::vector<std::uint8_t>& shown);
+Rooms find_rooms(const Level& level, const TexelSet& texels, const TexelFlags& shown);
 
 constexpr std::size_t most_checked = 4096;
 /// Texels, spread evenly over those that pages show, at which bakes are checked against other rays:

@@ -59,8 +59,8 @@ bool looked_into(const TexelSet& texels, const Links& links, const std::vector<s
 
 }  // namespace
 
-std::vector<SharedPair> find_shared(const TexelSet& texels, const std::vector<std::uint8_t>& wanted,
-                                    const RayCaster& caster, Job& job) {
+std::vector<SharedPair> find_shared(const TexelSet& texels, const TexelFlags& wanted, const RayCaster& caster,
+                                    Job& job) {
     constexpr std::size_t each = 2048;
     std::vector<std::vector<SharedPair>> found((texels.size() + each - 1) / each);
     job.parallel(texels.size(), each, [&](std::size_t begin, std::size_t end) {
@@ -84,9 +84,9 @@ std::vector<SharedPair> find_shared(const TexelSet& texels, const std::vector<st
     return all;
 }
 
-std::vector<std::uint8_t> find_hidden(const TexelSet& texels, const std::vector<std::uint8_t>& wanted,
-                                      const Links& links, std::vector<SharedPair>& pairs) {
-    std::vector<std::uint8_t> seen(texels.size(), 0), hidden(texels.size(), 0);
+TexelFlags find_hidden(const TexelSet& texels, const TexelFlags& wanted, const Links& links,
+                       std::vector<SharedPair>& pairs) {
+    TexelFlags seen(texels.size()), hidden(texels.size());
     std::vector<std::pair<std::uint32_t, std::uint32_t>> parted;
     std::vector<std::uint32_t> first;
     for (const SharedPair& p : pairs) {
@@ -99,7 +99,7 @@ std::vector<std::uint8_t> find_hidden(const TexelSet& texels, const std::vector<
     constexpr int steps[4][2] = {{1, 0}, {-1, 0}, {0, 1}, {0, -1}};
     for (const std::uint32_t start : first) {
         if (seen[start]) continue;
-        seen[start] = 1;
+        seen.set(start);
         // And what is enclosed with it, up to the next wall.
         std::vector<std::uint32_t> together{start};
         for (std::size_t next = 0; next < together.size(); ++next) {
@@ -110,12 +110,12 @@ std::vector<std::uint8_t> find_hidden(const TexelSet& texels, const std::vector<
                 if (std::binary_search(parted.begin(), parted.end(),
                                        std::pair(std::min(i, n), std::max(i, n))))
                     continue;
-                seen[n] = 1;
+                seen.set(n);
                 together.push_back(n);
             }
         }
         if (looked_into(texels, links, together)) continue;
-        for (const std::uint32_t i : together) hidden[i] = 1;
+        for (const std::uint32_t i : together) hidden.set(i);
     }
     std::erase_if(pairs, [&](const SharedPair& p) { return hidden[p.a] || hidden[p.b]; });
     return hidden;

@@ -15,14 +15,15 @@ struct SharedPair {
     float wall = 0;  ///< Metres thick; 0: a sheet.
 };
 
-/// `wanted`: the valid texels of pages. In order of texels. Cost: two to six short rays a texel.
-std::vector<SharedPair> find_shared(const TexelSet& texels, const std::vector<std::uint8_t>& wanted,
-                                    const RayCaster& caster, Job& job);
+/// `wanted`: those that are valid. In order of texels. Cost: two to six short rays a texel.
+std::vector<SharedPair> find_shared(const TexelSet& texels, const TexelFlags& wanted, const RayCaster& caster,
+                                    Job& job);
 
 /// Marks texels that no page needs: those beyond a wall from a texel of their chart, as under a floor that a
 /// wall goes through, in a space too small to be looked into. What pages hold there is filled from the other
-/// side, so that no dark line shows where wall and floor meet. Pairs with such a texel are dropped.
-std::vector<std::uint8_t> find_hidden(const TexelSet& texels, const std::vector<std::uint8_t>& wanted,
-                                      const Links& links, std::vector<SharedPair>& pairs);
+/// side, so that no dark line shows where wall and floor meet. `wanted`: the valid texels of pages. Pairs
+/// with a hidden texel are dropped.
+TexelFlags find_hidden(const TexelSet& texels, const TexelFlags& wanted, const Links& links,
+                       std::vector<SharedPair>& pairs);
 
 }  // namespace stasigraph

@@ -32,22 +32,22 @@ LightField gather_sources(Making& m, const RowLengths& lengths, const std::vecto
         if (c.is_sky()) c.layer->sky.assign(g.texels.size(), Rgb{});
     sum_skies(m, job);
     g.links.for_rows(1024, job, [&](std::size_t begin, std::size_t end) {
-        RowParts parts(g.judged.rows);
+        RowParts parts(g.recorded());
         for (std::size_t i = begin; i < end; ++i) {
-            if (!g.judged.valid[i]) continue;  // whatever an invalid texel is lit by is inside geometry
+            if (!g.judged.is_valid(i)) continue;  // whatever an invalid texel is lit by is inside geometry
             for (std::size_t c = 0; c < m.size(); ++c) {
                 Layer& layer = m.layer(c);
                 field.add(i, c, layer.sampled.light[i]);
                 if (!layer.live.light.empty()) field.add(i, c, layer.live.light[i]);
                 if (!m.sky(c)) continue;
                 const std::uint32_t length = lengths.at(i, c);
-                layer.sky[i] = gathered_sky_sum(*m.sky(c), g.judged.rows, g.links, i, length, m.weights.at(i),
-                                                m.columns[c].work->sky_sums[i])
+                layer.sky[i] = gathered_sky_sum(*m.sky(c), g.recorded(),
+                                                {i, m.columns[c].work->sky_sums[i].count, length},
+                                                m.weights.at(i), m.columns[c].work->sky_sums[i])
                                    .sum *
                                (pi / static_cast<float>(length));
                 if (!guided.empty())
-                    layer.sky[i] += guided_sky(*m.sky(c), guided[c], g.links, g.judged.rows, parts, i, length,
-                                               m.weights.at(i));
+                    layer.sky[i] += guided_sky(*m.sky(c), guided[c], parts, {i, 0, length}, m.weights.at(i));
                 field.add(i, c, layer.sky[i]);
             }
         }
@@ -239,7 +239,7 @@ Solved solve_layers(Making& m, Job& job) {
             // First with the first links and a few bounces, to see where the light is uncertain.
             const RowLengths few = {.first = std::min(first, most_asked), .groups = groups, .log2_scale = {}};
             const LightField light =
-                solve_bounces(g.links, few, m.albedo, gather_sources(m, asked.lengths, {}, job),
+                solve_bounces({g.links, few, m.albedo}, gather_sources(m, asked.lengths, {}, job),
                               std::min(3, m.quality.bounces.value_or(3)), job)
                     .light;
             Noise found = noise_of(m, light, question, job);
@@ -250,7 +250,7 @@ Solved solve_layers(Making& m, Job& job) {
             asked.guided = learn_guides(learnt, asked.noise, job);
             trace(m, asked.guided, job);
             renew_noise(learnt, asked.guided, found.mean, asked.noise, job);
-            asked.lengths = row_lengths(g.texels, g.judged.valid, asked.noise, groups, question, job);
+            asked.lengths = row_lengths(g.texels, g.judged.states, asked.noise, question, job);
             hold_against_whole(m, light, asked.noise);
             save(m, asked);
         } else {
@@ -264,12 +264,12 @@ Solved solve_layers(Making& m, Job& job) {
     }
     job.begin(Stage::bounces, settle_units);
     Solved solved{.light = {}, .lengths = std::move(asked.lengths), .guided = std::move(asked.guided)};
-    const AllGuided guided{solved.guided, g.judged.rows};
+    const AllGuided guided{solved.guided, g.recorded()};
     if (!load(m, solved)) {
         const SolveKept kept{g.store, "solving-" + solve_key(m)};
         SolveResult result = solve_bounces(
-            g.links, solved.lengths, m.albedo, gather_sources(m, solved.lengths, solved.guided, job),
-            m.quality.bounces, job, &kept, solved.guided.empty() ? nullptr : &guided);
+            {g.links, solved.lengths, m.albedo, solved.guided.empty() ? nullptr : &guided},
+            gather_sources(m, solved.lengths, solved.guided, job), m.quality.bounces, job, &kept);
         solved.light = std::move(result.light);
         for (std::size_t c = 0; c < groups; ++c) m.layer(c).bounces = result.bounces[c];
         save(m, solved);

@@ -23,7 +23,7 @@ float unseen_light(float exposure) {
     return unseen_share * std::exp2(exposure) / 8 * pi / 0.18f;
 }
 
-std::vector<float> find_sky_sample_share(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
+std::vector<float> find_sky_sample_share(const TexelSet& texels, const TexelStates& states,
                                          const Links& links, Job& job) {
     const auto sky_links = [&](std::size_t i) {
         const std::uint32_t n = std::min(links.length(i), links_asked);
@@ -33,13 +33,13 @@ std::vector<float> find_sky_sample_share(const TexelSet& texels, const std::vect
     std::vector<float> open(texels.size(), 0.0f), sampled(texels.size(), 1.0f);
     job.parallel(texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)
-            if (valid[i]) open[i] = sky_links(i);
+            if (is_valid(states[i])) open[i] = sky_links(i);
     });
     job.parallel(texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             float sum = 0, count = 0;
             texels.for_neighbours(static_cast<std::uint32_t>(i), 2, [&](std::uint32_t n) {
-                if (!valid[n]) return;
+                if (!is_valid(states[n])) return;
                 sum += open[n];
                 count += 1;
             });
@@ -51,19 +51,19 @@ std::vector<float> find_sky_sample_share(const TexelSet& texels, const std::vect
     return sampled;
 }
 
-SkySum gathered_sky_sum(const SkyLight& sky, const RowSource& rows, const Links& links, std::size_t row,
-                        std::uint32_t count, const SkyWeights& weights, SkySum before) {
-    if (sky.even() && links.tints_of(row).empty()) {
-        const std::uint32_t* words = links.row(row);
-        const auto n = static_cast<float>(std::count(words, words + count, sky_word));
+SkySum gathered_sky_sum(const SkyLight& sky, const RecordedRows& recorded, const LinkRange& range,
+                        const SkyWeights& weights, SkySum before) {
+    if (sky.even() && recorded.links.tints_of(range.row).empty()) {
+        const std::uint32_t* words = recorded.links.row(range.row);
+        const auto n = static_cast<float>(std::count(words, words + range.end, sky_word));
         const float light = luminance(sky.radiance({}));
-        return {sky.radiance({}) * n, light * light * n, count};
+        return {sky.radiance({}) * n, light * light * n, range.end};
     }
-    gathered_sky(sky, rows, links, row, before.count, count, weights, [&](std::uint32_t, Vec3, Rgb e) {
+    gathered_sky(sky, recorded, range, weights, [&](std::uint32_t, Vec3, Rgb e) {
         before.sum += e;
         before.square += luminance(e) * luminance(e);
     });
-    before.count = count;
+    before.count = range.end;
     return before;
 }
 
@@ -147,20 +147,20 @@ std::vector<float> estimate_noise(NoisyLight& s, std::size_t groups, const Noise
     return noise;
 }
 
-RowLengths row_lengths(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
-                       const std::vector<float>& noise, std::size_t groups, const NoiseQuestion& question,
-                       Job& job) {
+RowLengths row_lengths(const TexelSet& texels, const TexelStates& states, const std::vector<float>& noise,
+                       const NoiseQuestion& question, Job& job) {
+    const std::size_t groups = texels.size() > 0 ? noise.size() / texels.size() : 1;
     RowLengths lengths{.first = question.first,
                        .groups = groups,
                        .log2_scale = std::vector<std::uint8_t>(texels.size() * groups, 0)};
     job.parallel(texels.size(), 1024, [&](std::size_t begin, std::size_t end) {
         std::vector<float> square(groups);
         for (std::size_t i = begin; i < end; ++i) {
-            if (!valid[i]) continue;
+            if (!is_valid(states[i])) continue;
             float count = 0;
             std::fill(square.begin(), square.end(), 0.0f);
             texels.for_neighbours(static_cast<std::uint32_t>(i), 2, [&](std::uint32_t n) {
-                if (!valid[n]) return;
+                if (!is_valid(states[n])) return;
                 for (std::size_t g = 0; g < groups; ++g)
                     square[g] += noise[n * groups + g] * noise[n * groups + g];
                 count += 1;

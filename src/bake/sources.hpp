@@ -20,12 +20,8 @@ struct RowSkyWeights {
         return {sample_share.empty() ? open.light_samples : open.light_samples * sample_share[row], open.gather_samples};
     }
 };
-std::vector<float> find_sky_sample_share(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
-                                      const Links& links, Job& job);
-
-/// Explicitly sampled light of one group, every row with the same effort: three floats a row, lux.
-std::vector<Rgb> light_rows(const DirectLight& light, const RowSource& rows, const LightEffort& effort,
-                            const RowSkyWeights& weights, std::uint32_t seed, Job& job);
+std::vector<float> find_sky_sample_share(const TexelSet& texels, const TexelStates& states, const Links& links,
+                                         Job& job);
 
 /// One group's light on the texels of a level, as it is to be sampled.
 struct DirectPass {
@@ -41,8 +37,17 @@ struct DirectPass {
     const GradientRows* gradients = nullptr;  ///< The texels whose gradients are wanted as well.
     std::size_t units = 1;              ///< Of the job's stage, for each row.
 };
+/// Every row's light with the same effort, lux.
+std::vector<Rgb> light_rows(const DirectPass& pass, Job& job);
 /// Seconds that rows spread over all of them take with the effort asked for, for each row.
-double seconds_a_row(const DirectPass& pass, const std::vector<std::uint8_t>& valid, Job& job);
+double seconds_a_row(const DirectPass& pass, const TexelStates& states, Job& job);
+
+/// The texels of the level that are sampled. Borrowed.
+struct LitTexels {
+    const TexelSet& texels;
+    const TexelStates& states;
+    const std::vector<float>& besides;  ///< Luminance in lux that other techniques add on each, or empty.
+};
 
 struct DirectTexels {
     std::vector<Rgb> light;    ///< Lux; invalid texels stay black.
@@ -70,15 +75,14 @@ struct DirectBefore {
     const DirectTexels& texels;
     const std::vector<std::uint32_t>& gradient_texel;  ///< Of each of its gradients.
     const Edit& edit;
-    const std::vector<std::uint8_t>& other;  ///< Texels that are sampled in another way now.
+    const TexelFlags& other;  ///< Texels that are sampled in another way now.
 };
 /// With more rays where it is noisy, as in penumbrae: until the relative standard error meets effort.error or
 /// sixteen times the effort is spent, 64 times where there are eight sources at most; none to sources that all
-/// around saw whole, or not at all. `besides`: luminance in lux that other techniques add on each texel, for
-/// the sky; empty for none. `before`, where given, saves the rays that cannot have changed; the result is the
-/// same. `kept`, where given: every so often what is done is saved, and a later call goes on from there.
-DirectTexels light_texels(const DirectPass& pass, const TexelSet& texels,
-                          const std::vector<std::uint8_t>& valid, const std::vector<float>& besides, Job& job,
+/// around saw whole, or not at all. `before`, where given, saves the rays that cannot have changed; the result
+/// is the same. `kept`, where given: every so often what is done is saved, and a later call goes on from
+/// there.
+DirectTexels light_texels(const DirectPass& pass, const LitTexels& texels, Job& job,
                           const DirectBefore* before = nullptr, const KeptParts* kept = nullptr);
 
 /// What a link that met the sky brings of it, nit: weighed against explicit sampling and tinted by what it
@@ -91,27 +95,26 @@ inline Rgb gathered_sky_at(const SkyLight& sky, const Receiver& r, Vec3 directio
     return sky.radiance_in(cell) * tint * share;
 }
 
-/// Calls add(k, direction, radiance) for every one of the links begin .. end of a row that met the sky: its
-/// radiance in nit, weighed against explicit sampling and tinted by what it passed.
+/// Calls add(k, direction, radiance) for every one of some links that met the sky: its radiance in nit,
+/// weighed against explicit sampling and tinted by what it passed.
 template <class Add>
-void gathered_sky(const SkyLight& sky, const RowSource& rows, const Links& links, std::size_t row,
-                  std::uint32_t begin, std::uint32_t end, const SkyWeights& weights, Add&& add) {
-    TintReader tints(links, row);
-    const Receiver& r = rows.receivers[row];
-    for_sky_links(links, rows, row, begin, end, [&](std::uint32_t k, Vec3 w) {
+void gathered_sky(const SkyLight& sky, const RecordedRows& recorded, const LinkRange& range,
+                  const SkyWeights& weights, Add&& add) {
+    TintReader tints(recorded.links, range.row);
+    const Receiver& r = recorded.rows.receivers[range.row];
+    for_sky_links(recorded, range, [&](std::uint32_t k, Vec3 w) {
         add(k, w, gathered_sky_at(sky, r, w, tints.at(k), weights));
     });
 }
 
 /// The same for several skies along the same links: add(number of the sky, k, direction, radiance).
 template <class Add>
-void gathered_skies(std::span<const SkyLight* const> skies, const RowSource& rows, const Links& links,
-                    std::size_t row, std::uint32_t begin, std::uint32_t end, const SkyWeights& weights,
-                    Add&& add) {
+void gathered_skies(std::span<const SkyLight* const> skies, const RecordedRows& recorded,
+                    const LinkRange& range, const SkyWeights& weights, Add&& add) {
     if (skies.empty()) return;
-    TintReader tints(links, row);
-    const Receiver& r = rows.receivers[row];
-    for_sky_links(links, rows, row, begin, end, [&](std::uint32_t k, Vec3 w) {
+    TintReader tints(recorded.links, range.row);
+    const Receiver& r = recorded.rows.receivers[range.row];
+    for_sky_links(recorded, range, [&](std::uint32_t k, Vec3 w) {
         const float gathered = r.gather_density(w);
         const Rgb tint = tints.at(k);
         std::size_t cell = skies[0]->cell_of(w);
@@ -125,14 +128,15 @@ void gathered_skies(std::span<const SkyLight* const> skies, const RowSource& row
     });
 }
 
-/// The same of a row's first links summed up, given the sum of fewer of them.
+/// The same summed up over a row's first links.
 struct SkySum {
     Rgb sum;           ///< Nit.
     float square = 0;  ///< Of luminance, summed.
     std::uint32_t count = 0;
 };
-SkySum gathered_sky_sum(const SkyLight& sky, const RowSource& rows, const Links& links, std::size_t row,
-                        std::uint32_t count, const SkyWeights& weights, SkySum before = {});
+/// Of the links before range.end, given the sum of those before range.begin.
+SkySum gathered_sky_sum(const SkyLight& sky, const RecordedRows& recorded, const LinkRange& range,
+                        const SkyWeights& weights, SkySum before = {});
 
 /// Lux below which noise is not seen under an exposure value at ISO 100: four stops under what a grey card
 /// needs to be middle grey.
@@ -172,8 +176,7 @@ std::vector<float> estimate_noise(NoisyLight& light, std::size_t groups, const N
 /// How many links bring each row under the noise asked for: powers of two times the first length. By the
 /// noise of the texels around it and never by its own: a row that happened to miss a bright spot would think
 /// itself quiet, stay short, and all such rows together would be too dark.
-RowLengths row_lengths(const TexelSet& texels, const std::vector<std::uint8_t>& valid,
-                       const std::vector<float>& noise, std::size_t groups, const NoiseQuestion& question,
-                       Job& job);
+RowLengths row_lengths(const TexelSet& texels, const TexelStates& states, const std::vector<float>& noise,
+                       const NoiseQuestion& question, Job& job);
 
 }  // namespace stasigraph

@@ -42,12 +42,12 @@ InBlock::Key region_of(const InBlock::Key& tile) {
 
 }  // namespace
 
-TexelBlocks in_blocks(const TexelSet& texels, const std::vector<std::uint8_t>& valid) {
+TexelBlocks in_blocks(const TexelSet& texels, const TexelStates& states) {
     const std::vector<float> spacing = grid_spacing(texels);
     std::vector<InBlock> all;
     all.reserve(texels.size());
     for (std::uint32_t i = 0; i < texels.size(); ++i) {
-        if (!valid[i]) continue;
+        if (!is_valid(states[i])) continue;
         int x = 0, y = 0;
         texels.place_in_chart(i, x, y);
         const float apart = spacing[texels.grid[i]], side = block_side * apart;

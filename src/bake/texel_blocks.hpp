@@ -43,6 +43,6 @@ struct TexelBlocks {
 
     float block_size(const Tile& tile) const { return block_side * texels[tile.whole().begin].spacing(); }
 };
-TexelBlocks in_blocks(const TexelSet& texels, const std::vector<std::uint8_t>& valid);
+TexelBlocks in_blocks(const TexelSet& texels, const TexelStates& states);
 
 }  // namespace stasigraph

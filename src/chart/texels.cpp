@@ -111,7 +111,7 @@ private:
         const Vec3 p0 = corner(t, 0), e1 = corner(t, 1) - p0, e2 = corner(t, 2) - p0;
         const float side_sign = back_ ? -1.0f : 1.0f;
         const Vec3 face = normalize(cross(e1, e2)) * (determinant(surface_.to_world) < 0 ? -1.0f : 1.0f);
-        const Vec3 normal = shading_normal(mesh_, t, u, v, surface_.to_world, face);
+        const Vec3 normal = shading_normal(mesh_, t, {u, v}, surface_.to_world, face);
         side.cells[c] = static_cast<std::uint32_t>(side.position.size());
         side.position.push_back(p0 + e1 * u + e2 * v);
         side.normal.push_back(normal * side_sign);

@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <vector>
 
+#include "base/flags.hpp"
 #include "stasigraph/atlas.hpp"
 
 namespace stasigraph {
@@ -25,6 +26,16 @@ struct TexelGrid {
     std::uint32_t cell_count = 0;
     std::uint32_t first_texel = 0, texel_count = 0;
 };
+
+/// What is known of a texel by its first rays. A parted one is open, and a wall stands between it and one
+/// beside it, so that a ray may meet the part of it that lies beyond the wall.
+enum class TexelState : std::uint8_t { invalid, open, parted };
+using TexelStates = std::vector<TexelState>;
+constexpr bool is_valid(TexelState state) {
+    return state != TexelState::invalid;
+}
+/// Some of a level's texels.
+using TexelFlags = Flags<struct OfTexels>;
 
 /// All texels of a level, ordered by surface, front before back, chart, rows from the top.
 /// Threads: const use is safe from any number of threads.

@@ -54,7 +54,7 @@ struct Fitted {
 struct Input {
     const TexelSet& texels;
     const TexelGraph& graph;
-    const std::vector<std::uint8_t>& wanted;
+    const TexelFlags& wanted;
     const DenoiseGuide& guide;
     std::size_t first = 0, groups = 0;
     std::vector<Sample> sample;
@@ -306,16 +306,17 @@ FitChoice judge(const Input& in, const AllFitted& fitted, Job& job) {
 
 /// `from` are the gradients as they came, of all groups.
 void smooth_gradients(const Input& in, const FitChoice& choice, const LightField& from,
-                      const GradientsToSmooth& to_smooth, Job& job) {
-    LightField& gradients = to_smooth.gradients;
+                      const SmoothedLight& smoothed, Job& job) {
+    const GradientRows& rows = *smoothed.rows;
+    LightField& gradients = *smoothed.gradients;
     const std::size_t stride = gradients.stride;
     job.parallel(gradients.rows, texels_per_task, [&](std::size_t begin, std::size_t end) {
         Around around;
         Neighbourhood near;
         Weights w{};
         for (std::size_t row = begin; row < end; ++row) {
-            const std::uint32_t i = to_smooth.rows.texel[row];
-            if (!in.wanted[i] || !to_smooth.rows.shown[row]) continue;
+            const std::uint32_t i = rows.texel[row];
+            if (!in.wanted[i] || !rows.shown[row]) continue;
             near.collect(in.graph, i, 1);
             bool looked = false;
             for (std::size_t g = 0; g < in.groups; ++g) {
@@ -332,7 +333,7 @@ void smooth_gradients(const Input& in, const FitChoice& choice, const LightField
                     around.look_at(in, i, g);
                     const std::size_t n = around.weigh(f, w);
                     for (std::size_t k = 0; k < n; ++k) {
-                        const std::uint32_t beside = to_smooth.rows.of(around.near[k]);
+                        const std::uint32_t beside = rows.of(around.near[k]);
                         if (!(std::abs(w[k]) > 1e-5f) || beside == none) continue;
                         const float* there = &from.values[static_cast<std::size_t>(beside) * stride + column];
                         for (std::size_t c = 0; c < 9; ++c) to[c] += w[k] * share[f + 1] * there[c];
@@ -369,24 +370,23 @@ void take_fits(const Input& in, const FitChoice& choice, const AllFitted& fitted
 
 }  // namespace
 
-void denoise(const TexelSet& texels, const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
-             const DenoiseGuide& guide, LightField& light, const GradientsToSmooth* gradients, Job& job,
+void denoise(const SmoothedTexels& texels, const DenoiseGuide& guide, const SmoothedLight& smoothed, Job& job,
              const SmoothingSteps& steps) {
-    const LightField gradients_before = gradients ? gradients->gradients : LightField{};
+    const LightField gradients_before = smoothed.gradients ? *smoothed.gradients : LightField{};
     for (std::size_t first = steps.done; first < guide.groups; first += groups_smoothed_at_once) {
-        const Input in = prepare({.texels = texels,
-                                  .graph = graph,
-                                  .wanted = wanted,
+        const Input in = prepare({.texels = texels.texels,
+                                  .graph = texels.graph,
+                                  .wanted = texels.wanted,
                                   .guide = guide,
                                   .first = first,
                                   .groups = std::min(groups_smoothed_at_once, guide.groups - first),
                                   .sample = {},
                                   .noisy = {}},
-                                 light, job);
+                                 smoothed.light, job);
         const AllFitted fitted = fit_all(in, job);
         const FitChoice choice = judge(in, fitted, job);
-        if (gradients) smooth_gradients(in, choice, gradients_before, *gradients, job);
-        take_fits(in, choice, fitted, light, job);
+        if (smoothed.gradients) smooth_gradients(in, choice, gradients_before, smoothed, job);
+        take_fits(in, choice, fitted, smoothed.light, job);
         if (steps.after) steps.after(first + in.groups);
     }
 }

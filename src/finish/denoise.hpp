@@ -25,10 +25,17 @@ struct DenoiseGuide {
         unseen;  ///< By group: standard error, channels summed, too small to be smoothed, lux. Or empty.
 };
 
-/// Gradients that are smoothed as the light is: those that are shown.
-struct GradientsToSmooth {
-    const GradientRows& rows;
-    LightField& gradients;
+/// What is smoothed: the light of texels, and the gradients that are shown, as it is.
+struct SmoothedLight {
+    LightField& light;
+    const GradientRows* rows = nullptr;  ///< Null where there are no gradients.
+    LightField* gradients = nullptr;
+};
+/// The texels of the graph, those with `wanted`.
+struct SmoothedTexels {
+    const TexelSet& texels;
+    const TexelGraph& graph;
+    const TexelFlags& wanted;
 };
 /// So many groups at once share what is known of a texel's surroundings; more need more memory.
 inline constexpr std::size_t groups_smoothed_at_once = 5;
@@ -45,12 +52,11 @@ constexpr std::size_t denoise_units(std::size_t texels, std::size_t groups) {
 /// How far around a texel light may come from, in steps of the graph.
 inline constexpr int smoothing_steps = 8;
 
-/// Replaces the light of every texel of the graph (those with `wanted`), which is never below 0; `gradients`
-/// may be null. Only light of groups that are not done is read or replaced. A group's light is the same
-/// whichever others are smoothed with it, and for any number of threads. Memory: during the call 100 bytes a
-/// texel for each of at most five groups, and the gradients once more.
-void denoise(const TexelSet& texels, const TexelGraph& graph, const std::vector<std::uint8_t>& wanted,
-             const DenoiseGuide& guide, LightField& light, const GradientsToSmooth* gradients, Job& job,
+/// Replaces the light of every wanted texel, which is never below 0. Only light of groups that are not done
+/// is read or replaced. A group's light is the same whichever others are smoothed with it, and for any number
+/// of threads. Memory: during the call 100 bytes a texel for each of at most five groups, and the gradients
+/// once more.
+void denoise(const SmoothedTexels& texels, const DenoiseGuide& guide, const SmoothedLight& smoothed, Job& job,
              const SmoothingSteps& steps = {});
 
 }  // namespace stasigraph

@@ -24,13 +24,13 @@ void for_neighbours(int side, std::uint32_t place, F f) {
 
 /// Rings of texels with state `wanted` around the filled ones; texels of a ring see only those of earlier
 /// rings.
-void plan_rings(PagePlan& plan, std::vector<std::uint8_t>& filled, std::uint8_t wanted, int rings) {
+void plan_rings(PagePlan& plan, PageFlags& filled, std::uint8_t wanted, int rings) {
     std::vector<std::uint32_t> front, next;
-    std::vector<std::uint8_t> queued(filled.size(), 0);
+    PageFlags queued(filled.size());
     const auto queue_around = [&](std::uint32_t place) {
         for_neighbours(plan.side, place, [&](int, std::uint32_t n) {
             if (!filled[n] && !queued[n] && plan.state[n] == wanted) {
-                queued[n] = 1;
+                queued.set(n);
                 next.push_back(n);
             }
         });
@@ -43,19 +43,19 @@ void plan_rings(PagePlan& plan, std::vector<std::uint8_t>& filled, std::uint8_t 
         for (const std::uint32_t place : front) {
             std::uint8_t neighbours = 0;
             for_neighbours(plan.side, place, [&](int k, std::uint32_t n) {
-                neighbours = static_cast<std::uint8_t>(neighbours | (filled[n] << k));
+                neighbours = static_cast<std::uint8_t>(neighbours | ((filled[n] ? 1 : 0) << k));
             });
             plan.fills.push_back({place, neighbours});
         }
-        for (const std::uint32_t place : front) filled[place] = 1;
+        for (const std::uint32_t place : front) filled.set(place);
         for (const std::uint32_t place : front) queue_around(place);
     }
 }
 
 }  // namespace
 
-std::vector<PagePlan> plan_pages(const Atlas& atlas, const TexelSet& texels,
-                                 const std::vector<std::uint8_t>& valid, Job& job) {
+std::vector<PagePlan> plan_pages(const Atlas& atlas, const TexelSet& texels, const TexelFlags& shown,
+                                 Job& job) {
     std::vector<PagePlan> plans;
     for (int side : atlas.pages)
         plans.push_back({.side = side,
@@ -72,13 +72,13 @@ std::vector<PagePlan> plan_pages(const Atlas& atlas, const TexelSet& texels,
         int x = 0, y = 0;
         texels.place_in_chart(i, x, y);
         const auto place = static_cast<std::uint32_t>((uv.y + chart.y + y) * plan.side + uv.x + chart.x + x);
-        plan.state[place] = valid[i] ? 1 : 2;
-        if (valid[i]) plan.valid.push_back({i, place});
+        plan.state[place] = shown[i] ? 1 : 2;
+        if (shown[i]) plan.valid.push_back({i, place});
     }
     job.parallel(plans.size(), 1, [&](std::size_t p, std::size_t) {
         PagePlan& plan = plans[p];
-        std::vector<std::uint8_t> filled(plan.state.size());
-        for (std::size_t i = 0; i < filled.size(); ++i) filled[i] = plan.state[i] == 1;
+        PageFlags filled(plan.state.size());
+        for (std::size_t i = 0; i < filled.size(); ++i) filled.set(i, plan.state[i] == 1);
         // Invalid texels from their own chart first, so that the margin is not made of them.
         plan_rings(plan, filled, 2, most_invalid_rings);
         plan_rings(plan, filled, 0, atlas.margin);
@@ -104,7 +104,7 @@ std::vector<PageImage> finish_pages(const std::vector<PagePlan>& plans,
     return pages;
 }
 
-void fill_page(const PagePlan& plan, const std::vector<std::uint8_t>& kept, PageImage& page) {
+void fill_page(const PagePlan& plan, const PageFlags& kept, PageImage& page) {
     for (const PagePlan::Dilation& f : plan.fills) {
         if (!kept.empty() && kept[f.place]) continue;
         Rgb sum;

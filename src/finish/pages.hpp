@@ -18,15 +18,18 @@ struct PagePlan {
     };
     std::vector<Dilation> fills;  ///< Invalid texels first, then the margin, ring by ring.
 };
-std::vector<PagePlan> plan_pages(const Atlas& atlas, const TexelSet& texels,
-                                 const std::vector<std::uint8_t>& valid, Job& job);
+/// `shown`: those that pages show; all others count as invalid.
+std::vector<PagePlan> plan_pages(const Atlas& atlas, const TexelSet& texels, const TexelFlags& shown,
+                                 Job& job);
 
 /// Writes value(texel) of every valid texel to its page and fills the rest by the plan.
 std::vector<PageImage> finish_pages(const std::vector<PagePlan>& plans,
                                     const std::function<Rgb(std::size_t texel)>& value, Job& job);
 
-/// Fills what a plan fills, all but the places marked as kept.
-void fill_page(const PagePlan& plan, const std::vector<std::uint8_t>& kept, PageImage& page);
+/// Some places of one page, row by row.
+using PageFlags = Flags<struct OfPages>;
+/// Fills what a plan fills, all but the places marked as kept; none are where it is empty.
+void fill_page(const PagePlan& plan, const PageFlags& kept, PageImage& page);
 
 /// Fills what is still empty from coarser and coarser means of what is not (pull-push: Gortler et al., The
 /// Lumigraph, 1996), so that the page's smaller levels are made of light. States stay.

@@ -97,7 +97,7 @@ void add_border(const Level& level, const Atlas& atlas, std::uint32_t number, st
         const Vec2 corner{static_cast<float>(uv.x), static_cast<float>(uv.y)};
         Edge e{.a = world(v),
                .b = world(w),
-               .normal = shading_normal(mesh, t, middle[k][0], middle[k][1], surface.to_world, face),
+               .normal = shading_normal(mesh, t, {middle[k][0], middle[k][1]}, surface.to_world, face),
                .face = face,
                .inward = {},
                .from = layout.uv[v] + corner,
@@ -208,9 +208,8 @@ Triple ratio(const Triple& a, const Triple& b) {
 
 }  // namespace
 
-SeamPlan plan_seams(const Level& level, const Atlas& atlas, const std::vector<PagePlan>& pages,
-                    const std::function<const RayCaster&()>& caster, std::vector<std::uint8_t>& open,
-                    Job& job) {
+SeamPlan plan_seams(const SeamedLevel& seamed, SeamFlags& open, Job& job) {
+    const auto& [level, atlas, pages, caster] = seamed;
     std::vector<std::vector<Edge>> found(atlas.surfaces.size());
     job.parallel(found.size(), 1, [&](std::size_t i, std::size_t) {
         add_border(level, atlas, static_cast<std::uint32_t>(i), found[i]);
@@ -251,9 +250,9 @@ SeamPlan plan_seams(const Level& level, const Atlas& atlas, const std::vector<Pa
                     const Vec3 from = place + a.inward * look_in + a.face * look_up,
                                way = place + b.inward * look_in + b.face * look_up - from;
                     const float far = length(way);
-                    open.push_back(rays->closest({from, way * (1 / far), far}).surface == none ? 1 : 0);
+                    open.push_back(rays->closest({from, way * (1 / far), far}).surface == none);
                 }
-                return at < open.size() && open[at++] != 0;
+                return at < open.size() && open[at++];
             });
     return plan;
 }
@@ -289,15 +288,15 @@ void fit_seams(const SeamPlan& plan, const std::vector<PagePlan>& pages, double 
             way[i] += residual[i];
         }
     }
-    std::vector<std::vector<std::uint8_t>> kept;
-    for (const PageImage& image : images) kept.emplace_back(image.texels.size(), std::uint8_t{0});
+    std::vector<PageFlags> kept;
+    for (const PageImage& image : images) kept.emplace_back(image.texels.size());
     for (std::size_t i = 0; i < n; ++i) {
         const SeamPlan::Texel t = plan.texels[i];
         light[i] += by[i];
         images[t.page].texels[t.place] = {static_cast<float>(std::max(least, light[i].r)),
                                           static_cast<float>(std::max(least, light[i].g)),
                                           static_cast<float>(std::max(least, light[i].b))};
-        kept[t.page][t.place] = 1;
+        kept[t.page].set(t.place);
     }
     job.parallel(images.size(), 1,
                  [&](std::size_t p, std::size_t) { fill_page(pages[p], kept[p], images[p]); });

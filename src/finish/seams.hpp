@@ -29,10 +29,16 @@ struct SeamPlan {
     std::vector<float> hold;  ///< How firmly each texel keeps its light.
     std::vector<Sample> samples;
 };
+struct SeamedLevel {
+    const Level& level;
+    const Atlas& atlas;
+    const std::vector<PagePlan>& pages;
+    std::function<const RayCaster&()> caster;  ///< Asked for where rays are needed.
+};
+/// Places along all edges, in order.
+using SeamFlags = Flags<struct OfSeams>;
 /// `open`: for each place looked at whether its two sides see one another; where empty it is filled, by rays.
-SeamPlan plan_seams(const Level& level, const Atlas& atlas, const std::vector<PagePlan>& pages,
-                    const std::function<const RayCaster&()>& caster, std::vector<std::uint8_t>& open,
-                    Job& job);
+SeamPlan plan_seams(const SeamedLevel& seamed, SeamFlags& open, Job& job);
 
 /// Moves the texels along seams as little as it takes (least squares, by conjugate gradients) for both sides
 /// to agree, and fills the margins anew. `least`: below it nothing goes, 0 for light. Same bytes for any

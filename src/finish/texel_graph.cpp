@@ -21,7 +21,7 @@ constexpr std::size_t graph_texels_per_task = 2048;
 
 struct Connector {
     const TexelSet& texels;
-    const std::vector<std::uint8_t>& wanted;
+    const TexelFlags& wanted;
     const RayCaster& caster;
     std::vector<float> spacing;
 
@@ -120,8 +120,8 @@ std::vector<float> grid_spacing(const TexelSet& texels) {
     return spacing;
 }
 
-TexelGraph connect_texels(const TexelSet& texels, const std::vector<std::uint8_t>& wanted,
-                          const RayCaster& caster, Job& job) {
+TexelGraph connect_texels(const TexelSet& texels, const TexelFlags& wanted, const RayCaster& caster,
+                          Job& job) {
     const Connector c{texels, wanted, caster, grid_spacing(texels)};
     TexelGraph graph;
     TexelGraph::Beside alone;
@@ -181,7 +181,7 @@ TexelGraph connect_texels(const TexelSet& texels, const std::vector<std::uint8_t
     return graph;
 }
 
-std::vector<std::uint8_t> grown(const TexelGraph& graph, std::vector<std::uint8_t> marked, int steps) {
+TexelFlags grown(const TexelGraph& graph, TexelFlags marked, int steps) {
     std::vector<std::uint32_t> front, next;
     for (std::uint32_t i = 0; i < marked.size(); ++i)
         if (marked[i]) front.push_back(i);
@@ -191,7 +191,7 @@ std::vector<std::uint8_t> grown(const TexelGraph& graph, std::vector<std::uint8_
             for (const std::uint32_t n : graph.beside[i]) {
                 if (n == none) break;
                 if (marked[n]) continue;
-                marked[n] = 1;
+                marked.set(n);
                 next.push_back(n);
             }
         std::swap(front, next);

@@ -19,11 +19,11 @@ struct TexelGraph {
 };
 
 /// `wanted`: the texels that take part. Cost: about two rays a texel.
-TexelGraph connect_texels(const TexelSet& texels, const std::vector<std::uint8_t>& wanted,
-                          const RayCaster& caster, Job& job);
+TexelGraph connect_texels(const TexelSet& texels, const TexelFlags& wanted, const RayCaster& caster,
+                          Job& job);
 
 /// The texels marked and those within so many steps of one of them.
-std::vector<std::uint8_t> grown(const TexelGraph& graph, std::vector<std::uint8_t> marked, int steps);
+TexelFlags grown(const TexelGraph& graph, TexelFlags marked, int steps);
 
 /// The texels within some steps of one along the graph, nearest first, itself at the front.
 ///

@@ -79,22 +79,28 @@ double forecast(const Level& level, const TexelSet& texels, const TierOptions& t
         some.receivers.push_back(all.receivers[i]);
         some.seeds.push_back(all.seeds[i]);
     }
+    const std::vector<std::uint32_t> lengths(some.size(), static_cast<std::uint32_t>(tier.first_links));
     const double link_seconds = least_seconds([&] {
         Links links;
-        extend_links(level, caster, texels, some,
-                     std::vector<std::uint32_t>(some.size(), static_cast<std::uint32_t>(tier.first_links)),
-                     links, job);
+        extend_links({level, caster, texels}, {some, lengths}, links, job);
     });
     const SkyLight sky(level.sky);
+    const RowSkyWeights weights{
+        .open = {static_cast<float>(tier.light_samples), static_cast<float>(tier.first_links)},
+        .sample_share = {}};
+    const Footprints middles;
     const double direct_seconds = least_seconds([&] {
         for (std::uint32_t g = 0; g < level.groups.size(); ++g)
-            for (const BakeRole role : {BakeRole::whole, BakeRole::bounce})
-                light_rows(
-                    DirectLight(level, textures, caster, sky, g, role), some,
-                    light_effort(tier, level.quality.noise),
-                    {.open = {static_cast<float>(tier.light_samples), static_cast<float>(tier.first_links)},
-                     .sample_share = {}},
-                    g, job);
+            for (const BakeRole role : {BakeRole::whole, BakeRole::bounce}) {
+                const DirectLight light(level, textures, caster, sky, g, role);
+                light_rows({.light = light,
+                            .rows = some,
+                            .footprints = middles,
+                            .effort = light_effort(tier, level.quality.noise),
+                            .weights = weights,
+                            .seed = g},
+                           job);
+            }
     });
     const double share = static_cast<double>(all.size()) / static_cast<double>(some.size());
     const double probe_rays = static_cast<double>(probes) * tier.probe_links /

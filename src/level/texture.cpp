@@ -134,8 +134,9 @@ Texel4 TextureSet::look_up(const Mips& mips, const TextureUse& use, Vec2 uv, flo
                  tame(p.y, use.repeat_y) * static_cast<float>(mip.height) - 0.5f);
 }
 
-Vec3 shading_normal(const Mesh& mesh, std::uint32_t triangle, float u, float v, const Affine& to_world,
+Vec3 shading_normal(const Mesh& mesh, std::uint32_t triangle, Vec2 barycentric, const Affine& to_world,
                     Vec3 face) {
+    const auto [u, v] = barycentric;
     const std::uint32_t* i = &mesh.indices[3 * static_cast<std::size_t>(triangle)];
     const Vec3 local = mesh.normals[i[0]] * (1 - u - v) + mesh.normals[i[1]] * u + mesh.normals[i[2]] * v;
     const Vec3 normal = normalize(transform_normal(to_world, local));
@@ -148,13 +149,12 @@ Vec2 mesh_uv(const Mesh& mesh, std::uint32_t triangle, float u, float v) {
     return mesh.uv0[i[0]] * (1 - u - v) + mesh.uv0[i[1]] * u + mesh.uv0[i[2]] * v;
 }
 
-Rgb TextureSet::albedo(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v,
-                       float footprint) const {
+Rgb TextureSet::albedo(const Level& level, const Surface& surface, std::uint32_t triangle, float u,
+                       float v) const {
     const Material& m = level.materials[surface.material];
     Rgb c = m.base_color;
     if (m.base_texture.image != none) {
-        const Texel4 t =
-            sample(m.base_texture, mesh_uv(level.meshes[surface.mesh], triangle, u, v), footprint);
+        const Texel4 t = sample(m.base_texture, mesh_uv(level.meshes[surface.mesh], triangle, u, v));
         c = c * Rgb{t.r, t.g, t.b};
     }
     return hold(c);
@@ -202,8 +202,10 @@ Rgb TextureSet::mean_albedo(const Level& level, const Surface& surface, std::uin
     return hold(sum * (1.0f / 16));
 }
 
-Vec3 TextureSet::mapped_normal(const Level& level, const Surface& surface, std::uint32_t triangle,
-                               Vec2 barycentric, const Footprint& footprint, Vec3 normal, Vec3 face) const {
+Vec3 TextureSet::mapped_normal(const Level& level, const Surface& surface, const Around& at,
+                               const Normals& normals) const {
+    const auto& [triangle, barycentric, footprint] = at;
+    const auto& [normal, face] = normals;
     const Material& m = level.materials[surface.material];
     const Mesh& mesh = level.meshes[surface.mesh];
     if (m.normal_texture.image == none || mesh.uv0.empty()) return normal;

@@ -40,17 +40,25 @@ public:
     Texel4 sample(const TextureUse& use, Vec2 uv, float footprint = 0) const;
 
     /// Base colour, clamped to [0, 0.95] a channel, at a point of a surface's triangle.
-    Rgb albedo(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v,
-               float footprint = 0) const;
+    Rgb albedo(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v) const;
     /// The same averaged over a parallelogram of UVs around the point: sixteen lookups in an even grid, each
     /// as wide as its share.
     Rgb mean_albedo(const Level& level, const Surface& surface, std::uint32_t triangle, Vec2 barycentric,
                     const Footprint& footprint) const;
-    /// The shading normal bent by the material's normal map, averaged over a parallelogram of UVs around a
-    /// point. `normal` and `face`: the interpolated and the triangle's own, both outward and unit length;
-    /// `normal` itself where there is no map. Never turned away from the face.
-    Vec3 mapped_normal(const Level& level, const Surface& surface, std::uint32_t triangle, Vec2 barycentric,
-                       const Footprint& footprint, Vec3 normal, Vec3 face) const;
+    /// A point of a triangle, and how far around it is averaged.
+    struct Around {
+        std::uint32_t triangle = 0;
+        Vec2 barycentric;
+        Footprint footprint;
+    };
+    /// The interpolated normal and the triangle's own, both outward and unit length.
+    struct Normals {
+        Vec3 shading, face;
+    };
+    /// The shading normal as the material's normal map turns it; as it is where there is no map. Never turned
+    /// away from the face.
+    Vec3 mapped_normal(const Level& level, const Surface& surface, const Around& at,
+                       const Normals& normals) const;
     /// How metallic and how rough a surface is at a point, 0 to 1.
     struct MetallicRoughness {
         float metallic = 0, roughness = 1;
@@ -84,7 +92,7 @@ private:
 
 /// The interpolated normal in the world, unit length; `face` where it is missing, broken or turned away from
 /// it.
-Vec3 shading_normal(const Mesh& mesh, std::uint32_t triangle, float u, float v, const Affine& to_world,
+Vec3 shading_normal(const Mesh& mesh, std::uint32_t triangle, Vec2 barycentric, const Affine& to_world,
                     Vec3 face);
 
 /// UVs of a point of a triangle; zero when the mesh has none.

@@ -302,10 +302,10 @@ std::vector<std::vector<Leak>> find_leaks(const Level& level, const Atlas& atlas
         place_texels(level, atlas, job),
         std::make_shared<const SeenLevel>(level, [](const Surface& s) { return s.part != Part::moving; }),
         {}};
-    std::vector<std::uint8_t> wanted(ground.texels.size(), 0);
+    TexelFlags wanted(ground.texels.size());
     for (std::uint32_t t = 0; t < wanted.size(); ++t)
-        wanted[t] =
-            ground.texels.grid[t] % 2 == 0 && atlas.surfaces[ground.texels.grid[t] / 2].page != none ? 1 : 0;
+        wanted.set(t,
+                   ground.texels.grid[t] % 2 == 0 && atlas.surfaces[ground.texels.grid[t] / 2].page != none);
     ground.walls = find_shared(ground.texels, wanted, ground.seen->caster, job);
     std::vector<std::vector<Leak>> out;
     for (const ViewLight& light : lights) {

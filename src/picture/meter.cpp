@@ -62,7 +62,7 @@ void look_at_surface(const Level& level, std::uint32_t index, const MeterPoint& 
         const float d = length(p[0] + (p[1] - p[0]) * w.x + (p[2] - p[0]) * w.y - point.at);
         // The first of equally near ones answers, so that a point on an edge always gets the same texel.
         if (d <= reach && d < best.distance)
-            best = {d, index, t, w, shading_normal(mesh, t, w.x, w.y, surface.to_world, normal)};
+            best = {d, index, t, w, shading_normal(mesh, t, w, surface.to_world, normal)};
     }
 }
 

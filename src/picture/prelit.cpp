@@ -102,10 +102,10 @@ private:
                                    mesh.positions[mesh.indices[3 * static_cast<std::size_t>(t) + k]]);
         const Vec3 face =
             normalize(cross(p[1] - p[0], p[2] - p[0])) * (determinant(surface.to_world) < 0 ? -1.0f : 1.0f);
-        const Vec3 own = shading_normal(mesh, t, u, v, surface.to_world, face);
+        const Vec3 own = shading_normal(mesh, t, {u, v}, surface.to_world, face);
         return directional_irradiance(
             flat, sample_page(set_.directional[uv.page], at), own,
-            textures_.mapped_normal(level_, surface, t, {u, v}, footprint, own, face));
+            textures_.mapped_normal(level_, surface, {t, {u, v}, footprint}, {own, face}));
     }
 
     /// What a target without coloured glass can show of it: cover by the share of white light that is kept.

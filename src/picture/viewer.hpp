@@ -166,8 +166,8 @@ private:
         const Surface& surface = level_.surfaces[hit.surface];
         if (level_.materials[surface.material].normal_texture.image == none) return place;
         const float side = hit.back ? -1.0f : 1.0f;
-        place.normal = textures_.mapped_normal(level_, surface, hit.triangle, {hit.u, hit.v}, {},
-                                               place.normal * side, place.face_normal * side) *
+        place.normal = textures_.mapped_normal(level_, surface, {hit.triangle, {hit.u, hit.v}, {}},
+                                               {place.normal * side, place.face_normal * side}) *
                        side;
         return place;
     }

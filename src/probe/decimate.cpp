@@ -146,7 +146,7 @@ public:
         std::vector<ProbePlace> places;
         for (const std::uint32_t k : which) places.push_back(lit_.places[k]);
         net = connect_probes(places, {});
-        measure_probes(lit_.rows, lit_.distances, lit_.links, which, net, job_);
+        measure_probes({lit_.rows, lit_.distances, lit_.links}, which, net, job_);
         job_.parallel(lit_.size(), judged_per_task, [&](std::size_t begin, std::size_t end) {
             std::vector<Rgb> scratch;
             for (std::size_t i = begin; i < end; ++i) {

@@ -41,8 +41,9 @@ RowSource probe_rows(const std::vector<Vec3>& places, std::uint32_t seed) {
     return rows;
 }
 
-void measure_probes(const RowSource& rows, const std::vector<float>& distances, std::uint32_t links,
-                    const std::vector<std::uint32_t>& which, ProbeNet& net, Job& job) {
+void measure_probes(const RayDistances& met, const std::vector<std::uint32_t>& which, ProbeNet& net,
+                    Job& job) {
+    const auto& [rows, distances, links] = met;
     constexpr int cells = probe_map_side * probe_map_side;
     net.front_share.assign(net.size(), 0);
     net.nearness.assign(net.size() * cells, {});
@@ -53,8 +54,8 @@ void measure_probes(const RowSource& rows, const std::vector<float>& distances, 
         for (std::size_t p = begin; p < end; ++p) {
             const std::size_t row = which.empty() ? p : which[p];
             const float reach = net.reach[p];
-            const auto nearness = [&](float met) {
-                return 1 / std::clamp(std::abs(met), runtime::nearest_seen, reach);
+            const auto nearness = [&](float far) {
+                return 1 / std::clamp(std::abs(far), runtime::nearest_seen, reach);
             };
             float backs = 0, most = 1 / reach;
             std::array<float, cells> mean{}, weight{};
@@ -62,8 +63,8 @@ void measure_probes(const RowSource& rows, const std::vector<float>& distances, 
             for (std::uint32_t k = 0; k < links; ++k) {
                 if (k % direction_batch == 0)
                     row_directions(rows, row, k, std::min(direction_batch, links - k), ways);
-                const float met = distances[row * links + k], d = nearness(met);
-                backs += met < 0 ? 1.0f : 0.0f;
+                const float far = distances[row * links + k], d = nearness(far);
+                backs += far < 0 ? 1.0f : 0.0f;
                 most = std::max(most, d);
                 const Vec3 w = ways[k % direction_batch];
                 between[k] = runtime::detail::map_cells(probe_map_side, {w.x, w.y, w.z});
@@ -147,16 +148,15 @@ void add_light(ShRgb& to, Vec3 direction, Rgb light, LightBasis basis) {
     for (int i = 0; i < 9; ++i) to[i] += light * share[i];
 }
 
-void light_probes(const DirectLight& light, const RowSource& rows, const LightEffort& effort,
-                  const SkyWeights& weights, std::uint32_t seed, const std::vector<std::uint8_t>& wanted,
-                  LightBasis basis, std::vector<ShRgb>& out, Job& job) {
-    job.parallel(rows.size(), probe_rows_per_task, [&](std::size_t begin, std::size_t end) {
+void light_probes(const ProbePass& pass, std::vector<ShRgb>& out, Job& job) {
+    job.parallel(pass.rows.size(), probe_rows_per_task, [&](std::size_t begin, std::size_t end) {
         DirectLight::Scratch scratch;
         for (std::size_t p = begin; p < end; ++p) {
-            if (!wanted[p]) continue;
+            if (!pass.wanted[p]) continue;
             out[p] = {};
-            light.gather(rows.receivers[p], effort, weights, combine_bits(rows.seeds[p], seed), scratch,
-                         [&](Vec3 w, Rgb e) { add_light(out[p], w, e, basis); });
+            pass.light.gather(pass.rows.receivers[p], pass.effort, pass.weights,
+                              combine_bits(pass.rows.seeds[p], pass.seed), scratch,
+                              [&](Vec3 w, Rgb e) { add_light(out[p], w, e, pass.basis); });
         }
     });
 }

@@ -502,7 +502,7 @@ RayCaster::SurfacePoint RayCaster::place(const Hit& hit) const {
     const Corners c = corners(hit.surface, hit.triangle);
     const float side = hit.back ? -1.0f : 1.0f, w = 1 - hit.u - hit.v;
     return {c.a * w + c.b * hit.u + c.c * hit.v,
-            shading_normal(mesh, hit.triangle, hit.u, hit.v, surface.to_world, c.normal) * side,
+            shading_normal(mesh, hit.triangle, {hit.u, hit.v}, surface.to_world, c.normal) * side,
             c.normal * side};
 }
 

@@ -17,20 +17,18 @@ Rgb sent_of(const HalfField& from, std::uint32_t word, std::size_t group) {
                one_half(p[2]) * from.unit[3 * group + 2]};
 }
 
-void apply_guided(const AllGuided& guided, const Links& links, const RowLengths& lengths,
-                  const HalfField& from, LightField& to, Job& job) {
-    links.for_rows(guided_rows_per_task, job, [&](std::size_t begin, std::size_t end) {
-        RowParts parts(guided.rows);
+void apply_guided(const AllGuided& guided, const RowLengths& lengths, const HalfField& from, LightField& to,
+                  Job& job) {
+    guided.recorded.links.for_rows(guided_rows_per_task, job, [&](std::size_t begin, std::size_t end) {
+        RowParts parts(guided.recorded);
         for (std::size_t row = begin; row < end; ++row)
             for (std::size_t g = 0; g < guided.groups.size(); ++g) {
                 const std::uint32_t i = guided.groups[g].at(row);
                 if (i == none) continue;
                 Rgb sum;
-                for_guided(guided.groups[g], i, links, guided.rows, parts, lengths.at(row, g),
-                           [&](const WeighedLink& l, auto&&) {
-                               if (l.word < from.last)
-                                   sum += sent_of(from, l.word, g) * l.tint * (l.weight - l.plain);
-                           });
+                for_guided(guided.groups[g], i, parts, lengths.at(row, g), [&](const WeighedLink& l, auto&&) {
+                    if (l.word < from.last) sum += sent_of(from, l.word, g) * l.tint * (l.weight - l.plain);
+                });
                 // Weights are rounded: what should cancel out may end a little below nothing.
                 const Rgb now = to.get(row, g) + sum;
                 float* p = &to.values[row * to.stride + 3 * g];

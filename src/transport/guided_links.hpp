@@ -27,20 +27,21 @@ struct GuidedLinks {
 /// groups.
 class RowParts {
 public:
-    explicit RowParts(const RowSource& rows) : rows_(rows) {}
+    explicit RowParts(const RecordedRows& recorded) : recorded_(recorded) {}
+    const RecordedRows& recorded() const { return recorded_; }
     std::span<const std::uint16_t> of(std::size_t row, std::uint32_t count) {
         if (row != row_) parts_.clear();
         row_ = row;
         alignas(32) float x[direction_batch], y[direction_batch];
         for (auto from = static_cast<std::uint32_t>(parts_.size()); from < count; from += direction_batch) {
-            fill_unit_points(rows_, row, numbers_from(from), direction_batch, x, y);
+            fill_unit_points(recorded_.rows, row, numbers_from(from), direction_batch, x, y);
             for (std::uint32_t i = 0; i < direction_batch; ++i) parts_.push_back(part_at(x[i], y[i]));
         }
         return {parts_.data(), count};
     }
 
 private:
-    const RowSource& rows_;
+    RecordedRows recorded_;
     std::size_t row_ = none;
     std::vector<std::uint16_t> parts_;
 };
@@ -57,13 +58,12 @@ struct WeighedLink {
 /// count, those whose cells have guided ones; then the guided ones. The sum of weight * light over all of
 /// them has the same mean as that of plain * light, and varies less.
 template <class F>
-void for_guided(const GuidedLinks& guided, std::size_t at, const Links& links, const RowSource& rows,
-                RowParts& evenly, std::uint32_t length, F f) {
+void for_guided(const GuidedLinks& guided, std::size_t at, RowParts& evenly, std::uint32_t length, F f) {
     const GuideReader guide(guided.source.guides, guided.source.guide[at]);
-    const auto run = [&](const Links& of, const RowSource& source, std::size_t row,
-                         std::span<const std::uint16_t> parts, float plain) {
-        TintReader tints(of, row);
-        const std::uint32_t* words = of.row(row);
+    const auto run = [&](const RecordedRows& of, std::size_t row, std::span<const std::uint16_t> parts,
+                         float plain) {
+        TintReader tints(of.links, row);
+        const std::uint32_t* words = of.links.row(row);
         std::array<Vec3, direction_batch> directions;
         std::uint32_t made = none;  // the batch whose directions are there
         for (std::uint32_t k = 0; k < parts.size(); ++k) {
@@ -73,7 +73,7 @@ void for_guided(const GuidedLinks& guided, std::size_t at, const Links& links, c
             f(link, [&] {
                 const std::uint32_t batch = k / direction_batch, from = batch * direction_batch;
                 if (made != batch)
-                    row_directions(source, row, from,
+                    row_directions(of.rows, row, from,
                                    std::min(direction_batch, static_cast<std::uint32_t>(parts.size()) - from),
                                    directions);
                 made = batch;
@@ -82,8 +82,8 @@ void for_guided(const GuidedLinks& guided, std::size_t at, const Links& links, c
         }
     };
     const std::size_t row = guided.row[at];
-    run(links, rows, row, evenly.of(row, length), 1 / static_cast<float>(length));
-    run(guided.links, guided.source, at,
+    run(evenly.recorded(), row, evenly.of(row, length), 1 / static_cast<float>(length));
+    run({guided.source, guided.links}, at,
         {guided.part.data() + guided.first[at], guided.part.data() + guided.first[at + 1]}, 0);
 }
 
@@ -117,12 +117,12 @@ Rgb sent_of(const HalfField& from, std::uint32_t word, std::size_t group);
 /// The guided links of all groups of a solve, over its rows.
 struct AllGuided {
     std::span<const GuidedLinks> groups;
-    const RowSource& rows;
+    RecordedRows recorded;  ///< The evenly spread ones.
 };
 
 /// Adds to a bounce what guided links and the weights that they change make of it. `from`: what texels send,
 /// `to`: what apply_links() made of it. The columns of both are the groups.
-void apply_guided(const AllGuided& guided, const Links& links, const RowLengths& lengths,
-                  const HalfField& from, LightField& to, Job& job);
+void apply_guided(const AllGuided& guided, const RowLengths& lengths, const HalfField& from, LightField& to,
+                  Job& job);
 
 }  // namespace stasigraph

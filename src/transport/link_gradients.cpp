@@ -38,8 +38,9 @@ Vec3 gathered_gradient(const Receiver& receiver, Vec3 direction) {
            (1 / std::max(gradient_cosine, dot(receiver.normal, direction)));
 }
 
-LightField link_gradients(const Links& links, const RowLengths& lengths, const RowSource& rows,
-                          const GradientRows& kept, const HalfField& from, Job& job) {
+LightField link_gradients(const RecordedRows& recorded, const RowLengths& lengths, const GradientRows& kept,
+                          const HalfField& from, Job& job) {
+    const auto& [rows, links] = recorded;
     LightField out(kept.texel.size(), 3 * lengths.groups);
     const std::size_t stride = from.unit.size();
     job.parallel(out.rows, gradient_rows_per_task, [&](std::size_t begin, std::size_t end) {

@@ -9,18 +9,21 @@ namespace stasigraph {
 /// The texels whose gradients are kept, one row of a gradient field each: few levels want those of all.
 struct GradientRows {
     std::vector<std::uint32_t> texel;   ///< Ascending.
-    std::vector<std::uint8_t> shown;    ///< By row: pages show it; else it is there to smooth others with.
+    Flags<struct OfGradients> shown;    ///< By row: pages show it; else it is there to smooth others with.
     std::vector<std::uint32_t> row_of;  ///< For each texel of the level; none where none is kept. Or empty.
 
     GradientRows() = default;
-    /// `kept` holds all of `wanted`, and more.
-    GradientRows(const std::vector<std::uint8_t>& wanted, const std::vector<std::uint8_t>& kept) {
-        row_of.assign(kept.size(), none);
-        for (std::uint32_t i = 0; i < kept.size(); ++i) {
-            if (!kept[i]) continue;
+    struct Wanted {
+        const TexelFlags& shown;
+        const TexelFlags& kept;  ///< All of those, and more.
+    };
+    explicit GradientRows(const Wanted& wanted) {
+        row_of.assign(wanted.kept.size(), none);
+        for (std::uint32_t i = 0; i < wanted.kept.size(); ++i) {
+            if (!wanted.kept[i]) continue;
             row_of[i] = static_cast<std::uint32_t>(texel.size());
             texel.push_back(i);
-            shown.push_back(wanted[i]);
+            shown.push_back(wanted.shown[i]);
         }
     }
     bool empty() const { return texel.empty(); }
@@ -43,7 +46,7 @@ Vec3 gathered_gradient(const Receiver& receiver, Vec3 direction);
 
 /// Gradients of the texels `kept`, the sky aside: of those links of each one that count, to `from` (made by
 /// reflect()). Same bytes for any number of threads. Cost: about four applications of those links.
-LightField link_gradients(const Links& links, const RowLengths& lengths, const RowSource& rows,
-                          const GradientRows& kept, const HalfField& from, Job& job);
+LightField link_gradients(const RecordedRows& recorded, const RowLengths& lengths, const GradientRows& kept,
+                          const HalfField& from, Job& job);
 
 }  // namespace stasigraph

@@ -108,9 +108,10 @@ bool open_by_links(const Links& links, std::size_t row) {
            invalid_share * static_cast<float>(std::min<std::uint32_t>(links.length(row), links_that_judge));
 }
 
-std::vector<std::uint8_t> find_valid(const Links& links) {
-    std::vector<std::uint8_t> valid(links.rows());
-    for (std::size_t i = 0; i < valid.size(); ++i) valid[i] = open_by_links(links, i) ? 1 : 0;
+TexelStates find_valid(const Links& links) {
+    TexelStates valid(links.rows());
+    for (std::size_t i = 0; i < valid.size(); ++i)
+        valid[i] = open_by_links(links, i) ? TexelState::open : TexelState::invalid;
     return valid;
 }
 
@@ -126,14 +127,13 @@ bool sees(const RayCaster& caster, const TexelSet& texels, std::uint32_t texel,
 
 /// The valid texel nearest to a met place, in steps around the invalid texel, that the place sees.
 std::uint32_t visible_neighbour(const RayCaster& caster, const TexelSet& texels, std::uint32_t invalid,
-                                const RayCaster::SurfacePoint& place,
-                                const std::vector<std::uint8_t>& valid) {
+                                const RayCaster::SurfacePoint& place, const TexelStates& states) {
     std::array<std::pair<float, std::uint32_t>, 24> near;
     std::size_t count = 0;
     for (int dy = -2; dy <= 2; ++dy)
         for (int dx = -2; dx <= 2; ++dx) {
             const std::uint32_t n = texels.neighbour(invalid, dx, dy);
-            if (n == none || n == invalid || !valid[n] ||
+            if (n == none || n == invalid || !is_valid(states[n]) ||
                 dot(texels.face_normal[n], place.face_normal) < 0.7f)
                 continue;
             const Vec3 d = texels.position[n] - place.position;
@@ -147,10 +147,10 @@ std::uint32_t visible_neighbour(const RayCaster& caster, const TexelSet& texels,
 
 }  // namespace
 
-void redirect_invalid_links(const RayCaster& caster, const TexelSet& texels, const RowSource& source,
-                            const std::vector<std::uint8_t>& row_valid,
-                            const std::vector<std::uint8_t>& texel_valid, std::size_t number, Links& links,
-                            Job& job) {
+void redirect_invalid_links(const Redirection& redirection, std::size_t number, Links& links, Job& job) {
+    const RayCaster& caster = redirection.traced.caster;
+    const TexelSet& texels = redirection.traced.texels;
+    const TexelStates& states = redirection.texels;
     LinkPiece& piece = links.pieces[number];
     const std::size_t first_row = number * rows_per_piece, rows = piece.rows();
     std::vector<std::uint32_t>& all = piece.words.own();
@@ -161,22 +161,22 @@ void redirect_invalid_links(const RayCaster& caster, const TexelSet& texels, con
             const std::size_t row = first_row + i;
             std::uint32_t* words = all.data() + piece.start[i];
             const std::uint32_t count = piece.length(i);
-            if (!row_valid[row]) {
+            if (redirection.texel_rows && !is_valid(states[row])) {
                 std::fill_n(words, count, absorbed_word);
                 continue;
             }
-            const Vec3 origin = source.receivers[row].position;
+            const Vec3 origin = redirection.rows.receivers[row].position;
             for (std::uint32_t k = 0; k < count; ++k) {
-                if (!meets_texel(words[k]) || texel_valid[words[k]] == open_texel) continue;
+                if (!meets_texel(words[k]) || states[words[k]] == TexelState::open) continue;
                 Rgb tint;
-                const Hit hit = caster.gathered({origin, row_direction(source, row, k)},
-                                                gather_seed(source.seeds[row], k), tint);
+                const Hit hit = caster.gathered({origin, row_direction(redirection.rows, row, k)},
+                                                gather_seed(redirection.rows.seeds[row], k), tint);
                 std::uint32_t open = none;
                 if (hit.surface != none) {
                     const RayCaster::SurfacePoint place = caster.place(hit);
-                    if (texel_valid[words[k]] == parted_texel && sees(caster, texels, words[k], place))
+                    if (states[words[k]] == TexelState::parted && sees(caster, texels, words[k], place))
                         continue;
-                    open = visible_neighbour(caster, texels, words[k], place, texel_valid);
+                    open = visible_neighbour(caster, texels, words[k], place, states);
                 }
                 words[k] = open == none ? lost_word : open;
                 if (open == none) continue;
@@ -187,6 +187,13 @@ void redirect_invalid_links(const RayCaster& caster, const TexelSet& texels, con
         }
     });
     for (const std::vector<float>& part : hit_error) links.raise_hit_error(part);
+}
+
+void record_links(const TracedLevel& traced, const LinksWanted& wanted, const TexelStates& texels,
+                  Links& links, Job& job) {
+    extend_links(traced, wanted, links, job);
+    const Redirection redirection{traced, wanted.rows, texels};
+    for (std::size_t p = 0; p < links.pieces.size(); ++p) redirect_invalid_links(redirection, p, links, job);
 }
 
 }  // namespace stasigraph

@@ -8,6 +8,7 @@
 #include <span>
 #include <vector>
 
+#include "base/flags.hpp"
 #include "chart/texels.hpp"
 #include "light/receiver.hpp"
 #include "trace/ray_caster.hpp"
@@ -41,6 +42,9 @@ struct RowSource {
     GuideSet guides;
     std::size_t size() const { return receivers.size(); }
 };
+
+/// Some of these.
+using RowFlags = Flags<struct OfRows>;
 
 /// Words of links: our own, or borrowed from a blob, which may lie in a file rather than in memory.
 class LinkWords {
@@ -133,6 +137,17 @@ private:
     std::size_t rows_ = 0;
 };
 
+/// Rows and what their rays met. Borrowed.
+struct RecordedRows {
+    const RowSource& rows;
+    const Links& links;
+};
+/// Links begin .. end of a row.
+struct LinkRange {
+    std::size_t row = 0;
+    std::uint32_t begin = 0, end = 0;
+};
+
 /// The tint of link after link of a row, in order.
 class TintReader {
 public:
@@ -149,24 +164,32 @@ private:
 /// Direction k of a row.
 Vec3 row_direction(const RowSource& source, std::size_t row, std::uint32_t k);
 
-/// Calls f(k, direction) for those of a row's links begin .. end that met the sky, in order.
+/// Calls f(k, direction) for those of some links that met the sky, in order.
 template <class F>
-void for_sky_links(const Links& links, const RowSource& source, std::size_t row, std::uint32_t begin,
-                   std::uint32_t end, F f);
+void for_sky_links(const RecordedRows& recorded, const LinkRange& range, F f);
 
-/// Traces what a piece of `links` lacks to give every row of the level at least `lengths[row]` words; rows
-/// already longer stay. `open`, where given: rows of which the others get absorbed words and no ray.
-/// `distances`, where given, receives the length of every new ray (infinite for the sky;
-/// negative where a back was met), one row after the other. Same words for any number of threads. Cost: the
-/// rays.
-void extend_piece(const Level& level, const RayCaster& caster, const TexelSet& texels,
-                  const RowSource& source, const std::vector<std::uint32_t>& lengths, std::size_t piece,
-                  Links& links, Job& job, const std::vector<std::uint8_t>* open = nullptr,
-                  std::vector<float>* distances = nullptr);
+/// What rays of rows meet. Borrowed.
+struct TracedLevel {
+    const Level& level;
+    const RayCaster& caster;
+    const TexelSet& texels;
+};
+
+/// What is asked of rows. Borrowed.
+struct LinksWanted {
+    const RowSource& rows;
+    const std::vector<std::uint32_t>& lengths;  ///< Links of each, at least; rows already longer stay.
+    const RowFlags* open = nullptr;             ///< The others get absorbed words and no ray.
+    /// Receives the length of every new ray (infinite for the sky; negative where a back was met), one row
+    /// after the other.
+    std::vector<float>* distances = nullptr;
+};
+
+/// Traces what a piece of `links` lacks. Same words for any number of threads. Cost: the rays.
+void extend_piece(const TracedLevel& traced, const LinksWanted& wanted, std::size_t piece, Links& links,
+                  Job& job);
 /// The same for all rows of all pieces.
-void extend_links(const Level& level, const RayCaster& caster, const TexelSet& texels,
-                  const RowSource& source, const std::vector<std::uint32_t>& lengths, Links& links, Job& job,
-                  std::vector<float>* distances = nullptr, const std::vector<std::uint8_t>* open = nullptr);
+void extend_links(const TracedLevel& traced, const LinksWanted& wanted, Links& links, Job& job);
 
 /// Some links of every row, by their numbers, ascending: those of row i are link[first[i] .. first[i + 1]).
 struct LinkMarks {
@@ -181,8 +204,8 @@ struct LinkMarks {
 };
 
 /// Traces links that rows have once more, in a level that may have changed, and replaces their words.
-void trace_again(const Level& level, const RayCaster& caster, const TexelSet& texels, const RowSource& source,
-                 const LinkMarks& marks, Links& links, Job& job);
+void trace_again(const TracedLevel& traced, const RowSource& source, const LinkMarks& marks, Links& links,
+                 Job& job);
 
 /// Rows of all texels of a level.
 RowSource texel_rows(const Level& level, const TexelSet& texels, std::uint32_t seed);
@@ -191,19 +214,23 @@ RowSource texel_rows(const Level& level, const TexelSet& texels, std::uint32_t s
 /// Lower: texels beside badly closed meshes are lost. Higher: invalid ones darken their neighbours.
 inline constexpr float invalid_share = 0.3f;
 bool open_by_links(const Links& links, std::size_t row);
-std::vector<std::uint8_t> find_valid(const Links& links);
-/// What `valid` holds of a texel: 0 invalid; open; open, and a wall stands between it and one beside it, so
-/// that a ray may meet the part of it that lies beyond the wall.
-inline constexpr std::uint8_t open_texel = 1, parted_texel = 2;
+TexelStates find_valid(const Links& links);
 
+/// Where links lead that are not to end at the texel they met. Borrowed.
+struct Redirection {
+    const TracedLevel& traced;
+    const RowSource& rows;
+    const TexelStates& texels;
+    bool texel_rows = false;  ///< Rows are those of the texels: links of invalid ones all become absorbed.
+};
 /// Links that meet an invalid texel meet its visible rim, or lie inside geometry themselves; those that meet
 /// a parted one may meet it beyond the wall. Each such link is traced again and, where the met place does not
 /// see the texel, led to the nearest valid texel (within two steps in the same grid) that the met place sees;
-/// where there is none, the link is lost. Links of invalid rows all become absorbed.
-void redirect_invalid_links(const RayCaster& caster, const TexelSet& texels, const RowSource& source,
-                            const std::vector<std::uint8_t>& row_valid,
-                            const std::vector<std::uint8_t>& texel_valid, std::size_t piece, Links& links,
-                            Job& job);
+/// where there is none, the link is lost.
+void redirect_invalid_links(const Redirection& redirection, std::size_t piece, Links& links, Job& job);
+/// extend_links(), and redirect_invalid_links() of what it traced, for rows that are not those of texels.
+void record_links(const TracedLevel& traced, const LinksWanted& wanted, const TexelStates& texels,
+                  Links& links, Job& job);
 
 /// Directions are made in batches of so many, as plain arrays that the compiler vectorises.
 inline constexpr std::uint32_t direction_batch = 64;
@@ -211,16 +238,15 @@ void row_directions(const RowSource& source, std::size_t row, std::uint32_t firs
                     std::array<Vec3, direction_batch>& out);
 
 template <class F>
-void for_sky_links(const Links& links, const RowSource& source, std::size_t row, std::uint32_t begin,
-                   std::uint32_t end, F f) {
-    const std::uint32_t* words = links.row(row);
+void for_sky_links(const RecordedRows& recorded, const LinkRange& range, F f) {
+    const std::uint32_t* words = recorded.links.row(range.row);
     std::array<Vec3, direction_batch> directions;
-    for (std::uint32_t from = begin; from < end; from += direction_batch) {
-        const std::uint32_t n = std::min(direction_batch, end - from);
+    for (std::uint32_t from = range.begin; from < range.end; from += direction_batch) {
+        const std::uint32_t n = std::min(direction_batch, range.end - from);
         bool made = false;
         for (std::uint32_t i = 0; i < n; ++i) {
             if (words[from + i] != sky_word) continue;
-            if (!made) row_directions(source, row, from, n, directions);
+            if (!made) row_directions(recorded.rows, range.row, from, n, directions);
             made = true;
             f(from + i, directions[i]);
         }

@@ -92,14 +92,15 @@ struct Traced {
     std::vector<std::vector<float>> hit_error;
     std::vector<std::vector<TintedLink>> tints;
 
-    Traced(const Level& level, const RayCaster& caster, std::size_t rows)
-        : two_sided(level.surfaces.size()), glass(level.surfaces.size()) {
+    Traced(const TracedLevel& traced, std::size_t rows)
+        : two_sided(traced.level.surfaces.size()), glass(traced.level.surfaces.size()) {
+        const Level& level = traced.level;
         const std::size_t tasks = (rows + recorded_rows_per_task - 1) / recorded_rows_per_task;
         hit_error.resize(tasks);
         tints.resize(tasks);
         for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
             two_sided[s] = level.materials[level.surfaces[s].material].double_sided;
-            glass[s] = caster.is_glass(s);
+            glass[s] = traced.caster.is_glass(s);
         }
     }
     void collect(Links& links, std::vector<TintedLink> old, LinkPiece& piece) {
@@ -111,28 +112,27 @@ struct Traced {
 
 }  // namespace
 
-void extend_piece(const Level& level, const RayCaster& caster, const TexelSet& texels,
-                  const RowSource& source, const std::vector<std::uint32_t>& lengths, std::size_t number,
-                  Links& links, Job& job, const std::vector<std::uint8_t>* open,
-                  std::vector<float>* distances) {
+void extend_piece(const TracedLevel& level, const LinksWanted& wanted, std::size_t number, Links& links,
+                  Job& job) {
+    std::vector<float>* distances = wanted.distances;
     LinkPiece& piece = links.pieces[number];
     const std::size_t first_row = number * rows_per_piece, rows = piece.rows();
     std::vector<std::uint32_t> start(rows + 1, 0);
     for (std::size_t i = 0; i < rows; ++i)
-        start[i + 1] = start[i] + std::max(lengths[first_row + i], piece.length(i));
+        start[i + 1] = start[i] + std::max(wanted.lengths[first_row + i], piece.length(i));
     if (start == piece.start) return job.advance(rows);
     std::vector<std::uint32_t> words(start[rows]);
     if (distances) distances->assign(start[rows], 0);
-    Traced traced(level, caster, rows);
+    Traced traced(level, rows);
     const std::span<const std::uint32_t> had_words = piece.words.all();
     job.parallel(rows, recorded_rows_per_task, [&](std::size_t begin, std::size_t end) {
-        Tracer tracer{caster, texels, source, traced.two_sided, traced.glass};
-        tracer.hit_error.assign(texels.grids.size(), 0.0f);
+        Tracer tracer{level.caster, level.texels, wanted.rows, traced.two_sided, traced.glass};
+        tracer.hit_error.assign(level.texels.grids.size(), 0.0f);
         for (std::size_t i = begin; i < end; ++i) {
             const std::uint32_t had = piece.length(i), want = start[i + 1] - start[i];
             std::uint32_t* out = &words[start[i]];
             std::copy_n(had_words.begin() + piece.start[i], had, out);
-            if (open && !(*open)[first_row + i]) {
+            if (wanted.open && !(*wanted.open)[first_row + i]) {
                 std::fill(out + had, out + want, absorbed_word);
                 continue;
             }
@@ -159,29 +159,28 @@ void extend_piece(const Level& level, const RayCaster& caster, const TexelSet& t
     traced.collect(links, std::move(piece.tints), piece);
 }
 
-void extend_links(const Level& level, const RayCaster& caster, const TexelSet& texels,
-                  const RowSource& source, const std::vector<std::uint32_t>& lengths, Links& links, Job& job,
-                  std::vector<float>* distances, const std::vector<std::uint8_t>* open) {
-    if (links.rows() != source.size()) links = Links(source.size());
+void extend_links(const TracedLevel& traced, const LinksWanted& wanted, Links& links, Job& job) {
+    if (links.rows() != wanted.rows.size()) links = Links(wanted.rows.size());
     std::vector<float> here;
+    LinksWanted of_piece = wanted;
+    if (wanted.distances) of_piece.distances = &here;
     for (std::size_t p = 0; p < links.pieces.size(); ++p) {
-        extend_piece(level, caster, texels, source, lengths, p, links, job, open,
-                     distances ? &here : nullptr);
-        if (distances) distances->insert(distances->end(), here.begin(), here.end());
+        extend_piece(traced, of_piece, p, links, job);
+        if (wanted.distances) wanted.distances->insert(wanted.distances->end(), here.begin(), here.end());
     }
 }
 
-void trace_again(const Level& level, const RayCaster& caster, const TexelSet& texels, const RowSource& source,
-                 const LinkMarks& marks, Links& links, Job& job) {
+void trace_again(const TracedLevel& level, const RowSource& source, const LinkMarks& marks, Links& links,
+                 Job& job) {
     for (std::size_t p = 0; p < links.pieces.size(); ++p) {
         LinkPiece& piece = links.pieces[p];
         const std::size_t first_row = p * rows_per_piece, rows = piece.rows();
         if (marks.first[first_row] == marks.first[first_row + rows]) continue;
         std::vector<std::uint32_t>& all = piece.words.own();
-        Traced traced(level, caster, rows);
+        Traced traced(level, rows);
         job.parallel(rows, recorded_rows_per_task, [&](std::size_t begin, std::size_t end) {
-            Tracer tracer{caster, texels, source, traced.two_sided, traced.glass};
-            tracer.hit_error.assign(texels.grids.size(), 0.0f);
+            Tracer tracer{level.caster, level.texels, source, traced.two_sided, traced.glass};
+            tracer.hit_error.assign(level.texels.grids.size(), 0.0f);
             std::array<std::uint32_t, batch> words;
             for (std::size_t i = begin; i < end; ++i) {
                 std::uint32_t* out = all.data() + piece.start[i];

@@ -107,9 +107,11 @@ std::vector<float> largest_shares(const LightField& fresh, const LightField& tot
     return largest;
 }
 
+using GroupFlags = Flags<struct OfGroups>;
+
 /// The groups that are kept alone; `of` tells which each one is, before and after.
-LightField kept_groups(const LightField& field, std::vector<std::size_t>& of,
-                       const std::vector<std::uint8_t>& settled, Job& job) {
+LightField kept_groups(const LightField& field, std::vector<std::size_t>& of, const GroupFlags& settled,
+                       Job& job) {
     std::vector<std::size_t> from, now;
     for (std::size_t k = 0; k < of.size(); ++k)
         if (!settled[of[k]]) {
@@ -138,27 +140,6 @@ std::vector<double> column_sums(const LightField& field, Job& job) {
     for (const std::vector<double>& part : parts)
         for (std::size_t i = 0; i < field.stride; ++i) sums[i] += part[i];
     return sums;
-}
-
-/// Tells which groups have settled after a bounce, by what is still to come of a geometric series: fresh *
-/// ratio / (1 - ratio).
-void settle(const LightField& fresh, const LightField& total, const std::vector<std::size_t>& of, int bounce,
-            std::vector<double>& before, std::vector<float>& floor, std::vector<std::uint8_t>& settled,
-            Job& job) {
-    const std::vector<double> sums = column_sums(fresh, job);
-    if (bounce < 3) {
-        const std::vector<double> totals = column_sums(total, job);
-        for (std::size_t i = 0; i < floor.size(); ++i)
-            floor[i] = static_cast<float>(1e-4 * totals[i] / static_cast<double>(total.rows));
-    }
-    const std::vector<float> shares = largest_shares(fresh, total, of, floor, job);
-    for (std::size_t k = 0; k < of.size(); ++k) {
-        const double all = sums[3 * k] + sums[3 * k + 1] + sums[3 * k + 2];
-        double& last = before[of[k]];
-        const double ratio = last > 0 ? std::min(all / last, 0.999) : 0.999;
-        last = all;
-        if (shares[k] * ratio / (1 - ratio) < settled_share) settled[of[k]] = 1;
-    }
 }
 
 /// How much of each row a bounce reads before the last one: a shorter prefix is an equally unbiased sample,
@@ -280,7 +261,7 @@ namespace {
 struct SolveState {
     LightField total, fresh;
     std::vector<std::size_t> of;  ///< Which group each one of `fresh` is.
-    std::vector<std::uint8_t> settled;
+    GroupFlags settled;
     std::vector<double> before;  ///< What the last bounce brought.
     std::vector<float> floor;    ///< A texel's light counts as this much at least.
     std::vector<int> bounces;    ///< By group.
@@ -290,14 +271,31 @@ struct SolveState {
         : total(sources),
           fresh(sources),
           of(groups),
-          settled(groups, 0),
+          settled(groups),
           before(groups, 0.0),
           floor(3 * groups, 0.0f),
           bounces(groups, 0) {
         std::iota(of.begin(), of.end(), std::size_t{0});
     }
-    std::size_t left() const {
-        return static_cast<std::size_t>(std::count(settled.begin(), settled.end(), 0));
+    std::size_t left() const { return settled.size() - settled.count(); }
+
+    /// Tells which groups have settled after a bounce, by what is still to come of a geometric series: fresh
+    /// * ratio / (1 - ratio).
+    void settle(Job& job) {
+        const std::vector<double> sums = column_sums(fresh, job);
+        if (bounce < 3) {
+            const std::vector<double> totals = column_sums(total, job);
+            for (std::size_t i = 0; i < floor.size(); ++i)
+                floor[i] = static_cast<float>(1e-4 * totals[i] / static_cast<double>(total.rows));
+        }
+        const std::vector<float> shares = largest_shares(fresh, total, of, floor, job);
+        for (std::size_t k = 0; k < of.size(); ++k) {
+            const double all = sums[3 * k] + sums[3 * k + 1] + sums[3 * k + 2];
+            double& last = before[of[k]];
+            const double ratio = last > 0 ? std::min(all / last, 0.999) : 0.999;
+            last = all;
+            if (shares[k] * ratio / (1 - ratio) < settled_share) settled.set(of[k]);
+        }
     }
 
     void save(const SolveKept& kept) const {
@@ -307,7 +305,7 @@ struct SolveState {
         out.array(total.values);
         out.array(fresh.values);
         out.array(of);
-        out.array(settled);
+        out.array(settled.bytes());
         out.array(before);
         out.array(floor);
         out.array(bounces);
@@ -324,7 +322,7 @@ struct SolveState {
         in.array(read.total.values, total.values.size());
         in.array(read.fresh.values);
         in.array(read.of);
-        in.array(read.settled, settled.size());
+        in.array(read.settled.bytes(), settled.size());
         in.array(read.before, before.size());
         in.array(read.floor, floor.size());
         in.array(read.bounces, bounces.size());
@@ -341,9 +339,9 @@ struct SolveState {
 
 }  // namespace
 
-SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const std::vector<Rgb>& albedo,
-                          const LightField& sources, std::optional<int> bounces, Job& job,
-                          const SolveKept* kept, const AllGuided* guided) {
+SolveResult solve_bounces(const Transport& transport, const LightField& sources, std::optional<int> bounces,
+                          Job& job, const SolveKept* kept) {
+    const auto& [links, lengths, albedo, guided] = transport;
     const std::size_t rows = sources.rows, groups = lengths.groups;
     SolveState s(sources, groups);
     if (rows == 0) return {std::move(s.total), std::move(s.bounces)};
@@ -360,7 +358,7 @@ SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const s
         here.groups = s.of.size();
         reflect(s.fresh, albedo, reflected, job);
         apply_links(links, here, reflected, s.fresh, job);
-        if (guided && s.bounce < guided_bounces) apply_guided(*guided, links, here, reflected, s.fresh, job);
+        if (guided && s.bounce < guided_bounces) apply_guided(*guided, here, reflected, s.fresh, job);
         job.parallel(rows, solved_rows_per_task, [&](std::size_t begin, std::size_t end) {
             for (std::size_t row = begin; row < end; ++row)
                 for (std::size_t k = 0; k < s.of.size(); ++k)
@@ -368,7 +366,7 @@ SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const s
         });
         job.advance(bounce_units(s.bounce));
         for (std::size_t g = 0; g < groups; ++g) s.bounces[g] += s.settled[g] ? 0 : 1;
-        if (!bounces) settle(s.fresh, s.total, s.of, s.bounce, s.before, s.floor, s.settled, job);
+        if (!bounces) s.settle(job);
         ++s.bounce;
         if (const auto now = std::chrono::steady_clock::now();
             kept && kept->store.save && now - saved >= kept->every) {
@@ -380,7 +378,7 @@ SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const s
     reflect(s.total, albedo, reflected, job);
     s.total = LightField(rows, groups);
     apply_links(links, lengths, reflected, s.total, job);
-    if (guided) apply_guided(*guided, links, lengths, reflected, s.total, job);
+    if (guided) apply_guided(*guided, lengths, reflected, s.total, job);
     job.parallel(rows, solved_rows_per_task, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin * sources.stride; i < end * sources.stride; ++i)
             s.total.values[i] += sources.values[i];

@@ -75,16 +75,23 @@ struct SolveKept {
     std::chrono::milliseconds every{5000};
 };
 
+/// What carries light from row to row. Borrowed.
+struct Transport {
+    const Links& links;
+    const RowLengths& lengths;
+    const std::vector<Rgb>& albedo;
+    const AllGuided* guided = nullptr;  ///< Links of single groups, for the first bounce and the last.
+};
+
 /// E = S + T S + T^2 S + ..., with T the links weighed by albedo. `bounces` empty: for each group until what
 /// is still to come is under 0.1 % of any texel's light (texels under a ten-thousandth of their group's mean
 /// count as that much). Two bounces read the first length, later ones half of it (64 at least) and less; the
 /// last one gathers all light so far over whole rows, so that the light of a row is as sure as its length
 /// says, however many bounces it took. `kept`, where given: after a bounce what is done may be saved, and a
 /// later call goes on from there. A group's light is the same whichever others are solved with it, and for
-/// any number of threads. `guided`, where given: links of single groups, for the first bounce and the last.
-SolveResult solve_bounces(const Links& links, const RowLengths& lengths, const std::vector<Rgb>& albedo,
-                          const LightField& sources, std::optional<int> bounces, Job& job,
-                          const SolveKept* kept = nullptr, const AllGuided* guided = nullptr);
+/// any number of threads.
+SolveResult solve_bounces(const Transport& transport, const LightField& sources, std::optional<int> bounces,
+                          Job& job, const SolveKept* kept = nullptr);
 
 /// Reflected light as 16-bit floats times a power of two for each column: half the memory traffic of the
 /// solve, with a rounding error under 0.05 % a value that averages out over a row. Row `last` is zero: sky
