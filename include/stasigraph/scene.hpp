@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "stasigraph/math.hpp"
+#include "stasigraph/scene_cache.hpp"
 #include "stasigraph/shared.hpp"
 
 namespace stasigraph {
@@ -149,6 +150,7 @@ struct Scene {
     std::uint32_t source_nodes = 0;  ///< How many nodes the glTF has.
     std::string name;                ///< File name without folder and ending.
     std::string scene_hash;          ///< xxHash3-128 of the file, hex; empty for a level made in code.
+    SceneCache cache;                ///< Not part of what the scene is.
 };
 
 }  // namespace stasigraph

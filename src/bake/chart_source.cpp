@@ -100,10 +100,8 @@ void ChartSource::make_wishes() {
 
 void ChartSource::look_around() {
     if (!map_.shrink_unseen) return;
-    textures_ = std::make_unique<TextureSet>(level_);
-    caster_ = std::make_unique<RayCaster>(
-        level_, *textures_, [](const Surface& s) { return s.part == Part::still; }, job_.threads());
-    sight_ = std::make_unique<Sight>(level_, *caster_, job_);
+    tree_ = tree_of(level_, stands_still, job_.threads());
+    sight_ = std::make_unique<Sight>(level_, tree_->rays(), job_);
     if (!sight_->knows())
         job_.note("unseen = \"shrink\" needs a volume or a camera to look from: nothing is shrunk");
 }

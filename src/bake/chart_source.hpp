@@ -7,6 +7,7 @@
 #include "chart/sized_charts.hpp"
 #include "level/texture.hpp"
 #include "stasigraph/atlas.hpp"
+#include "trace/scene_tree.hpp"
 #include "trace/sight.hpp"
 
 namespace stasigraph {
@@ -48,8 +49,7 @@ private:
     Job& job_;
     std::vector<std::uint64_t> mesh_keys_;
     std::map<std::uint64_t, std::shared_ptr<Unfolded>> unfolded_;
-    std::unique_ptr<TextureSet> textures_;
-    std::unique_ptr<RayCaster> caster_;
+    std::shared_ptr<const SceneTree> tree_;
     std::unique_ptr<Sight> sight_;
 };
 

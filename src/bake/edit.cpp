@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <unordered_map>
 
-#include "bake/field_keys.hpp"
+#include "level/field_keys.hpp"
 #include "bake/keys.hpp"
 
 namespace stasigraph {

@@ -52,9 +52,7 @@ float unseen_light_of(const Level& level, std::uint32_t group);
 /// Whether any volume starts from cameras.
 bool explores_from_cameras(const Level& level);
 
-/// What these contribute to keys: a probe's place and settings, what rays see of a
-/// material.
+/// What a probe's place and settings contribute to keys.
 void add_reflection(Hasher& h, const ReflectionProbe& probe);
-void add_passage(Hasher& h, const Level& level, const Material& material);
 
 }  // namespace stasigraph

@@ -15,6 +15,7 @@
 #include "probe/net.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/place.hpp"
+#include "trace/scene_tree.hpp"
 
 namespace stasigraph {
 
@@ -349,10 +350,8 @@ PlacedProbes place_probes(const Level& given, Job& job, const BakeStore& store,
             anew.push_back(std::find(only.begin(), only.end(), v.name) != only.end() ? 1 : 0);
     const Job::Within placing(job, Stage::place_probes);
     job.begin(Stage::place_probes, level.volumes.size());
-    const TextureSet textures(level);
-    const RayCaster caster(
-        level, textures, [](const Surface& s) { return s.part != Part::moving; }, job.threads());
-    PlaceList list(level, caster, job);
+    const std::shared_ptr<const SceneTree> tree = tree_of(level, stands_in_bake, job.threads());
+    PlaceList list(level, tree->rays(), job);
     std::vector<ProbePlace> kept;
     for (const ProbePlace& p : before)
         if (!anew.empty() && p.volume < anew.size() && !anew[p.volume]) kept.push_back(p);
@@ -370,10 +369,8 @@ PlacedProbes place_probes(const Level& given, Job& job, const BakeStore& store,
 
 std::size_t count_candidates(const Level& level, Job& job) {
     if (!has_probes(level)) return 0;
-    const TextureSet textures(level);
-    const RayCaster caster(
-        level, textures, [](const Surface& s) { return s.part != Part::moving; }, job.threads());
-    PlaceList list(level, caster, job);
+    const std::shared_ptr<const SceneTree> tree = tree_of(level, stands_in_bake, job.threads());
+    PlaceList list(level, tree->rays(), job);
     find_candidates(level, {}, list, job);
     return list.places().size();
 }

@@ -13,6 +13,7 @@
 #include "probe/rooms.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/reflect.hpp"
+#include "trace/scene_tree.hpp"
 
 namespace stasigraph {
 
@@ -158,9 +159,8 @@ float size_of(const ReflectionProbe& p) {
 }
 
 std::vector<ReflectionProbe> found(const Level& level, Job& job) {
-    const TextureSet textures(level);
-    const RayCaster caster(
-        level, textures, [](const Surface& s) { return s.part == Part::still; }, job.threads());
+    const std::shared_ptr<const SceneTree> tree = tree_of(level, stands_still, job.threads());
+    const RayCaster& caster = tree->rays();
     const FreeSpace space(level, caster);
     std::vector<ReflectionProbe> out = level.reflections;
     for (const ReflectionProbe& p : out)

@@ -1,6 +1,6 @@
 #include "bake/set_keys.hpp"
 
-#include "bake/field_keys.hpp"
+#include "level/field_keys.hpp"
 #include "bake/keys.hpp"
 #include "bake/unit_light.hpp"
 

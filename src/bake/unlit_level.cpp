@@ -102,10 +102,8 @@ std::unique_ptr<UnlitLevel> make_unlit_level(Level level, const Atlas* previous,
 }
 
 const RayCaster& UnlitLevel::caster() const {
-    if (!caster_)
-        caster_.emplace(
-            level, textures, [](const Surface& s) { return s.part != Part::moving; }, threads_);
-    return *caster_;
+    if (!tree_) tree_ = tree_of(level, stands_in_bake, threads_);
+    return tree_->rays();
 }
 
 TexelFlags UnlitLevel::lightmapped() const {

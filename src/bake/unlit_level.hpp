@@ -10,6 +10,7 @@
 #include "bake/recorded_probes.hpp"
 #include "bake/shown_texels.hpp"
 #include "stasigraph/bake_store.hpp"
+#include "trace/scene_tree.hpp"
 
 namespace stasigraph {
 
@@ -40,7 +41,7 @@ struct UnlitLevel {
         edit;          ///< What this was made from, where that was an unlit level of an earlier level.
     TexelFlags other;  ///< After an edit: texels that light is sampled for in another way.
 
-    /// Built when rays are first asked for.
+    /// The scene's tree, asked for when rays first are.
     const RayCaster& caster() const;
     TracedLevel traced() const { return {level, caster(), texels}; }
     RecordedRows recorded() const { return {judged.rows, links}; }
@@ -55,8 +56,8 @@ struct UnlitLevel {
     void set_probes(const std::vector<ProbePlace>& places, Job& job, std::vector<float>* distances = nullptr);
 
 private:
-    mutable std::optional<RayCaster> caster_;
-    unsigned threads_;                              ///< That build its tree.
+    mutable std::shared_ptr<const SceneTree> tree_;
+    unsigned threads_;                              ///< That build it.
     std::optional<std::vector<Opening>> openings_;  ///< Of the level, once they are asked for.
     std::vector<float> reach_;
 };

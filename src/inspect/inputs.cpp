@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <map>
 
-#include "bake/field_keys.hpp"
+#include "level/field_keys.hpp"
 #include "bake/keys.hpp"
 #include "bake/set_keys.hpp"
 #include "base/hash.hpp"

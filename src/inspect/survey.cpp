@@ -11,6 +11,7 @@
 #include "stasigraph/place.hpp"
 #include "stasigraph/reflect.hpp"
 #include "trace/sight.hpp"
+#include "trace/scene_tree.hpp"
 
 namespace stasigraph {
 
@@ -20,10 +21,8 @@ constexpr std::size_t sample_rows = 4096;
 
 /// Looks which charts nobody can see, whether they are shrunk already or not.
 void count_unseen(const Level& level, const Atlas& atlas, Job& job, Survey& s) {
-    const TextureSet textures(level);
-    const RayCaster caster(level, textures,
-                           [](const Surface& surface) { return surface.part == Part::still; });
-    const Sight sight(level, caster, job);
+    const std::shared_ptr<const SceneTree> tree = tree_of(level, stands_still, job.threads());
+    const Sight sight(level, tree->rays(), job);
     if (!sight.knows()) return;
     for (std::uint32_t i = 0; i < level.surfaces.size(); ++i) {
         const SurfaceUv& uv = atlas.surfaces[i];
@@ -70,8 +69,8 @@ double forecast(const Level& level, const TexelSet& texels, const TierOptions& t
                 Job& job) {
     if (texels.size() == 0) return 0;
     const TextureSet textures(level);
-    const RayCaster caster(
-        level, textures, [](const Surface& s) { return s.part != Part::moving; }, job.threads());
+    const std::shared_ptr<const SceneTree> tree = tree_of(level, stands_in_bake, job.threads());
+    const RayCaster& caster = tree->rays();
     const RowSource all = texel_rows(level, texels, level.quality.seed);
     RowSource some;
     const std::size_t step = std::max<std::size_t>(1, all.size() / sample_rows);

@@ -133,6 +133,7 @@ constexpr void visit(T& x, F&& f) {
     f({.name = "source_nodes"}, x.source_nodes);
     f({.name = "name"}, x.name);
     f({.name = "scene_hash"}, x.scene_hash);
+    f({.name = "cache"}, x.cache);
 }
 
 }  // namespace stasigraph::fields

@@ -39,21 +39,21 @@ bool is_transmissive(const Material& m) {
     return m.alpha_mode != AlphaMode::opaque || tints(m);
 }
 
-bool has_normal_maps(const Level& level) {
-    return std::any_of(level.surfaces.begin(), level.surfaces.end(), [&](const Surface& s) {
+bool has_normal_maps(const Scene& scene) {
+    return std::any_of(scene.surfaces.begin(), scene.surfaces.end(), [&](const Surface& s) {
         return s.part == Part::still && s.lit_by == LitBy::lightmap &&
-               level.materials[s.material].normal_texture.image != none && !level.meshes[s.mesh]->uv0.empty();
+               scene.materials[s.material].normal_texture.image != none && !scene.meshes[s.mesh]->uv0.empty();
     });
 }
 
-TextureSet::TextureSet(const Level& level) : images_(level.images.size()), vectors_(level.images.size()) {
-    for (const Material& m : level.materials) {
+TextureSet::TextureSet(const Scene& scene) : images_(scene.images.size()), vectors_(scene.images.size()) {
+    for (const Material& m : scene.materials) {
         for (const TextureUse* use : {&m.base_texture, &m.emission_texture, &m.transmission_texture})
             if (use->image != none && images_[use->image].empty())
-                images_[use->image] = make_mips(level.images[use->image], true);
+                images_[use->image] = make_mips(scene.images[use->image], true);
         for (const TextureUse* use : {&m.normal_texture, &m.roughness_texture})
             if (use->image != none && vectors_[use->image].empty())
-                vectors_[use->image] = make_mips(level.images[use->image], false);
+                vectors_[use->image] = make_mips(scene.images[use->image], false);
     }
 }
 
@@ -149,12 +149,12 @@ Vec2 mesh_uv(const Mesh& mesh, std::uint32_t triangle, float u, float v) {
     return mesh.uv0[i[0]] * (1 - u - v) + mesh.uv0[i[1]] * u + mesh.uv0[i[2]] * v;
 }
 
-Rgb TextureSet::albedo(const Level& level, const Surface& surface, std::uint32_t triangle, float u,
+Rgb TextureSet::albedo(const Scene& scene, const Surface& surface, std::uint32_t triangle, float u,
                        float v) const {
-    const Material& m = level.materials[surface.material];
+    const Material& m = scene.materials[surface.material];
     Rgb c = m.base_color;
     if (m.base_texture.image != none) {
-        const Texel4 t = sample(m.base_texture, mesh_uv(level.meshes[surface.mesh], triangle, u, v));
+        const Texel4 t = sample(m.base_texture, mesh_uv(scene.meshes[surface.mesh], triangle, u, v));
         c = c * Rgb{t.r, t.g, t.b};
     }
     return hold(c);
@@ -189,12 +189,12 @@ Along along_triangle(const Mesh& mesh, std::uint32_t triangle, const Affine& to_
 
 }  // namespace
 
-Rgb TextureSet::mean_albedo(const Level& level, const Surface& surface, std::uint32_t triangle,
+Rgb TextureSet::mean_albedo(const Scene& scene, const Surface& surface, std::uint32_t triangle,
                             Vec2 barycentric, const Footprint& footprint) const {
-    const Material& m = level.materials[surface.material];
+    const Material& m = scene.materials[surface.material];
     if (m.base_texture.image == none) return hold(m.base_color);
     Rgb sum;
-    for_places(mesh_uv(level.meshes[surface.mesh], triangle, barycentric.x, barycentric.y), footprint,
+    for_places(mesh_uv(scene.meshes[surface.mesh], triangle, barycentric.x, barycentric.y), footprint,
                [&](Vec2 uv, float width) {
                    const Texel4 t = sample(m.base_texture, uv, width);
                    sum += Rgb{t.r, t.g, t.b} * m.base_color;
@@ -202,12 +202,12 @@ Rgb TextureSet::mean_albedo(const Level& level, const Surface& surface, std::uin
     return hold(sum * (1.0f / 16));
 }
 
-Vec3 TextureSet::mapped_normal(const Level& level, const Surface& surface, const Around& at,
+Vec3 TextureSet::mapped_normal(const Scene& scene, const Surface& surface, const Around& at,
                                const Normals& normals) const {
     const auto& [triangle, barycentric, footprint] = at;
     const auto& [normal, face] = normals;
-    const Material& m = level.materials[surface.material];
-    const Mesh& mesh = level.meshes[surface.mesh];
+    const Material& m = scene.materials[surface.material];
+    const Mesh& mesh = scene.meshes[surface.mesh];
     if (m.normal_texture.image == none || mesh.uv0.empty()) return normal;
     Vec3 sum;
     const Vec2 middle = mesh_uv(mesh, triangle, barycentric.x, barycentric.y);
@@ -239,40 +239,40 @@ Vec3 TextureSet::mapped_normal(const Level& level, const Surface& surface, const
     return up >= least ? bent : normalize(bent + face * (least - up));
 }
 
-TextureSet::MetallicRoughness TextureSet::metallic_roughness(const Level& level, const Surface& surface,
+TextureSet::MetallicRoughness TextureSet::metallic_roughness(const Scene& scene, const Surface& surface,
                                                              std::uint32_t triangle, float u, float v) const {
-    const Material& m = level.materials[surface.material];
+    const Material& m = scene.materials[surface.material];
     MetallicRoughness s{m.metallic, m.roughness};
     if (m.roughness_texture.image != none) {
         const Texel4 t = look_up(vectors_[m.roughness_texture.image], m.roughness_texture,
-                                 mesh_uv(level.meshes[surface.mesh], triangle, u, v), 0);
+                                 mesh_uv(scene.meshes[surface.mesh], triangle, u, v), 0);
         s.roughness *= 0.5f * t.g + 0.5f;
         s.metallic *= 0.5f * t.b + 0.5f;
     }
     return {std::clamp(s.metallic, 0.0f, 1.0f), std::clamp(s.roughness, 0.0f, 1.0f)};
 }
 
-Rgb TextureSet::emission(const Level& level, const Surface& surface, std::uint32_t triangle, float u,
+Rgb TextureSet::emission(const Scene& scene, const Surface& surface, std::uint32_t triangle, float u,
                          float v) const {
-    const Material& m = level.materials[surface.material];
+    const Material& m = scene.materials[surface.material];
     Rgb e = m.emission * surface.emission_gain;
-    if (m.alpha_mode != AlphaMode::opaque) e = e * (1 - transmission(level, surface, triangle, u, v).share);
+    if (m.alpha_mode != AlphaMode::opaque) e = e * (1 - transmission(scene, surface, triangle, u, v).share);
     if (m.emission_texture.image == none) return e;
-    const Texel4 t = sample(m.emission_texture, mesh_uv(level.meshes[surface.mesh], triangle, u, v));
+    const Texel4 t = sample(m.emission_texture, mesh_uv(scene.meshes[surface.mesh], triangle, u, v));
     return e * Rgb{t.r, t.g, t.b};
 }
 
-float TextureSet::alpha(const Level& level, const Surface& surface, std::uint32_t triangle, float u,
+float TextureSet::alpha(const Scene& scene, const Surface& surface, std::uint32_t triangle, float u,
                         float v) const {
-    const Material& m = level.materials[surface.material];
+    const Material& m = scene.materials[surface.material];
     if (m.base_texture.image == none) return m.alpha;
-    return m.alpha * sample(m.base_texture, mesh_uv(level.meshes[surface.mesh], triangle, u, v)).a;
+    return m.alpha * sample(m.base_texture, mesh_uv(scene.meshes[surface.mesh], triangle, u, v)).a;
 }
 
-TextureSet::Transmission TextureSet::transmission(const Level& level, const Surface& surface,
+TextureSet::Transmission TextureSet::transmission(const Scene& scene, const Surface& surface,
                                                   std::uint32_t triangle, float u, float v) const {
-    const Material& m = level.materials[surface.material];
-    const Vec2 uv = mesh_uv(level.meshes[surface.mesh], triangle, u, v);
+    const Material& m = scene.materials[surface.material];
+    const Vec2 uv = mesh_uv(scene.meshes[surface.mesh], triangle, u, v);
     const Texel4 base = m.base_texture.image == none ? Texel4{1, 1, 1, 1} : sample(m.base_texture, uv);
     const float alpha = std::clamp(m.alpha * base.a, 0.0f, 1.0f);
     if (m.alpha_mode == AlphaMode::mask && alpha < m.alpha_cutoff) return {1, {1, 1, 1}};

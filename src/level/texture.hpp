@@ -24,7 +24,7 @@ inline constexpr float most_albedo = 0.95f;
 float linear_byte(std::uint8_t code);
 
 /// Whether any lightmapped surface has a normal map.
-bool has_normal_maps(const Level& level);
+bool has_normal_maps(const Scene& scene);
 
 /// Whether light may pass a material anywhere, and whether it may be coloured on the way.
 bool is_transmissive(const Material& material);
@@ -33,17 +33,17 @@ bool tints(const Material& material);
 /// Threads: const use is safe from any number of threads. Cost: 21 bytes a source pixel and use.
 class TextureSet {
 public:
-    explicit TextureSet(const Level& level);
+    explicit TextureSet(const Scene& scene);
 
     /// Bilinear lookup at the mip level where one texture pixel is about `footprint` wide (in UV units; 0 is
     /// the full image). White where the use names no image.
     Texel4 sample(const TextureUse& use, Vec2 uv, float footprint = 0) const;
 
     /// Base colour, clamped to [0, 0.95] a channel, at a point of a surface's triangle.
-    Rgb albedo(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v) const;
+    Rgb albedo(const Scene& scene, const Surface& surface, std::uint32_t triangle, float u, float v) const;
     /// The same averaged over a parallelogram of UVs around the point: sixteen lookups in an even grid, each
     /// as wide as its share.
-    Rgb mean_albedo(const Level& level, const Surface& surface, std::uint32_t triangle, Vec2 barycentric,
+    Rgb mean_albedo(const Scene& scene, const Surface& surface, std::uint32_t triangle, Vec2 barycentric,
                     const Footprint& footprint) const;
     /// A point of a triangle, and how far around it is averaged.
     struct Around {
@@ -57,24 +57,24 @@ public:
     };
     /// The shading normal as the material's normal map turns it; as it is where there is no map. Never turned
     /// away from the face.
-    Vec3 mapped_normal(const Level& level, const Surface& surface, const Around& at,
+    Vec3 mapped_normal(const Scene& scene, const Surface& surface, const Around& at,
                        const Normals& normals) const;
     /// How metallic and how rough a surface is at a point, 0 to 1.
     struct MetallicRoughness {
         float metallic = 0, roughness = 1;
     };
-    MetallicRoughness metallic_roughness(const Level& level, const Surface& surface, std::uint32_t triangle,
+    MetallicRoughness metallic_roughness(const Scene& scene, const Surface& surface, std::uint32_t triangle,
                                          float u, float v) const;
     /// Nit, less what the surface lets through at that point.
-    Rgb emission(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v) const;
-    float alpha(const Level& level, const Surface& surface, std::uint32_t triangle, float u, float v) const;
+    Rgb emission(const Scene& scene, const Surface& surface, std::uint32_t triangle, float u, float v) const;
+    float alpha(const Scene& scene, const Surface& surface, std::uint32_t triangle, float u, float v) const;
     /// What becomes of light that crosses a surface at a point: the share that passes, and its tint. A
     /// cut-out passes all or nothing, BLEND 1 - alpha; what that leaves is transmitted with the base colour.
     struct Transmission {
         float share = 0;
         Rgb tint{1, 1, 1};
     };
-    Transmission transmission(const Level& level, const Surface& surface, std::uint32_t triangle, float u,
+    Transmission transmission(const Scene& scene, const Surface& surface, std::uint32_t triangle, float u,
                               float v) const;
 
 private:

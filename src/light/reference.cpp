@@ -1,6 +1,7 @@
 #include "stasigraph/reference.hpp"
 
 #include "light/path_tracer.hpp"
+#include "trace/scene_tree.hpp"
 
 namespace stasigraph {
 
@@ -8,9 +9,8 @@ std::vector<ReferenceLight> reference_light(const Level& level, std::uint32_t se
                                             const std::vector<ReferencePoint>& points,
                                             const ReferenceOptions& settings, Job& job) {
     const TextureSet textures(level);
-    const RayCaster caster(
-        level, textures, [](const Surface& s) { return s.part != Part::moving; }, job.threads());
-    const PathTracer tracer(level, set, textures, caster);
+    const std::shared_ptr<const SceneTree> tree = tree_of(level, stands_in_bake, job.threads());
+    const PathTracer tracer(level, set, textures, tree->rays());
     std::vector<ReferenceLight> light(points.size());
     job.begin(Stage::reference, points.size());
     job.parallel(points.size(), 4, [&](std::size_t begin, std::size_t end) {

@@ -9,6 +9,7 @@
 #include "light/path_tracer.hpp"
 #include "picture/draw.hpp"
 #include "stasigraph/error.hpp"
+#include "trace/scene_tree.hpp"
 
 namespace stasigraph {
 
@@ -172,9 +173,8 @@ ReferenceDifference compare_with_reference(const LitLevel& after, const Referenc
         passed += static_cast<double>(texels.area[t]);
         if (passed * count >= (static_cast<double>(chosen.size()) + 0.5) * area) chosen.push_back(t);
     });
-    const TextureSet textures(after.level);
-    const RayCaster caster(
-        after.level, textures, [](const Surface& s) { return s.part != Part::moving; }, job.threads());
+    const std::shared_ptr<const SceneTree> tree = tree_of(after.level, stands_in_bake, job.threads());
+    const RayCaster& caster = tree->rays();
     std::erase_if(chosen, [&](std::uint32_t t) { return !in_the_open(after.level, caster, texels, t); });
     std::vector<ReferencePoint> points;
     for (const std::uint32_t t : chosen)
@@ -207,7 +207,7 @@ Picture reference_view(const Level& level, std::uint32_t set, const Camera& came
                        int paths, Job& job) {
     check_place(camera.eye, "camera " + camera.name);
     check_place(camera.toward, "camera " + camera.name);
-    const SeenLevel seen(level, [](const Surface& s) { return s.part != Part::moving; });
+    const SeenLevel seen(level, stands_in_bake);
     const PathTracer tracer(level, set, seen.textures, seen.caster);
     Atlas atlas;
     atlas.surfaces.resize(level.surfaces.size());

@@ -9,6 +9,7 @@
 #include "probe/net.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/link_zones.hpp"
+#include "trace/scene_tree.hpp"
 
 namespace stasigraph {
 
@@ -36,9 +37,8 @@ std::vector<RoomProbes> judge_probes(const Level& level, const Atlas& atlas, con
     for (std::uint32_t p = 0; p < net.size(); ++p)
         if (runtime::detail::answers(view, p))
             rooms[links.probe[p] == none ? "elsewhere" : level.zones[links.probe[p]].name].push_back(p);
-    const TextureSet textures(level);
-    const RayCaster caster(
-        level, textures, [](const Surface& s) { return s.part == Part::still; }, job.threads());
+    const std::shared_ptr<const SceneTree> tree = tree_of(level, stands_still, job.threads());
+    const RayCaster& caster = tree->rays();
     const std::vector<Vec3> facings{{0, 1, 0}, {0, -1, 0}, {0.8f, 0, 0.6f}};
     std::vector<RoomProbes> out;
     job.begin(Stage::judge_probes, rooms.size() * baked.sets.size());

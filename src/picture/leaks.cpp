@@ -12,6 +12,7 @@
 #include "parts/covered.hpp"
 #include "picture/page_place.hpp"
 #include "picture/viewer.hpp"
+#include "trace/scene_tree.hpp"
 
 namespace stasigraph {
 
@@ -300,7 +301,7 @@ std::vector<std::vector<Leak>> find_leaks(const Level& level, const Atlas& atlas
                                           const std::vector<ViewLight>& lights, std::size_t most, Job& job) {
     LeakGround ground{
         place_texels(level, atlas, job),
-        std::make_shared<const SeenLevel>(level, [](const Surface& s) { return s.part != Part::moving; }),
+        std::make_shared<const SeenLevel>(level, stands_in_bake),
         {}};
     TexelFlags wanted(ground.texels.size());
     for (std::uint32_t t = 0; t < wanted.size(); ++t)

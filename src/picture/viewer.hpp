@@ -11,16 +11,17 @@
 #include "probe/lamps.hpp"
 #include "stasigraph/picture.hpp"
 #include "stasigraph/reflect.hpp"
-#include "trace/ray_caster.hpp"
+#include "trace/scene_tree.hpp"
 
 namespace stasigraph {
 
 /// What rays meet: shared by viewers of one level under several lights.
 struct SeenLevel {
     TextureSet textures;
-    RayCaster caster;
+    std::shared_ptr<const SceneTree> tree;
+    const RayCaster& caster;
     SeenLevel(const Level& level, const std::function<bool(const Surface&)>& takes_part)
-        : textures(level), caster(level, textures, takes_part) {}
+        : textures(level), tree(tree_of(level, takes_part, 1)), caster(tree->rays()) {}
 };
 
 class Viewer {

@@ -11,6 +11,7 @@
 #include "probe/free_space.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/link_zones.hpp"
+#include "trace/scene_tree.hpp"
 
 namespace stasigraph {
 
@@ -156,8 +157,8 @@ public:
     Linker(const Level& level, Job& job)
         : level_(level),
           job_(job),
-          textures_(level),
-          caster_(level, textures_, [](const Surface& s) { return s.part == Part::still; }),
+          tree_(tree_of(level, stands_still, job.threads())),
+          caster_(tree_->rays()),
           space_(level, caster_) {}
 
     /// What a zone's own probes see counts, and not what lies inside of something or faces away from them: the underside of
@@ -268,8 +269,8 @@ private:
 
     const Level& level_;
     Job& job_;
-    TextureSet textures_;
-    RayCaster caster_;
+    std::shared_ptr<const SceneTree> tree_;
+    const RayCaster& caster_;
     FreeSpace space_;
     std::vector<std::vector<std::vector<Vec3>>> hearts_;  ///< By zone and box.
 };

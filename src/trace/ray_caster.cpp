@@ -137,19 +137,19 @@ bool is_closed(const Mesh& mesh) {
 
 }  // namespace
 
-struct RayCaster::Scene {
-    const Level& level;
+struct RayCaster::Tree {
+    const Scene& scene;
     const TextureSet& textures;
     RTCDevice device = nullptr;
-    RTCScene scene = nullptr, glass = nullptr;  ///< Everything; what lets a part of the light through.
+    RTCScene faces = nullptr, glass = nullptr;  ///< Everything; what lets a part of the light through.
     bool has_glass = false;
     std::vector<SurfaceGeometry> geometry;  ///< One for each surface; empty where it takes no part.
 
-    Scene(const Level& l, const TextureSet& t) : level(l), textures(t), geometry(l.surfaces.size()) {}
-    Scene(const Scene&) = delete;
-    Scene& operator=(const Scene&) = delete;
-    ~Scene() {
-        if (scene) rtcReleaseScene(scene);
+    Tree(const Scene& s, const TextureSet& t) : scene(s), textures(t), geometry(s.surfaces.size()) {}
+    Tree(const Tree&) = delete;
+    Tree& operator=(const Tree&) = delete;
+    ~Tree() {
+        if (faces) rtcReleaseScene(faces);
         if (glass) rtcReleaseScene(glass);
         if (device) rtcReleaseDevice(device);
     }
@@ -157,14 +157,14 @@ struct RayCaster::Scene {
     /// Whether a ray goes on past a face.
     bool passes(Query& query, const RTCHit& hit, Vec3 direction, float distance,
                 std::uint32_t ray_seed) const {
-        const Surface& s = level.surfaces[hit.geomID];
+        const Surface& s = scene.surfaces[hit.geomID];
         const SurfaceGeometry& g = geometry[hit.geomID];
         if (!g.glass)
-            return textures.alpha(level, s, hit.primID, hit.u, hit.v) <
-                   level.materials[s.material].alpha_cutoff;
-        const TextureSet::Transmission p = textures.transmission(level, s, hit.primID, hit.u, hit.v);
+            return textures.alpha(scene, s, hit.primID, hit.u, hit.v) <
+                   scene.materials[s.material].alpha_cutoff;
+        const TextureSet::Transmission p = textures.transmission(scene, s, hit.primID, hit.u, hit.v);
         if (query.crossing == Crossing::stop)
-            return level.materials[s.material].alpha_mode == AlphaMode::mask && p.share >= 1;
+            return scene.materials[s.material].alpha_mode == AlphaMode::mask && p.share >= 1;
         if (g.free_exit) {
             const bool away = hit.Ng_x * direction.x + hit.Ng_y * direction.y + hit.Ng_z * direction.z > 0;
             if (away != g.mirrored) return true;
@@ -176,13 +176,13 @@ struct RayCaster::Scene {
         }
         if (!(unit_float(combine_bits(combine_bits(ray_seed, g.name), hit.primID)) < p.share)) return false;
         if (query.crossing == Crossing::tint) query.count(hit, distance, p.tint);
-        query.tinted = query.tinted || tints(level.materials[s.material]);
+        query.tinted = query.tinted || tints(scene.materials[s.material]);
         return true;
     }
 
     template <int occluded>
     static void filter(const RTCFilterFunctionNArguments* args) {
-        const auto* scene = static_cast<const Scene*>(args->geometryUserPtr);
+        const auto* tree = static_cast<const Tree*>(args->geometryUserPtr);
         auto& query = *static_cast<Query*>(args->context);
         for (unsigned i = 0; i < args->N; ++i) {
             if (args->valid[i] != -1) continue;
@@ -190,32 +190,32 @@ struct RayCaster::Scene {
             const Vec3 direction{RTCRayN_dir_x(args->ray, args->N, i), RTCRayN_dir_y(args->ray, args->N, i),
                                  RTCRayN_dir_z(args->ray, args->N, i)};
             const float distance = RTCRayN_tfar(args->ray, args->N, i);
-            const SurfaceGeometry& g = scene->geometry[hit.geomID];
+            const SurfaceGeometry& g = tree->geometry[hit.geomID];
             const float along = hit.Ng_x * direction.x + hit.Ng_y * direction.y + hit.Ng_z * direction.z;
             const bool back = (along > 0) != g.mirrored;
             if (query.crossing == Crossing::count) {
-                const Surface& s = scene->level.surfaces[hit.geomID];
-                if (!g.glass && !scene->level.materials[s.material].double_sided) query.count_side(hit, back);
+                const Surface& s = tree->scene.surfaces[hit.geomID];
+                if (!g.glass && !tree->scene.materials[s.material].double_sided) query.count_side(hit, back);
                 args->valid[i] = 0;
                 continue;
             }
             // The side of a sheet that is met from behind is not there: the other one lies in the same place,
             // but for the last bit of its distance.
-            if (occluded == 0 && back && scene->level.surfaces[hit.geomID].one_side) {
+            if (occluded == 0 && back && tree->scene.surfaces[hit.geomID].one_side) {
                 args->valid[i] = 0;
                 continue;
             }
             if ((g.is_transmissive &&
-                 scene->passes(query, hit, direction, distance, RTCRayN_id(args->ray, args->N, i))) ||
+                 tree->passes(query, hit, direction, distance, RTCRayN_id(args->ray, args->N, i))) ||
                 (occluded == 0 && !query.comes_first(i, hit, distance, back)))
                 args->valid[i] = 0;
         }
     }
 
     void add(std::uint32_t index) {
-        const Surface& surface = level.surfaces[index];
-        const Mesh& mesh = level.meshes[surface.mesh];
-        const Material& material = level.materials[surface.material];
+        const Surface& surface = scene.surfaces[index];
+        const Mesh& mesh = scene.meshes[surface.mesh];
+        const Material& material = scene.materials[surface.material];
         SurfaceGeometry& g = geometry[index];
         for (const char c : surface.name) g.name = combine_bits(g.name, static_cast<unsigned char>(c));
         g.mirrored = determinant(surface.to_world) < 0;
@@ -231,10 +231,10 @@ struct RayCaster::Scene {
                                    0, 12, mesh.triangle_count());
         g.is_transmissive = stasigraph::is_transmissive(material);
         rtcSetGeometryUserData(triangles, this);
-        rtcSetGeometryIntersectFilterFunction(triangles, &Scene::filter<0>);
-        if (g.is_transmissive) rtcSetGeometryOccludedFilterFunction(triangles, &Scene::filter<1>);
+        rtcSetGeometryIntersectFilterFunction(triangles, &Tree::filter<0>);
+        if (g.is_transmissive) rtcSetGeometryOccludedFilterFunction(triangles, &Tree::filter<1>);
         rtcCommitGeometry(triangles);
-        rtcAttachGeometryByID(scene, triangles, index);
+        rtcAttachGeometryByID(faces, triangles, index);
         if (g.glass) rtcAttachGeometryByID(glass, triangles, index);
         has_glass = has_glass || g.glass;
         rtcReleaseGeometry(triangles);
@@ -255,32 +255,32 @@ struct RayCaster::Scene {
     Rgb tint_before(Vec3 origin, Vec3 direction, float distance, std::uint32_t seed) const;
 };
 
-RayCaster::RayCaster(const Level& level, const TextureSet& textures,
+RayCaster::RayCaster(const Scene& scene, const TextureSet& textures,
                      const std::function<bool(const Surface&)>& takes_part, unsigned threads)
-    : scene_(std::make_unique<Scene>(level, textures)) {
-    scene_->device = rtcNewDevice(kernel_settings);
-    if (!scene_->device)
+    : tree_(std::make_unique<Tree>(scene, textures)) {
+    tree_->device = rtcNewDevice(kernel_settings);
+    if (!tree_->device)
         throw Error{.what = "the ray kernel did not start",
                     .where = "this machine",
                     .value = kernel_settings,
                     .remedy = "A processor with AVX2 is needed."};
-    scene_->scene = rtcNewScene(scene_->device);
-    rtcSetSceneFlags(scene_->scene, RTC_SCENE_FLAG_ROBUST);
-    rtcSetSceneBuildQuality(scene_->scene, RTC_BUILD_QUALITY_HIGH);
-    scene_->glass = rtcNewScene(scene_->device);
-    rtcSetSceneFlags(scene_->glass, RTC_SCENE_FLAG_ROBUST);
-    for (std::uint32_t s = 0; s < level.surfaces.size(); ++s)
-        if (takes_part(level.surfaces[s]) && !level.meshes[level.surfaces[s].mesh]->indices.empty())
-            scene_->add(s);
+    tree_->faces = rtcNewScene(tree_->device);
+    rtcSetSceneFlags(tree_->faces, RTC_SCENE_FLAG_ROBUST);
+    rtcSetSceneBuildQuality(tree_->faces, RTC_BUILD_QUALITY_HIGH);
+    tree_->glass = rtcNewScene(tree_->device);
+    rtcSetSceneFlags(tree_->glass, RTC_SCENE_FLAG_ROBUST);
+    for (std::uint32_t s = 0; s < scene.surfaces.size(); ++s)
+        if (takes_part(scene.surfaces[s]) && !scene.meshes[scene.surfaces[s].mesh]->indices.empty())
+            tree_->add(s);
     tbb::task_arena(static_cast<int>(threads)).execute([&] {
-        rtcCommitScene(scene_->scene);
-        rtcCommitScene(scene_->glass);
+        rtcCommitScene(tree_->faces);
+        rtcCommitScene(tree_->glass);
     });
-    if (rtcGetDeviceError(scene_->device) != RTC_ERROR_NONE)
+    if (rtcGetDeviceError(tree_->device) != RTC_ERROR_NONE)
         throw Error{.what = "the ray kernel could not build the scene",
-                    .where = level.name,
+                    .where = scene.name,
                     .value = "",
-                    .remedy = "The level may need more memory than there is."};
+                    .remedy = "The scene may need more memory than there is."};
 }
 
 RayCaster::~RayCaster() = default;
@@ -311,17 +311,17 @@ static RTCRayHit kernel_ray_hit(const Ray& ray) {
 }
 
 bool RayCaster::is_glass(std::uint32_t surface) const noexcept {
-    return scene_->geometry[surface].glass;
+    return tree_->geometry[surface].glass;
 }
 
 Hit RayCaster::closest(const Ray& ray) const noexcept {
     Query query(Crossing::stop);
     RTCRayHit r = kernel_ray_hit(ray);
-    rtcIntersect1(scene_->scene, &query, &r);
-    return scene_->hit_of(r.hit, r.ray.tfar, ray.direction);
+    rtcIntersect1(tree_->faces, &query, &r);
+    return tree_->hit_of(r.hit, r.ray.tfar, ray.direction);
 }
 
-Rgb RayCaster::Scene::tint_before(Vec3 origin, Vec3 direction, float distance, std::uint32_t seed) const {
+Rgb RayCaster::Tree::tint_before(Vec3 origin, Vec3 direction, float distance, std::uint32_t seed) const {
     Query query(Crossing::tint);
     RTCRay r = kernel_ray({origin, direction, distance * (1 - 1e-6f)});
     r.id = seed;
@@ -337,10 +337,10 @@ Hit RayCaster::gathered_once(const Ray& ray, std::uint32_t seed, Rgb& tint) cons
     Query query(Crossing::chance);
     RTCRayHit r = kernel_ray_hit(ray);
     r.ray.id = seed;
-    rtcIntersect1(scene_->scene, &query, &r);
+    rtcIntersect1(tree_->faces, &query, &r);
     tint = {1, 1, 1};
-    if (query.tinted) tint = scene_->tint_before(ray.origin, ray.direction, r.ray.tfar, seed);
-    return scene_->hit_of(r.hit, r.ray.tfar, ray.direction);
+    if (query.tinted) tint = tree_->tint_before(ray.origin, ray.direction, r.ray.tfar, seed);
+    return tree_->hit_of(r.hit, r.ray.tfar, ray.direction);
 }
 
 Hit RayCaster::gathered_inside(const Hit& on_edge, const Ray& ray, std::uint32_t seed,
@@ -382,12 +382,12 @@ bool RayCaster::gathered_batch(Vec3 origin, std::span<const Vec3> directions, co
             r.ray.tfar[k] = 1e30f;
             r.ray.time[k] = 0;
             r.ray.mask[k] = ~0u;
-            r.ray.id[k] = scene_->has_glass ? gather_seed(row_seed, numbers[i]) : 0;
+            r.ray.id[k] = tree_->has_glass ? gather_seed(row_seed, numbers[i]) : 0;
             r.ray.flags[k] = 0;
             r.hit.geomID[k] = RTC_INVALID_GEOMETRY_ID;
             r.hit.instID[0][k] = RTC_INVALID_GEOMETRY_ID;
         }
-        rtcIntersect8(valid, scene_->scene, &query, &r);
+        rtcIntersect8(valid, tree_->faces, &query, &r);
         for (std::uint32_t k = 0; k < n; ++k) {
             const std::uint32_t i = order[from + k];
             const RTCHit hit{.Ng_x = r.hit.Ng_x[k],
@@ -398,12 +398,12 @@ bool RayCaster::gathered_batch(Vec3 origin, std::span<const Vec3> directions, co
                              .primID = r.hit.primID[k],
                              .geomID = r.hit.geomID[k],
                              .instID = {}};
-            hits[i] = scene_->hit_of(hit, r.ray.tfar[k], directions[i]);
+            hits[i] = tree_->hit_of(hit, r.ray.tfar[k], directions[i]);
             Rgb tint{1, 1, 1};
             if (is_on_edge(hits[i]))
                 hits[i] = gathered_inside(hits[i], {origin, directions[i]}, r.ray.id[k], tint);
             else if (query.tinted)
-                tint = scene_->tint_before(origin, directions[i], r.ray.tfar[k], r.ray.id[k]);
+                tint = tree_->tint_before(origin, directions[i], r.ray.tfar[k], r.ray.id[k]);
             if (!tinted && !(tint == Rgb{1, 1, 1})) {
                 std::fill_n(tints, count, Rgb{1, 1, 1});
                 tinted = true;
@@ -417,7 +417,7 @@ bool RayCaster::gathered_batch(Vec3 origin, std::span<const Vec3> directions, co
 int RayCaster::solids_around(Vec3 place, Vec3 direction, float far) const noexcept {
     Query query(Crossing::count);
     RTCRayHit r = kernel_ray_hit({place, direction, far});
-    rtcIntersect1(scene_->scene, &query, &r);
+    rtcIntersect1(tree_->faces, &query, &r);
     return query.left;
 }
 
@@ -468,7 +468,7 @@ bool RayCaster::nearest(Vec3 place, float within, Vec3& where) const noexcept {
     rtcInitPointQueryContext(&context);
     RTCPointQuery q{.x = place.x, .y = place.y, .z = place.z, .time = 0, .radius = within};
     NearestQuery query{.caster = *this, .place = place, .distance = within};
-    rtcPointQuery(scene_->scene, &q, &context, look_at_triangle, &query);
+    rtcPointQuery(tree_->faces, &q, &context, look_at_triangle, &query);
     where = query.where;
     return query.triangle.first != none;
 }
@@ -476,20 +476,20 @@ bool RayCaster::nearest(Vec3 place, float within, Vec3& where) const noexcept {
 bool RayCaster::closest_raw(const Ray& ray) const noexcept {
     Query query(Crossing::stop);
     RTCRayHit r = kernel_ray_hit(ray);
-    rtcIntersect1(scene_->scene, &query, &r);
+    rtcIntersect1(tree_->faces, &query, &r);
     return r.hit.geomID != RTC_INVALID_GEOMETRY_ID;
 }
 
 Rgb RayCaster::transmitted(const Ray& ray) const noexcept {
     Query query(Crossing::measure);
     RTCRay r = kernel_ray(ray);
-    rtcOccluded1(scene_->scene, &query, &r);
+    rtcOccluded1(tree_->faces, &query, &r);
     return r.tfar < 0 ? Rgb{} : query.through();
 }
 
 RayCaster::Corners RayCaster::corners(std::uint32_t surface, std::uint32_t triangle) const {
-    const SurfaceGeometry& g = scene_->geometry[surface];
-    const Mesh& mesh = scene_->level.meshes[scene_->level.surfaces[surface].mesh];
+    const SurfaceGeometry& g = tree_->geometry[surface];
+    const Mesh& mesh = tree_->scene.meshes[tree_->scene.surfaces[surface].mesh];
     const std::uint32_t* i = &mesh.indices[3 * static_cast<std::size_t>(triangle)];
     Corners c{g.positions[i[0]], g.positions[i[1]], g.positions[i[2]], {}};
     c.normal = normalize(cross(c.b - c.a, c.c - c.a)) * (g.mirrored ? -1.0f : 1.0f);
@@ -497,8 +497,8 @@ RayCaster::Corners RayCaster::corners(std::uint32_t surface, std::uint32_t trian
 }
 
 RayCaster::SurfacePoint RayCaster::place(const Hit& hit) const {
-    const Surface& surface = scene_->level.surfaces[hit.surface];
-    const Mesh& mesh = scene_->level.meshes[surface.mesh];
+    const Surface& surface = tree_->scene.surfaces[hit.surface];
+    const Mesh& mesh = tree_->scene.meshes[surface.mesh];
     const Corners c = corners(hit.surface, hit.triangle);
     const float side = hit.back ? -1.0f : 1.0f, w = 1 - hit.u - hit.v;
     return {c.a * w + c.b * hit.u + c.c * hit.v,

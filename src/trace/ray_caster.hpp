@@ -38,7 +38,7 @@ inline std::uint32_t gather_seed(std::uint32_t row_seed, std::uint32_t k) {
 }
 
 /// Threads: const members are safe from any number of threads.
-/// Owner:   borrows the level and its textures; the caller keeps them alive and unchanged.
+/// Owner:   borrows the scene and its textures; the caller keeps them alive and unchanged.
 /// Cost:    construction is O(n log n) in triangles counting instances, on as many threads as asked for.
 ///
 /// Of triangles met at one distance those met from the front come first, then the first surface's first one
@@ -50,7 +50,7 @@ inline std::uint32_t gather_seed(std::uint32_t row_seed, std::uint32_t k) {
 /// a single-sided closed mesh is crossed once: where light leaves it, nothing is taken from it any more.
 class RayCaster {
 public:
-    RayCaster(const Level& level, const TextureSet& textures,
+    RayCaster(const Scene& scene, const TextureSet& textures,
               const std::function<bool(const Surface&)>& takes_part, unsigned threads = 1);
     ~RayCaster();
     RayCaster(const RayCaster&) = delete;
@@ -105,8 +105,8 @@ private:
     /// What a ray to a place just inside of the triangle meets that `on_edge` names.
     Hit gathered_inside(const Hit& on_edge, const Ray& ray, std::uint32_t seed, Rgb& tint) const noexcept;
 
-    struct Scene;
-    std::unique_ptr<Scene> scene_;
+    struct Tree;
+    std::unique_ptr<Tree> tree_;
 };
 
 }  // namespace stasigraph

@@ -12,7 +12,7 @@
 #include "runtime/pixel_codes.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/mixer.hpp"
-#include "trace/ray_caster.hpp"
+#include "trace/scene_tree.hpp"
 
 namespace stasigraph {
 
@@ -46,8 +46,7 @@ public:
         : script_(script),
           bake_(bake),
           level_(level),
-          textures_(level),
-          caster_(level, textures_, [](const Surface& s) { return s.part == Part::still; }) {
+          tree_(tree_of(level, stands_still, 1)) {
         if (game_.open(game.c_str()) != rt::Status::ok)
             throw Error{.what = game_.message(),
                         .where = game.string(),
@@ -423,7 +422,7 @@ private:
         }
         // From behind, nearer where a wall is in the way.
         const Vec3 head = m.place + Vec3{0, eyes, 0}, to = normalize(Vec3{0, above, 0} - ahead_ * behind);
-        const Hit hit = caster_.closest({head, to, behind});
+        const Hit hit = tree_->rays().closest({head, to, behind});
         const float back =
             std::max(0.3f, std::min(behind, hit.surface == none ? behind : hit.distance - 0.25f));
         return {.name = "behind",
@@ -456,8 +455,7 @@ private:
     const PlayScript& script_;
     const SavedBake& bake_;
     const Level& level_;
-    TextureSet textures_;
-    RayCaster caster_;
+    std::shared_ptr<const SceneTree> tree_;
     rt::Game game_;
     rt::Mixer mixer_;
     std::vector<std::string> groups_;

@@ -19,6 +19,7 @@
 #include "stasigraph/io.hpp"
 #include "stasigraph/kept.hpp"
 #include "workflow/report_page.hpp"
+#include "trace/scene_tree.hpp"
 
 namespace fs = std::filesystem;
 
@@ -250,9 +251,8 @@ private:
     Json probe_error(const SavedBake& b) {
         const Level& level = gallery_.level();
         const ProbeNet& net = b.probes;
-        const TextureSet textures(level);
-        const RayCaster caster(level, textures,
-                               [](const Surface& surface) { return surface.part == Part::still; });
+        const std::shared_ptr<const SceneTree> tree = tree_of(level, stands_still, 1);
+        const RayCaster& caster = tree->rays();
         const FreeSpace space(level, caster);
         // The middles of tetrahedra whose probes all see them, evenly from the whole net.
         std::vector<Vec3> places;
