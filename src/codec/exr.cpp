@@ -144,7 +144,7 @@ SkyPixels read_sky_image(const std::filesystem::path& path, const std::string& w
 }
 
 void write_exr(const std::filesystem::path& to, int width, int height, const std::vector<Rgb>& pixels) {
-    write_scaled_exr(to, width, height, pixels, 0, "");
+    write_scaled_exr(to, {width, height, 0}, pixels, "");
 }
 
 int image_exponent(std::span<const Rgb> pixels) {
@@ -155,9 +155,9 @@ int image_exponent(std::span<const Rgb> pixels) {
     return exponent;
 }
 
-void write_scaled_exr(const std::filesystem::path& to, int width, int height, const std::vector<Rgb>& pixels,
-                      int exponent, const std::string& made_from) {
-    write_layered_exr(to, {width, height, {""}, pixels}, exponent, made_from);
+void write_scaled_exr(const std::filesystem::path& to, const ScaledSize& size, const std::vector<Rgb>& pixels,
+                      const std::string& made_from) {
+    write_layered_exr(to, {size.width, size.height, {""}, pixels}, size.exponent, made_from);
 }
 
 void write_layered_exr(const std::filesystem::path& to, const LayeredImage& image, int exponent,

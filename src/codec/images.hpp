@@ -24,10 +24,14 @@ struct SkyPixels {
 /// Reads EXR or Radiance HDR. Throws Error naming `where`.
 SkyPixels read_sky_image(const std::filesystem::path& path, const std::string& where);
 
+struct ScaledSize {
+    int width = 0, height = 0;  ///< Pixels.
+    int exponent = 0;
+};
 /// Texel values times 2^-exponent as 16-bit floats, the exponent in the header attribute
 /// "stasigraph:exponent", and in "stasigraph:made_from" the key of what they were made from.
-void write_scaled_exr(const std::filesystem::path& to, int width, int height, const std::vector<Rgb>& pixels,
-                      int exponent, const std::string& made_from);
+void write_scaled_exr(const std::filesystem::path& to, const ScaledSize& size, const std::vector<Rgb>& pixels,
+                      const std::string& made_from);
 /// The values as they were, by the exponent in the header; `where` for messages.
 std::vector<Rgb> read_scaled_exr(const Bytes& bytes, const std::string& where, int side);
 

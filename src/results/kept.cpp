@@ -68,24 +68,23 @@ KeptBake keep_bake(const fs::path& folder, const fs::path& level_file, const std
     const fs::path to = folder / kept_folder / name, beside = folder / kept_folder / ("." + name + ".part");
     std::error_code bad;
     try {
-        Json manifest;
+        Manifest manifest;
         read_result(folder, [&](const ResultFiles& result) {
             fs::remove_all(beside);
             manifest = result.manifest();
-            for (const std::string& file : file_names(manifest)) {
+            for (const std::string& file : manifest.file_names()) {
                 fs::create_directories((beside / file).parent_path());
                 write_file(beside / file, result.read(file));
             }
-            manifest.erase("result");  // it lies plain
-            write_text(beside / "manifest.json", manifest.dump(1) + "\n");
+            manifest.result.clear();  // it lies plain
+            write_text(beside / "manifest.json", to_json(manifest).dump(1) + "\n");
             return 0;
         });
         const fs::path base = level_file.parent_path();
         for (const fs::path& file : level_files(level_file))
             copy_in(file, beside / "level" / file.lexically_relative(base.empty() ? "." : base));
-        const Json settings = manifest.value("settings", Json::object());
         const Json note = {{"level", (fs::path("level") / level_file.filename()).string()},
-                           {"tier", text_of(settings, "tier")},
+                           {"tier", manifest.settings.tier},
                            {"when", utc_text()}};
         write_text(beside / note_file, note.dump(1) + "\n");
         fs::rename(beside, to);

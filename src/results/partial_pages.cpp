@@ -44,24 +44,28 @@ std::vector<std::uint32_t> texel_owners(const Atlas& atlas, std::uint32_t page) 
 }  // namespace
 
 void keep_other_texels(const Atlas& atlas, const std::vector<std::uint8_t>& chosen, const ResultFiles& result,
-                       const Json& entry, BakedSet& set) {
-    const JsonPlace place(entry, "manifest.json: set " + set.name);
-    const auto file = [&](const char* maps, std::size_t p) { return place[maps][p]["file"].text(""); };
+                       const ManifestSet& old, BakedSet& set) {
     for (std::uint32_t p = 0; p < set.pages.size(); ++p) {
         const std::vector<std::uint32_t> owner = texel_owners(atlas, p);
         PageImage& page = set.pages[p];
-        const std::vector<Rgb> before = read_scaled_exr(
-            result.read(file("lightmaps", p)), result.place(file("lightmaps", p)).string(), page.side);
+        const std::string& file = old.lightmaps[p].file;
+        const std::vector<Rgb> before =
+            read_scaled_exr(result.read(file), result.place(file).string(), page.side);
         for (std::size_t i = 0; i < owner.size(); ++i)
             if (owner[i] == none || !chosen[owner[i]]) page.texels[i] = before[i];
         if (p >= set.directional.size()) continue;
         DirectionalPage& gradients = set.directional[p];
-        const LayeredImage old = read_layered_exr(result.read(file("directional", p)),
-                                                  result.place(file("directional", p)).string(),
-                                                  gradients.side, directional_layers);
+        if (p >= old.directional.size())
+            throw Error{.what = "was baked without directional pages",
+                        .where = set.name,
+                        .value = "",
+                        .remedy = "Bake everything once."};
+        const std::string& layers = old.directional[p].file;
+        const LayeredImage gradients_before = read_layered_exr(
+            result.read(layers), result.place(layers).string(), gradients.side, directional_layers);
         for (std::size_t i = 0; i < owner.size(); ++i)
             for (std::size_t c = 0; c < 3 && (owner[i] == none || !chosen[owner[i]]); ++c)
-                gradients.texels[i][c] = old.values[3 * i + c];
+                gradients.texels[i][c] = gradients_before.values[3 * i + c];
     }
 }
 

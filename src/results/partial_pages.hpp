@@ -8,9 +8,8 @@
 namespace stasigraph {
 
 /// Replaces all texels of a set but those of the chosen surfaces (by number; their margins included) by what
-/// an earlier bake wrote. `entry`: the set's in that bake's manifest, of the same charts. Throws Error where
-/// its files are damaged.
+/// an earlier bake wrote, of the same charts. Throws Error where its files are damaged.
 void keep_other_texels(const Atlas& atlas, const std::vector<std::uint8_t>& chosen, const ResultFiles& result,
-                       const Json& entry, BakedSet& set);
+                       const ManifestSet& before, BakedSet& set);
 
 }  // namespace stasigraph

@@ -95,7 +95,7 @@ ProbeFileLayout layout_of(const ProbeNet& net) {
     return l;
 }
 
-Bytes pack_probes(const ProbeNet& net, const std::vector<const BakedSet*>& sets) {
+Bytes pack_probes(const ProbeNet& net, const std::vector<ProbeFileSet>& sets) {
     BinaryWriter w;
     w.raw(magic, 8);
     w.word(version);
@@ -114,11 +114,50 @@ Bytes pack_probes(const ProbeNet& net, const std::vector<const BakedSet*>& sets)
     w.array(net.vertex);
     w.array(net.adjacent);
     w.array(net.nearness);
-    for (const BakedSet* set : sets) w.array(set->probes);
+    for (const ProbeFileSet& s : sets) w.array(s.set.probes);
     for (const std::string& name : net.volumes) w.text(name);
-    for (const BakedSet* set : sets) w.text(set->name);
-    for (const BakedSet* set : sets) write_lamps(w, set->lamps);
+    for (const ProbeFileSet& s : sets) w.text(s.set.name);
+    for (const ProbeFileSet& s : sets) write_lamps(w, s.set.lamps);
     return std::move(w.bytes);
+}
+
+Json probes_json(const ProbeNet& net, const std::vector<ProbeFileSet>& sets) {
+    const ProbeFileLayout at = layout_of(net);
+    const auto part = [](std::size_t offset, const char* type) {
+        return Json{{"offset", offset}, {"type", type}};
+    };
+    Json json = {{"format", "stasigraph probes"},
+                 {"version", 3},
+                 {"file", "probes.bin"},
+                 {"count", net.size()},
+                 {"byte_order", "little"},
+                 {"basis",
+                  "nine real orthonormal spherical harmonics of world coordinates, +Y up, cosine-convolved: "
+                  "00, 1-1 (y), 10 (z), 11 (x), 2-2 (xy), 2-1 (yz), 20 (3z2-1), 21 (xz), 22 (x2-y2); lux"},
+                 {"positions", part(at.positions, "float32[3]")},
+                 {"stand_ins", net.stand_in.size()},
+                 {"dimension", net.dimension},
+                 {"base", vec(net.base)},
+                 {"axes", Json::array({vec(net.axis[0]), vec(net.axis[1])})},
+                 {"front_share", part(at.front_share, "float32")},
+                 {"clearance", part(at.clearance, "float32")},
+                 {"reach", part(at.reach, "float32")},
+                 {"origin", part(at.origin, "uint32: rule << 24 | volume")},
+                 {"rules", Json::array()},
+                 {"volumes", net.volumes},
+                 {"tetrahedra",
+                  {{"count", net.vertex.size()},
+                   {"vertices", part(at.vertices, "uint32[4]")},
+                   {"beside", part(at.adjacent, "uint32[4]")}}},
+                 {"nearness", {{"offset", at.nearness}, {"type", "uint8[2]"}, {"map_side", probe_map_side}}}};
+    for (int r = 0; r < probe_rules; ++r) json["rules"].push_back(to_text(static_cast<ProbeRule>(r)));
+    for (std::size_t s = 0; s < sets.size(); ++s)
+        json["sets"].push_back({{"name", sets[s].set.name},
+                                {"offset", at.light + s * 108 * net.size()},
+                                {"type", "float32[9][3]"},
+                                {"lamps", sets[s].set.lamps.name},
+                                {"made_from", sets[s].made_from}});
+    return json;
 }
 
 void unpack_probes(const Bytes& bytes, const std::string& where, ProbeNet& net, std::vector<BakedSet>& sets) {

@@ -135,9 +135,10 @@ std::vector<std::string> mirror_names(const std::vector<ReflectionProbe>& probes
 
 }  // namespace
 
-void write_reflections(const std::filesystem::path& folder, const std::vector<ReflectionProbe>& probes,
-                       const BakedSet& set, const std::string& made_from, Json& entry,
-                       std::vector<std::string>& names) {
+std::vector<ManifestMirror> write_mirrors(const std::filesystem::path& folder,
+                                          const std::vector<ReflectionProbe>& probes, const BakedSet& set,
+                                          const std::string& made_from) {
+    std::vector<ManifestMirror> out;
     const std::vector<std::string> mirrors = mirror_names(probes);
     for (std::size_t i = 0; i < set.reflections.size(); ++i) {
         const ReflectionMap& map = set.reflections[i];
@@ -145,13 +146,11 @@ void write_reflections(const std::filesystem::path& folder, const std::vector<Re
         save_reflection(folder / (name + ".ktx2"), map);
         const int width = std::min(4 * map.levels[0].side, 2048);
         const std::vector<Rgb> picture = unrolled(map.levels[0], width);
-        write_scaled_exr(folder / (name + ".exr"), width, width / 2, picture, image_exponent(picture),
+        write_scaled_exr(folder / (name + ".exr"), {width, width / 2, image_exponent(picture)}, picture,
                          made_from);
-        entry["reflections"].push_back({{"file", name + ".ktx2"}, {"picture", name + ".exr"}});
-        names.push_back(name + ".ktx2");
-        names.push_back(name + ".exr");
+        out.push_back({name + ".ktx2", name + ".exr"});
     }
-    if (!set.reflections.empty()) entry["reflections_made_from"] = made_from;
+    return out;
 }
 
 }  // namespace stasigraph

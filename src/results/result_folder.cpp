@@ -18,11 +18,6 @@ namespace {
 
 constexpr const char *fresh_prefix = ".new-", *result_prefix = ".result-", *manifest_file = "manifest.json";
 
-/// Nothing that names another folder: a manifest is a file like any other.
-bool stays_in(const fs::path& name) {
-    return !name.empty() && !name.is_absolute() && std::find(name.begin(), name.end(), "..") == name.end();
-}
-
 [[noreturn]] void fail_to_write(const fs::path& path, const std::string& why) {
     throw Error{.what = "cannot be written",
                 .where = path.string(),
@@ -66,14 +61,13 @@ Json parsed_manifest(const fs::path& folder) {
     return json.is_object() ? json : Json();
 }
 
-std::string result_name(const Json& manifest) {
-    if (!manifest.is_object() || !manifest.contains("result") || !manifest["result"].is_string()) return {};
-    const std::string name = manifest["result"].get<std::string>();
+std::string result_name(const Manifest& manifest) {
+    const std::string& name = manifest.result;
     return name.starts_with(result_prefix) && name.find('/') == std::string::npos ? name : "";
 }
 
 /// Where the files of a manifest lie: beside it where its own folder is gone, as in a copy.
-fs::path root_of(const fs::path& folder, const Json& manifest) {
+fs::path root_of(const fs::path& folder, const Manifest& manifest) {
     const std::string name = result_name(manifest);
     std::error_code bad;
     return !name.empty() && fs::is_directory(folder / name, bad) ? folder / name : folder;
@@ -86,12 +80,8 @@ bool is_input(const std::string& name) {
 
 }  // namespace
 
-std::vector<std::string> file_names(const Json& manifest) {
-    std::vector<std::string> list;
-    if (!manifest.is_object() || !manifest.contains("files") || !manifest["files"].is_object()) return list;
-    for (const auto& [name, hash] : manifest["files"].items())
-        if (stays_in(name)) list.push_back(name);
-    return list;
+Manifest manifest_head(const fs::path& folder) {
+    return read_manifest_head(parsed_manifest(folder));
 }
 
 ResultFiles::ResultFiles(fs::path folder) : folder_(std::move(folder)) {
@@ -101,24 +91,26 @@ ResultFiles::ResultFiles(fs::path folder) : folder_(std::move(folder)) {
                     .where = folder_.string(),
                     .value = "",
                     .remedy = "Run `stasigraph bake` first."};
-    manifest_ = parsed_manifest(folder_);
-    if (manifest_.is_null())
+    json_ = parsed_manifest(folder_);
+    if (json_.is_null())
         throw Error{.what = "is damaged",
                     .where = (folder_ / manifest_file).string(),
                     .value = "",
                     .remedy = "Run `stasigraph bake --rebake`."};
+    manifest_ = read_manifest(json_);
     root_ = root_of(folder_, manifest_);
 }
 
 Bytes ResultFiles::read(const std::string& name) const {
-    const JsonPlace files = JsonPlace(manifest_, "manifest.json:")["files"];
-    if (!stays_in(name))
+    if (!stays_in_folder(name))
         throw Error{.what = "a file of the result lies outside of its folder",
                     .where = "manifest.json",
                     .value = name,
                     .remedy = "Run `stasigraph bake --rebake`."};
     Bytes bytes = read_file(root_ / name);
-    if (files[name.c_str()].text("") != hash_text(bytes))
+    const auto listed = std::find_if(manifest_.files.begin(), manifest_.files.end(),
+                                     [&](const auto& file) { return file.first == name; });
+    if (listed == manifest_.files.end() || listed->second != hash_text(bytes))
         throw Error{.what = "is not the file that the bake wrote",
                     .where = (root_ / name).string(),
                     .value = "",
@@ -127,12 +119,12 @@ Bytes ResultFiles::read(const std::string& name) const {
 }
 
 bool ResultFiles::replaced() const {
-    return parsed_manifest(folder_) != manifest_;
+    return parsed_manifest(folder_) != json_;
 }
 
 void mend_results(const fs::path& folder) {
     std::error_code bad;
-    const Json manifest = parsed_manifest(folder);
+    const Manifest manifest = manifest_head(folder);
     const std::string current = result_name(manifest);
     std::vector<fs::path> left;
     for (const fs::directory_entry& entry : fs::directory_iterator(folder, bad)) {
@@ -161,9 +153,9 @@ void mend_results(const fs::path& folder) {
 ResultWriter::ResultWriter(fs::path folder)
     : folder_(std::move(folder)), fresh_(folder_ / (fresh_prefix + std::to_string(getpid()))) {
     mend_results(folder_);
-    const Json before = parsed_manifest(folder_);
+    const Manifest before = manifest_head(folder_);
     present_ = root_of(folder_, before);
-    listed_ = file_names(before);
+    listed_ = before.file_names();
     std::error_code bad;
     fs::create_directories(fresh_, bad);
     if (bad) fail_to_write(fresh_, bad.message());
@@ -182,7 +174,7 @@ void ResultWriter::take_over(const std::string& name) const {
     link_or_copy(is_input(name) || !fs::exists(present, bad) ? plain : present, fresh_ / name);
 }
 
-void ResultWriter::commit(Json manifest, const std::vector<std::string>& files) {
+void ResultWriter::commit(Manifest manifest, const std::vector<std::string>& files) {
     std::error_code bad;
     for (const std::string& name : files)
         if (fs::exists(folder_ / name, bad) && !is_input(name) &&
@@ -191,16 +183,16 @@ void ResultWriter::commit(Json manifest, const std::vector<std::string>& files) 
                         .where = (folder_ / name).string(),
                         .value = "",
                         .remedy = "Move it away, or bake to another folder with --out."};
-    Json hashes = Json::object();
+    manifest.files.clear();
+    manifest.result.clear();
     for (const std::string& name : files) {
         take_over(name);
-        hashes[name] = hash_text(read_file(fresh_ / name));
+        manifest.files.emplace_back(name, hash_text(read_file(fresh_ / name)));
         flush_to_disk(fresh_ / name);
     }
-    manifest["files"] = std::move(hashes);
-    const std::string result = result_prefix + hash_text(manifest.dump()).substr(0, 16);
-    manifest["result"] = result;
-    write_text(fresh_ / manifest_file, manifest.dump(1) + "\n");
+    const std::string result = result_prefix + hash_text(to_json(manifest).dump()).substr(0, 16);
+    manifest.result = result;
+    write_text(fresh_ / manifest_file, to_json(manifest).dump(1) + "\n");
     flush_to_disk(fresh_);
     const fs::path now = folder_ / result;
     if (fs::exists(now, bad)) {

@@ -12,7 +12,7 @@
 #include <vector>
 
 #include "codec/files.hpp"
-#include "codec/json_place.hpp"
+#include "results/manifest.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -25,7 +25,7 @@ public:
     /// Throws Error where there is none or a damaged one.
     explicit ResultFiles(std::filesystem::path folder);
 
-    const Json& manifest() const { return manifest_; }
+    const Manifest& manifest() const { return manifest_; }
     /// The bytes of a file of it. Throws Error where they are not those the manifest tells of.
     Bytes read(const std::string& name) const;
     /// Where a file of it lies.
@@ -35,7 +35,8 @@ public:
 
 private:
     std::filesystem::path folder_, root_;
-    Json manifest_;
+    Json json_;
+    Manifest manifest_;
 };
 
 /// Calls read(result) with the result of a folder; once more where a bake replaced it under way.
@@ -51,8 +52,8 @@ auto read_result(const std::filesystem::path& folder, Read&& read) {
     }
 }
 
-/// The names of a manifest's files; empty where it has none that stay in their folder.
-std::vector<std::string> file_names(const Json& manifest);
+/// Of what manifest there is: files, result and level; empty where there is none.
+Manifest manifest_head(const std::filesystem::path& folder);
 
 /// A result being written: files go into a folder of their own, and commit() makes all of them current at
 /// once. Without commit() nothing has changed. For one who holds the folder's lock.
@@ -68,7 +69,7 @@ public:
     /// `files`: all names of the new result; those that were not written are the present one's. They become
     /// "files" of the manifest, with their hashes. Throws Error where a plain name is taken by a file that no
     /// bake wrote; then nothing has changed.
-    void commit(Json manifest, const std::vector<std::string>& files);
+    void commit(Manifest manifest, const std::vector<std::string>& files);
 
 private:
     void take_over(const std::string& name) const;

@@ -3,6 +3,7 @@
 
 #include "codec/files.hpp"
 #include "codec/json_place.hpp"
+#include "results/manifest.hpp"
 #include "stasigraph/io.hpp"
 
 namespace stasigraph {
@@ -26,8 +27,14 @@ struct ProbeFileLayout {
     std::size_t positions, front_share, clearance, reach, origin, vertices, adjacent, nearness, light;
 };
 ProbeFileLayout layout_of(const ProbeNet& net);
-/// probes.bin: see docs/files.md.
-Bytes pack_probes(const ProbeNet& net, const std::vector<const BakedSet*>& sets);
+/// A set whose probes are written, and the key of what their light is made from.
+struct ProbeFileSet {
+    const BakedSet& set;
+    std::string made_from;
+};
+/// probes.bin, and probes.json, which says what stands where in it: see docs/files.md.
+Bytes pack_probes(const ProbeNet& net, const std::vector<ProbeFileSet>& sets);
+Json probes_json(const ProbeNet& net, const std::vector<ProbeFileSet>& sets);
 void unpack_probes(const Bytes& bytes, const std::string& where, ProbeNet& net, std::vector<BakedSet>& sets);
 
 /// What the reflections of a set are made from.
@@ -37,12 +44,9 @@ Json reflections_json(const std::vector<ReflectionProbe>& probes);
 std::vector<ReflectionProbe> reflections_of(const JsonPlace& list);
 /// Level 0 as it would be seen on a globe: rows from the zenith, the middle column looking north (-Z).
 std::vector<Rgb> unrolled(const CubeMap& map, int width);
-/// A set's maps and pictures of them, mirror-<name of the probe>: adds both to an entry of the manifest, and
-/// their names to `names`.
-void write_reflections(const std::filesystem::path& folder, const std::vector<ReflectionProbe>& probes,
-                       const BakedSet& set, const std::string& made_from, Json& entry,
-                       std::vector<std::string>& names);
-
-inline constexpr int manifest_version = 2;
+/// A set's maps and pictures of them, mirror-<name of the probe>.
+std::vector<ManifestMirror> write_mirrors(const std::filesystem::path& folder,
+                                          const std::vector<ReflectionProbe>& probes, const BakedSet& set,
+                                          const std::string& made_from);
 
 }  // namespace stasigraph

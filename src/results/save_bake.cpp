@@ -8,7 +8,7 @@
 #include "results/inputs_file.hpp"
 #include "results/level_glb.hpp"
 #include "results/lit_glb.hpp"
-#include "results/manifest_parts.hpp"
+#include "results/manifest.hpp"
 #include "results/partial_pages.hpp"
 #include "results/result_folder.hpp"
 #include "results/result_parts.hpp"
@@ -20,14 +20,6 @@ namespace fs = std::filesystem;
 namespace stasigraph {
 
 namespace {
-
-/// What tells later whether something is out of date.
-void add_keys(const LevelInputs& inputs, Json& manifest) {
-    manifest["ground"] = inputs.keys.unlit;
-    for (const InputKeys::Named& layer : inputs.keys.layers) manifest["layers"][layer.name] = layer.key;
-    manifest["visibility_made_from"] = inputs.keys.visibility;
-    manifest["occlusion_made_from"] = inputs.keys.occlusion;
-}
 
 /// Keeps what a bake from nothing takes. Not in the manifest, which is the same for the same level.
 void remember_times(const SaveOptions& options, const std::string& costs, const BakeFigures& figures,
@@ -68,67 +60,78 @@ void keep_probes(const fs::path& folder, const ProbeNet& net, const std::vector<
 struct Written {
     fs::path folder;
     std::vector<std::string> now;
-    Json files = Json::array();
-    void add(const std::string& name, bool written = true) {
-        if (written) now.push_back(name);
+    std::vector<std::string> files;  ///< These, and what stays as it was.
+    void add(const std::string& name) {
+        now.push_back(name);
         files.push_back(name);
+    }
+    void keep(const std::string& name) {
+        if (!name.empty()) files.push_back(name);
+    }
+    void keep(const std::vector<std::string>& names) {
+        for (const std::string& name : names) keep(name);
     }
 };
 
-Json write_set(const Level& level, const BakedSet& set, const BakeSet& recipe, const std::string& made_from,
-               Written& written) {
-    Json entry = {{"name", set.name},
-                  {"scene_hash", level.scene_hash},
-                  {"sheet_hash", level.sheet_hash},
-                  {"gains", recipe.gains},
-                  {"lightmaps", Json::array()}};
-    for (const Rgb t : recipe.tints) entry["tints"].push_back({t.r, t.g, t.b});
+ManifestSet write_set(const Level& level, const BakedSet& set, const BakeSet& recipe,
+                      const std::string& made_from, Written& written) {
+    ManifestSet entry{.name = set.name,
+                      .scene_hash = level.scene_hash,
+                      .sheet_hash = level.sheet_hash,
+                      .gains = recipe.gains,
+                      .tints = recipe.tints};
     for (std::size_t p = 0; p < set.pages.size(); ++p) {
         const PageImage& page = set.pages[p];
-        const std::string name = set.name + "/page-" + std::to_string(p) + ".exr";
-        const int exponent = image_exponent(page.texels);
-        write_scaled_exr(written.folder / name, page.side, page.side, page.texels, exponent, made_from);
-        written.add(name);
-        entry["lightmaps"].push_back({{"file", name}, {"exponent", exponent}});
+        const ManifestMap map{set.name + "/page-" + std::to_string(p) + ".exr", image_exponent(page.texels)};
+        write_scaled_exr(written.folder / map.file, {page.side, page.side, map.exponent}, page.texels,
+                         made_from);
+        written.add(map.file);
+        entry.lightmaps.push_back(map);
     }
     for (std::size_t p = 0; p < set.directional.size(); ++p) {
         const DirectionalPage& page = set.directional[p];
-        const std::string name = set.name + "/directional-" + std::to_string(p) + ".exr";
         LayeredImage image{page.side, page.side, directional_layers, {}};
         image.values.reserve(3 * page.texels.size());
         for (const auto& t : page.texels) image.values.insert(image.values.end(), t.begin(), t.end());
-        const int exponent = image_exponent(image.values);
-        write_layered_exr(written.folder / name, image, exponent, made_from);
-        written.add(name);
-        entry["directional"].push_back({{"file", name}, {"exponent", exponent}});
+        const ManifestMap map{set.name + "/directional-" + std::to_string(p) + ".exr",
+                              image_exponent(image.values)};
+        write_layered_exr(written.folder / map.file, image, map.exponent, made_from);
+        written.add(map.file);
+        entry.directional.push_back(map);
     }
     return entry;
 }
 
-/// The files of a set's reflections, as they were.
-void keep_reflections(const Json& entry, Written& to) {
-    for (const Json& map : entry.value("reflections", Json::array()))
-        for (const char* file : {"file", "picture"}) to.add(map.value(file, ""), false);
+/// The mirrors of a set, and what they are made from, as they were.
+void keep_mirrors(const ManifestSet& old, ManifestSet& entry, Written& written) {
+    entry.mirrors = old.mirrors;
+    entry.mirrors_made_from = old.mirrors_made_from;
+    entry.mirrors_inputs = old.mirrors_inputs;
+    entry.mirror_places = old.mirror_places;
+    written.keep(old.mirrors_inputs);
+    written.keep(old.mirror_files());
 }
 
 /// What a set of which some surfaces alone were baked is made from: the rest is as it was.
-void keep_keys(const Json& old, const Level& level, const std::vector<std::uint8_t>& surfaces,
-               const std::string& key, Json& entry, Written& written) {
-    for (const char* name :
-         {"made_from", "probes_made_from", "probes_light_made_from", "probes_inputs", "inputs", "scene_hash",
-          "sheet_hash", "reflections", "reflections_made_from", "reflections_inputs", "reflection_places"})
-        if (old.contains(name)) entry[name] = old[name];
-    for (const char* name : {"inputs", "probes_inputs", "reflections_inputs"})
-        if (const std::string older = old.value(name, ""); !older.empty()) written.add(older, false);
-    keep_reflections(old, written);
-    entry["surfaces_made_from"] = old.value("surfaces_made_from", Json::object());
-    for (std::size_t s = 0; s < surfaces.size(); ++s)
-        if (surfaces[s]) entry["surfaces_made_from"][level.surfaces[s].name] = key;
+void keep_keys(const ManifestSet& old, const std::vector<std::string>& surfaces, const std::string& key,
+               ManifestSet& entry, Written& written) {
+    entry.made_from = old.made_from;
+    entry.inputs = old.inputs;
+    entry.scene_hash = old.scene_hash;
+    entry.sheet_hash = old.sheet_hash;
+    entry.probes_made_from = old.probes_made_from;
+    entry.probes_light_made_from = old.probes_light_made_from;
+    entry.probes_inputs = old.probes_inputs;
+    written.keep(old.inputs);
+    written.keep(old.probes_inputs);
+    keep_mirrors(old, entry, written);
+    entry.surfaces_made_from = old.surfaces_made_from;
+    for (const std::string& surface : surfaces) entry.surfaces_made_from[surface] = key;
 }
 
 /// Visibility and occlusion.
-void write_maps(const Level& level, const Baked& baked, Json& manifest, Written& written) {
-    for (std::size_t p = 0; p < baked.visibility.size(); ++p) {
+void write_maps(const Level& level, const Baked& baked, Manifest& manifest, Written& written) {
+    for (std::uint32_t p = 0; p < baked.visibility.size(); ++p) {
         const VisibilityPage& page = baked.visibility[p];
         if (page.texels.empty()) continue;
         const std::string name = "visibility-" + std::to_string(p) + ".png";
@@ -136,7 +139,7 @@ void write_maps(const Level& level, const Baked& baked, Json& manifest, Written&
         for (const auto& t : page.texels) rgba.insert(rgba.end(), t.begin(), t.end());
         write_file(written.folder / name, encode_png_rgba(page.side, page.side, rgba));
         written.add(name);
-        manifest["visibility"].push_back({{"page", p}, {"file", name}, {"lights", page.lights}});
+        manifest.visibility.push_back({p, name, page.lights});
     }
     for (std::size_t p = 0; p < baked.occlusion.size(); ++p) {
         const OcclusionPage& page = baked.occlusion[p];
@@ -145,8 +148,8 @@ void write_maps(const Level& level, const Baked& baked, Json& manifest, Written&
         for (const float v : page.texels) grey.push_back(static_cast<std::uint8_t>(v * 255 + 0.5f));
         write_file(written.folder / name, encode_png_grey(page.side, page.side, grey));
         written.add(name);
-        manifest["occlusion"]["reach"] = level.occlusion.reach;
-        manifest["occlusion"]["files"].push_back(name);
+        manifest.occlusion_reach = level.occlusion.reach;
+        manifest.occlusion.push_back(name);
     }
 }
 
@@ -171,44 +174,15 @@ void write_places(const fs::path& folder, const Level& level, const Baked& baked
     if (!kept)
         write_text(written.folder / name,
                    places_text(level, placed, options.placing ? &*options.placing : nullptr));
-    written.add(name, !kept);
-}
-
-/// The probes of all sets: of those that are not written now as they were.
-void write_probes(const fs::path& folder, const Baked& baked, const std::vector<std::size_t>& kept,
-                  std::vector<BakedSet>& probe_sets, Json& manifest, Written& written) {
-    keep_probes(folder, baked.probes, kept, probe_sets);
-    std::vector<const BakedSet*> sets;
-    for (const BakedSet& set : probe_sets)
-        if (set.probes.size() == baked.probes.size()) sets.push_back(&set);
-    Json header = probes_json(baked.probes, sets);
-    for (std::size_t i = 0; i < sets.size(); ++i)
-        for (const Json& entry : manifest["sets"])
-            if (entry["name"] == sets[i]->name)
-                header["sets"][i]["made_from"] =
-                    entry.value("probes_light_made_from", entry.value("made_from", ""));
-    write_file(written.folder / "probes.bin", pack_probes(baked.probes, sets));
-    write_text(written.folder / "probes.json", header.dump(1) + "\n");
-    written.add("probes.bin");
-    written.add("probes.json");
-    manifest["probes"] = {{"count", baked.probes.size()}, {"header", "probes.json"}};
-}
-
-/// The same as an earlier bake wrote it, but for what is there already.
-void keep_whole(const Json& before, Json& manifest, Written& written) {
-    for (const char* name : {"ground", "layers", "inputs", "visibility", "visibility_made_from", "occlusion",
-                             "occlusion_made_from"})
-        if (before.contains(name)) manifest[name] = before[name];
-    for (const char* name : {"probes", "reflections", "reflection_places"})
-        if (before.contains(name) && !manifest.contains(name)) manifest[name] = before[name];
-    for (const std::string& file : file_names(before))
-        if (std::find(written.files.begin(), written.files.end(), file) == written.files.end())
-            written.add(file, false);
+    if (kept)
+        written.keep(name);
+    else
+        written.add(name);
 }
 
 /// A set as it was written, or kept.
 struct SavedSet {
-    Json entry;  ///< Of the manifest; null where there is none to keep.
+    std::optional<ManifestSet> entry;  ///< None where there is none to keep.
     Written written;
     BakedSet probes;  ///< Its probes alone.
     bool kept = false;
@@ -221,106 +195,87 @@ struct Saving {
     const Atlas& atlas;
     const Baked& baked;
     const SaveOptions& options;
-    Json before;
-    std::string uvs;
+    std::optional<Manifest> before;
     LevelInputs inputs;
     std::string inputs_file;
-    std::string reflection_places;  ///< Tells the probes that a set's maps are of.
     Written written;
+    Manifest manifest;
     std::vector<BakedSet> probe_sets;
     std::vector<std::size_t> kept;  ///< Of those the ones that are not baked now.
 
     bool whole() const { return options.surfaces.empty() && options.pages; }
     bool writes_probes() const { return options.surfaces.empty() && options.probes; }
-    bool writes_reflections() const {
+    bool writes_mirrors() const {
         return options.surfaces.empty() && options.reflections && !baked.reflections.empty();
     }
-    bool keeps_reflections() const { return !options.surfaces.empty() || !options.reflections; }
-    /// What an earlier bake says of a set, for a part of it to be replaced.
-    Json replaced(const std::string& set) const {
-        if (whole()) return {};
-        Json old = earlier_entry(before, uvs, set);
-        if (old.is_null())
-            throw Error{.what = "holds no bake of these charts that could keep everything else",
-                        .where = folder.string(),
-                        .value = set,
-                        .remedy = "Bake everything once."};
-        return old;
-    }
-    static void keep_files(const Json& entry, Written& to);
-    void keep_parts(const std::string& set, Json& entry, Written& to) const;
-    Json write_light(std::size_t number, BakedSet& set, Written& to) const;
+    bool keeps_mirrors() const { return !options.surfaces.empty() || !options.reflections; }
+    const ManifestSet* earlier(const std::string& set) const;
+    const ManifestSet& replaced(const std::string& set) const;
+    void keep_parts(ManifestSet& entry, Written& to) const;
+    ManifestSet write_light(std::size_t number, BakedSet& set, Written& to) const;
     SavedSet save_set(std::size_t number) const;
-    void add_sets(Json& manifest);
-    void keep_other_parts(Json& manifest);
+    void add_keys();
+    void add_sets();
+    void write_probes();
+    void keep_other_parts();
+    void keep_whole();
 };
 
-void Saving::keep_files(const Json& entry, Written& to) {
-    for (const char* name : {"inputs", "probes_inputs", "reflections_inputs"})
-        if (const std::string older = entry.value(name, ""); !older.empty()) to.add(older, false);
-    keep_reflections(entry, to);
-    for (const char* maps : {"lightmaps", "directional"})
-        for (const Json& map : entry.value(maps, Json::array())) to.add(map.value("file", ""), false);
-    to.add(entry.value("name", "") + "/preview.glb", false);
-    const Json prelit = entry.value("prelit", Json::object());
-    if (!prelit.contains("file")) return;
-    to.add(prelit.value("file", ""), false);
-    for (const Json& image : prelit.value("images", Json::array()))
-        if (image.is_string()) to.add(image.get<std::string>(), false);
+/// What an earlier bake says of a set, of these UVs; null where it does not.
+const ManifestSet* Saving::earlier(const std::string& set) const {
+    return before && before->atlas_hash == manifest.atlas_hash ? before->find(set) : nullptr;
+}
+
+/// The same, for a part of it to be replaced.
+const ManifestSet& Saving::replaced(const std::string& set) const {
+    if (const ManifestSet* old = earlier(set)) return *old;
+    throw Error{.what = "holds no bake of these charts that could keep everything else",
+                .where = folder.string(),
+                .value = set,
+                .remedy = "Bake everything once."};
 }
 
 /// Gives a set whose lightmaps are written what it had of everything that is not, whatever its charts were.
-void Saving::keep_parts(const std::string& set, Json& entry, Written& to) const {
-    Json old;
-    for (const Json& e : before.is_object() ? before.value("sets", Json::array()) : Json::array())
-        if (e.is_object() && e.value("name", "") == set) old = e;
-    const auto keep = [&](const char* name, const Json& value) {
-        entry.erase(name);
-        if (!value.is_null()) entry[name] = value;
-    };
-    const auto had = [&](const char* name, const char* otherwise) {
-        return old.is_null() ? Json() : old.value(name, old.value(otherwise, Json()));
-    };
+void Saving::keep_parts(ManifestSet& entry, Written& to) const {
+    const ManifestSet* old = before ? before->find(entry.name) : nullptr;
     if (!writes_probes()) {
-        keep("probes_made_from", had("probes_made_from", ""));
-        keep("probes_light_made_from", had("probes_light_made_from", "made_from"));
-        keep("probes_inputs", had("probes_inputs", "inputs"));
-        if (const std::string inputs_then = entry.value("probes_inputs", ""); !inputs_then.empty())
-            to.add(inputs_then, false);
+        entry.probes_made_from = old ? old->probes_made_from : "";
+        entry.probes_light_made_from = old ? old->light_of_probes() : "";
+        entry.probes_inputs = !old ? "" : old->probes_inputs.empty() ? old->inputs : old->probes_inputs;
+        to.keep(entry.probes_inputs);
     }
-    if (keeps_reflections() && !old.is_null()) {
-        for (const char* name :
-             {"reflections", "reflections_made_from", "reflections_inputs", "reflection_places"})
-            if (old.contains(name)) entry[name] = old[name];
-        if (const std::string inputs_then = entry.value("reflections_inputs", ""); !inputs_then.empty())
-            to.add(inputs_then, false);
-        keep_reflections(old, to);
-    }
+    if (keeps_mirrors() && old) keep_mirrors(*old, entry, to);
 }
 
 /// A set's lightmaps, all of them or the chosen surfaces' part, and what shows them.
-Json Saving::write_light(std::size_t number, BakedSet& set, Written& written_now) const {
-    const Json old = replaced(set.name);
+ManifestSet Saving::write_light(std::size_t number, BakedSet& set, Written& written_now) const {
+    const ManifestSet* old = whole() ? nullptr : &replaced(set.name);
     const std::string& key = inputs.keys.sets[number].key;
-    if (!old.is_null()) keep_other_texels(atlas, options.surfaces, ResultFiles(folder), old, set);
-    Json entry = write_set(level, set, level.sets[number], old.is_null() ? key : old.value("made_from", ""),
-                           written_now);
-    entry["made_from"] = key;
-    entry["probes_made_from"] = inputs.keys.probes;
-    entry["inputs"] = inputs_file;
-    if (!old.is_null()) keep_keys(old, level, options.surfaces, key, entry, written_now);
+    if (old) keep_other_texels(atlas, options.surfaces, ResultFiles(folder), *old, set);
+    ManifestSet entry =
+        write_set(level, set, level.sets[number], old ? old->made_from : key, written_now);
+    entry.made_from = key;
+    entry.probes_made_from = inputs.keys.probes;
+    entry.inputs = inputs_file;
+    if (old) {
+        std::vector<std::string> chosen;
+        for (std::size_t s = 0; s < options.surfaces.size(); ++s)
+            if (options.surfaces[s]) chosen.push_back(level.surfaces[s].name);
+        keep_keys(*old, chosen, key, entry, written_now);
+    }
     const fs::path to = written_now.folder / set.name;
     const LitSet lit{level, atlas, set, baked, key};
     write_preview_glb(to / "preview.glb", lit);
     written_now.add(set.name + "/preview.glb");
     if (level.prelit.by == PrelitBy::nothing) return entry;
-    const PrelitFiles prelit = write_prelit(to, lit);
-    entry["prelit"] = {
-        {"file", set.name + "/prelit.glb"}, {"exposure_ev", prelit.exposure}, {"images", Json::array()}};
-    written_now.add(set.name + "/prelit.glb");
-    for (const std::string& image : prelit.images) {
-        entry["prelit"]["images"].push_back(set.name + "/" + image);
-        written_now.add(set.name + "/" + image);
+    const PrelitFiles files = write_prelit(to, lit);
+    ManifestPrelit& prelit = entry.prelit.emplace();
+    prelit.file = set.name + "/prelit.glb";
+    prelit.exposure_ev = files.exposure;
+    written_now.add(prelit.file);
+    for (const std::string& image : files.images) {
+        prelit.images.push_back(set.name + "/" + image);
+        written_now.add(prelit.images.back());
     }
     return entry;
 }
@@ -331,38 +286,45 @@ SavedSet Saving::save_set(std::size_t number) const {
         std::find_if(baked.sets.begin(), baked.sets.end(), [&](const BakedSet& s) { return s.name == name; });
     SavedSet saved;
     saved.written.folder = written.folder;
+    const auto keep_files = [&] {
+        for (const std::string* of : {&saved.entry->inputs, &saved.entry->probes_inputs,
+                                      &saved.entry->mirrors_inputs})
+            saved.written.keep(*of);
+        saved.written.keep(saved.entry->files());
+    };
     BakedSet set{.name = name, .pages = {}, .directional = {}, .probes = {}};
     if (made == baked.sets.end()) {
-        saved.entry = earlier_entry(before, uvs, name);
-        if (saved.entry.is_null()) return saved;
-        keep_files(saved.entry, saved.written);
+        const ManifestSet* old = earlier(name);
+        if (!old) return saved;
+        saved.entry = *old;
+        keep_files();
         saved.kept = true;
     } else {
         if (options.pages) {
             set = *made;
             saved.entry = write_light(number, set, saved.written);
-            if (whole()) keep_parts(name, saved.entry, saved.written);
+            if (whole()) keep_parts(*saved.entry, saved.written);
         } else {
             saved.entry = replaced(name);
-            if (writes_reflections()) saved.entry.erase("reflections");
-            keep_files(saved.entry, saved.written);
+            if (writes_mirrors()) saved.entry->mirrors.clear();
+            keep_files();
         }
         if (writes_probes()) {
             set.probes = made->probes;
             set.lamps = made->lamps;
-            saved.entry["probes_made_from"] = inputs.keys.probes;
+            saved.entry->probes_made_from = inputs.keys.probes;
             if (!options.pages) {
-                saved.entry["probes_light_made_from"] = inputs.keys.sets[number].key;
-                saved.entry["probes_inputs"] = inputs_file;
+                saved.entry->probes_light_made_from = inputs.keys.sets[number].key;
+                saved.entry->probes_inputs = inputs_file;
             }
         }
-        if (writes_reflections()) {
-            std::vector<std::string> names;
-            write_reflections(saved.written.folder, baked.reflections, *made,
-                              captures_key(inputs.keys, number), saved.entry, names);
-            for (const std::string& file : names) saved.written.add(file);
-            saved.entry["reflections_inputs"] = inputs_file;
-            saved.entry["reflection_places"] = reflection_places;
+        if (writes_mirrors()) {
+            const std::string key = captures_key(inputs.keys, number);
+            saved.entry->mirrors = write_mirrors(saved.written.folder, baked.reflections, *made, key);
+            if (!saved.entry->mirrors.empty()) saved.entry->mirrors_made_from = key;
+            for (const std::string& file : saved.entry->mirror_files()) saved.written.add(file);
+            saved.entry->mirrors_inputs = inputs_file;
+            saved.entry->mirror_places = manifest.mirror_places;
         }
     }
     saved.probes = {.name = name,
@@ -373,33 +335,90 @@ SavedSet Saving::save_set(std::size_t number) const {
     return saved;
 }
 
+/// What tells later whether something is out of date.
+void Saving::add_keys() {
+    manifest.unlit = inputs.keys.unlit;
+    for (const InputKeys::Named& layer : inputs.keys.layers) manifest.layers.emplace_back(layer.name, layer.key);
+    manifest.visibility_made_from = inputs.keys.visibility;
+    manifest.occlusion_made_from = inputs.keys.occlusion;
+    manifest.inputs = inputs_file;
+}
+
 /// All sets, written side by side.
-void Saving::add_sets(Json& manifest) {
+void Saving::add_sets() {
     std::vector<SavedSet> saved(level.sets.size());
     Job job({.threads = options.threads, .on_progress = {}, .on_note = {}});
     job.parallel(saved.size(), 1, [&](std::size_t i, std::size_t) { saved[i] = save_set(i); });
     for (SavedSet& s : saved) {
-        if (s.entry.is_null()) continue;
+        if (!s.entry) continue;
         written.now.insert(written.now.end(), s.written.now.begin(), s.written.now.end());
-        for (Json& file : s.written.files) written.files.push_back(std::move(file));
+        written.keep(s.written.files);
         if (s.kept) kept.push_back(probe_sets.size());
         probe_sets.push_back(std::move(s.probes));
-        manifest["sets"].push_back(std::move(s.entry));
+        manifest.sets.push_back(std::move(*s.entry));
     }
 }
 
+/// The probes of all sets: of those that are not written now as they were.
+void Saving::write_probes() {
+    keep_probes(folder, baked.probes, kept, probe_sets);
+    std::vector<ProbeFileSet> sets;
+    for (const BakedSet& set : probe_sets)
+        if (set.probes.size() == baked.probes.size())
+            sets.push_back({set, manifest.find(set.name)->light_of_probes()});
+    write_file(written.folder / "probes.bin", pack_probes(baked.probes, sets));
+    write_text(written.folder / "probes.json", probes_json(baked.probes, sets).dump(1) + "\n");
+    written.add("probes.bin");
+    written.add("probes.json");
+    manifest.probes = baked.probes.size();
+}
+
 /// What belongs to no set of the probes and reflections that are not written.
-void Saving::keep_other_parts(Json& manifest) {
-    const auto keep = [&](const char* name) {
-        if (before.is_object() && before.contains(name)) manifest[name] = before[name];
-    };
-    if (keeps_reflections())
-        for (const char* name : {"reflections", "reflection_places"}) keep(name);
-    if (options.probes || !before.is_object()) return;
-    keep("probes");
-    const std::vector<std::string> files = file_names(before);
+void Saving::keep_other_parts() {
+    if (!before) return;
+    if (keeps_mirrors()) {
+        manifest.mirrors = before->mirrors;
+        manifest.mirror_places = before->mirror_places;
+    }
+    if (options.probes) return;
+    manifest.probes = before->probes;
+    const std::vector<std::string> files = before->file_names();
     for (const char* name : {"probes.bin", "probes.json", "places.json"})
-        if (std::find(files.begin(), files.end(), name) != files.end()) written.add(name, false);
+        if (std::find(files.begin(), files.end(), name) != files.end()) written.keep(name);
+}
+
+/// All that is of no set as an earlier bake wrote it, but for what is there already.
+void Saving::keep_whole() {
+    manifest.unlit = before->unlit;
+    manifest.layers = before->layers;
+    manifest.inputs = before->inputs;
+    manifest.visibility = before->visibility;
+    manifest.visibility_made_from = before->visibility_made_from;
+    manifest.occlusion = before->occlusion;
+    manifest.occlusion_reach = before->occlusion_reach;
+    manifest.occlusion_made_from = before->occlusion_made_from;
+    if (!manifest.probes) manifest.probes = before->probes;
+    if (manifest.mirror_places.empty()) {
+        manifest.mirrors = before->mirrors;
+        manifest.mirror_places = before->mirror_places;
+    }
+    written.keep(before->file_names());
+}
+
+Manifest manifest_of(const Level& level, const Atlas& atlas, const Baked& baked) {
+    Manifest m;
+    m.level = level.name;
+    m.scene_hash = level.scene_hash;
+    m.sheet_hash = level.sheet_hash;
+    m.atlas_hash = atlas_hash(atlas);
+    m.settings = settings_for_manifest(level);
+    m.bounces_done = baked.figures.bounces;
+    m.groups = level.groups;
+    m.pages = atlas.pages;
+    m.density_gave_way = atlas.applied_density_scale;
+    m.surfaces = mapped_surfaces(level, atlas);
+    m.unmapped = unmapped_surfaces(level, atlas);
+    return m;
 }
 
 }  // namespace
@@ -415,9 +434,10 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
         placed->placed = places_of(baked.probes, given).places;
     }
     const Level& level = placed ? *placed : given;
-    Json before;
+    std::optional<Manifest> before;
     try {
         before = ResultFiles(folder).manifest();
+        if (before->version != manifest_version) before.reset();
     } catch (const Error&) {
         // None yet, or one that says nothing: nothing to keep or tidy up.
     }
@@ -429,51 +449,32 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
                   .baked = baked,
                   .options = options,
                   .before = std::move(before),
-                  .uvs = atlas_hash(atlas),
                   .inputs = inputs_of(level),
                   .inputs_file = {},
-                  .reflection_places = {},
-                  .written = {.folder = to, .now = {}},
+                  .written = {.folder = to, .now = {}, .files = {}},
+                  .manifest = manifest_of(level, atlas, baked),
                   .probe_sets = {},
                   .kept = {}};
     Written& written = saving.written;
-    Json manifest = {{"format", "stasigraph bake"},
-                     {"version", manifest_version},
-                     {"level", level.name},
-                     {"scene_hash", level.scene_hash},
-                     {"sheet_hash", level.sheet_hash},
-                     {"atlas_hash", saving.uvs},
-                     {"settings", settings_json(level)},
-                     {"bounces_done", baked.figures.bounces},
-                     {"groups", level.groups},
-                     {"pages", atlas.pages},
-                     {"density_gave_way", atlas.applied_density_scale},
-                     {"sets", Json::array()}};
     const std::string inputs_json = inputs_text(saving.inputs);
     saving.inputs_file = inputs_name(inputs_json);
     write_text(to / saving.inputs_file, inputs_json);
     written.add(saving.inputs_file);
-    add_keys(saving.inputs, manifest);
-    manifest["inputs"] = saving.inputs_file;
-    if (saving.writes_reflections()) {
-        const Json probes = reflections_json(baked.reflections);
-        const std::string text = probes.dump();
-        saving.reflection_places = hash_text(Bytes(text.begin(), text.end()));
-        manifest["reflections"] = probes;
-        manifest["reflection_places"] = saving.reflection_places;
+    saving.add_keys();
+    if (saving.writes_mirrors()) {
+        saving.manifest.mirrors = baked.reflections;
+        saving.manifest.mirror_places = mirror_places_of(baked.reflections);
     }
-    saving.add_sets(manifest);
-    manifest["surfaces"] = surfaces_json(level, atlas);
-    manifest["surfaces_without_lightmap"] = unmapped_json(level, atlas);
-    if (saving.whole()) write_maps(level, baked, manifest, written);
+    saving.add_sets();
+    if (saving.whole()) write_maps(level, baked, saving.manifest, written);
     if (saving.writes_probes() && baked.probes.size() > 0) {
         write_places(folder, level, baked, options, written);
-        write_probes(folder, baked, saving.kept, saving.probe_sets, manifest, written);
+        saving.write_probes();
     }
     if (!saving.whole())
-        keep_whole(saving.before, manifest, written);
+        saving.keep_whole();
     else
-        saving.keep_other_parts(manifest);
+        saving.keep_other_parts();
     write_level_glb(to / (level.name + ".glb"), level_file, level, atlas);
     written.add(level.name + ".glb");
     const fs::path charts = atlas_file(to, level.quality.tier);
@@ -482,14 +483,12 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
     // Other tiers keep their places as well.
     for (const Tier tier : {Tier::glance, Tier::proof, Tier::final})
         if (std::error_code bad; tier != level.quality.tier && fs::exists(atlas_file(folder, tier), bad))
-            written.add(atlas_file(folder, tier).filename().string(), false);
-    manifest["charts"] = charts.filename().string();
+            written.keep(atlas_file(folder, tier).filename().string());
+    saving.manifest.charts = charts.filename().string();
     std::vector<std::string> files;
-    for (const Json& file : written.files)
-        if (const std::string name = file.get<std::string>();
-            !name.empty() && std::find(files.begin(), files.end(), name) == files.end())
-            files.push_back(name);
-    writer.commit(std::move(manifest), files);
+    for (const std::string& name : written.files)
+        if (std::find(files.begin(), files.end(), name) == files.end()) files.push_back(name);
+    writer.commit(std::move(saving.manifest), files);
     written.now.push_back("manifest.json");
     remember_times(options, saving.inputs.keys.costs, baked.figures,
                    std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());

@@ -35,26 +35,17 @@ std::vector<std::string> reasons(const std::vector<Change>& changes,
     return out;
 }
 
-const Json* entry_of(const Json& manifest, const std::string& set) {
-    if (!manifest.is_object() || !manifest.contains("sets") || !manifest["sets"].is_array()) return nullptr;
-    for (const Json& entry : manifest["sets"])
-        if (entry.is_object() && entry.value("name", "") == set) return &entry;
-    return nullptr;
-}
-
 /// Why a saved bake cannot be used as it is; empty where it can.
-std::string damage(const fs::path& folder, const Json& manifest) {
-    if (!manifest.is_object() || !manifest.contains("files") || !manifest["files"].is_object())
-        return never_baked;
+std::string damage(const fs::path& folder, const Manifest& manifest) {
+    if (manifest.files.empty()) return never_baked;
     try {
         const ResultFiles result(folder);
-        for (const std::string& name : file_names(manifest)) {
+        for (const std::string& name : manifest.file_names()) {
             std::error_code bad;
             if (!fs::exists(folder / name, bad) || !fs::exists(result.place(name), bad))
                 return "files of the bake are missing";
         }
-        const std::string charts = manifest.value("charts", "");
-        atlas_of(result.read(charts), charts);
+        atlas_of(result.read(manifest.charts), manifest.charts);
     } catch (const Error&) {
         return "the charts of the bake are damaged";
     }
@@ -73,8 +64,8 @@ Json read_json(const fs::path& path) {
 }
 
 /// What is left to do, priced by what the stages of the last bake from nothing took.
-double forecast(const Json& manifest, const Json& known, const LevelInputs& now, const BakeStatus& status,
-                bool ground, bool placed) {
+double forecast(const Manifest& manifest, const Json& known, const LevelInputs& now,
+                const BakeStatus& status, bool placed) {
     if (status.up_to_date()) return 0;
     // Another tier or density costs something else altogether.
     if (!known.is_object() || known.value("costs", "") != now.keys.costs) return -1;
@@ -83,12 +74,14 @@ double forecast(const Json& manifest, const Json& known, const LevelInputs& now,
     for (const Json& t : times)
         if (t.is_number()) whole += t.get<double>();
     if (!(whole > 0)) return -1;
-    if (ground) return whole;
+    if (manifest.unlit != now.keys.unlit) return whole;
     const auto of = [&](const char* stage) { return times.value(stage, 0.0); };
     std::size_t changed = 0;
-    const Json layers = manifest.value("layers", Json::object());
     for (const InputKeys::Named& layer : now.keys.layers)
-        changed += layers.value(layer.name, "") == layer.key ? 0 : 1;
+        changed += std::find(manifest.layers.begin(), manifest.layers.end(),
+                             std::pair(layer.name, layer.key)) == manifest.layers.end()
+                       ? 1
+                       : 0;
     const double share =
         static_cast<double>(changed) / static_cast<double>(std::max<std::size_t>(1, now.keys.layers.size()));
     const auto stale = [&](const char* what) {
@@ -101,96 +94,119 @@ double forecast(const Json& manifest, const Json& known, const LevelInputs& now,
                     of("pages"));
 }
 
-BakeStatus status_of(const fs::path& folder, const Level& given, const Json& manifest, const Json& times) {
-    Level level = given;
-    complete_level(level);
-    if (!level.placed) level.placed = load_places(folder, level);
-    const LevelInputs now = inputs_of(level);
-    BakeStatus status;
-    const std::string broken = damage(folder, manifest);
-    const bool whole = broken.empty();
-    bool ground = !manifest.is_object() || manifest.value("ground", "") != now.keys.unlit;
-    for (std::size_t s = 0; s < level.sets.size(); ++s) {
-        const BakeSet& set = level.sets[s];
-        const Json* entry = manifest.is_object() ? entry_of(manifest, set.name) : nullptr;
+/// A level as it is now, held against what its folder says.
+class Comparing {
+public:
+    Comparing(const fs::path& folder, const Level& level, const Manifest& manifest)
+        : folder_(folder),
+          level_(level),
+          manifest_(manifest),
+          now_(inputs_of(level)),
+          broken_(damage(folder, manifest)) {}
+
+    BakeStatus status(const Json& times) const {
+        BakeStatus status;
+        for (std::size_t s = 0; s < level_.sets.size(); ++s) add_set(s, status);
+        for (const ManifestSet& entry : manifest_.sets)
+            if (std::none_of(level_.sets.begin(), level_.sets.end(),
+                             [&](const BakeSet& s) { return s.name == entry.name; }))
+                status.results.push_back({.what = "lightmaps",
+                                          .set = entry.name,
+                                          .stale = true,
+                                          .because = {"set " + entry.name + " is gone"}});
+        if (std::any_of(level_.lights.begin(), level_.lights.end(),
+                        [](const Light& l) { return l.role == BakeRole::bounce; }))
+            status.results.push_back(maps("visibility",
+                                          manifest_.visibility_made_from == now_.keys.visibility,
+                                          [](const Change& c) { return c.visibility || c.unlit; }));
+        if (level_.occlusion.reach > 0)
+            status.results.push_back(maps("occlusion", manifest_.occlusion_made_from == now_.keys.occlusion,
+                                          [](const Change& c) { return c.occlusion || c.unlit; }));
+        status.forecast_seconds =
+            forecast(manifest_, times, now_, status, !has_probes(level_) || level_.placed.has_value());
+        return status;
+    }
+
+private:
+    std::vector<Change> since(const std::string& inputs) const {
+        return changes_since(folder_ / (inputs.empty() ? "none" : inputs), now_.items);
+    }
+
+    void add_set(std::size_t s, BakeStatus& status) const {
+        const BakeSet& set = level_.sets[s];
+        const ManifestSet* entry = manifest_.find(set.name);
         ResultStatus lightmaps{.what = "lightmaps", .set = set.name, .because = {}},
             probes{.what = "probes", .set = set.name, .because = {}},
-            reflections{.what = "reflections", .set = set.name, .because = {}};
-        if (!entry || !whole) {
-            lightmaps.stale = probes.stale = reflections.stale = true;
-            lightmaps.because = probes.because = reflections.because = {entry ? broken : never_baked};
+            mirrors{.what = "reflections", .set = set.name, .because = {}};
+        if (!entry || !broken_.empty()) {
+            lightmaps.stale = probes.stale = mirrors.stale = true;
+            lightmaps.because = probes.because = mirrors.because = {entry ? broken_ : never_baked};
         } else {
-            const auto since = [&](const std::string& inputs) {
-                return changes_since(folder / inputs, now.items);
-            };
-            const std::string &key = now.keys.sets[s].key, made_from = entry->value("made_from", ""),
-                              inputs = entry->value("inputs", "none");
-            const std::vector<Change> changes = since(inputs);
+            const std::vector<Change> changes = since(entry->inputs);
+            const auto touched = [&](const Change& c) { return touches(c, level_, set); };
+            hold_lightmaps(*entry, now_.keys.sets[s].key, reasons(changes, touched), lightmaps);
             // Probes may have been baked alone since.
-            const std::string probe_inputs = entry->value("probes_inputs", inputs);
-            const std::vector<Change> probe_changes = probe_inputs == inputs ? changes : since(probe_inputs);
-            const auto touched = [&](const Change& c) { return touches(c, level, set); };
-            if (made_from != key) {
-                lightmaps.stale = true;
-                lightmaps.because = reasons(changes, touched);
-                const Json alone = entry->value("surfaces_made_from", Json::object());
-                for (const auto& [surface, its_key] : alone.items())
-                    (its_key == key ? lightmaps.surfaces_up_to_date : lightmaps.surfaces_older)
-                        .push_back(surface);
-            }
-            if (entry->value("probes_light_made_from", made_from) != key) {
-                probes.stale = true;
-                probes.because = reasons(probe_changes, touched);
-            }
-            if (now.keys.probes != "none" && entry->value("probes_made_from", "") != now.keys.probes) {
-                if (!probes.stale) probes.because.clear();
-                probes.stale = true;
-                for (const Change& c : probe_changes)
-                    if (c.probes) probes.because.push_back(c.text);
-                if (probes.because.empty()) probes.because.push_back(never_baked);
-            }
-            if (entry->value("reflections_made_from", "") != captures_key(now.keys, s)) {
-                reflections.stale = true;
-                reflections.because =
-                    entry->contains("reflections")
-                        ? reasons(since(entry->value("reflections_inputs", inputs)),
-                                  [&](const Change& c) { return c.reflections || c.probes || touched(c); })
-                        : std::vector<std::string>{never_baked};
+            const bool alone = !entry->probes_inputs.empty() && entry->probes_inputs != entry->inputs;
+            hold_probes(*entry, s, alone ? since(entry->probes_inputs) : changes, probes);
+            if (entry->mirrors_made_from != captures_key(now_.keys, s)) {
+                mirrors.stale = true;
+                mirrors.because = {never_baked};
+                const std::string& inputs =
+                    entry->mirrors_inputs.empty() ? entry->inputs : entry->mirrors_inputs;
+                if (!entry->mirrors.empty())
+                    mirrors.because = reasons(since(inputs), [&](const Change& c) {
+                        return c.reflections || c.probes || touched(c);
+                    });
             }
         }
         status.results.push_back(std::move(lightmaps));
-        if (now.keys.probes != "none") status.results.push_back(std::move(probes));
+        if (now_.keys.probes != "none") status.results.push_back(std::move(probes));
         // Those that nobody asks for any more are to go.
-        if (now.keys.reflections != "none" || (entry && entry->contains("reflections")))
-            status.results.push_back(std::move(reflections));
+        if (now_.keys.reflections != "none" || (entry && !entry->mirrors.empty()))
+            status.results.push_back(std::move(mirrors));
     }
-    if (manifest.is_object())
-        for (const Json& entry : manifest.value("sets", Json::array()))
-            if (const std::string name = entry.value("name", ""); std::none_of(
-                    level.sets.begin(), level.sets.end(), [&](const BakeSet& s) { return s.name == name; }))
-                status.results.push_back({.what = "lightmaps",
-                                          .set = name,
-                                          .stale = true,
-                                          .because = {"set " + name + " is gone"}});
-    const auto maps = [&](const char* what, const std::string& key, bool wanted, auto&& touched) {
-        if (!wanted) return;
+
+    static void hold_lightmaps(const ManifestSet& entry, const std::string& key,
+                               std::vector<std::string> because, ResultStatus& lightmaps) {
+        if (entry.made_from == key) return;
+        lightmaps.stale = true;
+        lightmaps.because = std::move(because);
+        for (const auto& [surface, its_key] : entry.surfaces_made_from)
+            (its_key == key ? lightmaps.surfaces_up_to_date : lightmaps.surfaces_older).push_back(surface);
+    }
+
+    void hold_probes(const ManifestSet& entry, std::size_t s, const std::vector<Change>& changes,
+                     ResultStatus& probes) const {
+        if (entry.light_of_probes() != now_.keys.sets[s].key) {
+            probes.stale = true;
+            probes.because =
+                reasons(changes, [&](const Change& c) { return touches(c, level_, level_.sets[s]); });
+        }
+        if (now_.keys.probes == "none" || entry.probes_made_from == now_.keys.probes) return;
+        if (!probes.stale) probes.because.clear();
+        probes.stale = true;
+        for (const Change& c : changes)
+            if (c.probes) probes.because.push_back(c.text);
+        if (probes.because.empty()) probes.because.push_back(never_baked);
+    }
+
+    /// Maps of the whole level.
+    ResultStatus maps(const char* what, bool same, const std::function<bool(const Change&)>& touched) const {
         ResultStatus r{.what = what, .set = {}, .because = {}};
-        r.stale = !whole || manifest.value(what + std::string("_made_from"), "") != key;
-        if (r.stale && !whole) r.because = {broken};
-        if (r.stale && whole)
-            r.because = reasons(changes_since(folder / manifest.value("inputs", "none"), now.items), touched);
-        status.results.push_back(std::move(r));
-    };
-    maps("visibility", now.keys.visibility,
-         std::any_of(level.lights.begin(), level.lights.end(),
-                     [](const Light& l) { return l.role == BakeRole::bounce; }),
-         [](const Change& c) { return c.visibility || c.unlit; });
-    maps("occlusion", now.keys.occlusion, level.occlusion.reach > 0,
-         [](const Change& c) { return c.occlusion || c.unlit; });
-    status.forecast_seconds =
-        forecast(manifest, times, now, status, ground, !has_probes(level) || level.placed.has_value());
-    return status;
-}
+        r.stale = !broken_.empty() || !same;
+        if (!broken_.empty())
+            r.because = {broken_};
+        else if (r.stale)
+            r.because = reasons(since(manifest_.inputs), touched);
+        return r;
+    }
+
+    const fs::path& folder_;
+    const Level& level_;
+    const Manifest& manifest_;
+    LevelInputs now_;
+    std::string broken_;
+};
 
 }  // namespace
 
@@ -198,13 +214,22 @@ bool BakeStatus::up_to_date() const {
     return std::none_of(results.begin(), results.end(), [](const ResultStatus& r) { return r.stale; });
 }
 
-BakeStatus bake_status(const fs::path& folder, const Level& level, const fs::path& cache) {
-    const Json manifest = read_json(folder / "manifest.json"),
-               times = read_json(cache.empty() ? cache : cache / "times.json");
+BakeStatus bake_status(const fs::path& folder, const Level& given, const fs::path& cache) {
+    Level level = given;
+    complete_level(level);
+    if (!level.placed) level.placed = load_places(folder, level);
+    Manifest manifest;
     try {
-        return status_of(folder, level, manifest, times);
+        manifest = ResultFiles(folder).manifest();
+    } catch (const Error&) {
+        // None, or one of another kind than ours: as if nothing had been baked.
+    }
+    const Json times = read_json(cache.empty() ? cache : cache / "times.json");
+    const Comparing comparing(folder, level, manifest);
+    try {
+        return comparing.status(times);
     } catch (const nlohmann::json::exception&) {
-        return status_of(folder, level, {}, {});  // a member of another kind than ours
+        return comparing.status({});  // a member of another kind than ours
     }
 }
 

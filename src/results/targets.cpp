@@ -77,23 +77,17 @@ void check_target(const fs::path& target, const fs::path& level_file) {
 
 void check_output(const fs::path& folder, const Level& level, const fs::path& level_file) {
     std::error_code bad;
-    Json manifest;
-    if (fs::exists(folder / "manifest.json", bad)) try {
-            manifest = ResultFiles(folder).manifest();
-        } catch (const Error&) {
-            // Damaged: it tells of no other level.
-        }
-    if (manifest.is_object() && manifest.contains("level") && manifest["level"].is_string() &&
-        manifest["level"].get<std::string>() != level.name)
+    const Manifest manifest = manifest_head(folder);
+    if (!manifest.level.empty() && manifest.level != level.name)
         throw Error{.what = "holds the results of another level",
                     .where = folder.string(),
-                    .value = manifest["level"].get<std::string>(),
+                    .value = manifest.level,
                     .remedy =
                         "Give another folder with --out, or delete this one. Without --out each level has "
                         "a folder of its own."};
     const fs::path written = folder / (level.name + ".glb");
     if (!fs::exists(written, bad)) return;
-    const std::vector<std::string> ours = file_names(manifest);
+    const std::vector<std::string> ours = manifest.file_names();
     if (std::find(ours.begin(), ours.end(), written.filename().string()) == ours.end() && !is_ours(written))
         refuse(written, "no bake wrote it");
     if (fs::exists(level_file, bad) &&

@@ -313,18 +313,16 @@ struct Gallery::State {
     std::set<std::string> changed_surfaces(const std::string& set) const {
         std::set<std::string> names;
         const ResultFiles result(folder);
-        const Json& manifest = result.manifest();
-        for (const Json& entry : manifest.value("sets", Json::array())) {
-            if (entry.value("name", "") != set) continue;
-            std::map<std::string, const InputItem*> before;
-            const std::vector<InputItem> items = read_inputs(result.place(entry.value("inputs", "none")));
-            for (const InputItem& item : items)
-                if (item.kind == "surface") before[item.name] = &item;
-            if (before.empty()) break;
-            for (const InputItem& item : inputs_of(level).items)
-                if (item.kind == "surface" && (!before.contains(item.name) || !(*before[item.name] == item)))
-                    names.insert(item.name);
-        }
+        const ManifestSet* baked = result.manifest().find(set);
+        if (!baked || baked->inputs.empty()) return names;
+        std::map<std::string, const InputItem*> before;
+        const std::vector<InputItem> items = read_inputs(result.place(baked->inputs));
+        for (const InputItem& item : items)
+            if (item.kind == "surface") before[item.name] = &item;
+        if (before.empty()) return names;
+        for (const InputItem& item : inputs_of(level).items)
+            if (item.kind == "surface" && (!before.contains(item.name) || !(*before[item.name] == item)))
+                names.insert(item.name);
         return names;
     }
     void show_dots(Work& w) {
