@@ -14,8 +14,8 @@
 #include "bench_time.hpp"
 #include "bench_walk.hpp"
 #include "codec/files.hpp"
-#include "results/result_parts.hpp"
 #include "probe/net.hpp"
+#include "results/result_parts.hpp"
 #include "runtime/net_lookup.hpp"
 #include "stasigraph/io.hpp"
 #include "stasigraph/runtime.hpp"
@@ -108,8 +108,8 @@ void baking(const char* file, const BakeStore& store) {
 
 /// A walk in which light at a normal is asked for as well, with lamps and without.
 void light_lookups(const Baked& baked, const std::vector<Vec3>& walk) {
-    std::vector<const BakedSet*> sets;
-    for (const BakedSet& set : baked.sets) sets.push_back(&set);
+    std::vector<ProbeFileSet> sets;
+    for (const BakedSet& set : baked.sets) sets.push_back({set, ""});
     const Bytes bytes = pack_probes(baked.probes, sets);
     runtime::Probes probes;
     if (probes.load(bytes.data(), bytes.size()) != runtime::Status::ok) return;

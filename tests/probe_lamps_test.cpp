@@ -9,13 +9,13 @@
 #include <fstream>
 
 #include "codec/files.hpp"
-#include "results/result_parts.hpp"
-#include "stasigraph/io.hpp"
 #include "light/direct.hpp"
 #include "probe/lamps.hpp"
+#include "results/result_parts.hpp"
 #include "runtime/half.hpp"
 #include "runtime/lamp_sum.hpp"
 #include "shapes.hpp"
+#include "stasigraph/io.hpp"
 #include "stasigraph/picture.hpp"
 #include "stasigraph/runtime.h"
 #include "stasigraph/runtime.hpp"
@@ -335,8 +335,8 @@ TEST(ProbeLamps, through_coloured_glass_have_shadows_as_sharp_as_without) {
 TEST(ProbeLamps, come_back_from_files_and_files_without_them_still_load) {
     const Level level = two_sets();
     const Bake b = bake_level(level);
-    std::vector<const BakedSet*> sets;
-    for (const BakedSet& set : b.baked.sets) sets.push_back(&set);
+    std::vector<ProbeFileSet> sets;
+    for (const BakedSet& set : b.baked.sets) sets.push_back({set, ""});
     const Bytes bytes = pack_probes(b.baked.probes, sets);
     rt::Probes probes;
     ASSERT_EQ(probes.load(bytes.data(), bytes.size()), rt::Status::ok) << probes.message();

@@ -96,8 +96,6 @@ private:
     struct Data;
     const SetLamps* sum(std::uint32_t set, const Weights& weights, float out[27], LampSum& seen) const;
     Status fail(Status status, const char* text) noexcept;
-    Status connect(std::uint32_t count, std::uint32_t stand_ins, std::uint32_t cells, int side, int dimension,
-                   const float* flat);
     Data* data_ = nullptr;
     const char* message_ = "";
 };

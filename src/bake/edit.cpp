@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <unordered_map>
 
-#include "level/field_keys.hpp"
 #include "bake/keys.hpp"
+#include "level/field_keys.hpp"
 
 namespace stasigraph {
 

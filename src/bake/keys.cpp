@@ -3,9 +3,9 @@
 #include <algorithm>
 #include <cmath>
 
-#include "level/field_keys.hpp"
 #include "bake/sources.hpp"
 #include "base/hash.hpp"
+#include "level/field_keys.hpp"
 #include "level/texture.hpp"
 #include "method.hpp"
 #include "stasigraph/place.hpp"

@@ -1,8 +1,8 @@
 #include "bake/set_keys.hpp"
 
-#include "level/field_keys.hpp"
 #include "bake/keys.hpp"
 #include "bake/unit_light.hpp"
+#include "level/field_keys.hpp"
 
 namespace stasigraph {
 

@@ -3,10 +3,10 @@
 #include <algorithm>
 #include <map>
 
-#include "level/field_keys.hpp"
 #include "bake/keys.hpp"
 #include "bake/set_keys.hpp"
 #include "base/hash.hpp"
+#include "level/field_keys.hpp"
 #include "level/texture.hpp"
 #include "stasigraph/changes.hpp"
 #include "stasigraph/reflect.hpp"

@@ -10,8 +10,8 @@
 #include "level/reflection_rules.hpp"
 #include "stasigraph/place.hpp"
 #include "stasigraph/reflect.hpp"
-#include "trace/sight.hpp"
 #include "trace/scene_tree.hpp"
+#include "trace/sight.hpp"
 
 namespace stasigraph {
 

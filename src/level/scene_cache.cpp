@@ -19,7 +19,8 @@ std::shared_ptr<const void> SceneCache::State::find(const std::string& key) {
     return kept.front().second;
 }
 
-std::shared_ptr<const void> SceneCache::State::keep(const std::string& key, std::shared_ptr<const void> made) {
+std::shared_ptr<const void> SceneCache::State::keep(const std::string& key,
+                                                    std::shared_ptr<const void> made) {
     if (std::shared_ptr<const void> there = find(key)) return there;
     const std::lock_guard lock(mutex);
     kept.insert(kept.begin(), {key, made});

@@ -16,7 +16,8 @@ namespace stasigraph {
 struct SceneCache::State {
     std::atomic<int> holders = 1;
     std::mutex mutex;
-    std::vector<std::pair<std::string, std::shared_ptr<const void>>> kept;  ///< What was used last comes first.
+    std::vector<std::pair<std::string, std::shared_ptr<const void>>>
+        kept;  ///< What was used last comes first.
 
     std::shared_ptr<const void> find(const std::string& key);
     /// The one there is by then, where another thread was first.

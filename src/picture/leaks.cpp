@@ -300,9 +300,7 @@ std::vector<Leak> leaks_under(const Level& level, const Atlas& atlas, const View
 std::vector<std::vector<Leak>> find_leaks(const Level& level, const Atlas& atlas,
                                           const std::vector<ViewLight>& lights, std::size_t most, Job& job) {
     LeakGround ground{
-        place_texels(level, atlas, job),
-        std::make_shared<const SeenLevel>(level, stands_in_bake),
-        {}};
+        place_texels(level, atlas, job), std::make_shared<const SeenLevel>(level, stands_in_bake), {}};
     TexelFlags wanted(ground.texels.size());
     for (std::uint32_t t = 0; t < wanted.size(); ++t)
         wanted.set(t,

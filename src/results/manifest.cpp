@@ -154,7 +154,8 @@ ManifestSet set_of(const JsonPlace& j, std::size_t pages) {
     s.made_from = j["made_from"].text("");
     s.inputs = j["inputs"].text("");
     if (const JsonPlace prelit = j["prelit"])
-        s.prelit = ManifestPrelit{prelit["file"].text(""), real(prelit["exposure_ev"]), texts(prelit["images"])};
+        s.prelit =
+            ManifestPrelit{prelit["file"].text(""), real(prelit["exposure_ev"]), texts(prelit["images"])};
     for (auto& [name, key] : named_texts(j["surfaces_made_from"])) s.surfaces_made_from[name] = key;
     s.probes_made_from = j["probes_made_from"].text("");
     s.probes_light_made_from = j["probes_light_made_from"].text("");
@@ -233,7 +234,8 @@ std::vector<std::string> ManifestSet::files() const {
 }
 
 const ManifestSet* Manifest::find(const std::string& set) const {
-    const auto at = std::find_if(sets.begin(), sets.end(), [&](const ManifestSet& s) { return s.name == set; });
+    const auto at =
+        std::find_if(sets.begin(), sets.end(), [&](const ManifestSet& s) { return s.name == set; });
     return at == sets.end() ? nullptr : &*at;
 }
 
@@ -258,7 +260,8 @@ Manifest read_manifest_head(const Json& json) {
     m.level = text(json, "level");
     m.result = text(json, "result");
     if (const auto files = json.find("files"); files != json.end() && files->is_object())
-        for (const auto& [name, hash] : files->items()) m.files.emplace_back(name, text(*files, name.c_str()));
+        for (const auto& [name, hash] : files->items())
+            m.files.emplace_back(name, text(*files, name.c_str()));
     return m;
 }
 
@@ -330,11 +333,12 @@ Json to_json(const Manifest& m) {
                                  {"glb_primitive", s.glb_primitive}});
     j["surfaces_without_lightmap"] = Json::array();
     for (const UnmappedSurface& s : m.unmapped)
-        j["surfaces_without_lightmap"].push_back({{"name", s.name},
-                                                  {"node", s.node},
-                                                  {"lit_by", s.lit_by == LitBy::nothing ? "nothing" : "probes"},
-                                                  {"glb_node", s.glb_node},
-                                                  {"glb_primitive", s.glb_primitive}});
+        j["surfaces_without_lightmap"].push_back(
+            {{"name", s.name},
+             {"node", s.node},
+             {"lit_by", s.lit_by == LitBy::nothing ? "nothing" : "probes"},
+             {"glb_node", s.glb_node},
+             {"glb_primitive", s.glb_primitive}});
     for (const ManifestVisibility& v : m.visibility)
         j["visibility"].push_back({{"page", v.page}, {"file", v.file}, {"lights", v.lights}});
     if (!m.occlusion.empty()) j["occlusion"] = {{"reach", m.occlusion_reach}, {"files", m.occlusion}};

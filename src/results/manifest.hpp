@@ -36,14 +36,14 @@ struct ManifestPrelit {
 /// set as a whole.
 struct ManifestSet {
     std::string name, scene_hash, sheet_hash;
-    std::vector<float> gains;  ///< By group.
-    std::vector<Rgb> tints;    ///< By group, or empty.
+    std::vector<float> gains;                         ///< By group.
+    std::vector<Rgb> tints;                           ///< By group, or empty.
     std::vector<ManifestMap> lightmaps, directional;  ///< By page; the second may be empty.
     std::string made_from, inputs;                    ///< A key, and the file of items behind it.
     std::optional<ManifestPrelit> prelit;
     std::map<std::string, std::string> surfaces_made_from;  ///< Where some alone were baked since.
-    std::string probes_made_from;        ///< Where probes stand,
-    std::string probes_light_made_from;  ///< and their light, where that is not made_from.
+    std::string probes_made_from;                           ///< Where probes stand,
+    std::string probes_light_made_from;                     ///< and their light, where that is not made_from.
     std::string probes_inputs;
     std::vector<ManifestMirror> mirrors;  ///< By reflection probe.
     std::string mirrors_made_from, mirrors_inputs;
@@ -104,7 +104,7 @@ struct Manifest {
     std::vector<int> pages;  ///< Sides, texels.
     float density_gave_way = 1;
     std::vector<ManifestSet> sets;
-    std::string unlit;  ///< Key of the unlit level.
+    std::string unlit;                                        ///< Key of the unlit level.
     std::vector<std::pair<std::string, std::string>> layers;  ///< Keys by group.
     std::string visibility_made_from, occlusion_made_from, inputs;
     std::vector<ReflectionProbe> mirrors;

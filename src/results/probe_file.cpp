@@ -5,8 +5,7 @@
 #include "probe/lamps.hpp"
 #include "probe/net.hpp"
 #include "results/result_parts.hpp"
-#include "runtime/half.hpp"
-#include "runtime/lamp_sum.hpp"
+#include "runtime/probe_data.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/io.hpp"
 
@@ -15,15 +14,15 @@ namespace stasigraph {
 namespace {
 
 constexpr char magic[8] = {'S', 'G', 'P', 'R', 'O', 'B', 'E', 'S'};
-/// Files of version 2 have no lamps, those before 4 mean and mean square distances, those before 5 no
-/// openings.
-constexpr std::uint32_t version = 5, oldest_version = 2;
+constexpr std::uint32_t version = 5;  ///< As runtime/probe_data.cpp reads it.
+constexpr std::uint32_t no_volume = 0xffffff;
 
-constexpr std::size_t map_cells = probe_map_side * probe_map_side, old_map_side = 8;
+constexpr std::size_t map_cells = probe_map_side * probe_map_side;
+constexpr int old_map_side = 8;
 
-/// Rule above, volume below; 0xffffff: none.
+/// Rule above, volume below; no_volume: none.
 std::uint32_t origin_word(ProbeRule rule, std::uint32_t volume) {
-    return static_cast<std::uint32_t>(rule) << 24 | (volume & 0xffffffu);
+    return static_cast<std::uint32_t>(rule) << 24 | (volume & no_volume);
 }
 
 void write_lamps(BinaryWriter& w, const ProbeLamps& lamps) {
@@ -41,39 +40,33 @@ void write_lamps(BinaryWriter& w, const ProbeLamps& lamps) {
     for (const std::string& name : lamps.name) w.text(name);
 }
 
-ProbeLamps read_lamps(BinaryReader& r, std::uint32_t probes, runtime::LampKind last) {
-    ProbeLamps lamps;
-    const std::uint32_t count = r.word(), profiles = r.word(), values = r.word(), entries = r.word();
-    if (r.word() == 0) {
-        if (count + profiles + values + entries != 0) r.fail();
-        return lamps;
-    }
-    r.array(lamps.lamp, count);
-    r.array(lamps.color, count);
-    r.array(lamps.profile, profiles);
-    r.array(lamps.values, values);
-    r.array(lamps.first, std::size_t{probes} + 1);
-    r.array(lamps.entry, entries);
-    r.array(lamps.rest, probes);
-    for (std::uint32_t i = 0; i < count; ++i) lamps.name.push_back(r.text());
-    if (runtime::wrong_lamps(view_of(lamps), last, profiles, values, lamps.first.data(), lamps.entry.data(),
-                             entries, probes))
-        r.fail();
-    return lamps;
+template <class T, class From>
+std::vector<T> as(const std::vector<From>& from) {
+    static_assert(sizeof(T) % sizeof(From) == 0);
+    std::vector<T> out(from.size() * sizeof(From) / sizeof(T));
+    if (!out.empty()) std::memcpy(static_cast<void*>(out.data()), from.data(), from.size() * sizeof(From));
+    return out;
 }
 
-/// Files before version 4 hold mean and mean square distances, to 16 bits, on a coarser map.
-void read_distances(BinaryReader& r, std::size_t count, ProbeNet& net) {
-    static_assert(probe_map_side == 2 * old_map_side);
-    std::vector<std::uint16_t> halves;
-    r.array(halves, 2 * old_map_side * old_map_side * count);
-    net.nearness.resize(map_cells * count);
+ProbeLamps lamps_of(runtime::SetLamps& file) {
+    return {.lamp = std::move(file.lamp),
+            .color = as<Rgb>(file.color),
+            .name = std::move(file.name),
+            .profile = std::move(file.profile),
+            .values = std::move(file.values),
+            .first = std::move(file.first),
+            .entry = std::move(file.entry),
+            .rest = as<ShRgb>(file.rest)};
+}
+
+/// Files before version 4 have coarser maps.
+void add_nearness(const runtime::ProbeData& file, ProbeNet& net) {
+    const std::size_t side = static_cast<std::size_t>(file.side), times = probe_map_side / side;
+    net.nearness.resize(map_cells * file.count);
     for (std::size_t i = 0; i < net.nearness.size(); ++i) {
-        const std::size_t p = i / map_cells, x = i % probe_map_side / 2,
-                          y = i % map_cells / probe_map_side / 2,
-                          from = 2 * ((p * old_map_side + y) * old_map_side + x);
-        const runtime::NearnessCode code =
-            runtime::nearness_code(runtime::from_half(halves[from]), runtime::from_half(halves[from + 1]));
+        const std::size_t p = i / map_cells, x = i % probe_map_side / times,
+                          y = i % map_cells / probe_map_side / times;
+        const runtime::NearnessCode code = file.nearness[(p * side + y) * side + x];
         net.nearness[i] = {code.mean, code.spread};
     }
 }
@@ -161,62 +154,43 @@ Json probes_json(const ProbeNet& net, const std::vector<ProbeFileSet>& sets) {
 }
 
 void unpack_probes(const Bytes& bytes, const std::string& where, ProbeNet& net, std::vector<BakedSet>& sets) {
-    BinaryReader r(bytes, where);
-    char head[8];
-    r.raw(head, 8);
-    if (std::memcmp(head, magic, 8) != 0) r.fail();
-    const std::uint32_t written = r.word();
-    if (written < oldest_version || written > version)
-        throw Error{.what = "has a version this program does not read",
-                    .where = where,
-                    .value = std::to_string(written),
-                    .remedy = "Bake again."};
-    const std::uint32_t count = r.word(), set_count = r.word(), cells = r.word(), stand_ins = r.word(),
-                        side = r.word(), dimension = r.word(), volumes = r.word();
-    if (side != (written < 4 ? old_map_side : probe_map_side) || set_count > 4096 || volumes > 65536 ||
-        stand_ins > 3 || dimension > 3)
-        r.fail();
-    net.dimension = static_cast<int>(dimension);
-    for (Vec3* v : {&net.base, &net.axis[0], &net.axis[1]}) r.raw(v, 12);
-    r.word();
-    r.array(net.position, count);
-    r.array(net.stand_in, stand_ins);
-    r.array(net.front_share, count);
-    r.array(net.clearance, count);
-    r.array(net.reach, count);
-    for (std::uint32_t p = 0; p < count; ++p) {
-        const std::uint32_t word = r.word(), volume = word & 0xffffffu;
-        if (word >> 24 >= probe_rules || (volume != 0xffffffu && volume >= volumes)) r.fail();
+    runtime::ProbeData file;
+    runtime::ReadProbes read = runtime::read_probe_data(bytes.data(), bytes.size(), file);
+    if (read.status == runtime::Status::ok && file.side != old_map_side && file.side != probe_map_side)
+        read = {runtime::Status::damaged, "has maps of nearness of another size"};
+    const auto fail = [&](const char* what) {
+        throw Error{.what = what, .where = where, .value = "", .remedy = "Bake again."};
+    };
+    if (read.status != runtime::Status::ok) fail(read.message);
+    net.dimension = file.dimension;
+    const auto vec = [](const float* v) { return Vec3{v[0], v[1], v[2]}; };
+    net.base = vec(file.base);
+    for (std::size_t k = 0; k < 2; ++k) net.axis[k] = vec(file.axis[k]);
+    net.position = as<Vec3>(file.position);
+    net.stand_in.assign(net.position.begin() + file.count, net.position.end());
+    net.position.resize(file.count);
+    net.front_share = std::move(file.front_share);
+    net.clearance = std::move(file.clearance);
+    net.reach = std::move(file.reach);
+    for (const std::uint32_t word : file.origin) {
+        const std::uint32_t volume = word & no_volume;
+        if (word >> 24 >= probe_rules || (volume != no_volume && volume >= file.volumes.size()))
+            fail("has probes of a rule or volume that is not there");
         net.rule.push_back(static_cast<ProbeRule>(word >> 24));
-        net.volume.push_back(volume == 0xffffffu ? none : volume);
+        net.volume.push_back(volume == no_volume ? none : volume);
     }
-    r.array(net.vertex, cells);
-    r.array(net.adjacent, cells);
-    for (std::uint32_t c = 0; c < cells; ++c)
-        for (int k = 0; k < 4; ++k)
-            if (net.vertex[c][k] >= count + stand_ins ||
-                (net.adjacent[c][k] != none && net.adjacent[c][k] >= cells))
-                r.fail();
-    if (written < 4)
-        read_distances(r, count, net);
-    else
-        r.array(net.nearness, map_cells * count);
-    std::vector<ProbeLight> light(set_count);
-    for (ProbeLight& l : light) r.array(l, count);
-    for (std::uint32_t i = 0; i < volumes; ++i) net.volumes.push_back(r.text());
-    std::vector<std::string> names;
-    for (std::uint32_t i = 0; i < set_count; ++i) names.push_back(r.text());
-    for (std::uint32_t i = 0; i < set_count; ++i) {
-        ProbeLamps lamps;
-        if (written >= 3)
-            lamps = read_lamps(r, count, written < 5 ? runtime::LampKind::tube : runtime::LampKind::opening);
+    net.vertex = as<std::array<std::uint32_t, 4>>(file.vertex);
+    net.adjacent = as<std::array<std::uint32_t, 4>>(file.adjacent);
+    add_nearness(file, net);
+    net.volumes = std::move(file.volumes);
+    for (std::size_t i = 0; i < file.sets.size(); ++i)
         for (BakedSet& set : sets)
-            if (set.name == names[i]) {
-                set.probes = std::move(light[i]);
-                set.lamps = std::move(lamps);
+            if (set.name == file.sets[i]) {
+                set.probes.resize(file.count);
+                std::memcpy(static_cast<void*>(set.probes.data()), file.light_of(i),
+                            set.probes.size() * sizeof(ShRgb));
+                set.lamps = lamps_of(file.lamps[i]);
             }
-    }
-    if (!r.done()) r.fail();
     complete_net(net);
 }
 

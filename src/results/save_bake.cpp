@@ -252,8 +252,7 @@ ManifestSet Saving::write_light(std::size_t number, BakedSet& set, Written& writ
     const ManifestSet* old = whole() ? nullptr : &replaced(set.name);
     const std::string& key = inputs.keys.sets[number].key;
     if (old) keep_other_texels(atlas, options.surfaces, ResultFiles(folder), *old, set);
-    ManifestSet entry =
-        write_set(level, set, level.sets[number], old ? old->made_from : key, written_now);
+    ManifestSet entry = write_set(level, set, level.sets[number], old ? old->made_from : key, written_now);
     entry.made_from = key;
     entry.probes_made_from = inputs.keys.probes;
     entry.inputs = inputs_file;
@@ -287,8 +286,8 @@ SavedSet Saving::save_set(std::size_t number) const {
     SavedSet saved;
     saved.written.folder = written.folder;
     const auto keep_files = [&] {
-        for (const std::string* of : {&saved.entry->inputs, &saved.entry->probes_inputs,
-                                      &saved.entry->mirrors_inputs})
+        for (const std::string* of :
+             {&saved.entry->inputs, &saved.entry->probes_inputs, &saved.entry->mirrors_inputs})
             saved.written.keep(*of);
         saved.written.keep(saved.entry->files());
     };
@@ -338,7 +337,8 @@ SavedSet Saving::save_set(std::size_t number) const {
 /// What tells later whether something is out of date.
 void Saving::add_keys() {
     manifest.unlit = inputs.keys.unlit;
-    for (const InputKeys::Named& layer : inputs.keys.layers) manifest.layers.emplace_back(layer.name, layer.key);
+    for (const InputKeys::Named& layer : inputs.keys.layers)
+        manifest.layers.emplace_back(layer.name, layer.key);
     manifest.visibility_made_from = inputs.keys.visibility;
     manifest.occlusion_made_from = inputs.keys.occlusion;
     manifest.inputs = inputs_file;

@@ -64,8 +64,8 @@ Json read_json(const fs::path& path) {
 }
 
 /// What is left to do, priced by what the stages of the last bake from nothing took.
-double forecast(const Manifest& manifest, const Json& known, const LevelInputs& now,
-                const BakeStatus& status, bool placed) {
+double forecast(const Manifest& manifest, const Json& known, const LevelInputs& now, const BakeStatus& status,
+                bool placed) {
     if (status.up_to_date()) return 0;
     // Another tier or density costs something else altogether.
     if (!known.is_object() || known.value("costs", "") != now.keys.costs) return -1;

@@ -142,14 +142,7 @@ const char* Game::Data::read_net() {
             nearness[i] = nearness_code(distance[2 * i], distance[2 * i + 1]);
         net.nearness = nearness;
     }
-    neighbours = new std::uint32_t[std::size_t{n.probes} + 1 + 16 * std::size_t{n.cells}];
-    list_neighbours(net, neighbours, neighbours + n.probes + 1);
-    border = new std::uint32_t[border_words(n.cells)];
-    find_border(net, border);
-    border_box = new float[border_floats(net.borders)];
-    lay_border(net, border, border_box);
-    starts = new std::uint32_t[most_starts];
-    lay_grid(net, starts);
+    opened.open(net);
     return nullptr;
 }
 
@@ -171,9 +164,10 @@ const char* Game::Data::read_lamps() {
         lamp_names.count != lamp.count || colors.count != std::uint64_t{lamp.count} * sets.count)
         return "has not as many of everything as it has probes";
     lamps = {lamp.data, lamp.count, profile.data, values.data};
-    if (const char* wrong =
-            wrong_lamps(lamps, with_openings.count > 0 ? LampKind::opening : LampKind::tube, profile.count,
-                        values.count, first.data, entry.data, entry.count, net.count))
+    if (const char* wrong = wrong_lamps(lamps,
+                                        {with_openings.count > 0 ? LampKind::opening : LampKind::tube,
+                                         profile.count, values.count, net.count},
+                                        {first.data, entry.data}, entry.count))
         return wrong;
     for (std::uint32_t i = 0; i < lamp.count; ++i)
         if (!has_name(lamp_names[i])) return "has a lamp without a name";

@@ -9,6 +9,7 @@
 #include "runtime/lamp_sum.hpp"
 #include "runtime/mapped_file.hpp"
 #include "runtime/net_lookup.hpp"
+#include "runtime/opened_net.hpp"
 #include "runtime/reflection_lookup.hpp"
 #include "stasigraph/game.hpp"
 
@@ -68,9 +69,7 @@ struct Game::Data {
     Part<format::Map> maps;
     std::uint32_t* map_of = nullptr;  ///< set * reflections + reflection.
     ReflectionPlace* places = nullptr;
-    std::uint32_t* starts = nullptr;  ///< A grid over the net.
-    std::uint32_t *neighbours = nullptr, *border = nullptr;
-    float* border_box = nullptr;
+    OpenedNet opened;
     NearnessCode* nearness = nullptr;  ///< Where the file has distances instead.
     Part<std::uint32_t> zones, probe_zones;
     Part<std::uint32_t> tiles;  ///< Pages one after the other, rows from the top: a zone, or a block.
@@ -85,10 +84,6 @@ struct Game::Data {
         delete[] image_of;
         delete[] map_of;
         delete[] places;
-        delete[] starts;
-        delete[] neighbours;
-        delete[] border;
-        delete[] border_box;
         delete[] nearness;
     }
     /// Of a set's lamps, three each.

@@ -62,11 +62,19 @@ void for_opening(const Lamp& lamp, Point from, int side, F f) {
         }
 }
 
-/// Why lamps cannot be as a file says; null where they can. `first` has one more element than `probes`;
-/// `last`: the last kind of lamp that such a file can hold.
-inline const char* wrong_lamps(const LampView& view, LampKind last, std::uint32_t profiles,
-                               std::uint64_t values, const std::uint32_t* first, const std::uint32_t* entry,
-                               std::uint64_t entries, std::uint32_t probes) {
+/// How many of what a file holds beside its lamps.
+struct LampBounds {
+    LampKind last;  ///< The last kind of lamp that such a file can hold.
+    std::uint32_t profiles = 0;
+    std::uint64_t values = 0;
+    std::uint32_t probes = 0;
+};
+/// Why lamps cannot be as a file says; null where they can. `listed.first` has one more element than there
+/// are probes.
+inline const char* wrong_lamps(const LampView& view, const LampBounds& bounds, const LampEntries& listed,
+                               std::uint64_t entries) {
+    const auto& [last, profiles, values, probes] = bounds;
+    const std::uint32_t *first = listed.first, *entry = listed.entry;
     for (std::uint32_t i = 0; i < profiles; ++i) {
         const LampProfile& p = view.profile[i];
         const std::uint64_t size = std::uint64_t{p.planes} + p.angles + std::uint64_t{p.planes} * p.angles;

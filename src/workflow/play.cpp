@@ -43,10 +43,7 @@ class Walk {
 public:
     Walk(const PlayScript& script, const Level& level, const SavedBake& bake,
          const std::filesystem::path& game)
-        : script_(script),
-          bake_(bake),
-          level_(level),
-          tree_(tree_of(level, stands_still, 1)) {
+        : script_(script), bake_(bake), level_(level), tree_(tree_of(level, stands_still, 1)) {
         if (game_.open(game.c_str()) != rt::Status::ok)
             throw Error{.what = game_.message(),
                         .where = game.string(),

@@ -18,8 +18,8 @@
 #include "stasigraph/history.hpp"
 #include "stasigraph/io.hpp"
 #include "stasigraph/kept.hpp"
-#include "workflow/report_page.hpp"
 #include "trace/scene_tree.hpp"
+#include "workflow/report_page.hpp"
 
 namespace fs = std::filesystem;
 
