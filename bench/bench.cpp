@@ -239,7 +239,7 @@ void bench_parts(const std::string& file);                                      
 void bench_joints(const std::string& only, const std::vector<int>& densities);  // joints_bench.cpp
 void bench_dots(const std::string& file, const std::string& tier, float density,
                 const std::string& kept);  // dots_bench.cpp
-void bench_explicit(const std::string& file, const std::string& tier, float density);
+void bench_direct(const std::string& file, const std::string& tier, float density);
 void bench_lights();  // lights_bench.cpp
 void bench_group();
 void bench_images();  // images_bench.cpp
@@ -298,9 +298,9 @@ bool run(int argc, char** argv) {
     else if (argc >= 3 && name == "dots")
         bench_dots(argv[2], argc > 3 ? argv[3] : "proof",
                    argc > 4 ? static_cast<float>(std::atof(argv[4])) : 0.5f, argc > 5 ? argv[5] : "");
-    else if (argc >= 3 && name == "explicit")
-        bench_explicit(argv[2], argc > 3 ? argv[3] : "proof",
-                       argc > 4 ? static_cast<float>(std::atof(argv[4])) : 0.5f);
+    else if (argc >= 3 && name == "direct")
+        bench_direct(argv[2], argc > 3 ? argv[3] : "proof",
+                     argc > 4 ? static_cast<float>(std::atof(argv[4])) : 0.5f);
     else if (argc >= 2 && name == "joints")
         bench_joints(argc > 2 && std::string_view(argv[2]) != "all" ? argv[2] : "",
                      numbers(argc, argv, 3, {4, 8, 16, 32}));
@@ -361,7 +361,7 @@ int main(int argc, char** argv) {
             "LEVEL.toml | "
             "reflections LEVEL.toml | "
             "mixing LEVEL.toml | check LEVEL.toml | heaps [TIER] [FIRST END] | dots LEVEL [TIER] [SHARE OF "
-            "DENSITY] [FILE] | explicit LEVEL.toml [TIER] [SHARE OF DENSITY] | "
+            "DENSITY] [FILE] | direct LEVEL.toml [TIER] [SHARE OF DENSITY] | "
             "progress LEVEL.toml TIER | stages LEVEL.toml [TIER] | "
             "quality LEVEL.toml [LINKS ...] | unwrap | lights | group | images | tree\n");
         return 2;

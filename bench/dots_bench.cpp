@@ -15,7 +15,7 @@
 #include "chart/texels.hpp"
 #include "dim_levels.hpp"
 #include "picture/dots.hpp"
-#include "picture/page_place.hpp"
+#include "picture/texel_on_page.hpp"
 #include "stasigraph/io.hpp"
 #include "stasigraph/stasigraph.hpp"
 #include "trace/ray_caster.hpp"
@@ -48,7 +48,7 @@ std::vector<float> measure_of(const Atlas& atlas, const TexelSet& texels, const 
     std::vector<DotTexel> lit;
     for (std::uint32_t i = 0; i < truth.size(); ++i) {
         if (!truth[i].exported || !truth[i].valid) continue;
-        const PagePlace at = page_place(atlas, texels, i);
+        const TexelOnPage at = texel_on_page(atlas, texels, i);
         shown.push_back(i);
         lit.push_back({at.page, at.x, at.y, luminance(truth[i].total)});
     }
@@ -155,10 +155,10 @@ std::string worst_room(const Rooms& rooms, const Dots& d) {
     return fmt::format("{} {:.3f} %", rooms.names[worst], 100 * share(worst));
 }
 
-/// Explicit light in place of what a converged bake has of it: the mean of bakes without bounces, each with
-/// rays of its own, since one alone is sampled little more often than what it is to judge.
+/// Directly sampled light in place of what a converged bake has of it: the mean of bakes without bounces,
+/// each with rays of its own, since one alone is sampled little more often than what it is to judge.
 template <class LightsOf>
-void light_explicitly(Level level, LightsOf lights_of, std::vector<Lights>& truth) {
+void sample_directly(Level level, LightsOf lights_of, std::vector<Lights>& truth) {
     constexpr int bakes = 5;
     Atlas atlas;
     level.quality.bounces = 0;
@@ -203,7 +203,7 @@ std::vector<Lights> mean_of_bakes(Level level, LightsOf lights_of) {
             t.total = t.total * (1 / static_cast<float>(bakes));
             t.sampled = t.sampled * (1 / static_cast<float>(bakes));
         }
-    light_explicitly(level, lights_of, mean);
+    sample_directly(level, lights_of, mean);
     return mean;
 }
 
@@ -230,9 +230,9 @@ std::vector<Lights> kept_truth(const std::string& file, std::size_t sets, std::s
 }  // namespace
 
 /// Shares of texels that are off by over 10, 20 and 50 %, in every set and under every group alone; of those
-/// over 20 % how many by explicit light, by links, and by smoothing alone; the surfaces that have most of
-/// them. `file`: a sheet, or the name of one of test::dim_levels(). `kept`: where the converged bake is kept
-/// from one run to the next, of the same level and density alone; empty: nowhere.
+/// over 20 % how many by directly sampled light, by links, and by smoothing alone; the surfaces that have
+/// most of them. `file`: a sheet, or the name of one of test::dim_levels(). `kept`: where the converged bake
+/// is kept from one run to the next, of the same level and density alone; empty: nowhere.
 void bench_dots(const std::string& file, const std::string& tier, float density, const std::string& kept) {
     const std::vector<std::string> built = test::dim_levels();
     Level level =

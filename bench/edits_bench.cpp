@@ -60,7 +60,7 @@ EditRun bake_in(const TemporaryFolder& place, const Level& level, Atlas& atlas, 
                      open_store(
                          place.path / "cache", [](const std::string& text) { fmt::print("  {}\n", text); },
                          std::uint64_t{64} << 30));
-    if (file) save_bake(place.path / "baked", file, level, atlas, run.baked);
+    if (file) save_bake(place.path / "baked", file, {level, atlas}, run.baked);
     run.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     run.stages = job.times();
     return run;

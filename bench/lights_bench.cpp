@@ -114,7 +114,7 @@ void bench_hall(bool walls) {
         const Atlas atlas = unwrap(level, 1, job);
         const TexelSet texels = place_texels(level, atlas, job);
         const RowSource rows = texel_rows(level, texels, 1);
-        const DirectLight light(level, textures, caster, sky, 0);
+        const DirectLight light({level, textures, caster, sky}, 0);
         const Pass pass = direct_pass(light, texels, rows, light_effort(tier_options(Tier::proof), 0), job);
         const auto start = std::chrono::steady_clock::now();
         Atlas own;

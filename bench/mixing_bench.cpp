@@ -63,7 +63,7 @@ void many_sets(Made& m, std::size_t bytes) {
 void switching(const Made& demo, const std::filesystem::path& file) {
     Made m = demo;
     many_surfaces(m, 10000);
-    save_game(file, m.level, m.atlas, m.baked, {}, &m.links);
+    save_game(file, {m.level, m.atlas}, m.baked, {}, &m.links);
     rt::Game game;
     rt::Mixer mixer;
     if (game.open(file.c_str()) != rt::Status::ok || mixer.start(game) != rt::Status::ok) return;
@@ -92,7 +92,7 @@ void compositing(Made m, const std::filesystem::path& file, GamePixels pixels, b
         std::fill(m.links.surface.begin(), m.links.surface.end(), none);
         std::fill(m.links.probe.begin(), m.links.probe.end(), none);
     }
-    save_game(file, m.level, m.atlas, m.baked, {.pixels = pixels}, &m.links);
+    save_game(file, {m.level, m.atlas}, m.baked, {.pixels = pixels}, &m.links);
     rt::Game game;
     rt::Mixer mixer;
     if (game.open(file.c_str()) != rt::Status::ok ||
@@ -126,7 +126,7 @@ void compositing(Made m, const std::filesystem::path& file, GamePixels pixels, b
 void opening(const Made& demo, const std::filesystem::path& file) {
     Made m = demo;
     many_sets(m, 200'000'000);
-    save_game(file, m.level, m.atlas, m.baked, {}, &m.links);
+    save_game(file, {m.level, m.atlas}, m.baked, {}, &m.links);
     double best = 1e9, worst = 0, mixing = 1e9;
     for (int i = 0; i < 20; ++i) {
         rt::Game game;
@@ -142,7 +142,7 @@ void opening(const Made& demo, const std::filesystem::path& file) {
 }
 
 void looking(const Made& m, const std::filesystem::path& file) {
-    save_game(file, m.level, m.atlas, m.baked, {}, &m.links);
+    save_game(file, {m.level, m.atlas}, m.baked, {}, &m.links);
     rt::Game game;
     rt::Mixer mixer;
     if (game.open(file.c_str()) != rt::Status::ok || mixer.start(game) != rt::Status::ok) return;

@@ -108,7 +108,7 @@ std::vector<Rgb> exact_over(const Level& level, const SavedBake& bake, const Bak
             facings.push_back(s.turned(over(unit, part.half)));
         }
     const ViewLight light{&set, &bake.probes, &bake.visibility, nullptr, nullptr};
-    const std::vector<ExactLight> all = exact_light(level, bake.atlas, light, places, facings, job);
+    const std::vector<ExactLight> all = exact_light({level, bake.atlas}, light, places, facings, job);
     std::vector<Rgb> out;
     for (std::size_t i = 0; i < places.size(); ++i) out.push_back(all[i * places.size() + i].irradiance);
     return out;

@@ -141,7 +141,7 @@ void bench_probe_planes(const char* file, const char* pictures) {
         for (const BakedSet& set : bake.sets) {
             const ViewLight light{&set, &bake.probes, &bake.visibility, nullptr, nullptr};
             const std::vector<ExactLight> exact =
-                exact_light(level, bake.atlas, light, places, {screen.normal}, job);
+                exact_light({level, bake.atlas}, light, places, {screen.normal}, job);
             const auto recipe = std::find_if(level.sets.begin(), level.sets.end(),
                                              [&](const BakeSet& s) { return s.name == set.name; });
             const float white = white_of(*recipe, set.probes);

@@ -78,7 +78,7 @@ void bench_reflections(const char* file) {
     const double places = time_of([&] { probes = place_reflections(level, job, store); });
     CapturedBake made;
     const auto captured = [&](const Level& lit, const BakeStore& to) {
-        return time_of([&] { made = light_and_capture(baker, lit, probes, job, to); });
+        return time_of([&] { made = light_and_capture(baker, lit, {probes}, job, to); });
     };
     const double first = captured(level, store);
     const std::size_t rays = made.figures.rays, maps = probes.size() * made.figures.layers;

@@ -157,7 +157,7 @@ void walk(const Options& o, Job& job) {
                     .remedy = "Give a direction such as 0,1,0."};
     const Level shown = as_in_set(b.level, set_index(b.level, set));
     const std::vector<WalkStep> steps =
-        walk_probes(shown, b.bake.atlas, {&b.bake.sets[0], &b.bake.probes, &b.bake.visibility, nullptr},
+        walk_probes({shown, b.bake.atlas}, {&b.bake.sets[0], &b.bake.probes, &b.bake.visibility, nullptr},
                     parse_path(o.walk), settings, job);
     job.finish();
     std::vector<float> errors;
@@ -251,7 +251,7 @@ void add_meter(const Command& app) {
             Level names = load_level(o->common.level);
             const std::string set = names.sets[set_index(names, o->set)].name;
             const BakedLevel b = load_baked(o->common, folder, set);
-            const auto readings = o->from == "lightmap" ? meter_lightmap(b.level, b.bake.atlas,
+            const auto readings = o->from == "lightmap" ? meter_lightmap({b.level, b.bake.atlas},
                                                                          b.bake.sets[0], list, o->reach, job)
                                                         : meter_probes(b.bake.probes, b.bake.sets[0], list);
             const std::string live = live_lights(b.level, set);

@@ -50,7 +50,7 @@ void run(Options& o, Job& job) {
     std::optional<FolderLock> lock;
     if (fs::weakly_canonical(o.file).parent_path() == fs::weakly_canonical(o.out)) lock.emplace(o.out);
     job.begin(Stage::game, 1);
-    save_game(o.file, b.level, b.bake.atlas, b.bake,
+    save_game(o.file, {b.level, b.bake.atlas}, b.bake,
               {.pixels = o.pixels == "rgb9e5" ? GamePixels::rgb9e5 : GamePixels::half});
     job.finish();
     // As the game will read it, byte for byte.

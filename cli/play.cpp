@@ -30,7 +30,7 @@ void run(Options& o, Job& job) {
     const fs::path game = folder / "game.sgl";
     // What the game would load: of this bake and this sheet.
     if (!fs::exists(game))
-        save_game(game, b.level, b.bake.atlas, b.bake);
+        save_game(game, {b.level, b.bake.atlas}, b.bake);
     else if (fs::last_write_time(game) <
              std::max(fs::last_write_time(script.level), fs::last_write_time(folder / "manifest.json")))
         refresh_game(script.level, folder, b.level.quality.tier, job);
@@ -47,7 +47,7 @@ void run(Options& o, Job& job) {
     std::vector<ContactPicture> pictures;
     Json frames = Json::array();
     const PlayResult r = play(
-        script, b.level, b.bake, game,
+        script, {b.level, b.bake, game},
         [&](PlayFrame&& f) {
             const std::string name = fmt::format("frame-{:04}.png", f.number + 1);
             write_png(to / name, f.picture.width, f.picture.height, tone_map(f.picture, f.exposure));

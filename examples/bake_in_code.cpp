@@ -51,7 +51,7 @@ int main() {
         std::printf("%zu texels, %zu links, %d bounces\n", baked.figures.texels, baked.figures.links,
                     baked.figures.bounces);
         const Vec3 up{0, 1, 0};
-        const auto floor = meter_lightmap(level, atlas, baked.sets[0],
+        const auto floor = meter_lightmap({level, atlas}, baked.sets[0],
                                           {{{-1.8f, 0, 0}, up}, {{1.8f, 0, 0}, up}}, 0.05f, job);
         std::printf("floor beside the red wall:   %6.1f %6.1f %6.1f lux\n", floor[0].irradiance->r,
                     floor[0].irradiance->g, floor[0].irradiance->b);

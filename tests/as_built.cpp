@@ -245,7 +245,7 @@ std::vector<JointError> joint_errors(const Level& level, const Atlas& atlas, con
         meter.push_back({p.at, p.normal});
         places.push_back({p.at, p.normal, p.normal});
     }
-    const auto read = meter_lightmap(level, atlas, set, meter, 0.01f, job);
+    const auto read = meter_lightmap({level, atlas}, set, meter, 0.01f, job);
     std::vector<JointError> out;
     const auto a = reference_light(level, 0, places, {.paths = paths / 2, .seed = 3}, job),
                b = reference_light(level, 0, places, {.paths = paths / 2, .seed = 4}, job);

@@ -144,7 +144,7 @@ TEST(DefaultProbes, light_what_moves_and_are_left_out_of_a_picture_on_demand) {
         options.probe_light = by_probes;
         Camera from = camera;
         from.eye = eye;
-        const Picture p = view(b.level, b.atlas, light, from, options, job);
+        const Picture p = view({b.level, b.atlas}, light, from, options, job);
         return luminance(p.pixels[24 * 64 + 32]);
     };
     const float bright = post(true, {-4, 1, 0}), black = post(true, {4, 1, 0});
@@ -154,7 +154,7 @@ TEST(DefaultProbes, light_what_moves_and_are_left_out_of_a_picture_on_demand) {
     // As grey as it is, in even light: the same from its front and its top corner's side.
     ViewOptions options{.width = 64, .height = 48};
     options.probe_light = false;
-    const Picture p = view(b.level, b.atlas, light, camera, options, job);
+    const Picture p = view({b.level, b.atlas}, light, camera, options, job);
     const float front = luminance(p.pixels[24 * 64 + 32]);
     EXPECT_GT(front, 0);
     const float ev = auto_exposure(p);

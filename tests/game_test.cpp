@@ -70,8 +70,8 @@ struct Packed {
         Job job;
         Baker baker(level, job);
         bake = {level, baker.atlas(), {}};
-        bake.baked = light_and_capture(baker, level, place_reflections(level, job), job).baked;
-        save_game(folder / "game.sgl", bake.level, bake.atlas, bake.baked, {.pixels = pixels});
+        bake.baked = light_and_capture(baker, level, {place_reflections(level, job)}, job).baked;
+        save_game(folder / "game.sgl", {bake.level, bake.atlas}, bake.baked, {.pixels = pixels});
         bytes = read_text(folder / "game.sgl");
     }
 };
@@ -101,7 +101,8 @@ TEST(Game, tells_what_the_baker_tells_at_ten_thousand_points_in_each_set) {
             const Vec3 at{-2.2f + 5.4f * numbers.next(), -0.1f + 3.2f * numbers.next(),
                           -2.2f + 4.4f * numbers.next()},
                 normal = normalize(Vec3{numbers.next() - 0.5f, numbers.next() - 0.5f, numbers.next() - 0.5f});
-            const Rgb want = probe_irradiance(probe_weights(p.bake.baked.probes, at), set.probes, set.lamps, at, normal);
+            const Rgb want =
+                probe_irradiance(probe_weights(p.bake.baked.probes, at), set.probes, set.lamps, at, normal);
             const rt::Weights w = game.weights({at.x, at.y, at.z}, hint);
             const rt::Color got = game.irradiance(s, w, {normal.x, normal.y, normal.z});
             const Rgb apart{got.r - want.r, got.g - want.g, got.b - want.b};

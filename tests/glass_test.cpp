@@ -303,7 +303,7 @@ TEST(Roles, the_visibility_map_is_the_share_of_the_lamp_that_arrives) {
     ASSERT_EQ(page.texels.size(), static_cast<std::size_t>(page.side) * page.side);
     const auto value = [&](Vec3 at) {
         Job job;
-        const MeterReading r = meter_lightmap(b.level, b.atlas, b.baked.sets[0], {{at, up}}, 0.05f, job)[0];
+        const MeterReading r = meter_lightmap({b.level, b.atlas}, b.baked.sets[0], {{at, up}}, 0.05f, job)[0];
         return static_cast<int>(page.texels[static_cast<std::size_t>(r.y) * page.side + r.x][0]);
     };
     EXPECT_EQ(value({1.5f, 0, 0}), 255);

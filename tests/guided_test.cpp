@@ -57,7 +57,7 @@ Gathered gathered(std::size_t count, std::uint32_t length, const GuideSet& set, 
             for (std::uint32_t from = 0; from < rays; from += direction_batch) {
                 alignas(32) float x[direction_batch], y[direction_batch];
                 const std::uint32_t some = std::min(direction_batch, rays - from);
-                fill_unit_points(source, row, numbers_from(from), some, x, y);
+                fill_unit_points({source, row}, numbers_from(from), some, x, y);
                 for (std::uint32_t k = 0; k < some; ++k) {
                     all[row].push_back(bright(x[k], y[k]) ? 0 : 1);
                     if (parts) parts->push_back(part_at(x[k], y[k]));
@@ -261,9 +261,9 @@ SLOW_TEST(Guides, light_of_a_small_window_reaches_probes_without_noise) {
     WalkOptions walk;
     walk.step = 1;
     Job job;
-    const auto steps =
-        walk_probes(b.level, b.atlas, ViewLight{&b.baked.sets[0], &b.baked.probes, nullptr, nullptr, nullptr},
-                    {{-4, 1.5f, -5}, {-4, 1.5f, 5}, {-2, 1.5f, 5}, {-2, 1.5f, -5}}, walk, job);
+    const auto steps = walk_probes({b.level, b.atlas},
+                                   ViewLight{&b.baked.sets[0], &b.baked.probes, nullptr, nullptr, nullptr},
+                                   {{-4, 1.5f, -5}, {-4, 1.5f, 5}, {-2, 1.5f, 5}, {-2, 1.5f, -5}}, walk, job);
     double ours = 0, exact = 0;
     for (const WalkStep& s : steps) {
         ours += static_cast<double>(luminance(s.probes));

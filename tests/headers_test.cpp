@@ -38,6 +38,47 @@ TEST(Headers, stay_light) {
         EXPECT_LT(preprocessed_lines(e.path().filename().string()), 70000u);
 }
 
+/// The parameters of what is declared at a bracket; 0 where it is something else, as a call is.
+std::size_t parameters_at(const std::string& text, std::size_t open) {
+    int depth = 0;
+    std::size_t commas = 0, close = open;
+    for (; close < text.size(); ++close) {
+        const char c = text[close];
+        if (std::string("([{<").find(c) != std::string::npos) ++depth;
+        if (std::string(")]}>").find(c) != std::string::npos && text[close - 1] != '-' && --depth == 0) break;
+        if (c == ';') return 0;
+        commas += c == ',' && depth == 1 ? 1 : 0;
+    }
+    static const std::regex first(R"(^\(\s*(const\s+)?[\w:]+(<[^()]*>)?(\s*[&*]+\s*|\s+)\w+\s*[,=)\[])");
+    static const std::regex after(R"(^\)\s*(const\s*|noexcept\s*|override\s*)*(;|\{|:|= 0))");
+    return std::regex_search(text.substr(open, 200), first) &&
+                   std::regex_search(text.substr(close, 60), after)
+               ? commas + 1
+               : 0;
+}
+
+SLOW_TEST(Headers, signatures_have_five_parameters_at_most) {
+    // Places on paper, bits of vectors, and C, which has no other way.
+    const std::set<std::string> more{"text", "line", "lay_box", "sgraph_probes_irradiance_at",
+                                     "sgraph_game_page_light"};
+    const std::regex comment(R"(//[^\n]*)"), name(R"((\w+)\()");
+    std::size_t seen = 0;
+    for (const char* folder : {"include/stasigraph", "src"})
+        for (const auto& e : fs::recursive_directory_iterator(fs::path(STASIGRAPH_SOURCE) / folder)) {
+            if (e.path().extension() != ".hpp" && e.path().extension() != ".h") continue;
+            const std::string text = std::regex_replace(read_text(e.path()), comment, "");
+            for (std::sregex_iterator at(text.begin(), text.end(), name), end; at != end; ++at) {
+                const std::size_t n =
+                    parameters_at(text, static_cast<std::size_t>(at->position()) + (*at)[1].str().size());
+                seen += n > 0 ? 1 : 0;
+                if (!more.contains((*at)[1])) {
+                    EXPECT_LE(n, 5u) << e.path().filename() << ": " << (*at)[1];
+                }
+            }
+        }
+    EXPECT_GT(seen, 500u);
+}
+
 TEST(Headers, the_runtime_compiles_as_cpp_17_and_as_c) {
     const Folder folder;
     write_bytes(

@@ -88,7 +88,7 @@ std::vector<MeterPoint> inside_points() {
 
 Worst brightest(const Bake& b, const std::vector<MeterPoint>& points) {
     Job job;
-    const auto read = meter_lightmap(b.level, b.atlas, b.baked.sets[0], points, 0.02f, job);
+    const auto read = meter_lightmap({b.level, b.atlas}, b.baked.sets[0], points, 0.02f, job);
     Worst worst;
     for (std::size_t i = 0; i < points.size(); ++i)
         if (read[i].irradiance && luminance(*read[i].irradiance) > worst.value)
@@ -121,7 +121,7 @@ SLOW_TEST_P(SealedHut, is_lit_exactly_at_its_foot_outside) {
         }
     for (const MeterPoint& p : points) places.push_back({p.at, *p.facing, *p.facing});
     Job job;
-    const auto read = meter_lightmap(b.level, b.atlas, b.baked.sets[0], points, 0.02f, job);
+    const auto read = meter_lightmap({b.level, b.atlas}, b.baked.sets[0], points, 0.02f, job);
     const auto exact = reference_light(b.level, 0, places, {.paths = 3000}, job);
     Worst worst;
     for (std::size_t i = 0; i < points.size(); ++i) {

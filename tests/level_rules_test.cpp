@@ -173,7 +173,7 @@ TEST(LevelRules, places_of_every_kind_end_at_a_thousand_kilometres) {
     complete_level(level);
     Job job;
     const Atlas atlas;
-    EXPECT_THROW(view(level, atlas, {}, {.name = "far", .eye = {1e19f, 0, 0}}, {.show = Show::albedo}, job),
+    EXPECT_THROW(view({level, atlas}, {}, {.name = "far", .eye = {1e19f, 0, 0}}, {.show = Show::albedo}, job),
                  Error);
     const Folder folder;
     write_bytes(folder / "a.gltf", good_gltf().dump());

@@ -187,7 +187,7 @@ TEST(Meter, takes_surfaces_within_sixty_degrees_and_within_reach) {
     const Bake b = bake_level(lamp_over_floor());
     Job job;
     const auto read = [&](Vec3 at, Vec3 facing, float reach) {
-        return meter_lightmap(b.level, b.atlas, b.baked.sets[0], {{at, facing}}, reach, job)[0];
+        return meter_lightmap({b.level, b.atlas}, b.baked.sets[0], {{at, facing}}, reach, job)[0];
     };
     const auto tilted = [](float degrees) {
         return Vec3{std::sin(degrees * pi / 180), std::cos(degrees * pi / 180), 0};

@@ -38,7 +38,7 @@ struct Day {
             level.series.push_back(step);
         }
         bake = bake_level(level);
-        save_game(folder / "game.sgl", bake.level, bake.atlas, bake.baked);
+        save_game(folder / "game.sgl", {bake.level, bake.atlas}, bake.baked);
         game.open((folder / "game.sgl").c_str());
     }
 };

@@ -209,7 +209,7 @@ void expect_metered(const TwoRooms& t, const rt::Mixer& mixer, const Mix (&mix)[
     Job job;
     std::vector<MeterReading> by_set[4];
     for (std::size_t s = 0; s < 4; ++s)
-        by_set[s] = meter_lightmap(t.bake.level, t.bake.atlas, t.bake.baked.sets[s], asked, 0.01f, job);
+        by_set[s] = meter_lightmap({t.bake.level, t.bake.atlas}, t.bake.baked.sets[s], asked, 0.01f, job);
     int off = 0, read = 0;
     for (std::size_t i = 0; i < asked.size(); ++i) {
         const auto s = static_cast<std::uint32_t>(where[i][0]);

@@ -243,7 +243,7 @@ SLOW_TEST(Openings, come_through_a_packed_level_and_readers_take_them_as_the_bak
     const Bake b = bake_level(window_room());
     const Folder folder;
     const fs::path file = folder / "room.sgl";
-    save_game(file, b.level, b.atlas, b.baked, {});
+    save_game(file, {b.level, b.atlas}, b.baked, {});
     rt::Game game;
     ASSERT_EQ(game.open(file.c_str()), rt::Status::ok) << game.message();
     std::uint32_t hint = 0;

@@ -153,7 +153,7 @@ TEST(ProbeLamps, of_every_kind_are_worked_out_as_they_are_sampled) {
                 n = normalize(Vec3{numbers.next() - 0.5f, numbers.next() - 0.5f, numbers.next() - 0.5f});
             const Receiver r{.position = at, .normal = n, .face_normal = n};
             double sum = 0, across = 0;
-            draw_light(light, profiles, r, 4096, 77, [&](Vec3 w, Rgb e, float) {
+            draw_light(light, profiles, r, {4096, 77}, [&](Vec3 w, Rgb e, float) {
                 sum += static_cast<double>(e.r * r.weight(w));
                 across += static_cast<double>(e.r);
             });
@@ -219,7 +219,7 @@ TEST(ProbeLamps, shine_on_what_moves_where_it_mirrors_them) {
         options.samples = 1;
         options.mirror = mirror;
         Job job;
-        return view(b.level, b.atlas, {&b.baked.sets[0], &b.baked.probes}, camera, options, job);
+        return view({b.level, b.atlas}, {&b.baked.sets[0], &b.baked.probes}, camera, options, job);
     };
     const Picture with = picture(true), without = picture(false);
     const auto shine = [&](std::size_t i) {
@@ -276,7 +276,7 @@ TEST(ProbeLamps, with_the_rest_of_a_probes_light_are_its_light_again) {
                                     rt::lit_share(set.lamps.lamp[lamp], rt::edge_of(set.lamps.entry[e]));
                 Light light = lamp_at({set.lamps.lamp[lamp].position[0], 2, 0.5f});
                 light.color = set.lamps.color[lamp];
-                draw_light(light, {}, here, 1, 1,
+                draw_light(light, {}, here, {1, 1},
                            [&](Vec3 w, Rgb lux, float) { add_light(sum, w, lux * share); });
                 if (set.lamps.name[lamp].ends_with("through glass")) {
                     tinted = std::max(tinted, share);

@@ -159,7 +159,7 @@ Captured capture(Level level, unsigned threads = 0, const BakeStore& store = {})
     const std::vector<ReflectionProbe> probes = place_reflections(level, job, store);
     Baker baker(level, job, nullptr, store);
     c.bake.atlas = baker.atlas();
-    CapturedBake made = light_and_capture(baker, level, probes, job, store);
+    CapturedBake made = light_and_capture(baker, level, {probes}, job, store);
     c.bake.baked = std::move(made.baked);
     c.figures = made.figures;
     return c;
@@ -315,7 +315,7 @@ TEST(Capture, a_mix_of_layers_is_what_is_seen_under_the_mix) {
         const Vec3 from = b.level.reflections[0].capture;
         for (const Vec3 way : {Vec3{1, 0.1f, 0.2f}, {-1, 0.3f, 0.1f}, {0.1f, -1, 0.2f}, {0.05f, 0.1f, -1}}) {
             const Picture seen =
-                view(shown, b.atlas, light, {.eye = from, .toward = from + way, .vertical_fov = 0.02f},
+                view({shown, b.atlas}, light, {.eye = from, .toward = from + way, .vertical_fov = 0.02f},
                      {.width = 8, .height = 8, .mirror = false}, job);
             const Rgb mixed = cube_light(c.map(0, set).levels[0], normalize(way));
             Rgb mean;
@@ -390,8 +390,9 @@ TEST(Capture, shiny_surfaces_of_a_picture_mirror_it_and_rough_ones_mirror_it_blu
         const ViewLight light{&c.bake.baked.sets[0], &c.bake.baked.probes, nullptr, nullptr,
                               &c.bake.baked.reflections};
         // From 1.5 m up, 1.5 m before the spot; the strip is 1.5 m up and behind the spot by as much.
-        const Picture p = view(c.bake.level, c.bake.atlas, light, {"eye", {0, 1.5f, 0}, {0, 0, -1.5f}, 0.2f},
-                               {.width = 9, .height = 9, .samples = 1, .mirror = mirror}, job);
+        const Picture p =
+            view({c.bake.level, c.bake.atlas}, light, {"eye", {0, 1.5f, 0}, {0, 0, -1.5f}, 0.2f},
+                 {.width = 9, .height = 9, .samples = 1, .mirror = mirror}, job);
         return p.pixels[40];
     };
     const Rgb mirror = floor_at(0, 1, true), blurred = floor_at(0.6f, 1, true), plain = floor_at(0, 1, false),
@@ -422,7 +423,7 @@ TEST(Capture, a_bent_normal_does_not_let_a_floor_mirror_what_is_behind_the_wall)
         Job job;
         const ViewLight light{&c.bake.baked.sets[0], &c.bake.baked.probes, nullptr, nullptr,
                               &c.bake.baked.reflections};
-        return view(c.bake.level, c.bake.atlas, light, {"eye", {0, 1.5f, 0}, {2.95f, 0, 0}, 0.02f},
+        return view({c.bake.level, c.bake.atlas}, light, {"eye", {0, 1.5f, 0}, {2.95f, 0, 0}, 0.02f},
                     {.width = 9, .height = 9, .samples = 1, .mirror = true}, job)
             .pixels[40];
     };

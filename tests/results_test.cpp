@@ -91,7 +91,7 @@ SLOW_TEST(Results, that_games_read_are_on_the_disk_before_they_have_their_name) 
     const Folder folder;
     std::vector<Flushed> seen;
     flushed = &seen;
-    save_game(folder / "game.sgl", b.level, b.atlas, b.baked, {});
+    save_game(folder / "game.sgl", {b.level, b.atlas}, b.baked, {});
     flushed = nullptr;
     ASSERT_EQ(seen.size(), 2u);
     EXPECT_NE(fs::path(seen[0].name).filename(), "game.sgl");
@@ -116,7 +116,7 @@ TEST(Results, a_reader_beside_bakes_sees_one_of_them_whole) {
     for (; !done; ++reads) {
         const SavedBake bake = load_bake(field.baked, level, "");
         const auto reading =
-            meter_lightmap(level, bake.atlas, bake.sets[0], {{.at = {0, 0, 0}, .facing = {}}}, 0.05f, job);
+            meter_lightmap({level, bake.atlas}, bake.sets[0], {{.at = {0, 0, 0}, .facing = {}}}, 0.05f, job);
         ASSERT_TRUE(reading[0].irradiance);
         const float lux = reading[0].irradiance->g;
         const bool bright = lux > 1000;

@@ -66,7 +66,7 @@ TEST(Resume, sampling_goes_on_wherever_it_was_stopped) {
     const std::unique_ptr<UnlitLevel> made = make_unlit_level(level, nullptr, none_kept.store(), job);
     const UnlitLevel& ground = *made;
     const SkyLight sky(level.sky);
-    const DirectLight light(level, ground.textures, ground.caster(), sky, 0, BakeRole::whole);
+    const DirectLight light({level, ground.textures, ground.caster(), sky}, 0, BakeRole::whole);
     const RowSkyWeights weights;
     const DirectPass pass{.light = light,
                           .rows = ground.judged.rows,

@@ -216,7 +216,7 @@ TEST(SkyLight, samples_have_the_density_that_is_reported_and_share_with_the_rays
     sky.pixels = pixels;
     const SkyLight light(sky);
     ASSERT_TRUE(light.sampled());
-    // Explicit samples and evenly spread rays, weighed, give the whole sky together.
+    // Direct samples and evenly spread rays, weighed, give the whole sky together.
     const SkyWeights weights{16, 64};
     const float even = 1 / (4 * pi);
     double sum = 0, truth = 0;
@@ -230,7 +230,7 @@ TEST(SkyLight, samples_have_the_density_that_is_reported_and_share_with_the_rays
                       ? 0
                       : 1;
         ASSERT_NEAR(length(s.direction), 1, 1e-5f);
-        sum += static_cast<double>(s.radiance.g * weights.explicit_weight(s.density, even) / s.density) / n;
+        sum += static_cast<double>(s.radiance.g * weights.direct_weight(s.density, even) / s.density) / n;
         const Vec3 w = sphere_direction(sobol_point(4, i));
         sum += static_cast<double>(light.radiance(w).g * weights.gathered_weight(light.density(w), even) /
                                    even) /
@@ -249,10 +249,9 @@ TEST(SkyLight, the_two_ways_to_find_it_share_every_direction_fully) {
     const SkyWeights weights{16, 64};
     for (const float light : {0.0f, 0.01f, 1.0f, 500.0f})
         for (const float gather : {0.001f, 0.3f})
-            EXPECT_NEAR(weights.explicit_weight(light, gather) + weights.gathered_weight(light, gather), 1,
+            EXPECT_NEAR(weights.direct_weight(light, gather) + weights.gathered_weight(light, gather), 1,
                         1e-6f);
-    EXPECT_EQ(weights.gathered_weight(0, 0.3f), 1)
-        << "what explicit sampling cannot reach is left to the rays";
+    EXPECT_EQ(weights.gathered_weight(0, 0.3f), 1) << "what direct sampling cannot reach is left to the rays";
 }
 
 TEST(Links, a_longer_row_begins_with_the_shorter_one) {
@@ -355,8 +354,9 @@ TEST(Hits, depend_on_the_ray_alone_and_not_on_the_rest_of_the_level) {
         const Vec2 at = sobol_point(7, row);
         const Vec3 origin{2 * at.x - 1, 0.5f + at.y, 0.3f};
         for (std::uint32_t k = 0; k < count; ++k) directions[k] = sphere_direction(sobol_point(row, k));
-        caster.gathered_batch(origin, directions, order.data(), row, numbers.data(), a.data(), tints.data());
-        other.gathered_batch(origin, directions, backwards.data(), row, numbers.data(), b.data(),
+        caster.gathered_batch({origin, directions, order.data(), row, numbers.data()}, a.data(),
+                              tints.data());
+        other.gathered_batch({origin, directions, backwards.data(), row, numbers.data()}, b.data(),
                              tints.data());
         for (std::uint32_t k = 0; k < count; ++k) {
             if (b[k].surface != none && b[k].surface >= level.surfaces.size()) continue;
@@ -401,7 +401,7 @@ TEST(Hits, on_the_line_of_a_walls_foot_stay_on_the_side_the_ray_came_from) {
             const float along = 3.9f * unit_float(combine_bits(row, k)) - 1.95f, off = k % 2 ? -2.0f : 2.0f;
             directions[k] = normalize((k % 4 < 2 ? Vec3{along, 0, off} : Vec3{off, 0, along}) - origin);
         }
-        caster.gathered_batch(origin, directions, order.data(), row, numbers.data(), hits.data(),
+        caster.gathered_batch({origin, directions, order.data(), row, numbers.data()}, hits.data(),
                               tints.data());
         for (std::uint32_t k = 0; k < count; ++k) {
             Hit one = hits[k];

@@ -72,7 +72,7 @@ TEST(Pictures, miss_nothing_that_touches_a_pane_from_behind) {
     level.quality.tier = Tier::glance;
     const Bake b = bake_level(std::move(level));
     Job job;
-    const Picture p = view(b.level, b.atlas, {&b.baked.sets[0], &b.baked.probes},
+    const Picture p = view({b.level, b.atlas}, {&b.baked.sets[0], &b.baked.probes},
                            {"eye", {0.3f, 1, 1}, {0.2f, 0, -1.05f}, 0.3f},
                            {.width = 640, .height = 400, .samples = 1}, job);
     // Nothing but the floor, and the pane and the floor behind it: what is below the floor is bright.

@@ -84,7 +84,7 @@ Bake bake_level(Level level, unsigned threads) {
 
 Rgb Bake::at(Vec3 point, Vec3 facing, float reach) const {
     Job job;
-    const auto readings = meter_lightmap(level, atlas, baked.sets[0], {{point, facing}}, reach, job);
+    const auto readings = meter_lightmap({level, atlas}, baked.sets[0], {{point, facing}}, reach, job);
     EXPECT_TRUE(readings[0].irradiance) << readings[0].reason;
     return readings[0].irradiance.value_or(Rgb{-1, -1, -1});
 }

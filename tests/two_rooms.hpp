@@ -58,7 +58,7 @@ struct TwoRooms {
         bake = bake_level(two_rooms());
         Job job;
         links = link_zones(bake.level, bake.baked.probes.position, {}, job);
-        save_game(folder / "game.sgl", bake.level, bake.atlas, bake.baked, {.pixels = pixels});
+        save_game(folder / "game.sgl", {bake.level, bake.atlas}, bake.baked, {.pixels = pixels});
         game.open((folder / "game.sgl").c_str());
     }
     static const TwoRooms& whole() {

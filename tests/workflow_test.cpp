@@ -113,7 +113,7 @@ SLOW_TEST(BakeFolder, keeps_a_packed_game_up_to_date) {
     Level level = yard.level();
     const SavedBake bake = load_bake(folder, level, "");
     EXPECT_EQ(bake.sets.size(), 2u);
-    save_game(game, level, bake.atlas, bake, {.pixels = GamePixels::rgb9e5});
+    save_game(game, {level, bake.atlas}, bake, {.pixels = GamePixels::rgb9e5});
     yard.write("[[set]]\nname = \"dusk\"\ngain = { lamps = 2 }\n");
     ASSERT_TRUE(yard.bake().written);
     runtime::Game packed;

@@ -63,6 +63,12 @@ struct Atlas {
     Vec2 offset(std::uint32_t surface) const;
 };
 
+/// A level and where its light is kept. Borrowed.
+struct ChartedLevel {
+    const Level& level;
+    const Atlas& atlas;
+};
+
 /// Unwraps every static surface and packs those lit by a lightmap. `density_scale` is the tier's share.
 /// `previous`: an earlier atlas of this level, or none; surfaces whose charts would come out the same keep
 /// theirs and their places. Deterministic in the level, the scale and the earlier atlas.

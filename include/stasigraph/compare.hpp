@@ -52,10 +52,14 @@ struct ReferenceDifference {
 ReferenceDifference compare_with_reference(const LitLevel& after, const ReferenceSampling& sampling,
                                            Job& job);
 
-/// The level from a camera by the reference path tracer, what moves and is live left out; nit. `paths`: a
-/// pixel. Cost: pixels times paths times path length.
-Picture reference_view(const Level& level, std::uint32_t set, const Camera& camera, int width, int height,
-                       int paths, Job& job);
+struct ReferencePicture {
+    int width = 640, height = 400;
+    int paths = 64;  ///< Of each pixel.
+};
+/// The level from a camera by the reference path tracer, what moves and is live left out; nit. Cost: pixels
+/// times paths times path length.
+Picture reference_view(const Level& level, std::uint32_t set, const Camera& camera,
+                       const ReferencePicture& settings, Job& job);
 
 /// Stops from one picture to another of the same size, drawn: grey where they agree, warm where the second is
 /// brighter, cool where it is darker, full at `range` stops. `floor`: nit below which nothing is told apart.

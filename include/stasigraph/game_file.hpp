@@ -21,7 +21,7 @@ struct GameOptions {
 /// in the order in which the level has them, and what is in which zone (`links`: of link_zones(), which is
 /// called where it is null). The file appears whole or not at all, and is the same for the
 /// same input. Throws Error where it cannot be written.
-void save_game(const std::filesystem::path& to, const Level& level, const Atlas& atlas, const Baked& baked,
+void save_game(const std::filesystem::path& to, const ChartedLevel& charted, const Baked& baked,
                const GameOptions& settings = {}, const ZoneLinks* links = nullptr);
 
 }  // namespace stasigraph

@@ -101,8 +101,8 @@ struct SaveOptions {
 /// that are no longer part of the result are removed; files that are not ours are left alone. Returns the
 /// paths written.
 std::vector<std::filesystem::path> save_bake(const std::filesystem::path& folder,
-                                             const std::filesystem::path& level_file, const Level& level,
-                                             const Atlas& atlas, const Baked& baked,
+                                             const std::filesystem::path& level_file,
+                                             const ChartedLevel& charted, const Baked& baked,
                                              const SaveOptions& options = {});
 
 /// One thing that a bake makes, and whether it is what the level would give now.

@@ -85,7 +85,7 @@ struct ViewLight {
 /// Draws a level from a camera. Lights with bake = "bounce" and "realtime" shine as they will in the game:
 /// the first through their visibility map where there is one, the others with shadows of their own. Glass
 /// shows what is behind it. Deterministic for any number of threads.
-Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, const Camera& camera,
+Picture view(const ChartedLevel& charted, const ViewLight& light, const Camera& camera,
              const ViewOptions& settings, Job& job);
 
 /// The exposure value at ISO 100 that puts the picture's log-average luminance half a stop over middle grey.
@@ -138,7 +138,7 @@ struct MeterReading {
 /// The light of the nearest lightmapped surface within `reach` metres that faces along `facing` within 60
 /// degrees, filtered as a game's sampler filters it. Cost: linear in triangles for each call, however many
 /// points.
-std::vector<MeterReading> meter_lightmap(const Level& level, const Atlas& atlas, const BakedSet& set,
+std::vector<MeterReading> meter_lightmap(const ChartedLevel& charted, const BakedSet& set,
                                          const std::vector<MeterPoint>& points, float reach, Job& job);
 std::vector<MeterReading> meter_probes(const ProbeNet& net, const BakedSet& set,
                                        const std::vector<MeterPoint>& points);
@@ -150,7 +150,7 @@ struct ExactLight {
 };
 /// Of each place each of the facings (unit length). Cost: 4096 rays a place. Throws Error where the bake has
 /// no such set.
-std::vector<ExactLight> exact_light(const Level& level, const Atlas& atlas, const ViewLight& light,
+std::vector<ExactLight> exact_light(const ChartedLevel& charted, const ViewLight& light,
                                     const std::vector<Vec3>& places, const std::vector<Vec3>& facings,
                                     Job& job);
 
@@ -191,7 +191,7 @@ struct WalkStep {
 
 /// Compares light from probes with exact light along a path through the level, of two points or more, metres.
 /// Throws Error where the bake has no probes. Cost: 4096 rays a step.
-std::vector<WalkStep> walk_probes(const Level& level, const Atlas& atlas, const ViewLight& light,
+std::vector<WalkStep> walk_probes(const ChartedLevel& charted, const ViewLight& light,
                                   const std::vector<Vec3>& path, const WalkOptions& settings, Job& job);
 
 }  // namespace stasigraph

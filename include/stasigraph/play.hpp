@@ -67,10 +67,16 @@ struct PlayResult {
     double sample_mean = 0;
 };
 
-/// Plays a script. `game`: the packed level's file. `take` gets each frame once it is drawn, in order. Throws
-/// Error where the script names what is not there.
-PlayResult play(const PlayScript& script, const Level& level, const SavedBake& bake,
-                const std::filesystem::path& game, const std::function<void(PlayFrame&&)>& take, Job& job);
+/// What is played. Borrowed.
+struct PlayedLevel {
+    const Level& level;
+    const SavedBake& bake;
+    std::filesystem::path game;  ///< The packed level's file.
+};
+/// Plays a script. `take` gets each frame once it is drawn, in order. Throws Error where the script names
+/// what is not there.
+PlayResult play(const PlayScript& script, const PlayedLevel& played,
+                const std::function<void(PlayFrame&&)>& take, Job& job);
 
 /// Light on the figure over time, with what was asked for and where it was: 1280 x 800 pixels, PNG.
 void write_play_plot(const std::filesystem::path& to, const std::string& title, const PlayScript& script,

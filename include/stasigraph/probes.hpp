@@ -26,10 +26,10 @@ Rgb sh_irradiance(const ShRgb& light, Vec3 normal);
 inline constexpr int probe_map_side = 16;  ///< Octahedral map of nearness, texels a side.
 
 /// Probes, and the tetrahedra between them. Rules: (1) vertices of a tetrahedron are numbers of probes, or
-/// from size() on of stand-ins, which hold no light and are there where all probes lie in a plane or a line.
-/// (2) beside[k] lies over the face opposite vertex k; `none` at the hull. (3) Positions are
-/// multiples of 2^-12 m, by which tetrahedra are exact where a net is no wider than 512 m, and else to a step
-/// of the lattice that spans it in 2^21 steps.
+/// from size() on of auxiliary points, which hold no light and are there where all probes lie in a plane or a
+/// line. (2) beside[k] lies over the face opposite vertex k; `none` at the hull. (3) Positions are multiples
+/// of 2^-12 m, by which tetrahedra are exact where a net is no wider than 512 m, and else to a step of the
+/// lattice that spans it in 2^21 steps.
 ///
 /// Threads: const use is safe from any number of threads.
 struct ProbeNet {
@@ -45,12 +45,12 @@ struct ProbeNet {
     std::vector<std::array<std::uint8_t, 2>> nearness;
 
     std::vector<std::array<std::uint32_t, 4>> vertex, adjacent;
-    std::vector<Vec3> stand_in;  ///< Metres.
-    int dimension = 3;           ///< Of what the probes span, 0 to 3; lower: points are projected into it.
-    Vec3 base;                   ///< A point of it,
-    std::array<Vec3, 2> axis{};  ///< and the unit vectors that span it, as many as it has dimensions.
+    std::vector<Vec3> auxiliary;  ///< Metres.
+    int dimension = 3;            ///< Of what the probes span, 0 to 3; lower: points are projected into it.
+    Vec3 base;                    ///< A point of it,
+    std::array<Vec3, 2> axis{};   ///< and the unit vectors that span it, as many as it has dimensions.
     std::vector<std::array<float, 9>> inverse;  ///< Of each tetrahedron: offsets to weights.
-    std::vector<Vec3> points;                   ///< Positions, then stand-ins.
+    std::vector<Vec3> points;                   ///< Positions, then auxiliary points.
     /// Probes that share a tetrahedron with each, and itself: neighbour_first[p] to [p + 1].
     std::vector<std::uint32_t> neighbour_first, neighbour;
     /// Where the net ends: tetrahedra that count as outside, and the faces around the others, as

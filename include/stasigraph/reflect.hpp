@@ -64,9 +64,12 @@ struct CapturedBake {
 /// it, moving things and live light left out. Light adds up, so each light group is captured and filtered by
 /// itself, at unit strength, and sets are mixed of that: with a store a group that is dimmed or tinted costs
 /// a sum, and one that is changed is captured again without a ray while geometry stays. Captures are kept as
-/// half floats. `probes`: of place_reflections().
-CapturedBake light_and_capture(Baker& baker, const Level& lit, const std::vector<ReflectionProbe>& probes,
-                               Job& job, const BakeStore& store = {},
-                               const std::vector<std::uint32_t>& only = {});
+/// half floats. `only`: as Baker::light() has it.
+struct CapturesWanted {
+    std::vector<ReflectionProbe> probes;  ///< Of place_reflections().
+    std::vector<std::uint32_t> only = {};
+};
+CapturedBake light_and_capture(Baker& baker, const Level& lit, const CapturesWanted& wanted, Job& job,
+                               const BakeStore& store = {});
 
 }  // namespace stasigraph

@@ -41,13 +41,23 @@ struct Baker::State {
     std::vector<Rgb> albedo;  ///< What every texel reflects.
     std::size_t made = 0;     ///< Layers, in the last call.
 
-    /// Appends the wanted sets of a level that has one sun and one sky, at unit strength, layers made.
-    void light_sets(Level lit, const std::vector<LayerKeys>& keys, const std::vector<std::string>& wanted,
-                    const LayerTaker& taker, Baked& baked, Job& job);
-    /// Shows `taker` the layers at hand that sets of this level show, and tells the sets their shares of
+    /// What a call of light() asks for, and what it has so far.
+    struct Call {
+        std::vector<std::string> wanted;  ///< Sets.
+        const LayerTaker& taker;
+        Baked baked;
+        bool wants(const std::string& set) const {
+            return std::find(wanted.begin(), wanted.end(), set) != wanted.end();
+        }
+    };
+    /// Makes the layers of levels that have one sun and one sky each, at unit strength, and mixes their
+    /// wanted sets.
+    void light(std::vector<Level> levels, Call& call, Job& job);
+    void light_sets(Level lit, const std::vector<LayerKeys>& keys, Call& call, Job& job);
+    /// Shows the taker the layers at hand that sets of this level show, and tells the sets their shares of
     /// them.
-    void show_layers(Level lit, const std::vector<LayerKeys>& keys, const LayerTaker& taker, Baked& baked,
-                     Job& job);
+    void show_layers(Level lit, const std::vector<LayerKeys>& keys, Call& call, Job& job);
+    void raise_figures(const Level& lit, const AllPages& pages, BakeFigures& f, Job& job) const;
     VisibilityCache visibility;
     std::string occlusion_key;
     std::vector<OcclusionPage> occlusion;
@@ -293,46 +303,40 @@ const Level& Baker::level() const noexcept {
     return state_->unlit.level;
 }
 
-void Baker::State::light_sets(Level lit, const std::vector<LayerKeys>& keys,
-                              const std::vector<std::string>& wanted, const LayerTaker& taker, Baked& baked,
-                              Job& job) {
-    const UnlitLevel& g = unlit;
-    take_layers(lit, keys);
-    sets = lit.sets;
-    std::erase_if(lit.sets, [&](const BakeSet& set) {
-        return std::find(wanted.begin(), wanted.end(), set.name) == wanted.end();
-    });
-    job.begin(Stage::finish, lit.sets.size());
-    std::vector<ProbeLight> probe_light = mix_probes(lit, layers, g.probes.net.size());
-    std::vector<ProbeLamps> lamps = mix_lamps(lit, layers, g);
-    AllPages pages = mix_pages(g, lit, layers, job);
-    job.advance(lit.sets.size());
-    for (std::size_t i = 0; i < lit.sets.size(); ++i)
-        baked.sets.push_back({.name = lit.sets[i].name,
-                              .pages = std::move(pages.sets[i].pages),
-                              .directional = std::move(pages.sets[i].directional),
-                              .probes = std::move(probe_light[i]),
-                              .lamps = std::move(lamps[i])});
-    const auto raise = [](float& to, double v) { to = std::max(to, static_cast<float>(v)); };
-    BakeFigures& f = baked.figures;
-    const BakeFigures now = figures();
-    const float seam_before = f.seam_before, seam = f.seam, noise_before = f.noise_before, noise = f.noise;
-    const int bounces = f.bounces;
-    std::vector<RoomNoise> rooms = std::move(f.rooms);
-    for (RoomNoise& room : noisiest_rooms(g, lit, layers, job)) rooms.push_back(std::move(room));
-    f = now;
-    f.rooms = std::move(rooms);
-    f.bounces = std::max(f.bounces, bounces);
-    raise(f.noise_before, static_cast<double>(noise_before));
-    raise(f.noise, static_cast<double>(noise));
-    f.seam_before = std::max(seam_before, static_cast<float>(pages.seam_before));
-    f.seam = std::max(seam, static_cast<float>(pages.seam));
-    show_layers(std::move(lit), keys, taker, baked, job);
+/// Figures of all that was made so far: the worst of each.
+void Baker::State::raise_figures(const Level& lit, const AllPages& pages, BakeFigures& f, Job& job) const {
+    const BakeFigures before = std::exchange(f, figures());
+    f.rooms = before.rooms;
+    for (RoomNoise& room : noisiest_rooms(unlit, lit, layers, job)) f.rooms.push_back(std::move(room));
+    f.bounces = std::max(f.bounces, before.bounces);
+    f.noise_before = std::max(f.noise_before, before.noise_before);
+    f.noise = std::max(f.noise, before.noise);
+    f.seam_before = std::max(before.seam_before, static_cast<float>(pages.seam_before));
+    f.seam = std::max(before.seam, static_cast<float>(pages.seam));
 }
 
-void Baker::State::show_layers(Level lit, const std::vector<LayerKeys>& keys, const LayerTaker& taker,
-                               Baked& baked, Job& job) {
+void Baker::State::light_sets(Level lit, const std::vector<LayerKeys>& keys, Call& call, Job& job) {
+    take_layers(lit, keys);
+    sets = lit.sets;
+    std::erase_if(lit.sets, [&](const BakeSet& set) { return !call.wants(set.name); });
+    job.begin(Stage::finish, lit.sets.size());
+    std::vector<ProbeLight> probe_light = mix_probes(lit, layers, unlit.probes.net.size());
+    std::vector<ProbeLamps> lamps = mix_lamps(lit, layers, unlit);
+    AllPages pages = mix_pages(unlit, lit, layers, job);
+    job.advance(lit.sets.size());
+    for (std::size_t i = 0; i < lit.sets.size(); ++i)
+        call.baked.sets.push_back({.name = lit.sets[i].name,
+                                   .pages = std::move(pages.sets[i].pages),
+                                   .directional = std::move(pages.sets[i].directional),
+                                   .probes = std::move(probe_light[i]),
+                                   .lamps = std::move(lamps[i])});
+    raise_figures(lit, pages, call.baked.figures, job);
+    show_layers(std::move(lit), keys, call, job);
+}
+
+void Baker::State::show_layers(Level lit, const std::vector<LayerKeys>& keys, Call& call, Job& job) {
     const std::vector<BakeSet> mixed = std::exchange(lit.sets, {});
+    std::vector<BakedSet>& baked = call.baked.sets;
     for (std::uint32_t group = 0; group < keys.size(); ++group) {
         const std::string key = shown_layer_key(lit, keys[group], unlit.key, unlit.probes.key);
         bool shown = false;
@@ -340,9 +344,9 @@ void Baker::State::show_layers(Level lit, const std::vector<LayerKeys>& keys, co
             const Rgb gain = mixed[i].gain(group);
             if (!(max_channel(gain) > 0)) continue;
             shown = true;
-            baked.sets[baked.sets.size() - mixed.size() + i].layers.push_back({key, gain});
+            baked[baked.size() - mixed.size() + i].layers.push_back({key, gain});
         }
-        if (!shown || !taker.wants || !taker.wants(key)) continue;
+        if (!shown || !call.taker.wants || !call.taker.wants(key)) continue;
         BakeSet alone{.name = lit.groups[group], .gains = {}};
         alone.gains.assign(lit.groups.size(), 0);
         alone.gains[group] = 1;
@@ -353,8 +357,15 @@ void Baker::State::show_layers(Level lit, const std::vector<LayerKeys>& keys, co
                              .directional = std::move(pages.sets[0].directional),
                              .probes = mix_probes(lit, layers, unlit.probes.net.size())[0],
                              .lamps = mix_lamps(lit, layers, unlit)[0]};
-        taker.take({key, lit, light, baked});
+        call.taker.take({key, lit, light, call.baked});
     }
+}
+
+void Baker::State::light(std::vector<Level> levels, Call& call, Job& job) {
+    if (levels.empty()) return;
+    for (Level& level : levels) to_unit_strength(level);
+    const std::vector<std::vector<LayerKeys>> keys = make_layers(levels, job);
+    for (std::size_t i = 0; i < levels.size(); ++i) light_sets(std::move(levels[i]), keys[i], call, job);
 }
 
 /// The steps of a series have a sun and a sky of their own each, and so layers of those two; all the others
@@ -367,54 +378,38 @@ Baked Baker::light(const Level& given, Job& job, const std::vector<std::uint32_t
     check_level(lit);
     if (const std::optional<Error> other = s.difference(lit)) throw *other;
     s.made = 0;
-    // First of all, since too many lights on a page end the bake.
-    Baked baked{.sets = {},
-                .visibility = s.visibility.pages(lit, s.unlit, job),
-                .occlusion = {},
-                .probes = s.unlit.probes.net,
-                .figures = {}};
     const std::vector<BakeSet> sets = std::exchange(lit.sets, {});
-    std::vector<std::string> wanted;
+    State::Call call{.wanted = {}, .taker = taker, .baked = {}};
     for (std::uint32_t i = 0; i < sets.size(); ++i)
         if (only.empty() || std::find(only.begin(), only.end(), i) != only.end())
-            wanted.push_back(sets[i].name);
-    const auto is_wanted = [&](const BakeSet& set) {
-        return std::find(wanted.begin(), wanted.end(), set.name) != wanted.end();
-    };
+            call.wanted.push_back(sets[i].name);
+    // First of all, since too many lights on a page end the bake.
+    call.baked.visibility = s.visibility.pages(lit, s.unlit, job);
+    call.baked.probes = s.unlit.probes.net;
     std::copy_if(sets.begin(), sets.end(), std::back_inserter(lit.sets),
                  [](const BakeSet& set) { return set.step == none; });
-    std::vector<Level> levels;
-    const auto light = [&] {
-        if (levels.empty()) return;
-        const std::vector<std::vector<LayerKeys>> keys = s.make_layers(levels, job);
-        for (std::size_t i = 0; i < levels.size(); ++i)
-            s.light_sets(std::move(levels[i]), keys[i], wanted, taker, baked, job);
-        levels.clear();
-    };
-    for (std::uint32_t i = 0; i < sets.size(); ++i) {
-        if (sets[i].step == none || !is_wanted(sets[i])) continue;
+    std::vector<Level> steps;
+    for (const BakeSet& set : sets) {
+        if (set.step == none || !call.wants(set.name)) continue;
         Level then = lit;
-        then.sets = {sets[i]};
-        levels.push_back(as_in_set(then, 0));
-        to_unit_strength(levels.back());
-        if (levels.size() == steps_at_once) light();
+        then.sets = {set};
+        steps.push_back(as_in_set(then, 0));
+        if (steps.size() == steps_at_once) s.light(std::exchange(steps, {}), call, job);
     }
-    light();
+    s.light(std::move(steps), call, job);
     // The level's own sun and sky come last and stay: they are what is tuned.
-    if (std::any_of(lit.sets.begin(), lit.sets.end(), is_wanted)) {
-        levels.push_back(lit);
-        to_unit_strength(levels.back());
-        light();
-    }
+    if (std::any_of(lit.sets.begin(), lit.sets.end(),
+                    [&](const BakeSet& set) { return call.wants(set.name); }))
+        s.light({lit}, call, job);
     s.ready.clear();
     const auto place = [&](const BakedSet& b) {
         return std::find_if(sets.begin(), sets.end(), [&](const BakeSet& set) { return set.name == b.name; });
     };
-    std::sort(baked.sets.begin(), baked.sets.end(),
+    std::sort(call.baked.sets.begin(), call.baked.sets.end(),
               [&](const BakedSet& a, const BakedSet& b) { return place(a) < place(b); });
-    baked.occlusion = s.occlude(lit, job);
+    call.baked.occlusion = s.occlude(lit, job);
     job.finish();
-    return baked;
+    return std::move(call.baked);
 }
 
 std::vector<TexelLight> Baker::texels(std::uint32_t set) const {

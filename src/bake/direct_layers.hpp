@@ -5,7 +5,7 @@
 
 namespace stasigraph {
 
-/// Fills in what layers lack of explicit samples: from the store, or by rays.
+/// Fills in what layers lack of direct samples: from the store, or by rays.
 void light_direct(const std::vector<LayerToMake>& wanted, Job& job);
 
 }  // namespace stasigraph

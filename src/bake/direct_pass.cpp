@@ -64,20 +64,29 @@ struct Estimate {
     IrradianceGradient gradient;
 };
 
-Estimate light_of(const DirectPass& pass, std::size_t i, const LightEffort& effort, std::uint32_t seed,
-                  DirectLight::Scratch& scratch, SourcesMet known = {}, SourcesMet* met = nullptr) {
+/// Once more at a texel.
+struct TexelDraws {
+    const LightEffort& effort;
+    std::uint32_t seed = 0;
+    SourcesMet known{};
+    SourcesMet* met = nullptr;
+};
+
+Estimate light_of(const DirectPass& pass, std::size_t i, const TexelDraws& draws,
+                  DirectLight::Scratch& scratch) {
     const Receiver& r = pass.rows.receivers[i];
-    const std::uint32_t own = combine_bits(pass.rows.seeds[i], seed);
+    const std::uint32_t own = combine_bits(pass.rows.seeds[i], draws.seed);
     const bool with_gradient = pass.gradients && pass.gradients->of(i) != none;
     Estimate sum;
-    pass.light.gather(
-        r, effort, pass.weights.at(i), own, scratch,
-        [&](std::uint32_t k) { return pass.footprints.offset(i, sobol_point_beside(own, k), pass.width); },
-        [&](Vec3 w, Rgb e) {
-            sum.light += e * r.weight(w);
-            if (with_gradient) sum.gradient += gradient_along(e, gradient_of(r.normal, w));
-        },
-        known, met);
+    const auto beside = [&](std::uint32_t k) {
+        return pass.footprints.offset(i, sobol_point_beside(own, k), pass.width);
+    };
+    const SkyWeights weights = pass.weights.at(i);
+    pass.light.gather(r, {draws.effort, weights, own}, scratch,
+                      ShadowRays<decltype(beside)>{beside, draws.known, draws.met}, [&](Vec3 w, Rgb e) {
+                          sum.light += e * r.weight(w);
+                          if (with_gradient) sum.gradient += gradient_along(e, gradient_of(r.normal, w));
+                      });
     return sum;
 }
 
@@ -252,7 +261,7 @@ public:
                 ++again_;
             }
             if (n > 0)
-                mixed_[i].add(light_of(pass_, i, times(pilot_, n), long_seed(), scratch, known_[i]),
+                mixed_[i].add(light_of(pass_, i, {times(pilot_, n), long_seed(), known_[i]}, scratch),
                               inverse_variance(n));
         });
         finish(out);
@@ -331,13 +340,13 @@ private:
     Mixed with_pilot(std::size_t i, DirectLight::Scratch& scratch, SourcesMet& met) const {
         Mixed mixed;
         met = {};
-        mixed.add(light_of(pass_, i, pilot_, pass_.seed, scratch, {}, &met), 1);
+        mixed.add(light_of(pass_, i, {pilot_, pass_.seed, {}, &met}, scratch), 1);
         return mixed;
     }
     /// Adds a refinement; returns its luminance.
     float refine(Mixed& mixed, std::size_t i, DirectLight::Scratch& scratch, SourcesMet& met) const {
         const Estimate second =
-            light_of(pass_, i, times(pilot_, refinement_pilots), refinement_seed(), scratch, {}, &met);
+            light_of(pass_, i, {times(pilot_, refinement_pilots), refinement_seed(), {}, &met}, scratch);
         mixed.add(second, inverse_variance(refinement_pilots));
         return luminance(second.light);
     }
@@ -413,7 +422,7 @@ std::vector<Rgb> light_rows(const DirectPass& pass, Job& job) {
                  [&](std::size_t begin, std::size_t end) {
                      DirectLight::Scratch scratch;
                      for (std::size_t i = begin; i < end; ++i)
-                         out[i] = light_of(pass, i, pass.effort, pass.seed, scratch).light;
+                         out[i] = light_of(pass, i, {pass.effort, pass.seed}, scratch).light;
                      job.advance(end - begin);
                  });
     return out;
@@ -433,8 +442,8 @@ double seconds_a_row(const DirectPass& pass, const TexelStates& states, Job& job
         job.parallel(some.size(), each, [&](std::size_t begin, std::size_t end) {
             DirectLight::Scratch scratch;
             for (std::size_t k = begin; k < end; ++k)
-                if (max_channel(light_of(pass, some[k], pilot, pass.seed, scratch).light) > 0)
-                    light_of(pass, some[k], times(pilot, pilots_where_lit), pass.seed, scratch);
+                if (max_channel(light_of(pass, some[k], {pilot, pass.seed}, scratch).light) > 0)
+                    light_of(pass, some[k], {times(pilot, pilots_where_lit), pass.seed}, scratch);
         });
         seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     }
@@ -451,7 +460,8 @@ std::vector<std::array<Rgb, 2>> light_again(const DirectPass& pass, const std::v
         DirectLight::Scratch scratch;
         for (std::size_t k = begin; k < end; ++k)
             for (std::size_t n = 0; n < 2; ++n)
-                out[k][n] = light_of(pass, texels[k], each, mix_bits(pass.seed ^ own_seed[n]), scratch).light;
+                out[k][n] =
+                    light_of(pass, texels[k], {each, mix_bits(pass.seed ^ own_seed[n])}, scratch).light;
     });
     return out;
 }

@@ -12,10 +12,16 @@ namespace {
 constexpr std::uint32_t again_seed = 0x61676169u;
 constexpr std::size_t rows_at_once = std::size_t{1} << 16;
 
-/// For some of them, the first of which is number `begin` of `looks`.
-void gather_some(const GatheringAgain& what, const TexelsAgain& looks, std::size_t begin,
-                 const CopiesOfRow& of_row, std::vector<Said>& said, Job& job) {
+/// Some of them, the first of which is number `begin`.
+struct SomeAgain {
+    const TexelsAgain& looks;
+    std::size_t begin = 0;
+};
+
+void gather_some(const GatheringAgain& what, const SomeAgain& some, const CopiesOfRow& of_row,
+                 std::vector<Said>& said, Job& job) {
     const auto& [m, solved, sent] = what;
+    const auto& [looks, begin] = some;
     UnlitLevel& g = m.unlit;
     const std::uint32_t copies = of_row.count;
     const std::size_t end = std::min(looks.texel.size(), begin + rows_at_once / copies);
@@ -79,7 +85,7 @@ std::vector<Said> gather_again(const GatheringAgain& what, const TexelsAgain& lo
                                const CopiesOfRow& copies, Job& job) {
     std::vector<Said> said(looks.asked.size());
     for (std::size_t begin = 0; begin < looks.texel.size(); begin += rows_at_once / copies.count)
-        gather_some(what, looks, begin, copies, said, job);
+        gather_some(what, {looks, begin}, copies, said, job);
     return said;
 }
 

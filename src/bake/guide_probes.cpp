@@ -76,7 +76,7 @@ struct Pilot {
             for (std::size_t p = begin; p < end; ++p)
                 for (std::uint32_t k = 0; k < length; k += direction_batch) {
                     const std::uint32_t some = std::min(direction_batch, length - k);
-                    fill_unit_points(rows, p, numbers_from(k), some, x, y);
+                    fill_unit_points({rows, p}, numbers_from(k), some, x, y);
                     for (std::uint32_t i = 0; i < some; ++i) {
                         directions[p * length + k + i] = sphere_direction({x[i], y[i]});
                         parts[p * length + k + i] = part_at(x[i], y[i]);

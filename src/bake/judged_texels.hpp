@@ -18,7 +18,7 @@ struct JudgedTexels {
     std::size_t moved = 0;  ///< Sampled in the open part of their footprint.
     std::vector<SharedPair> shared;
     Footprints footprints;
-    std::vector<float> sky_sample_share;  ///< Of explicit samples of the sky, for each row.
+    std::vector<float> sky_sample_share;  ///< Of direct samples of the sky, for each row.
     TexelGraph graph;
 
     bool is_valid(std::size_t texel) const { return stasigraph::is_valid(states[texel]); }

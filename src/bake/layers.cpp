@@ -71,8 +71,8 @@ void load_smoothed(const Making& m, LightField& light, LightField& gradients, st
     done = static_cast<std::size_t>(groups);
 }
 
-/// The solved light as it is shown: what came by links smoothed, while explicit light keeps its shadow edges;
-/// and its gradients. Direct light that stays live is left out.
+/// The solved light as it is shown: what came by links smoothed, while directly sampled light keeps its
+/// shadow edges; and its gradients. Direct light that stays live is left out.
 void show(const Making& m, const Solved& solved, Job& job) {
     const LightField& light = solved.light;
     const RowLengths& lengths = solved.lengths;

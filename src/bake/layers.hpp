@@ -13,7 +13,7 @@ struct Layer {
     LayerKeys keys;
     std::string probe_key;  ///< Of the probes that `probes` is for.
 
-    // As sampled explicitly, by texel.
+    // As sampled directly, by texel.
     DirectTexels sampled;
     DirectTexels live;  ///< Lights of which bounces alone are baked; empty where there are none.
     std::vector<ShRgb> at_probes;

@@ -63,7 +63,7 @@ void for_first_links(const LearntFrom& from, std::uint32_t row, F f) {
     std::array<Vec3, direction_batch> directions;
     for (std::uint32_t at = 0; at < from.first; at += direction_batch) {
         const std::uint32_t some = std::min(direction_batch, from.first - at);
-        fill_unit_points(source, row, numbers_from(at), some, x, y);
+        fill_unit_points({source, row}, numbers_from(at), some, x, y);
         bool made = false;
         for (std::uint32_t j = 0; j < some; ++j) {
             const std::uint32_t word = words[at + j];
@@ -385,7 +385,7 @@ void trace_guided(UnlitLevel& g, const RowSource& rows, GuidedLinks& guided, Job
         for (std::size_t i = begin; i < end; ++i)
             for (std::uint32_t from = 0; from < lengths[i]; from += direction_batch) {
                 const std::uint32_t some = std::min(direction_batch, lengths[i] - from);
-                fill_unit_points(guided.source, i, numbers_from(from), some, x, y);
+                fill_unit_points({guided.source, i}, numbers_from(from), some, x, y);
                 for (std::uint32_t k = 0; k < some; ++k)
                     guided.part[guided.first[i] + from + k] = part_at(x[k], y[k]);
             }

@@ -92,8 +92,16 @@ std::optional<Vec3> ground_below(const Level& level, const RayCaster& caster, Ve
     return at - Vec3{0, hit.distance, 0};
 }
 
-void add_rows(const Level& level, const ReflectionRule& r, const Spaces& spaces, const RayCaster& caster,
-              const FreeSpace& space, std::vector<ReflectionProbe>& out) {
+/// Where a level's air is. Borrowed.
+struct LevelAir {
+    const Level& level;
+    const RayCaster& caster;
+    const FreeSpace& space;
+};
+
+void add_rows(const LevelAir& air, const ReflectionRule& r, const Spaces& spaces,
+              std::vector<ReflectionProbe>& out) {
+    const auto& [level, caster, space] = air;
     const Vec3 size = size_of(r.region);
     const int columns[2] = {std::max(1, static_cast<int>(std::lround(size.x / r.spacing))),
                             std::max(1, static_cast<int>(std::lround(size.z / r.spacing)))};
@@ -144,7 +152,7 @@ void add_rule(const Level& level, const ReflectionRule& r, const RayCaster& cast
     const std::vector<Vec3> seeds = seeds_of(level, r.region, "reflection " + r.name, space);
     const Spaces spaces = find_spaces(r.region, seeds, caster, space, job);
     if (r.rooms) add_rooms(r, spaces, out);
-    if (r.ground) add_rows(level, r, spaces, caster, space, out);
+    if (r.ground) add_rows({level, caster, space}, r, spaces, out);
     if (out.size() == before)
         throw Error{.what = "finds no place for a reflection probe",
                     .where = "reflection " + r.name,

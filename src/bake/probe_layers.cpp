@@ -122,8 +122,9 @@ std::vector<ListedLamp> list_lamps(const LayerToMake& l, const std::vector<Light
             if (g.probes.net.front_share[p] < runtime::least_front_share) continue;
             const float mean = luminance(l.layer->probes[p][0]) * sh_basis({0, 1, 0})[0];
             told[p] = teller.tell(
-                static_cast<std::uint32_t>(p), g.probes.rows.receivers[p], g.probes.rows.seeds[p],
-                std::clamp(0.5f * g.probes.net.reach[p], least_around, most_around), mean, lists[p]);
+                {static_cast<std::uint32_t>(p), g.probes.rows.receivers[p], g.probes.rows.seeds[p],
+                 std::clamp(0.5f * g.probes.net.reach[p], least_around, most_around), mean},
+                lists[p]);
         }
     });
     std::vector<ListedLamp> all;

@@ -9,7 +9,7 @@ namespace {
 
 constexpr float unseen_share = 1.0f / 16;  ///< Of the light that is metered to middle grey: four stops less.
 
-/// So many links of each neighbour tell how open to the sky a row is; below the share explicit samples get
+/// So many links of each neighbour tell how open to the sky a row is; below the share direct samples get
 /// nothing.
 constexpr std::uint32_t links_asked = 16;
 constexpr float least_open = 0.01f;

@@ -10,7 +10,7 @@
 
 namespace stasigraph {
 
-/// How the sky is shared out on each row between explicit samples and links: explicit samples get the
+/// How the sky is shared out on each row between direct samples and links: direct samples get the
 /// less the less of the sky a row's neighbours see, since few of them get through a window, and those bright.
 /// Never by the row's own links, so that the mean stays right.
 struct RowSkyWeights {
@@ -85,7 +85,7 @@ struct DirectBefore {
 DirectTexels light_texels(const DirectPass& pass, const LitTexels& texels, Job& job,
                           const DirectBefore* before = nullptr, const KeptParts* kept = nullptr);
 
-/// What a link that met the sky brings of it, nit: weighed against explicit sampling and tinted by what it
+/// What a link that met the sky brings of it, nit: weighed against direct sampling and tinted by what it
 /// passed.
 inline Rgb gathered_sky_at(const SkyLight& sky, const Receiver& r, Vec3 direction, Rgb tint,
                            const SkyWeights& weights) {
@@ -96,7 +96,7 @@ inline Rgb gathered_sky_at(const SkyLight& sky, const Receiver& r, Vec3 directio
 }
 
 /// Calls add(k, direction, radiance) for every one of some links that met the sky: its radiance in nit,
-/// weighed against explicit sampling and tinted by what it passed.
+/// weighed against direct sampling and tinted by what it passed.
 template <class Add>
 void gathered_sky(const SkyLight& sky, const RecordedRows& recorded, const LinkRange& range,
                   const SkyWeights& weights, Add&& add) {

@@ -30,7 +30,7 @@ constexpr int most_cuts = 4;
 constexpr std::size_t many_pages = 24;
 
 /// Surfaces that get the same layout.
-struct Group {
+struct SharedLayout {
     std::shared_ptr<Unfolded> unfolded;
     std::vector<float> share;
     std::vector<std::uint32_t> members;
@@ -43,8 +43,8 @@ struct Group {
     int level = 0;                    ///< How far its charts are cut,
     std::shared_ptr<Unfolded> whole;  ///< what they were,
     std::vector<float> whole_share;   ///< and their shares.
-    std::vector<Placed> rigid;        ///< Places of charts within the group, where it moves as one.
-    int width = 0, height = 0;        ///< Of the rigid group.
+    std::vector<Placed> rigid;        ///< Places of charts within the layout, where it moves as one.
+    int width = 0, height = 0;        ///< Of the rigid layout.
     bool moves_as_one() const { return members.size() > 1 || unfolded->given(); }
 };
 
@@ -66,8 +66,8 @@ public:
 
     Atlas run() {
         keep_previous();
-        make_groups();
-        place_groups();
+        find_shared();
+        place_shared();
         build();
         order_layouts();
         return std::move(atlas_);
@@ -121,24 +121,24 @@ private:
         if (!pages_.empty()) atlas_.applied_density_scale = previous_->applied_density_scale;
     }
 
-    void make_groups() {
+    void find_shared() {
         std::map<std::tuple<bool, std::uint64_t>, std::size_t> index;
         const auto add = [&](std::uint32_t s, const Wish& w, bool on_page, std::uint64_t key) {
-            const auto [at, fresh] = index.try_emplace({on_page, key}, groups_.size());
+            const auto [at, fresh] = index.try_emplace({on_page, key}, shared_.size());
             if (fresh) {
-                groups_.emplace_back();
-                groups_.back().unfolded = source_.unfold(s, w);
-                groups_.back().share =
+                shared_.emplace_back();
+                shared_.back().unfolded = source_.unfold(s, w);
+                shared_.back().share =
                     w.share.empty()
-                        ? std::vector<float>(std::max(1u, groups_.back().unfolded->charts.count()), 1.0f)
+                        ? std::vector<float>(std::max(1u, shared_.back().unfolded->charts.count()), 1.0f)
                         : w.share;
-                groups_.back().on_page = on_page;
+                shared_.back().on_page = on_page;
             }
-            groups_[at->second].members.push_back(s);
+            shared_[at->second].members.push_back(s);
             return at->second;
         };
-        front_group_.assign(source_.front.size(), none);
-        back_group_.assign(source_.front.size(), none);
+        front_shared_.assign(source_.front.size(), none);
+        back_shared_.assign(source_.front.size(), none);
         job_.begin(Stage::unwrap, source_.front.size());
         for (std::uint32_t s = 0; s < source_.front.size(); ++s) {
             if (job_.cancelled()) throw Cancelled{};
@@ -154,22 +154,22 @@ private:
             if (!kept_[s]) {
                 const std::uint64_t key = source_.mapped(s) ? source_.full_key(s) : source_.front[s].key;
                 atlas_.surfaces[s].key = key;
-                front_group_[s] =
+                front_shared_[s] =
                     static_cast<std::uint32_t>(add(s, source_.front[s], source_.mapped(s), key));
             }
             if (source_.back[s].area > 0)
-                back_group_[s] =
+                back_shared_[s] =
                     static_cast<std::uint32_t>(add(s, source_.back[s], false, source_.back[s].key));
         }
     }
 
     /// Whether a page that is empty holds a surface by itself; told here, so that not all others are packed
     /// again and again until it does. A limit on the pages has a search of its own.
-    bool fits_alone(const Group& group, double area) {
+    bool fits_alone(const SharedLayout& shared, double area) {
         if (map_.pages > 0 || area < 0.4 * std::pow(static_cast<double>(map_.page), 2)) return true;
         std::vector<PackShape> shapes;
         PackItem item;
-        for (const Mask& m : group.sized.masks) {
+        for (const Mask& m : shared.sized.masks) {
             item.shapes.push_back(static_cast<std::uint32_t>(shapes.size()));
             shapes.push_back({m, true});
         }
@@ -179,63 +179,63 @@ private:
         return pack(shapes, {item}, {}, alone, job_).unplaced_items.empty();
     }
 
-    /// Sizes a group at a share of its density, and packs it in itself where it moves as one.
-    void size_group(Group& group, float factor) {
+    /// Sizes a layout at a share of its density, and packs it in itself where it moves as one.
+    void size_shared(SharedLayout& shared, float factor) {
         const int limit = map_.page - 2 * map_.margin;
         for (;;) {
-            const float now = std::min(factor, group.cap);
-            if (group.sized_at == now) return;
-            std::vector<float> share = group.share;
+            const float now = std::min(factor, shared.cap);
+            if (shared.sized_at == now) return;
+            std::vector<float> share = shared.share;
             for (float& v : share) v *= now;
-            group.sized = size_charts(*group.unfolded, share, job_);
-            group.sized_at = now;
+            shared.sized = size_charts(*shared.unfolded, share, job_);
+            shared.sized_at = now;
             // Shares so far; what is too long for a page, or too much for one, is made smaller at once.
             float over = 1;
             double area = 0;
-            for (const Mask& m : group.sized.masks) {
+            for (const Mask& m : shared.sized.masks) {
                 over = std::max({over, static_cast<float>(m.width) / static_cast<float>(limit),
                                  static_cast<float>(m.height) / static_cast<float>(limit)});
                 area += static_cast<double>(m.count());
             }
             over = std::max(over, static_cast<float>(std::sqrt(area) / limit));
-            if (over > 1 && group.on_page) {
-                give_way(group, std::min(1 / over, give_way_step));
+            if (over > 1 && shared.on_page) {
+                give_way(shared, std::min(1 / over, give_way_step));
                 continue;
             }
-            if (group.on_page && !group.moves_as_one() && !fits_alone(group, area)) {
-                give_way(group, give_way_step);
+            if (shared.on_page && !shared.moves_as_one() && !fits_alone(shared, area)) {
+                give_way(shared, give_way_step);
                 continue;
             }
-            if (!group.on_page || !group.moves_as_one()) return;
-            if (group.unfolded->given()) {
-                group.rigid = {Placed{.page = 0}};
-                group.width = group.sized.masks[0].width;
-                group.height = group.sized.masks[0].height;
+            if (!shared.on_page || !shared.moves_as_one()) return;
+            if (shared.unfolded->given()) {
+                shared.rigid = {Placed{.page = 0}};
+                shared.width = shared.sized.masks[0].width;
+                shared.height = shared.sized.masks[0].height;
                 return;
             }
-            if (pack_tight(group.sized.masks, fit_, group.rigid, group.width, group.height)) return;
-            give_way(group, give_way_step);
+            if (pack_tight(shared.sized.masks, fit_, shared.rigid, shared.width, shared.height)) return;
+            give_way(shared, give_way_step);
         }
     }
 
-    Mask rigid_mask(const Group& group) const {
-        Mask all(group.width, group.height);
-        for (std::size_t c = 0; c < group.sized.masks.size(); ++c) {
-            Mask m = group.sized.masks[c];
-            for (int t = 0; t < group.rigid[c].turns; ++t) m = m.turned();
+    Mask rigid_mask(const SharedLayout& shared) const {
+        Mask all(shared.width, shared.height);
+        for (std::size_t c = 0; c < shared.sized.masks.size(); ++c) {
+            Mask m = shared.sized.masks[c];
+            for (int t = 0; t < shared.rigid[c].turns; ++t) m = m.turned();
             for (int y = 0; y < m.height; ++y)
                 for (int x = 0; x < m.width; ++x)
-                    if (m.at(x, y)) all.set(group.rigid[c].x + x, group.rigid[c].y + y);
+                    if (m.at(x, y)) all.set(shared.rigid[c].x + x, shared.rigid[c].y + y);
         }
         return all;
     }
 
-    /// All shapes of a try: kept surfaces where they are, then groups, one item for each surface.
+    /// All shapes of a try: kept surfaces where they are, then shared layouts, one item for each surface.
     struct Load {
         std::vector<PackShape> shapes;
         std::vector<PackItem> items;
         std::vector<std::pair<std::uint32_t, std::uint32_t>>
-            owner;  ///< Surface and group (none: kept) of each item.
+            owner;  ///< Surface and layout (none: kept) of each item.
         double cost = 0;
         float sized_below = 1;  ///< Least share of its density that any surface got.
     };
@@ -249,20 +249,20 @@ private:
             l.shapes.push_back({layout_mask(atlas_.layouts[uv.layout]), false});
             l.owner.push_back({s, none});
         }
-        for (std::uint32_t g = 0; g < groups_.size(); ++g) {
-            Group& group = groups_[g];
-            if (!group.on_page) continue;
-            size_group(group, factor);
-            l.sized_below = std::min(l.sized_below, group.sized_at);
-            for (const std::uint32_t s : group.members) {
+        for (std::uint32_t g = 0; g < shared_.size(); ++g) {
+            SharedLayout& shared = shared_[g];
+            if (!shared.on_page) continue;
+            size_shared(shared, factor);
+            l.sized_below = std::min(l.sized_below, shared.sized_at);
+            for (const std::uint32_t s : shared.members) {
                 PackItem& item = l.items.emplace_back();
                 l.owner.push_back({s, g});
-                if (group.moves_as_one()) {
+                if (shared.moves_as_one()) {
                     item.shapes.push_back(static_cast<std::uint32_t>(l.shapes.size()));
                     l.shapes.push_back(
-                        {group.unfolded->given() ? group.sized.masks[0] : rigid_mask(group), false});
+                        {shared.unfolded->given() ? shared.sized.masks[0] : rigid_mask(shared), false});
                 } else {
-                    for (const Mask& m : group.sized.masks) {
+                    for (const Mask& m : shared.sized.masks) {
                         item.shapes.push_back(static_cast<std::uint32_t>(l.shapes.size()));
                         l.shapes.push_back({m, true});
                     }
@@ -292,10 +292,10 @@ private:
         if (map_.pages == 0 || !pages_.empty()) {
             while (!attempt(start, PackEffort::quick)) {
                 if (map_.pages > 0) return 0;
-                // Members of one group are many items; it gives way once.
-                std::set<std::uint32_t> groups;
-                for (const std::uint32_t i : packing_.unplaced_items) groups.insert(load_.owner[i].second);
-                for (const std::uint32_t g : groups) give_way(groups_[g], give_way_step);
+                // Members of one layout are many items; it gives way once.
+                std::set<std::uint32_t> unplaced;
+                for (const std::uint32_t i : packing_.unplaced_items) unplaced.insert(load_.owner[i].second);
+                for (const std::uint32_t g : unplaced) give_way(shared_[g], give_way_step);
             }
             return start;
         }
@@ -327,8 +327,8 @@ private:
             if (g == none) {
                 texels += static_cast<double>(load_.shapes[load_.items[i].shapes[0]].mask.count());
             } else {
-                const double size = static_cast<double>(groups_[g].sized_at);
-                texels += groups_[g].unfolded->area * size * size;
+                const double size = static_cast<double>(shared_[g].sized_at);
+                texels += shared_[g].unfolded->area * size * size;
             }
         }
         for (std::size_t p = 0; p < counted && p < packing_.pages.size(); ++p)
@@ -345,7 +345,7 @@ private:
         return load_.cost < half * half || load_.sized_below < 1;
     }
 
-    void place_groups() {
+    void place_shared() {
         job_.begin(Stage::pack, 1);
         float factor = atlas_.applied_density_scale;
         if (map_.pages > 0 && pages_.empty()) {
@@ -360,12 +360,12 @@ private:
         if (misplaced) {
             job_.note("the earlier places overlap or leave their pages: everything is packed anew");
             forget_previous();
-            return place_groups();
+            return place_shared();
         }
         if (factor == 0) {
             job_.note("what changed does not fit beside what did not: everything is packed anew");
             forget_previous();
-            return place_groups();
+            return place_shared();
         }
         // Where few odd shapes leave pages empty, large charts are cut for as long as that pays.
         float best_factor = factor;
@@ -404,41 +404,41 @@ private:
     bool cut_charts_to(int level) {
         bool any = false;
         const double page = std::pow(static_cast<double>(map_.page), 2);
-        for (Group& group : groups_) {
-            if (!group.on_page || group.moves_as_one()) continue;
-            if (group.level == level) continue;
-            if (!group.whole) group.whole = group.unfolded;
-            const std::size_t before = group.unfolded->charts.count();
-            std::vector<std::uint32_t> parent(group.whole->charts.count());
+        for (SharedLayout& shared : shared_) {
+            if (!shared.on_page || shared.moves_as_one()) continue;
+            if (shared.level == level) continue;
+            if (!shared.whole) shared.whole = shared.unfolded;
+            const std::size_t before = shared.unfolded->charts.count();
+            std::vector<std::uint32_t> parent(shared.whole->charts.count());
             std::iota(parent.begin(), parent.end(), 0u);
             if (level == 0) {
-                group.unfolded = group.whole;
+                shared.unfolded = shared.whole;
             } else {
-                auto cut = std::make_shared<Unfolded>(*group.whole);
-                cut->charts = cut_large_charts(cut->graph, group.whole->charts,
+                auto cut = std::make_shared<Unfolded>(*shared.whole);
+                cut->charts = cut_large_charts(cut->graph, shared.whole->charts,
                                                {.most_area = page / (8 << level),
                                                 .least_fill = 0.5 + 0.05 * level,
                                                 .judged_area = page / 400},
                                                parent);
-                group.unfolded = std::move(cut);
+                shared.unfolded = std::move(cut);
             }
-            if (group.whole_share.empty()) group.whole_share = group.share;
-            group.share.clear();
-            for (const std::uint32_t p : parent) group.share.push_back(group.whole_share[p]);
-            group.level = level;
-            group.sized_at = 0;
-            group.cap = 1;
-            any = any || group.unfolded->charts.count() != before;
+            if (shared.whole_share.empty()) shared.whole_share = shared.share;
+            shared.share.clear();
+            for (const std::uint32_t p : parent) shared.share.push_back(shared.whole_share[p]);
+            shared.level = level;
+            shared.sized_at = 0;
+            shared.cap = 1;
+            any = any || shared.unfolded->charts.count() != before;
         }
         return any;
     }
 
-    void give_way(Group& group, float by) {
-        group.cap = group.sized_at * by;
-        if (group.cap < least_factor)
+    void give_way(SharedLayout& shared, float by) {
+        shared.cap = shared.sized_at * by;
+        if (shared.cap < least_factor)
             throw Error{.what = "has more charts than a page holds",
-                        .where = "surface " + level_.surfaces[group.members.front()].name,
-                        .value = std::to_string(group.unfolded->charts.count()) + " charts",
+                        .where = "surface " + level_.surfaces[shared.members.front()].name,
+                        .value = std::to_string(shared.unfolded->charts.count()) + " charts",
                         .remedy = "Use a larger page, split the mesh, or set lit_by = \"probes\" for it."};
     }
 
@@ -449,27 +449,28 @@ private:
         previous_ = nullptr;
         for (std::uint32_t s = 0; s < kept_.size(); ++s)
             if (kept_[s]) atlas_.surfaces[s] = {.name = level_.surfaces[s].name};
-        groups_.clear();
+        shared_.clear();
         std::fill(kept_.begin(), kept_.end(), std::uint8_t{0});
-        make_groups();
+        find_shared();
     }
 
     void build() {
         for (std::size_t i = 0; i < load_.items.size(); ++i) {
             const auto [s, g] = load_.owner[i];
             if (g == none) continue;
-            Group& group = groups_[g];
-            const Mesh& mesh = level_.meshes[group.unfolded->mesh];
+            SharedLayout& shared = shared_[g];
+            const Mesh& mesh = level_.meshes[shared.unfolded->mesh];
             SurfaceUv& uv = atlas_.surfaces[s];
-            std::vector<float> share = group.share;
-            for (float& v : share) v *= group.sized_at;
+            std::vector<float> share = shared.share;
+            for (float& v : share) v *= shared.sized_at;
             Placed origin;
-            if (group.moves_as_one()) {
+            if (shared.moves_as_one()) {
                 const Placed& at = packing_.placed[load_.items[i].shapes[0]];
-                if (s == group.members.front())
-                    add_layout(make_layout(mesh, *group.unfolded, group.sized, group.rigid, share, origin),
-                               group);
-                uv.layout = layout_of_group_.at(&group);
+                if (s == shared.members.front())
+                    add_layout(
+                        make_layout(mesh, {*shared.unfolded, shared.sized, shared.rigid, share}, origin),
+                        shared);
+                uv.layout = layout_of_shared_.at(&shared);
                 uv.page = at.page;
                 uv.x = at.x;
                 uv.y = at.y;
@@ -477,13 +478,14 @@ private:
                 std::vector<Placed> places;
                 for (const std::uint32_t shape : load_.items[i].shapes)
                     places.push_back(packing_.placed[shape]);
-                add_layout(make_layout(mesh, *group.unfolded, group.sized, places, share, origin), group);
-                uv.layout = layout_of_group_.at(&group);
+                add_layout(make_layout(mesh, {*shared.unfolded, shared.sized, places, share}, origin),
+                           shared);
+                uv.layout = layout_of_shared_.at(&shared);
                 uv.page = places[0].page;
                 uv.x = origin.x;
                 uv.y = origin.y;
             }
-            uv.density = reached(group, source_.front[s].area);
+            uv.density = reached(shared, source_.front[s].area);
             const float asked =
                 map_.density * scale_ * level_.surfaces[s].density * atlas_.applied_density_scale;
             if (uv.density < 0.97f * asked)
@@ -492,11 +494,11 @@ private:
                           to_text(std::round(100 * uv.density / asked)) + " % of its density");
         }
         for (std::uint32_t s = 0; s < source_.front.size(); ++s) {
-            if (front_group_[s] != none && !groups_[front_group_[s]].on_page) {
-                atlas_.surfaces[s].layout = patches(groups_[front_group_[s]]);
-                atlas_.surfaces[s].density = reached(groups_[front_group_[s]], source_.front[s].area);
+            if (front_shared_[s] != none && !shared_[front_shared_[s]].on_page) {
+                atlas_.surfaces[s].layout = patches(shared_[front_shared_[s]]);
+                atlas_.surfaces[s].density = reached(shared_[front_shared_[s]], source_.front[s].area);
             }
-            if (back_group_[s] != none) atlas_.surfaces[s].back_layout = patches(groups_[back_group_[s]]);
+            if (back_shared_[s] != none) atlas_.surfaces[s].back_layout = patches(shared_[back_shared_[s]]);
         }
     }
 
@@ -518,32 +520,33 @@ private:
         atlas_.layouts = std::move(layouts);
     }
 
-    static float reached(const Group& group, double area) {
-        return static_cast<float>(std::sqrt(group.unfolded->area / area)) * group.sized_at;
+    static float reached(const SharedLayout& shared, double area) {
+        return static_cast<float>(std::sqrt(shared.unfolded->area / area)) * shared.sized_at;
     }
 
-    void add_layout(Layout layout, const Group& group) {
-        for (Chart& c : layout.charts) c.share /= group.sized_at;
-        layout_of_group_[&group] = static_cast<std::uint32_t>(atlas_.layouts.size());
+    void add_layout(Layout layout, const SharedLayout& shared) {
+        for (Chart& c : layout.charts) c.share /= shared.sized_at;
+        layout_of_shared_[&shared] = static_cast<std::uint32_t>(atlas_.layouts.size());
         atlas_.layouts.push_back(std::move(layout));
     }
 
     /// Patches are on no page: their charts lie side by side.
-    std::uint32_t patches(Group& group) {
-        if (const auto found = layout_of_group_.find(&group); found != layout_of_group_.end())
+    std::uint32_t patches(SharedLayout& shared) {
+        if (const auto found = layout_of_shared_.find(&shared); found != layout_of_shared_.end())
             return found->second;
-        size_group(group, 1);
+        size_shared(shared, 1);
         std::vector<Placed> places;
         int x = 0;
-        for (const Mask& m : group.sized.masks) {
+        for (const Mask& m : shared.sized.masks) {
             places.push_back({.page = 0, .x = x});
             x += m.width + 1 + map_.margin;
         }
         Placed origin;
-        add_layout(make_layout(level_.meshes[group.unfolded->mesh], *group.unfolded, group.sized, places,
-                               std::vector<float>(group.share.size(), group.sized_at), origin),
-                   group);
-        return layout_of_group_.at(&group);
+        const std::vector<float> share(shared.share.size(), shared.sized_at);
+        add_layout(make_layout(level_.meshes[shared.unfolded->mesh],
+                               {*shared.unfolded, shared.sized, places, share}, origin),
+                   shared);
+        return layout_of_shared_.at(&shared);
     }
 
     const Level& level_;
@@ -556,9 +559,9 @@ private:
     PackOptions fit_;
     std::vector<std::uint8_t> kept_;
     std::vector<int> pages_;  ///< Of the earlier atlas that stay.
-    std::vector<Group> groups_;
-    std::vector<std::uint32_t> front_group_, back_group_;
-    std::map<const Group*, std::uint32_t> layout_of_group_;
+    std::vector<SharedLayout> shared_;
+    std::vector<std::uint32_t> front_shared_, back_shared_;
+    std::map<const SharedLayout*, std::uint32_t> layout_of_shared_;
     Load load_;
     Packing packing_;
 };

@@ -11,15 +11,24 @@ namespace stasigraph {
 
 namespace {
 
+/// What shadows are looked for with, and from where. Borrowed.
+struct ShadowPass {
+    const std::vector<Profile>& profiles;
+    const RayCaster& caster;
+    const RowSource& rows;
+    int samples = 1;
+};
+
 /// Visible over unhindered light, by luminance; below 0 where the light sends nothing there at all.
-float visible_share(const Light& light, const std::vector<Profile>& profiles, const RayCaster& caster,
-                    const Receiver& r, int samples, std::uint32_t seed) {
+float visible_share(const ShadowPass& pass, const Light& light, std::uint32_t row) {
+    const Receiver& r = pass.rows.receivers[row];
+    const LightDraws draws{pass.samples, combine_bits(pass.rows.seeds[row], 0x766973u)};
     float all = 0, visible = 0;
-    draw_light(light, profiles, r, samples, seed, [&](Vec3 w, Rgb e, float distance) {
+    draw_light(light, pass.profiles, r, draws, [&](Vec3 w, Rgb e, float distance) {
         const float weight = r.weight(w);
         if (!(weight > 0)) return;
         all += weight * luminance(e);
-        visible += weight * luminance(e * caster.transmitted({r.position, w, distance}));
+        visible += weight * luminance(e * pass.caster.transmitted({r.position, w, distance}));
     });
     return all > 0 ? visible / all : -1;
 }
@@ -31,19 +40,15 @@ Light shape_of(Light light) {
     return light;
 }
 
-VisibilityPage make_page(const std::vector<Light>& lights, const std::vector<Profile>& profiles,
-                         const RayCaster& caster, const RowSource& rows, const PagePlan& plan,
-                         std::size_t number, int samples, Job& job) {
+VisibilityPage make_page(const ShadowPass& pass, const std::vector<Light>& lights, const PagePlan& plan,
+                         std::size_t number, Job& job) {
     VisibilityPage page{.side = plan.side, .lights = {}, .texels = {}};
     std::vector<std::vector<float>> shares;
     for (const Light& light : lights) {
         std::vector<float> share(plan.valid.size());
         job.parallel(share.size(), 1024, [&](std::size_t begin, std::size_t end) {
-            for (std::size_t i = begin; i < end; ++i) {
-                const std::uint32_t row = plan.valid[i].first;
-                share[i] = visible_share(light, profiles, caster, rows.receivers[row], samples,
-                                         combine_bits(rows.seeds[row], 0x766973u));
-            }
+            for (std::size_t i = begin; i < end; ++i)
+                share[i] = visible_share(pass, light, plan.valid[i].first);
         });
         // Less than half a step of eight bits everywhere: it is not on this page.
         if (std::none_of(share.begin(), share.end(), [](float v) { return v > 0.5f / 255; })) continue;
@@ -142,8 +147,8 @@ const std::vector<VisibilityPage>& VisibilityCache::pages(const Level& level, co
     }
     pages_.clear();
     for (std::size_t p = 0; p < g.pages.plans.size() && !lights.empty(); ++p)
-        pages_.push_back(make_page(lights, level.profiles, g.caster(), g.judged.rows, g.pages.plans[p], p,
-                                   g.tier.light_samples, job));
+        pages_.push_back(make_page({level.profiles, g.caster(), g.judged.rows, g.tier.light_samples}, lights,
+                                   g.pages.plans[p], p, job));
     if (!lights.empty()) save(g.store, "visibility-" + key, pages_);
     key_ = key;
     return pages_;

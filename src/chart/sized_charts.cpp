@@ -132,8 +132,8 @@ void lend_light(const Mesh& mesh, Layout& layout) {
 
 }  // namespace
 
-Layout make_layout(const Mesh& mesh, const Unfolded& unfolded, const SizedCharts& sized,
-                   const std::vector<Placed>& places, const std::vector<float>& share, Placed& origin) {
+Layout make_layout(const Mesh& mesh, const PlacedCharts& charts, Placed& origin) {
+    const auto& [unfolded, sized, places, share] = charts;
     const bool given = unfolded.given();
     Layout layout{.mesh = unfolded.mesh,
                   .given = given,

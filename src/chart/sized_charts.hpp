@@ -26,10 +26,15 @@ struct SizedCharts {
 /// `share`: for each chart, what its size is multiplied by. For given UVs only share[0] is looked at.
 SizedCharts size_charts(const Unfolded& unfolded, const std::vector<float>& share, Job& job);
 
-/// The layout of charts at these places, moved so that it starts at 0, 0; `origin` is what it was moved by.
-/// Given UVs have one place.
-Layout make_layout(const Mesh& mesh, const Unfolded& unfolded, const SizedCharts& sized,
-                   const std::vector<Placed>& places, const std::vector<float>& share, Placed& origin);
+/// Charts with a place each. Borrowed.
+struct PlacedCharts {
+    const Unfolded& unfolded;
+    const SizedCharts& sized;
+    const std::vector<Placed>& places;  ///< Given UVs have one.
+    const std::vector<float>& share;    ///< As size_charts() had it.
+};
+/// Their layout, moved so that it starts at 0, 0; `origin` is what it was moved by.
+Layout make_layout(const Mesh& mesh, const PlacedCharts& charts, Placed& origin);
 
 /// The texels a layout touches.
 Mask layout_mask(const Layout& layout);

@@ -136,8 +136,12 @@ bool read_jpeg(const Bytes& bytes, Image& image, Bytes& row, Trouble& trouble) {
     return trouble.text[0] == 0;
 }
 
-bool put_png(int width, int height, int channels, const std::uint8_t* pixels, int type, Bytes& bytes,
-             Trouble& trouble) {
+struct EncodedImage {
+    int width = 0, height = 0, channels = 0, type = 0;
+    const std::uint8_t* pixels = nullptr;
+};
+
+bool put_png(const EncodedImage& image, Bytes& bytes, Trouble& trouble) {
     png_structp png = png_create_write_struct(PNG_LIBPNG_VER_STRING, &trouble, png_failed,
                                               [](png_structp, png_const_charp) {});
     png_infop info = png ? png_create_info_struct(png) : nullptr;
@@ -146,13 +150,14 @@ bool put_png(int width, int height, int channels, const std::uint8_t* pixels, in
         return false;
     }
     png_set_write_fn(png, &bytes, png_put, [](png_structp) {});
-    png_set_IHDR(png, info, static_cast<png_uint_32>(width), static_cast<png_uint_32>(height), 8, type,
-                 PNG_INTERLACE_NONE, PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
+    png_set_IHDR(png, info, static_cast<png_uint_32>(image.width), static_cast<png_uint_32>(image.height), 8,
+                 image.type, PNG_INTERLACE_NONE, PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
     png_set_compression_level(png, quick_level);
-    if (type != PNG_COLOR_TYPE_GRAY) png_set_sRGB(png, info, PNG_sRGB_INTENT_PERCEPTUAL);
+    if (image.type != PNG_COLOR_TYPE_GRAY) png_set_sRGB(png, info, PNG_sRGB_INTENT_PERCEPTUAL);
     png_write_info(png, info);
-    for (int y = 0; y < height; ++y)
-        png_write_row(png, pixels + static_cast<std::size_t>(y) * static_cast<std::size_t>(width * channels));
+    for (int y = 0; y < image.height; ++y)
+        png_write_row(png, image.pixels + static_cast<std::size_t>(y) *
+                                              static_cast<std::size_t>(image.width * image.channels));
     png_write_end(png, info);
     png_destroy_write_struct(&png, &info);
     return true;
@@ -164,7 +169,7 @@ Bytes encode(int width, int height, int channels, const std::vector<std::uint8_t
                                      : PNG_COLOR_TYPE_RGB_ALPHA;
     Bytes bytes;
     Trouble trouble;
-    if (!put_png(width, height, channels, pixels.data(), type, bytes, trouble))
+    if (!put_png({width, height, channels, type, pixels.data()}, bytes, trouble))
         throw Error{
             .what = "an image could not be encoded", .where = "PNG", .value = trouble.text, .remedy = ""};
     return bytes;

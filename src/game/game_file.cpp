@@ -352,7 +352,7 @@ void add_probes(const Baked& baked, Packer& packer) {
     const ProbeNet& net = baked.probes;
     format::Net head{
         static_cast<std::uint32_t>(net.size()),
-        static_cast<std::uint32_t>(net.stand_in.size()),
+        static_cast<std::uint32_t>(net.auxiliary.size()),
         static_cast<std::uint32_t>(net.vertex.size()),
         old_side,
         static_cast<std::uint32_t>(net.dimension),
@@ -361,7 +361,7 @@ void add_probes(const Baked& baked, Packer& packer) {
     std::vector<format::Net> heads;
     if (net.size() > 0) heads.push_back(head);
     std::vector<Vec3> position = net.position;
-    position.insert(position.end(), net.stand_in.begin(), net.stand_in.end());
+    position.insert(position.end(), net.auxiliary.begin(), net.auxiliary.end());
     std::vector<ShRgb> light;
     for (const BakedSet& set : baked.sets)
         if (set.probes.size() != net.size() && net.size() > 0)
@@ -402,8 +402,10 @@ void add_lamps(const PackedLamps& lamps, const std::vector<std::uint32_t>& names
 
 }  // namespace
 
-void save_game(const std::filesystem::path& to, const Level& level, const Atlas& atlas, const Baked& baked,
+void save_game(const std::filesystem::path& to, const ChartedLevel& charted, const Baked& baked,
                const GameOptions& settings, const ZoneLinks* known) {
+    const Level& level = charted.level;
+    const Atlas& atlas = charted.atlas;
     Job job;
     const ZoneLinks links = known ? *known : link_zones(level, baked.probes.position, baked.reflections, job);
     Packing p{level, atlas, baked, settings, links, {}, {}, {}};
@@ -424,8 +426,8 @@ void save_game(const std::filesystem::path& to, const Level& level, const Atlas&
         Packer packer(temporary, chunk_count);
         packer.add("NAMES", p.names.all());
         packer.add("SURFACES", surfaces);
-        std::vector<format::GlbPlace> places;
-        for (const GlbPlace at : glb_places(level)) places.push_back({at.node, at.primitive});
+        std::vector<format::GlbPrimitive> places;
+        for (const GlbPrimitive at : glb_primitives(level)) places.push_back({at.node, at.primitive});
         packer.add("GLBPLACE", places);
         packer.add("PAGES", pages);
         packer.add("GROUPS", groups);

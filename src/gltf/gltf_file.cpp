@@ -57,7 +57,7 @@ void split_glb(const Bytes& bytes, const std::string& where, Json& json, Bytes& 
     if (!found) broken("has no JSON chunk");
 }
 
-Bytes decode_base64(std::string_view text, const JsonPlace& place) {
+Bytes decode_base64(std::string_view text, const JsonNode& place) {
     Bytes out;
     std::uint32_t bits = 0;
     int have = 0;
@@ -103,7 +103,7 @@ std::string decode_percent(const std::string& uri) {
     return out;
 }
 
-Bytes read_uri(const fs::path& gltf, const std::string& uri, const JsonPlace& place) {
+Bytes read_uri(const fs::path& gltf, const std::string& uri, const JsonNode& place) {
     if (uri.starts_with("data:")) {
         const std::size_t comma = uri.find(',');
         if (comma == std::string::npos || uri.substr(0, comma).find(";base64") == std::string::npos)
@@ -115,7 +115,7 @@ Bytes read_uri(const fs::path& gltf, const std::string& uri, const JsonPlace& pl
 
 std::span<const std::uint8_t> view_bytes(const GltfFile& file, std::uint32_t view,
                                          std::size_t* stride = nullptr) {
-    const JsonPlace v = file.root()["bufferViews"][view];
+    const JsonNode v = file.root()["bufferViews"][view];
     const Bytes& buffer = file.buffers[v["buffer"].index(file.buffers.size())];
     const std::uint64_t offset = v["byteOffset"].count(0), length = v["byteLength"].count(0);
     if (offset > buffer.size() || length > buffer.size() - offset)
@@ -137,9 +137,9 @@ GltfFile read_gltf(const fs::path& path) {
         const char* first = reinterpret_cast<const char*>(bytes.data());
         file.json = parse_json(first, first + bytes.size(), where);
     }
-    const JsonPlace root = file.root();
+    const JsonNode root = file.root();
     if (!file.json.is_object()) root.fail("is not a glTF document");
-    const JsonPlace asset = root["asset"];
+    const JsonNode asset = root["asset"];
     if (!asset || !asset["version"].text("").starts_with("2.")) asset.fail("does not say version 2.x");
     // Extras of others may be anything.
     const Json& said = asset.json();
@@ -150,9 +150,9 @@ GltfFile read_gltf(const fs::path& path) {
                     .value = "",
                     .remedy = "Bake the scene it was made from."};
     std::string hashes = hash_text(bytes);
-    const JsonPlace buffers = root["buffers"];
+    const JsonNode buffers = root["buffers"];
     for (std::size_t i = 0; i < buffers.size(); ++i) {
-        const JsonPlace uri = buffers[i]["uri"];
+        const JsonNode uri = buffers[i]["uri"];
         if (uri) {
             file.buffers.push_back(read_uri(path, uri.text(""), uri));
             if (!uri.text("").starts_with("data:")) hashes += hash_text(file.buffers.back());
@@ -167,14 +167,14 @@ GltfFile read_gltf(const fs::path& path) {
     file.hash = hash_text(hashes);
     for (const char* list : {"buffers", "images"})
         for (std::size_t i = 0; i < root[list].size(); ++i)
-            if (const JsonPlace uri = root[list][i]["uri"]; uri && !uri.text("").starts_with("data:"))
+            if (const JsonNode uri = root[list][i]["uri"]; uri && !uri.text("").starts_with("data:"))
                 file.files.push_back(
                     referenced_file(path.parent_path(), decode_percent(uri.text("")), uri.where()));
     return file;
 }
 
 AccessorView view_accessor(const GltfFile& file, std::uint32_t index) {
-    const JsonPlace a = file.root()["accessors"][index];
+    const JsonNode a = file.root()["accessors"][index];
     AccessorView view{.where = a.where()};
     view.component_type = static_cast<int>(a["componentType"].count(0));
     switch (view.component_type) {
@@ -257,7 +257,7 @@ std::uint32_t AccessorView::whole(std::size_t i) const {
 }
 
 Bytes image_bytes(const GltfFile& file, std::uint32_t image) {
-    const JsonPlace i = file.root()["images"][image];
+    const JsonNode i = file.root()["images"][image];
     if (i["bufferView"]) {
         const auto bytes = view_bytes(file, i["bufferView"].index(file.root()["bufferViews"].size()));
         return {bytes.begin(), bytes.end()};

@@ -2,7 +2,7 @@
 // The glTF 2.0 container: JSON, buffers, accessors. Khronos, glTF 2.0 Specification.
 
 #include "codec/files.hpp"
-#include "codec/json_place.hpp"
+#include "codec/json_node.hpp"
 
 namespace stasigraph {
 
@@ -14,7 +14,7 @@ struct GltfFile {
     std::vector<std::filesystem::path> files;  ///< Buffers and images that it names.
     std::string hash;                          ///< Of the file and everything it refers to.
 
-    JsonPlace root() const { return {json, path.filename().string() + ":"}; }
+    JsonNode root() const { return {json, path.filename().string() + ":"}; }
 };
 
 GltfFile read_gltf(const std::filesystem::path& path);

@@ -16,8 +16,8 @@ constexpr std::array known_extensions = {"KHR_lights_punctual",   "KHR_materials
                                          "KHR_texture_transform", "KHR_mesh_quantization",
                                          "KHR_materials_unlit",   "KHR_materials_transmission"};
 
-Affine node_transform(const JsonPlace& node) {
-    if (const JsonPlace m = node["matrix"]) {
+Affine node_transform(const JsonNode& node) {
+    if (const JsonNode m = node["matrix"]) {
         float v[16] = {};
         m.numbers(16, v);
         return {{v[0], v[1], v[2]}, {v[4], v[5], v[6]}, {v[8], v[9], v[10]}, {v[12], v[13], v[14]}};
@@ -44,7 +44,7 @@ public:
         read_images();
         read_materials();
         read_meshes();
-        const JsonPlace nodes = root_["nodes"];
+        const JsonNode nodes = root_["nodes"];
         visited_.assign(nodes.size(), 0);
         level_.source_nodes = static_cast<std::uint32_t>(nodes.size());
         find_animated();
@@ -80,18 +80,18 @@ private:
 
     /// Nodes that an animation moves or deforms.
     void find_animated() {
-        const JsonPlace nodes = root_["nodes"], animations = root_["animations"];
+        const JsonNode nodes = root_["nodes"], animations = root_["animations"];
         animated_.assign(nodes.size(), 0);
         for (std::size_t a = 0; a < animations.size(); ++a) {
-            const JsonPlace channels = animations[a]["channels"];
+            const JsonNode channels = animations[a]["channels"];
             for (std::size_t c = 0; c < channels.size(); ++c)
-                if (const JsonPlace node = channels[c]["target"]["node"])
+                if (const JsonNode node = channels[c]["target"]["node"])
                     animated_[node.index(nodes.size())] = 1;
         }
     }
 
     void check_extensions() {
-        const JsonPlace required = root_["extensionsRequired"];
+        const JsonNode required = root_["extensionsRequired"];
         for (std::size_t i = 0; i < required.size(); ++i) {
             const std::string name = required[i].text("");
             if (std::find(known_extensions.begin(), known_extensions.end(), name) == known_extensions.end())
@@ -103,7 +103,7 @@ private:
     }
 
     void read_images() {
-        const JsonPlace images = root_["images"];
+        const JsonNode images = root_["images"];
         for (std::uint32_t i = 0; i < images.size(); ++i) {
             Image image = decode_image(image_bytes(file_, i), images[i].where());
             image.name = images[i]["name"].text("image_" + std::to_string(i));
@@ -111,11 +111,11 @@ private:
         }
     }
 
-    TextureUse texture_use(const JsonPlace& info) {
+    TextureUse texture_use(const JsonNode& info) {
         TextureUse use;
         if (!info) return use;
-        const JsonPlace textures = root_["textures"];
-        const JsonPlace texture = textures[static_cast<std::size_t>(info["index"].index(textures.size()))];
+        const JsonNode textures = root_["textures"];
+        const JsonNode texture = textures[static_cast<std::size_t>(info["index"].index(textures.size()))];
         if (info["texCoord"].count(0) != 0) {
             level_.notes.push_back(info.where() +
                                    " uses a second UV set, which is not read; the texture is left out");
@@ -123,13 +123,13 @@ private:
         }
         if (!texture["source"]) return use;
         use.image = texture["source"].index(level_.images.size());
-        if (const JsonPlace sampler = texture["sampler"]) {
-            const JsonPlace samplers = root_["samplers"];
-            const JsonPlace s = samplers[static_cast<std::size_t>(sampler.index(samplers.size()))];
+        if (const JsonNode sampler = texture["sampler"]) {
+            const JsonNode samplers = root_["samplers"];
+            const JsonNode s = samplers[static_cast<std::size_t>(sampler.index(samplers.size()))];
             use.repeat_x = s["wrapS"].count(10497) != 33071;
             use.repeat_y = s["wrapT"].count(10497) != 33071;
         }
-        const JsonPlace t = info["extensions"]["KHR_texture_transform"];
+        const JsonNode t = info["extensions"]["KHR_texture_transform"];
         float offset[2] = {0, 0}, scale[2] = {1, 1};
         t["offset"].numbers(2, offset);
         t["scale"].numbers(2, scale);
@@ -140,9 +140,9 @@ private:
     }
 
     void read_materials() {
-        const JsonPlace materials = root_["materials"];
+        const JsonNode materials = root_["materials"];
         for (std::size_t i = 0; i < materials.size(); ++i) {
-            const JsonPlace m = materials[i], pbr = m["pbrMetallicRoughness"];
+            const JsonNode m = materials[i], pbr = m["pbrMetallicRoughness"];
             Material material;
             material.name = m["name"].text("material_" + std::to_string(i));
             float base[4] = {1, 1, 1, 1}, emissive[3] = {0, 0, 0};
@@ -164,7 +164,7 @@ private:
                 if (const double v = pbr[key].number(1); !(v >= 0 && v <= 1))
                     pbr[key].fail("is not in 0 to 1");
             material.roughness_texture = texture_use(pbr["metallicRoughnessTexture"]);
-            const JsonPlace glass = m["extensions"]["KHR_materials_transmission"];
+            const JsonNode glass = m["extensions"]["KHR_materials_transmission"];
             material.transmission = static_cast<float>(glass["transmissionFactor"].number(0));
             if (!(material.transmission >= 0 && material.transmission <= 1))
                 glass["transmissionFactor"].fail("is not in 0 to 1");
@@ -194,13 +194,13 @@ private:
     }
 
     void read_meshes() {
-        const JsonPlace meshes = root_["meshes"];
+        const JsonNode meshes = root_["meshes"];
         for (std::uint32_t m = 0; m < meshes.size(); ++m) {
-            const JsonPlace primitives = meshes[m]["primitives"];
+            const JsonNode primitives = meshes[m]["primitives"];
             const std::string name = meshes[m]["name"].text("mesh_" + std::to_string(m));
             std::vector<Primitive>& list = primitives_.emplace_back();
             for (std::uint32_t p = 0; p < primitives.size(); ++p) {
-                const JsonPlace primitive = primitives[p];
+                const JsonNode primitive = primitives[p];
                 const std::uint32_t material =
                     primitive["material"] ? primitive["material"].index(root_["materials"].size()) : none;
                 Mesh mesh =
@@ -219,8 +219,8 @@ private:
         }
     }
 
-    AccessorView attribute(const JsonPlace& primitive, const char* name, int components, std::size_t count) {
-        const JsonPlace at = primitive["attributes"][name];
+    AccessorView attribute(const JsonNode& primitive, const char* name, int components, std::size_t count) {
+        const JsonNode at = primitive["attributes"][name];
         if (!at) return {};
         const AccessorView view = view_accessor(file_, at.index(root_["accessors"].size()));
         if (view.components != components)
@@ -232,7 +232,7 @@ private:
         return view;
     }
 
-    Mesh read_primitive(const JsonPlace& primitive, const std::string& name) {
+    Mesh read_primitive(const JsonNode& primitive, const std::string& name) {
         Mesh mesh{.name = name,
                   .positions = {},
                   .normals = {},
@@ -291,10 +291,10 @@ private:
         return mesh;
     }
 
-    void add_triangles(const JsonPlace& primitive, std::uint64_t mode, const std::vector<std::uint8_t>& good,
+    void add_triangles(const JsonNode& primitive, std::uint64_t mode, const std::vector<std::uint8_t>& good,
                        Mesh& mesh) {
         std::vector<std::uint32_t> corners;
-        if (const JsonPlace at = primitive["indices"]) {
+        if (const JsonNode at = primitive["indices"]) {
             const AccessorView view = view_accessor(file_, at.index(root_["accessors"].size()));
             if (view.components != 1 || view.component_type == 5126 || view.component_type == 5120 ||
                 view.component_type == 5122)
@@ -339,11 +339,11 @@ private:
     }
 
     std::vector<std::uint32_t> root_nodes() {
-        const JsonPlace nodes = root_["nodes"], scenes = root_["scenes"];
+        const JsonNode nodes = root_["nodes"], scenes = root_["scenes"];
         std::vector<std::uint32_t> roots;
         if (scenes.size() > 0) {
             const std::size_t scene = root_["scene"] ? root_["scene"].index(scenes.size()) : 0;
-            const JsonPlace list = scenes[scene]["nodes"];
+            const JsonNode list = scenes[scene]["nodes"];
             for (std::size_t i = 0; i < list.size(); ++i) roots.push_back(list[i].index(nodes.size()));
             return roots;
         }
@@ -364,40 +364,40 @@ private:
             Inherited inherited;
         };
         std::vector<Step> stack{{first, above, first_inherited}};
-        const JsonPlace nodes = root_["nodes"];
+        const JsonNode nodes = root_["nodes"];
         while (!stack.empty()) {
             const Step step = stack.back();
             stack.pop_back();
-            const JsonPlace node = nodes[static_cast<std::size_t>(step.node)];
+            const JsonNode node = nodes[static_cast<std::size_t>(step.node)];
             if (visited_[step.node]++)
                 node.fail("is reached twice: the node graph has a cycle or a node with two parents");
             const Affine world = step.above * node_transform(node);
             Inherited inherited = step.inherited;
-            if (const JsonPlace extras = node["extras"]; extras && extras.json().is_object()) {
-                if (const JsonPlace part = extras["part"])
+            if (const JsonNode extras = node["extras"]; extras && extras.json().is_object()) {
+                if (const JsonNode part = extras["part"])
                     inherited.part = part_from(part.text(""), part.where());
-                if (const JsonPlace lit_by = extras["lit_by"])
+                if (const JsonNode lit_by = extras["lit_by"])
                     inherited.lit_by = lit_by_from(lit_by.text(""), lit_by.where());
             }
             const std::string name = node["name"].text("node_" + std::to_string(step.node));
             level_.nodes.push_back(
                 {.name = name, .to_world = world, .parent = inherited.place, .source_node = step.node});
-            if (const JsonPlace extras = node["extras"]; extras && extras.json().is_object())
+            if (const JsonNode extras = node["extras"]; extras && extras.json().is_object())
                 level_.nodes.back().rig_copy = extras.json().value("rig_copy", Json()) == true;
             inherited.place = static_cast<std::uint32_t>(level_.nodes.size() - 1);
             inherited.animated = inherited.animated || animated_[step.node] || node["skin"];
             if (node["mesh"]) add_surfaces(node, step.node, name, world, inherited);
             if (node["camera"]) add_camera(node["camera"], name, world);
-            if (const JsonPlace light = node["extensions"]["KHR_lights_punctual"]["light"])
+            if (const JsonNode light = node["extensions"]["KHR_lights_punctual"]["light"])
                 add_light(light, name, world);
-            const JsonPlace children = node["children"];
+            const JsonNode children = node["children"];
             for (std::size_t c = children.size(); c-- > 0;)
                 stack.push_back({children[c].index(nodes.size()), world, inherited});
         }
     }
 
-    void add_surfaces(const JsonPlace& node, std::uint32_t index, const std::string& name,
-                      const Affine& world, const Inherited& inherited) {
+    void add_surfaces(const JsonNode& node, std::uint32_t index, const std::string& name, const Affine& world,
+                      const Inherited& inherited) {
         const std::uint32_t mesh = node["mesh"].index(primitives_.size());
         const float size = length(world.x) * length(world.y) * length(world.z);
         if (!(std::abs(determinant(world)) > 1e-9f * size) || !is_finite(world.origin)) {
@@ -420,9 +420,8 @@ private:
         }
     }
 
-    void add_camera(const JsonPlace& at, const std::string& node, const Affine& world) {
-        const JsonPlace camera =
-            root_["cameras"][static_cast<std::size_t>(at.index(root_["cameras"].size()))];
+    void add_camera(const JsonNode& at, const std::string& node, const Affine& world) {
+        const JsonNode camera = root_["cameras"][static_cast<std::size_t>(at.index(root_["cameras"].size()))];
         if (camera["type"].text("") != "perspective") {
             level_.notes.push_back("camera " + node + " is left out: it is not a perspective one");
             return;
@@ -436,9 +435,9 @@ private:
                                   .vertical_fov = fov});
     }
 
-    void add_light(const JsonPlace& at, const std::string& node, const Affine& world) {
-        const JsonPlace lights = root_["extensions"]["KHR_lights_punctual"]["lights"];
-        const JsonPlace l = lights[static_cast<std::size_t>(at.index(lights.size()))];
+    void add_light(const JsonNode& at, const std::string& node, const Affine& world) {
+        const JsonNode lights = root_["extensions"]["KHR_lights_punctual"]["lights"];
+        const JsonNode l = lights[static_cast<std::size_t>(at.index(lights.size()))];
         Light light{.name = node, .position = world.origin, .direction = normalize(-world.z)};
         const std::string type = l["type"].text("");
         if (type == "directional")
@@ -467,7 +466,7 @@ private:
               light.outer_cone <= pi / 2 + 1e-4f))
             l["spot"].fail("needs 0 <= innerConeAngle < outerConeAngle <= pi / 2");
         if (light.kind == LightKind::sun) light.angular_diameter = 0.53f * pi / 180;
-        if (const JsonPlace extras = l["extras"]; extras && extras.json().is_object())
+        if (const JsonNode extras = l["extras"]; extras && extras.json().is_object())
             light.radius = static_cast<float>(extras["radius"].number(0));
         // Nodes may share a name; lights are told apart by theirs.
         const auto taken = [&](const std::string& name) {
@@ -490,7 +489,7 @@ private:
         std::uint32_t mesh, material;
     };
     const GltfFile& file_;
-    JsonPlace root_;
+    JsonNode root_;
     Level level_;
     std::vector<std::vector<Primitive>> primitives_;
     std::vector<std::uint8_t> visited_;

@@ -300,22 +300,22 @@ void check_gaps(const CheckScene& scene, Findings& out) {
                 ? ", and " + short_text(100.0 * static_cast<double>(1 - o.stays)) + " % of rays get out"
                 : "";
         const std::string where = a == b ? "in " + a : "between " + a + " and " + b;
-        out.push_back(
-            {.id = gap ? "gap" : "open-room",
-             .severity = Severity::warning,
-             .names = a == b ? std::vector{a} : std::vector{a, b},
-             .what = (gap ? "The joint " + where + " is open by "
-                          : "The room is closed but for a hole " + where + " of ") +
-                     short_text(100.0 * static_cast<double>(o.width)) + " cm: light gets " +
-                     (gap ? "through." : "in" + share + "."),
-             .remedy = gap ? "Let the walls overlap by a few centimetres, or set a stand-in behind the joint."
-                           : "Close it; if it is a window, accept this.",
-             .measure = static_cast<double>(o.width),
-             .unit = "m",
-             .places = g.size(),
-             .at = o.at,
-             .facing = o.facing,
-             .size = std::max(0.4f, 3 * o.width)});
+        out.push_back({.id = gap ? "gap" : "open-room",
+                       .severity = Severity::warning,
+                       .names = a == b ? std::vector{a} : std::vector{a, b},
+                       .what = (gap ? "The joint " + where + " is open by "
+                                    : "The room is closed but for a hole " + where + " of ") +
+                               short_text(100.0 * static_cast<double>(o.width)) + " cm: light gets " +
+                               (gap ? "through." : "in" + share + "."),
+                       .remedy = gap ? "Let the walls overlap by a few centimetres, or set a bake-only "
+                                       "surface behind the joint."
+                                     : "Close it; if it is a window, accept this.",
+                       .measure = static_cast<double>(o.width),
+                       .unit = "m",
+                       .places = g.size(),
+                       .at = o.at,
+                       .facing = o.facing,
+                       .size = std::max(0.4f, 3 * o.width)});
     }
 }
 

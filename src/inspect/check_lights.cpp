@@ -176,39 +176,52 @@ Rgb mean_sky(const Sky& sky) {
     return sum;
 }
 
+/// What has a colour, and where it is.
+struct Colored {
+    std::string name;
+    Rgb color;
+    std::uint32_t group = none;
+    std::optional<Vec3> at;
+};
+
 /// The colour itself, and under each set that gives it a tint of its own.
-void check_tint(const CheckScene& scene, const std::string& name, Rgb color, std::uint32_t group,
-                std::optional<Vec3> at, Findings& out) {
-    float worst = tint_of(color);
+void check_tint(const CheckScene& scene, const Colored& of, Findings& out) {
+    float worst = tint_of(of.color);
     std::string where;
     for (const std::uint32_t s : scene.plain_sets())
-        if (const float t = tint_of(color * scene.level.sets[s].gain(group)); t > worst + 0.01f) {
+        if (const float t = tint_of(of.color * scene.level.sets[s].gain(of.group)); t > worst + 0.01f) {
             worst = t;
             where = " in set " + scene.level.sets[s].name;
         }
     if (!(worst > most_tint)) return;
     out.push_back({.id = "tinted-light",
                    .severity = Severity::warning,
-                   .names = {name},
-                   .what = "The " + name + " is strongly tinted" + where +
+                   .names = {of.name},
+                   .what = "The " + of.name + " is strongly tinted" + where +
                            ": everything it reaches, or what stands in its shadow, takes on that colour.",
                    .remedy = "Set its colour by kelvin, and tint lamps or grade the picture instead.",
                    .measure = static_cast<double>(worst),
                    .limit = static_cast<double>(most_tint),
                    .unit = "of full light off any black body's colour",
-                   .at = at});
+                   .at = of.at});
 }
 
-void odd(const std::string& name, float value, float limit, const char* unit, const std::string& hint,
-         std::optional<Vec3> at, Findings& out) {
+struct Amount {
+    float value = 0, limit = 0;
+    const char* unit = "";
+};
+
+void odd(const std::string& name, const Amount& amount, const std::string& hint, std::optional<Vec3> at,
+         Findings& out) {
+    const auto value = static_cast<double>(amount.value);
     out.push_back({.id = "odd-unit",
                    .severity = Severity::warning,
                    .names = {name},
-                   .what = name + " has " + short_text(static_cast<double>(value)) + " " + unit + ": " + hint,
+                   .what = name + " has " + short_text(value) + " " + amount.unit + ": " + hint,
                    .remedy = "Look at its unit: suns are in lux, lamps in candela or lumens, areas in nit.",
-                   .measure = static_cast<double>(value),
-                   .limit = static_cast<double>(limit),
-                   .unit = unit,
+                   .measure = value,
+                   .limit = static_cast<double>(amount.limit),
+                   .unit = amount.unit,
                    .at = at});
 }
 
@@ -217,15 +230,15 @@ void check_amount(const Light& l, Findings& out) {
     if (!(v > 0)) return;
     if (l.kind == LightKind::sun) {
         if (v > most_moon && v < least_sun)
-            odd(l.name, v, least_sun, "lux", "daylight has 10,000 to 120,000, a full moon 0.3.", {}, out);
+            odd(l.name, {v, least_sun, "lux"}, "daylight has 10,000 to 120,000, a full moon 0.3.", {}, out);
         if (v > most_sun)
-            odd(l.name, v, most_sun, "lux", "the brightest sun on earth gives 130,000.", {}, out);
+            odd(l.name, {v, most_sun, "lux"}, "the brightest sun on earth gives 130,000.", {}, out);
     } else if (l.kind == LightKind::point || l.kind == LightKind::spot) {
         if (v > most_candela)
-            odd(l.name, v, most_candela, "candela", "a stadium's floodlight has 100,000.", l.position, out);
-        if (v < least_candela) odd(l.name, v, least_candela, "candela", "a candle has 1.", l.position, out);
+            odd(l.name, {v, most_candela, "candela"}, "a stadium's floodlight has 100,000.", l.position, out);
+        if (v < least_candela) odd(l.name, {v, least_candela, "candela"}, "a candle has 1.", l.position, out);
     } else if (v > most_nit) {
-        odd(l.name, v, most_nit, "nit", "a lamp's naked filament has a few million, a panel 10,000.",
+        odd(l.name, {v, most_nit, "nit"}, "a lamp's naked filament has a few million, a panel 10,000.",
             l.position, out);
     }
 }
@@ -308,7 +321,7 @@ void check_lights(const CheckScene& scene, Findings& out) {
         if (!(max_channel(l.color) > 0)) continue;
         check_amount(l, out);
         if (l.kind == LightKind::sun) {
-            check_tint(scene, l.name, l.color, l.group, {}, out);
+            check_tint(scene, {l.name, l.color, l.group, {}}, out);
             continue;
         }
         const std::size_t before = out.size();
@@ -317,9 +330,9 @@ void check_lights(const CheckScene& scene, Findings& out) {
     }
     if (!(max_channel(level.sky.radiance) > 0)) return;
     const Rgb sky = mean_sky(level.sky);
-    check_tint(scene, "sky", sky, level.sky.group, {}, out);
+    check_tint(scene, {"sky", sky, level.sky.group, {}}, out);
     if (luminance(sky) > most_sky_nit)
-        odd("sky", luminance(sky), most_sky_nit, "nit", "a bright overcast sky has 10,000.", {}, out);
+        odd("sky", {luminance(sky), most_sky_nit, "nit"}, "a bright overcast sky has 10,000.", {}, out);
 }
 
 }  // namespace stasigraph

@@ -91,7 +91,7 @@ double forecast(const Level& level, const TexelSet& texels, const TierOptions& t
     const double direct_seconds = least_seconds([&] {
         for (std::uint32_t g = 0; g < level.groups.size(); ++g)
             for (const BakeRole role : {BakeRole::whole, BakeRole::bounce}) {
-                const DirectLight light(level, textures, caster, sky, g, role);
+                const DirectLight light({level, textures, caster, sky}, g, role);
                 light_rows({.light = light,
                             .rows = some,
                             .footprints = middles,

@@ -92,9 +92,9 @@ LightEffort light_effort(const TierOptions& tier, float noise) {
     return {.samples = tier.light_samples, .cut = tier.light_cut, .error = noise > 0 ? noise : tier.noise};
 }
 
-DirectLight::DirectLight(const Level& level, const TextureSet& textures, const RayCaster& caster,
-                         const SkyLight& sky, std::uint32_t group, BakeRole role)
-    : level_(level), textures_(textures), caster_(caster), tree_({}) {
+DirectLight::DirectLight(const LitScene& scene, std::uint32_t group, BakeRole role)
+    : level_(scene.level), textures_(scene.textures), caster_(scene.caster), tree_({}) {
+    const Level& level = scene.level;
     for (const Light& light : level.lights) {
         if (light.group != group || light.role != role || !(max_channel(light.color) > 0)) continue;
         if (light.kind == LightKind::sun)
@@ -107,7 +107,7 @@ DirectLight::DirectLight(const Level& level, const TextureSet& textures, const R
             ball_radius_ = std::max(ball_radius_, light.radius);
     }
     if (role == BakeRole::whole) {
-        if (level.sky.group == group && sky.sampled()) sky_ = &sky;
+        if (level.sky.group == group && scene.sky.sampled()) sky_ = &scene.sky;
         for (std::uint32_t s = 0; s < level.surfaces.size(); ++s)
             if (level.surfaces[s].group == group && level.surfaces[s].part != Part::moving &&
                 max_channel(level.materials[level.surfaces[s].material].emission) *

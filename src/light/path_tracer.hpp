@@ -18,7 +18,7 @@ public:
         groups_.reserve(2 * level.groups.size());
         for (const BakeRole role : {BakeRole::whole, BakeRole::bounce})
             for (std::uint32_t g = 0; g < level.groups.size(); ++g)
-                groups_.emplace_back(level, textures_, caster_, sky_, g, role);
+                groups_.emplace_back(LitScene{level, textures_, caster_, sky_}, g, role);
         if (level.sky.group != none) sky_gain_ = gains_[level.sky.group];
     }
 
@@ -33,7 +33,7 @@ public:
     }
 
 private:
-    /// Light sampled explicitly: lights of one role, each group told apart into a few parts.
+    /// Light sampled directly: lights of one role, each group told apart into a few parts.
     Rgb direct_light(const Receiver& r, BakeRole role, std::uint32_t seed,
                      DirectLight::Scratch& scratch) const {
         constexpr LightEffort effort{.samples = 1, .cut = 2, .error = 0};
@@ -41,7 +41,7 @@ private:
         const std::size_t count = gains_.size(), from = role == BakeRole::whole ? 0 : count;
         for (std::uint32_t g = 0; g < count; ++g)
             if (max_channel(gains_[g]) > 0)
-                groups_[from + g].gather(r, effort, weights, combine_bits(seed, g), scratch,
+                groups_[from + g].gather(r, {effort, weights, combine_bits(seed, g)}, scratch,
                                          [&](Vec3 w, Rgb light) { sum += light * gains_[g] * r.weight(w); });
         return sum;
     }
@@ -83,7 +83,7 @@ private:
         }
     }
 
-    /// One explicit sample of the sky beside one gather ray.
+    /// One direct sample of the sky beside one gather ray.
     static constexpr SkyWeights weights{1, 1};
 
     const Level& level_;

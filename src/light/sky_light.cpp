@@ -12,7 +12,7 @@ namespace {
 constexpr int most_width = 1024, most_height = 512;
 constexpr int standard_width = 512, standard_height = 256;
 
-/// Excess over the mean worth explicit samples, as a share of the sky's whole light. Lower: shadow rays
+/// Excess over the mean worth direct samples, as a share of the sky's whole light. Lower: shadow rays
 /// for skies that gather rays carry as well. Higher: grain under a bright corner of the sky.
 constexpr double least_excess = 0.1;
 

@@ -1,5 +1,5 @@
 #pragma once
-// The sky as a light: a table of radiance over directions, and explicit samples of its bright parts.
+// The sky as a light: a table of radiance over directions, and direct samples of its bright parts.
 
 #include <vector>
 
@@ -8,23 +8,23 @@
 
 namespace stasigraph {
 
-/// Balance heuristic between explicit samples of the sky's bright parts and gather rays that leave the level:
+/// Balance heuristic between direct samples of the sky's bright parts and gather rays that leave the level:
 /// both techniques' weights for one direction sum to 1. Veach and Guibas, 1995. The counts are those of the
-/// first links and of the light samples, fixed for a bake, so that a row may grow without its explicit part
-/// being done again.
+/// first links and of the light samples, fixed for a bake, so that a row may grow without its directly
+/// sampled part being done again.
 struct SkyWeights {
     float light_samples = 1, gather_samples = 0;
-    float explicit_weight(float light_density, float gather_density) const {
+    float direct_weight(float light_density, float gather_density) const {
         const float a = light_samples * light_density, b = gather_samples * gather_density;
         return a + b > 0 ? a / (a + b) : 0;
     }
     float gathered_weight(float light_density, float gather_density) const {
-        return gather_samples > 0 ? 1 - explicit_weight(light_density, gather_density) : 0;
+        return gather_samples > 0 ? 1 - direct_weight(light_density, gather_density) : 0;
     }
 };
 
 /// Latitude-longitude cells of equal angles, each of one radiance: the mean over the part of the sky it
-/// covers, so that nothing is lost. Only what stands out over the sky's mean is sampled explicitly (Karlik et
+/// covers, so that nothing is lost. Only what stands out over the sky's mean is sampled directly (Karlik et
 /// al., MIS Compensation, 2019); a sky without such parts is left to the gather rays alone.
 ///
 /// Threads: const members are safe from any number of threads. Cost: up to 1024 by 512 cells of 20 bytes.

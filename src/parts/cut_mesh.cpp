@@ -101,7 +101,7 @@ void CutMesh::split(const FacetOutline& facet, const std::vector<WallLine>& line
         for (std::size_t i = 0; i < height.size(); ++i) {
             const std::size_t j = (i + 1) % height.size();
             if (height[i] * height[j] >= 0 && height[i] != 0) continue;
-            const Place2 p = facet.frame.flat(world_[polygons_[at].corners[i].place]),
+            const Point2 p = facet.frame.flat(world_[polygons_[at].corners[i].place]),
                          q = facet.frame.flat(world_[polygons_[at].corners[j].place]);
             const double s =
                 line.place(height[i] == 0 ? p : p + (q - p) * (height[i] / (height[i] - height[j])));
@@ -181,13 +181,13 @@ bool CutMesh::merge_two(std::uint32_t a, std::uint32_t b) {
     const std::size_t start = index_in_q(p[first].place);
     for (std::size_t i = 1; i < m - run; ++i) ring.push_back(q[(start + i) % m]);
     // Convex: it never turns right.
-    Place3 normal;
+    Point3 normal;
     for (std::size_t i = 2; i < ring.size(); ++i)
         normal = normal + cross(world_[ring[i - 1].place] - world_[ring[0].place],
                                 world_[ring[i].place] - world_[ring[0].place]);
     normal = unit(normal);
     for (std::size_t i = 0; i < ring.size(); ++i) {
-        const Place3 u = world_[ring[(i + 1) % ring.size()].place] - world_[ring[i].place],
+        const Point3 u = world_[ring[(i + 1) % ring.size()].place] - world_[ring[i].place],
                      v = world_[ring[(i + 2) % ring.size()].place] -
                          world_[ring[(i + 1) % ring.size()].place];
         if (dot(cross(u, v), normal) < -1e-6 * length(u) * length(v)) return false;
@@ -208,7 +208,7 @@ bool CutMesh::on_a_line(std::uint32_t polygon, std::size_t corner) const {
     const auto& c = polygons_[polygon].corners;
     const std::size_t n = c.size();
     if (n <= 3) return false;
-    const Place3 u = world_[c[corner].place] - world_[c[(corner + n - 1) % n].place],
+    const Point3 u = world_[c[corner].place] - world_[c[(corner + n - 1) % n].place],
                  v = world_[c[(corner + 1) % n].place] - world_[c[corner].place];
     return length(cross(u, v)) <= 1e-6 * length(u) * length(v);
 }
@@ -257,7 +257,7 @@ bool CutMesh::is_cut(const std::vector<FacetOutline>& facets, const std::vector<
     const std::uint32_t a = c[i].place, b = c[(i + 1) % c.size()].place;
     const auto found = edges_.find(key(a, b));
     if (found == edges_.end()) return false;
-    const Place3 middle = (world_[a] + world_[b]) * 0.5;
+    const Point3 middle = (world_[a] + world_[b]) * 0.5;
     return std::any_of(found->second.lines.begin(), found->second.lines.end(), [&](std::uint32_t n) {
         const WallLine& l = lines[n];
         const double s = l.place(facets[l.facet].frame.flat(middle));
@@ -271,13 +271,13 @@ std::vector<std::array<std::uint32_t, 3>> CutMesh::triangles(std::uint32_t polyg
     std::vector<std::uint32_t> ring(p.corners.size());
     for (std::uint32_t i = 0; i < ring.size(); ++i) ring[i] = i;
     const auto at = [&](std::uint32_t i) { return world_[p.corners[i].place]; };
-    Place3 normal;
+    Point3 normal;
     for (std::uint32_t i = 2; i < ring.size(); ++i) normal = normal + cross(at(i - 1) - at(0), at(i) - at(0));
     normal = unit(normal);
     // By how far a triangle is from a line: twice its area over its longest side's square; below 0 where it
     // is turned.
     const auto fullness = [&](std::uint32_t a, std::uint32_t b, std::uint32_t c) {
-        const Place3 u = at(b) - at(a), v = at(c) - at(a), w = at(c) - at(b);
+        const Point3 u = at(b) - at(a), v = at(c) - at(a), w = at(c) - at(b);
         const double longest = std::max({dot(u, u), dot(v, v), dot(w, w)});
         return longest > 0 ? dot(cross(u, v), normal) / longest : 0;
     };

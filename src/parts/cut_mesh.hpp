@@ -48,7 +48,7 @@ public:
         for (const std::uint32_t other : found->second.polygons)
             if (other != polygon) f(other);
     }
-    Place3 world(std::uint32_t place) const { return world_[place]; }
+    Point3 world(std::uint32_t place) const { return world_[place]; }
     Vec3 local(std::uint32_t place) const { return in_float(local_[place]); }
 
     /// The polygon in triangles, as numbers of its corners.
@@ -66,7 +66,7 @@ private:
     std::uint32_t divide(std::uint32_t a, std::uint32_t b, double at);
 
     std::size_t own_places_ = 0;  ///< Of the mesh; the rest came by cuts.
-    std::vector<Place3> local_, world_;
+    std::vector<Point3> local_, world_;
     std::vector<Polygon> polygons_;
     std::vector<std::vector<std::uint32_t>> of_facet_;
     std::unordered_map<std::uint64_t, Edge> edges_;

@@ -155,13 +155,13 @@ private:
         for (const auto& [seed, face] : touched_) {
             if (facet_of_[seed] != none) continue;
             const auto number = static_cast<std::uint32_t>(facets_.size());
-            const Place3 a = in_double(world(seed, 0)), b = in_double(world(seed, 1)),
+            const Point3 a = in_double(world(seed, 0)), b = in_double(world(seed, 1)),
                          c = in_double(world(seed, 2));
             seed_.push_back(seed);
             facets_.push_back({FlatFrame::of(a, unit(cross(b - a, c - a))), {}});
             const FlatFrame frame = facets_.back().frame;
             const auto in_plane = [&](std::uint32_t t) {
-                const Place3 p = in_double(world(t, 0)), q = in_double(world(t, 1)),
+                const Point3 p = in_double(world(t, 0)), q = in_double(world(t, 1)),
                              r = in_double(world(t, 2));
                 return graph_.area[t] > 0 && dot(unit(cross(q - p, r - p)), frame.normal) > flat_cosine &&
                        std::abs(frame.height(p)) < flat_height && std::abs(frame.height(q)) < flat_height &&
@@ -191,13 +191,13 @@ private:
     void meet(std::uint32_t triangle, const WorldTriangle& face, std::vector<MetSegment>& met) {
         const std::uint32_t facet = facet_of_[triangle];
         const FlatFrame& frame = facets_[facet].frame;
-        const Place3 p[3] = {in_double(face.a), in_double(face.b), in_double(face.c)};
+        const Point3 p[3] = {in_double(face.a), in_double(face.b), in_double(face.c)};
         double h[3];
         for (int k = 0; k < 3; ++k) {
             h[k] = frame.height(p[k]);
             if (std::abs(h[k]) <= static_cast<double>(reach_)) h[k] = 0;
         }
-        Place2 ends[3];
+        Point2 ends[3];
         int count = 0;
         for (int k = 0; k < 3 && count < 3; ++k) {
             const int n = (k + 1) % 3;
@@ -208,27 +208,27 @@ private:
         }
         if (count != 2) return;  // a corner alone, or all of it
         seal(face, frame);
-        clip(triangle, frame, ends[0], ends[1], [&](Place2 a, Place2 b) {
+        clip(triangle, frame, ends[0], ends[1], [&](Point2 a, Point2 b) {
             if (!on_border(facets_[facet], a, b)) met.push_back({facet, a, b});
         });
     }
     /// An edge that hovers a hair over the surface gets a strip down to it.
     void seal(const WorldTriangle& face, const FlatFrame& frame) {
-        const Place3 p[3] = {in_double(face.a), in_double(face.b), in_double(face.c)};
+        const Point3 p[3] = {in_double(face.a), in_double(face.b), in_double(face.c)};
         for (int k = 0; k < 3; ++k) {
-            const Place3 a = p[k], b = p[(k + 1) % 3];
+            const Point3 a = p[k], b = p[(k + 1) % 3];
             const double ha = frame.height(a), hb = frame.height(b);
             if (ha < least_gap || hb < least_gap || ha > most_gap || hb > most_gap) continue;
-            const Place3 up = frame.normal * gap_overlap;
+            const Point3 up = frame.normal * gap_overlap;
             seals_.push_back({in_float(a + up), in_float(b + up), in_float(b - frame.normal * hb - up),
                               in_float(a - frame.normal * ha - up)});
         }
     }
     template <class F>
-    void clip(std::uint32_t triangle, const FlatFrame& frame, Place2 a, Place2 b, F f) const {
+    void clip(std::uint32_t triangle, const FlatFrame& frame, Point2 a, Point2 b, F f) const {
         double low = 0, high = 1;
         for (std::uint32_t k = 0; k < 3; ++k) {
-            const Place2 p = frame.flat(in_double(world(triangle, k))),
+            const Point2 p = frame.flat(in_double(world(triangle, k))),
                          q = frame.flat(in_double(world(triangle, (k + 1) % 3)));
             const double l = length(q - p);
             if (!(l > 0)) return;
@@ -241,13 +241,13 @@ private:
         if (low < high) f(a + (b - a) * low, a + (b - a) * high);
     }
     /// Where the surface ends anyway there is nothing to cut.
-    bool on_border(const FacetOutline& facet, Place2 a, Place2 b) const {
+    bool on_border(const FacetOutline& facet, Point2 a, Point2 b) const {
         const double reach = 1.5 * static_cast<double>(reach_);
         return std::any_of(facet.border.begin(), facet.border.end(), [&](const auto& e) {
-            const Place2 way = e[1] - e[0];
+            const Point2 way = e[1] - e[0];
             const double l = length(way);
             if (!(l > 0)) return false;
-            const auto near = [&](Place2 p) {
+            const auto near = [&](Point2 p) {
                 const double s = dot(way, p - e[0]) / l;
                 return std::abs(cross(way, p - e[0])) < reach * l && s > -reach && s < l + reach;
             };
@@ -282,7 +282,7 @@ private:
             area[piece[p]] += whole[p];
         }
         covered_.assign(count, 0);
-        std::vector<std::uint8_t> under = covered_pieces(piece, whole, area, region, region_cut, caster);
+        std::vector<std::uint8_t> under = covered_pieces({piece, whole, area, region, region_cut}, caster);
         const std::vector<std::uint32_t> apart = piece;
         join_small(region, under, piece);
         std::vector<std::uint8_t> joined(count, 1);
@@ -389,21 +389,23 @@ private:
 
     double area_of(std::uint32_t p) const {
         const auto& c = cut_->polygons()[p].corners;
-        Place3 sum;
+        Point3 sum;
         for (std::size_t i = 2; i < c.size(); ++i)
             sum = sum + cross(cut_->world(c[i - 1].place) - cut_->world(c[0].place),
                               cut_->world(c[i].place) - cut_->world(c[0].place));
         return length(sum) / 2;
     }
 
-    /// Which pieces (by their lowest polygon) of regions that are cut are covered, by places spread evenly
-    /// over them.
-    std::vector<std::uint8_t> covered_pieces(const std::vector<std::uint32_t>& piece,
-                                             const std::vector<double>& whole,
-                                             const std::vector<double>& area,
-                                             const std::vector<std::uint32_t>& region,
-                                             const std::vector<std::uint8_t>& region_cut,
-                                             const RayCaster& caster) const {
+    /// Pieces as polygons make them, and the regions of their triangles.
+    struct Pieces {
+        const std::vector<std::uint32_t>& piece;  ///< Of each polygon the lowest one of its piece.
+        const std::vector<double>&whole, &area;   ///< Of polygons, and of pieces.
+        const std::vector<std::uint32_t>& region;
+        const std::vector<std::uint8_t>& region_cut;
+    };
+    /// Which pieces of regions that are cut are covered, by places spread evenly over them.
+    std::vector<std::uint8_t> covered_pieces(const Pieces& pieces, const RayCaster& caster) const {
+        const auto& [piece, whole, area, region, region_cut] = pieces;
         const auto& polygons = cut_->polygons();
         std::vector<double> passed(piece.size(), 0.0), rim(piece.size(), 0.0);
         std::vector<std::uint8_t> under(piece.size(), 0);
@@ -442,7 +444,7 @@ private:
     /// At the n-th of many places spread evenly over a polygon.
     bool is_covered_at(std::uint32_t p, std::size_t n, const RayCaster& caster) const {
         const auto& polygon = cut_->polygons()[p];
-        const Place3 a = in_double(world(polygon.triangle, 0)), b = in_double(world(polygon.triangle, 1)),
+        const Point3 a = in_double(world(polygon.triangle, 0)), b = in_double(world(polygon.triangle, 1)),
                      c = in_double(world(polygon.triangle, 2));
         const double side = determinant(surface_.to_world) < 0 ? -1.0 : 1.0;
         const Vec3 normal = in_float(unit(cross(b - a, c - a)) * side);

@@ -61,8 +61,8 @@ std::string parts_key(const Level& level) {
     return h.key();
 }
 
-void keep_parts(const BakeStore& store, const std::string& key, const LevelCounts& before, const Level& level,
-                const std::vector<std::uint32_t>& copied, const PartFigures& figures) {
+void keep_parts(const BakeStore& store, const std::string& key, const PartedLevel& parted) {
+    const auto& [before, level, copied, figures] = parted;
     if (!store.save) return;
     BlobWriter out;
     const std::vector<PartFigures> told{figures};  // the writer holds what it is given until all is saved

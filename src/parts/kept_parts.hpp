@@ -19,9 +19,15 @@ struct LevelCounts {
         : meshes(level.meshes.size()), materials(level.materials.size()), surfaces(level.surfaces.size()) {}
 };
 
-/// `copied`: for each material that came, the one it is a single-sided copy of; none: it is black.
-void keep_parts(const BakeStore& store, const std::string& key, const LevelCounts& before, const Level& level,
-                const std::vector<std::uint32_t>& copied, const PartFigures& figures);
+/// What parting made of a level.
+struct PartedLevel {
+    LevelCounts before;
+    const Level& level;
+    std::vector<std::uint32_t> copied;  ///< For each material that came, the one it is a single-sided copy
+                                        ///< of; none: it is black.
+    PartFigures figures;
+};
+void keep_parts(const BakeStore& store, const std::string& key, const PartedLevel& parted);
 /// Parts a level as it was; false, and the level untouched, where that is not known or does not fit.
 bool load_parts(const BakeStore& store, const std::string& key, Level& level, PartFigures& figures);
 

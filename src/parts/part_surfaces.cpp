@@ -410,7 +410,7 @@ PartFigures part_surfaces(Level& level, Job& job, const BakeStore& store) {
     figures = parting.run();
     // What is said is said each time.
     if (level.notes.size() == notes)
-        keep_parts(store, key, before, level, parting.copied_materials(), figures);
+        keep_parts(store, key, {before, level, parting.copied_materials(), figures});
     return level.parts = figures;
 }
 

@@ -24,8 +24,8 @@ constexpr double across = 0.12;
 constexpr double one_way = 0.9995, shortest = 0.002;
 
 struct Box2 {
-    Place2 low{1e30, 1e30}, high{-1e30, -1e30};
-    void add(Place2 p) {
+    Point2 low{1e30, 1e30}, high{-1e30, -1e30};
+    void add(Point2 p) {
         low = {std::min(low.x, p.x), std::min(low.y, p.y)};
         high = {std::max(high.x, p.x), std::max(high.y, p.y)};
     }
@@ -36,31 +36,31 @@ std::vector<WallLine> joined(std::vector<MetSegment> met, double reach) {
     std::stable_sort(met.begin(), met.end(), [](const MetSegment& p, const MetSegment& q) {
         return length(p.b - p.a) > length(q.b - q.a);
     });
-    struct Group {
+    struct Bundle {
         WallLine line;
         std::vector<std::array<double, 2>> pieces;
     };
-    std::vector<Group> groups;
+    std::vector<Bundle> bundles;
     for (const MetSegment& s : met) {
         const double l = length(s.b - s.a);
         if (l < shortest) continue;
-        const Place2 way = (s.b - s.a) * (1 / l);
-        Group* own = nullptr;
-        for (Group& g : groups)
+        const Point2 way = (s.b - s.a) * (1 / l);
+        Bundle* own = nullptr;
+        for (Bundle& g : bundles)
             if (std::abs(g.line.height(s.a)) < reach && std::abs(g.line.height(s.b)) < reach &&
                 (std::abs(dot(g.line.along, way)) > one_way || l < 4 * reach)) {
                 own = &g;
                 break;
             }
         if (!own) {
-            groups.push_back({{s.facet, s.a, way, 0, l}, {}});
-            own = &groups.back();
+            bundles.push_back({{s.facet, s.a, way, 0, l}, {}});
+            own = &bundles.back();
         }
         const double p = own->line.place(s.a), q = own->line.place(s.b);
         own->pieces.push_back({std::min(p, q), std::max(p, q)});
     }
     std::vector<WallLine> lines;
-    for (Group& g : groups) {
+    for (Bundle& g : bundles) {
         std::sort(g.pieces.begin(), g.pieces.end());
         for (std::size_t i = 0; i < g.pieces.size();) {
             auto [low, high] = g.pieces[i];
@@ -75,10 +75,10 @@ std::vector<WallLine> joined(std::vector<MetSegment> met, double reach) {
 }
 
 /// Where a line is crossed by another, as a place on it; false where they run alike.
-bool crossing(const WallLine& a, Place2 from, Place2 along, double& on_a, double& on_b) {
+bool crossing(const WallLine& a, Point2 from, Point2 along, double& on_a, double& on_b) {
     const double turn = cross(a.along, along);
     if (std::abs(turn) < 0.03) return false;
-    const Place2 way = from - a.from;
+    const Point2 way = from - a.from;
     on_a = cross(way, along) / turn;
     on_b = cross(way, a.along) / turn;
     return true;
@@ -90,7 +90,7 @@ bool touch(const WallLine& a, const WallLine& b, double reach) {
         return on_a > a.low - reach && on_a < a.high + reach && on_b > b.low - reach && on_b < b.high + reach;
     // Alike: by their ends.
     for (const double s : {b.low, b.high}) {
-        const Place2 p = b.at(s);
+        const Point2 p = b.at(s);
         if (std::abs(a.height(p)) < reach && a.place(p) > a.low - reach && a.place(p) < a.high + reach)
             return true;
     }
@@ -99,9 +99,9 @@ bool touch(const WallLine& a, const WallLine& b, double reach) {
 
 /// Whether a line goes from border to border of its facet.
 bool parts_facet(const FacetOutline& facet, const WallLine& line, double reach) {
-    const auto at_border = [&](Place2 p) {
-        return std::any_of(facet.border.begin(), facet.border.end(), [&](const std::array<Place2, 2>& e) {
-            const Place2 way = e[1] - e[0];
+    const auto at_border = [&](Point2 p) {
+        return std::any_of(facet.border.begin(), facet.border.end(), [&](const std::array<Point2, 2>& e) {
+            const Point2 way = e[1] - e[0];
             const double l = dot(way, way), s = l > 0 ? std::clamp(dot(p - e[0], way) / l, 0.0, 1.0) : 0;
             return length(p - (e[0] + way * s)) <= 2 * reach;
         });
@@ -132,19 +132,19 @@ void keep_walls(const std::vector<FacetOutline>& facets, double reach, std::vect
     }
     const auto in_world = [&](const WallLine& l, double s) {
         const FlatFrame& f = facets[l.facet].frame;
-        const Place2 p = l.at(s);
+        const Point2 p = l.at(s);
         return f.origin + f.along * p.x + f.across * p.y;
     };
     const double cell = 2 * reach;
     std::map<std::tuple<std::int64_t, std::int64_t, std::int64_t>, std::vector<std::uint32_t>> ends;
-    const auto cell_of = [&](Place3 p, int dx, int dy, int dz) {
+    const auto cell_of = [&](Point3 p, int dx, int dy, int dz) {
         return std::tuple(static_cast<std::int64_t>(std::floor(p.x / cell)) + dx,
                           static_cast<std::int64_t>(std::floor(p.y / cell)) + dy,
                           static_cast<std::int64_t>(std::floor(p.z / cell)) + dz);
     };
     for (std::uint32_t i = 0; i < lines.size(); ++i)
         for (const double s : {lines[i].low, lines[i].high}) {
-            const Place3 p = in_world(lines[i], s);
+            const Point3 p = in_world(lines[i], s);
             for (int n = 0; n < 27; ++n)
                 if (const auto at = ends.find(cell_of(p, n % 3 - 1, n / 3 % 3 - 1, n / 9 - 1));
                     at != ends.end())
@@ -153,7 +153,7 @@ void keep_walls(const std::vector<FacetOutline>& facets, double reach, std::vect
         }
     // How far each heap of lines reaches, and how wide it is about its longest line.
     struct Extent {
-        Place3 low{1e30, 1e30, 1e30}, high{-1e30, -1e30, -1e30};
+        Point3 low{1e30, 1e30, 1e30}, high{-1e30, -1e30, -1e30};
         std::uint32_t longest = 0;
         double width_low = 1e30, width_high = -1e30;
         bool one_facet = true;
@@ -164,7 +164,7 @@ void keep_walls(const std::vector<FacetOutline>& facets, double reach, std::vect
         if (find(i) == i || lines[i].length() > lines[e.longest].length()) e.longest = i;
         e.one_facet &= lines[i].facet == lines[find(i)].facet;
         for (const double s : {lines[i].low, lines[i].high}) {
-            const Place3 p = in_world(lines[i], s);
+            const Point3 p = in_world(lines[i], s);
             e.low = {std::min(e.low.x, p.x), std::min(e.low.y, p.y), std::min(e.low.z, p.z)};
             e.high = {std::max(e.high.x, p.x), std::max(e.high.y, p.y), std::max(e.high.z, p.z)};
         }
@@ -219,7 +219,7 @@ void draw_out(const FacetOutline& facet, double reach, std::vector<WallLine>& li
             const double tip = side < 0 ? own.low : own.high;
             double nearest = std::min(doorway, own.length());
             bool found = false, held = false;
-            const auto look = [&](Place2 from, Place2 along, double low, double high, bool border) {
+            const auto look = [&](Point2 from, Point2 along, double low, double high, bool border) {
                 double on_own = 0, on_other = 0;
                 if (!crossing(own, from, along, on_own, on_other)) return;
                 if (on_other < low - reach || on_other > high + reach) return;
@@ -236,7 +236,7 @@ void draw_out(const FacetOutline& facet, double reach, std::vector<WallLine>& li
                 if (k + first != i)
                     look(before[k].from, before[k].along, before[k].low, before[k].high, false);
             for (const auto& e : facet.border) {
-                const Place2 way = e[1] - e[0];
+                const Point2 way = e[1] - e[0];
                 const double l = length(way);
                 if (l > 0) look(e[0], way * (1 / l), 0, l, true);
             }

@@ -5,31 +5,31 @@
 #include <cstdint>
 #include <vector>
 
-#include "parts/place.hpp"
+#include "parts/points.hpp"
 
 namespace stasigraph {
 
 /// Where geometry meets a facet, in its plane. Metres.
 struct MetSegment {
     std::uint32_t facet = 0;
-    Place2 a, b;
+    Point2 a, b;
 };
 
 /// Part of a straight line in a facet's plane: from + along * s for s in [low, high].
 struct WallLine {
     std::uint32_t facet = 0;
-    Place2 from, along;  ///< along: unit length.
+    Point2 from, along;  ///< along: unit length.
     double low = 0, high = 0;
-    Place2 at(double s) const { return from + along * s; }
+    Point2 at(double s) const { return from + along * s; }
     double length() const { return high - low; }
-    double height(Place2 p) const { return cross(along, p - from); }  ///< Off the line, to its left.
-    double place(Place2 p) const { return dot(along, p - from); }
+    double height(Point2 p) const { return cross(along, p - from); }  ///< Off the line, to its left.
+    double place(Point2 p) const { return dot(along, p - from); }
 };
 
 /// A facet: triangles in one plane, as lines need it.
 struct FacetOutline {
     FlatFrame frame;
-    std::vector<std::array<Place2, 2>> border;  ///< Edges beyond which the surface ends or folds.
+    std::vector<std::array<Point2, 2>> border;  ///< Edges beyond which the surface ends or folds.
 };
 
 /// Lines worth a cut: segments on one line joined, what is no longer than furniture left out, doorways

@@ -265,7 +265,7 @@ private:
                        (glob_match(probe.sees, surface.node) || glob_match(probe.sees, surface.name));
             });
         const ViewLight light{&layer.light, &layer.baked.probes, &layer.baked.visibility, nullptr, nullptr};
-        return Viewer(layer.level, atlas_, light, settings_, 1, false, seen);
+        return Viewer({layer.level, atlas_}, light, settings_, 1, {.live = false, .meets = seen});
     }
 
     /// What a probe's rays met, brought from the store or sent when first asked for.
@@ -365,8 +365,9 @@ private:
 
 }  // namespace
 
-CapturedBake light_and_capture(Baker& baker, const Level& lit, const std::vector<ReflectionProbe>& probes,
-                               Job& job, const BakeStore& store, const std::vector<std::uint32_t>& only) {
+CapturedBake light_and_capture(Baker& baker, const Level& lit, const CapturesWanted& wanted, Job& job,
+                               const BakeStore& store) {
+    const auto& [probes, only] = wanted;
     if (probes.empty()) return {baker.light(lit, job, only), {}};
     double cost = 0;
     for (const ReflectionProbe& p : probes) cost += capture_cost(1, p.resolution, lit.quality.tier);

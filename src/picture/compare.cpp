@@ -26,7 +26,7 @@ struct Pair {
 };
 
 /// Where a point of a triangle lies on its page, texels.
-Vec2 page_place(const Atlas& atlas, std::uint32_t surface, std::uint32_t triangle, Vec2 barycentric) {
+Vec2 texel_on_page(const Atlas& atlas, std::uint32_t surface, std::uint32_t triangle, Vec2 barycentric) {
     const SurfaceUv& uv = atlas.surfaces[surface];
     const Layout& layout = atlas.layouts[uv.layout];
     const std::uint32_t* c = &layout.indices[3 * std::size_t{triangle}];
@@ -124,7 +124,7 @@ LightDifference figures(const LitLevel& after, const TexelSet& texels, const std
     if (!worst) return d;
     const std::uint32_t surface = texels.grid[worst->texel] / 2;
     const Vec2 on_page =
-        page_place(after.atlas, surface, texels.triangle[worst->texel], texels.barycentric[worst->texel]);
+        texel_on_page(after.atlas, surface, texels.triangle[worst->texel], texels.barycentric[worst->texel]);
     d.surface = after.level.surfaces[surface].name;
     d.at = texels.position[worst->texel];
     d.page = after.atlas.surfaces[surface].page;
@@ -149,7 +149,7 @@ LightDifference compare_light(const LitLevel& before, const LitLevel& after, Job
         }
         const auto light = [&](const LitLevel& lit, std::uint32_t s) {
             return sample_page(lit.set.pages[lit.atlas.surfaces[s].page],
-                               page_place(lit.atlas, s, texels.triangle[t], texels.barycentric[t]));
+                               texel_on_page(lit.atlas, s, texels.triangle[t], texels.barycentric[t]));
         };
         pairs.push_back(
             {t, static_cast<double>(texels.area[t]), light(before, match[surface]), light(after, surface)});
@@ -190,9 +190,10 @@ ReferenceDifference compare_with_reference(const LitLevel& after, const Referenc
     for (std::size_t i = 0; i < chosen.size(); ++i) {
         const std::uint32_t t = chosen[i], s = texels.grid[t] / 2;
         const Rgb a = half[0][i].direct + half[0][i].bounced, b = half[1][i].direct + half[1][i].bounced;
-        pairs.push_back({t, 1.0, (a + b) * 0.5f,
-                         sample_page(after.set.pages[after.atlas.surfaces[s].page],
-                                     page_place(after.atlas, s, texels.triangle[t], texels.barycentric[t]))});
+        pairs.push_back(
+            {t, 1.0, (a + b) * 0.5f,
+             sample_page(after.set.pages[after.atlas.surfaces[s].page],
+                         texel_on_page(after.atlas, s, texels.triangle[t], texels.barycentric[t]))});
         // The mean of both is off by half of what they are apart.
         const float low = 1e-6f;
         unsure += 0.5 * static_cast<double>(
@@ -203,8 +204,9 @@ ReferenceDifference compare_with_reference(const LitLevel& after, const Referenc
     return d;
 }
 
-Picture reference_view(const Level& level, std::uint32_t set, const Camera& camera, int width, int height,
-                       int paths, Job& job) {
+Picture reference_view(const Level& level, std::uint32_t set, const Camera& camera,
+                       const ReferencePicture& asked, Job& job) {
+    const auto [width, height, paths] = asked;
     check_place(camera.eye, "camera " + camera.name);
     check_place(camera.toward, "camera " + camera.name);
     const SeenLevel seen(level, stands_in_bake);
@@ -212,23 +214,24 @@ Picture reference_view(const Level& level, std::uint32_t set, const Camera& came
     Atlas atlas;
     atlas.surfaces.resize(level.surfaces.size());
     const ViewOptions settings{.width = width, .height = height, .show = Show::plain, .moving = false};
-    const Viewer viewer(level, atlas, {}, settings, camera.vertical_fov);
+    const Viewer viewer({level, atlas}, {}, settings, camera.vertical_fov, {});
     const Shot shot(viewer, camera, settings);
     const BakeSet& recipe = level.sets[set];
     Picture picture{width, height,
                     std::vector<Rgb>(static_cast<std::size_t>(width) * static_cast<std::size_t>(height))};
+    const auto columns = static_cast<std::size_t>(width);
     job.begin(Stage::reference_picture, picture.pixels.size());
     job.parallel(picture.pixels.size(), 64, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
-            const Vec3 way = shot.direction(static_cast<float>(i % static_cast<std::size_t>(width)) + 0.5f,
-                                            static_cast<float>(i / static_cast<std::size_t>(width)) + 0.5f);
+            const Vec3 way = shot.direction(static_cast<float>(i % columns) + 0.5f,
+                                            static_cast<float>(i / columns) + 0.5f);
             const bool sky = viewer.meet(shot.eye(), way, 1e30f, [&](const Hit& hit) {
                 const Surface& surface = level.surfaces[hit.surface];
                 if (surface.part == Part::bake_only || seen.caster.is_glass(hit.surface)) return true;
                 const RayCaster::SurfacePoint place = seen.caster.place(hit);
                 const ReferenceLight e =
                     tracer.irradiance(surface_receiver(place.position, place.normal, place.face_normal),
-                                      {.paths = paths, .bounces = -1, .seed = 7},
+                                      {.paths = asked.paths, .bounces = -1, .seed = 7},
                                       combine_bits(7, static_cast<std::uint32_t>(i)));
                 const Rgb albedo = seen.textures.albedo(level, surface, hit.triangle, hit.u, hit.v);
                 picture.pixels[i] = albedo * (e.direct + e.bounced) * (1 / pi);

@@ -32,7 +32,7 @@ void for_light_at(const Level& level, const Viewer& viewer, const BakeSet& recip
         const Light& light = level.lights[l];
         const Rgb gain = recipe.gain(light.group);
         if (light.role != BakeRole::whole || !(max_channel(gain * light.color) > 0)) continue;
-        draw_light(light, level.profiles, r, static_cast<int>(lamp_samples), seed + l,
+        draw_light(light, level.profiles, r, {static_cast<int>(lamp_samples), seed + l},
                    [&](Vec3 w, Rgb e, float distance) {
                        f(w, e * gain * viewer.caster().transmitted({place, w, distance}));
                    });
@@ -84,10 +84,11 @@ ViewOptions as_baked() {
 
 }  // namespace
 
-std::vector<ExactLight> exact_light(const Level& level, const Atlas& atlas, const ViewLight& light,
+std::vector<ExactLight> exact_light(const ChartedLevel& charted, const ViewLight& light,
                                     const std::vector<Vec3>& places, const std::vector<Vec3>& facings,
                                     Job& job) {
-    const Viewer viewer(level, atlas, light, as_baked(), 1, false);
+    const Level& level = charted.level;
+    const Viewer viewer(charted, light, as_baked(), 1, {.live = false});
     const BakeSet& recipe = recipe_of(level, *light.set);
     std::vector<ExactLight> out(places.size() * facings.size());
     job.parallel(places.size(), 1, [&](std::size_t i, std::size_t) {
@@ -103,8 +104,9 @@ std::vector<ExactLight> exact_light(const Level& level, const Atlas& atlas, cons
     return out;
 }
 
-std::vector<WalkStep> walk_probes(const Level& level, const Atlas& atlas, const ViewLight& light,
+std::vector<WalkStep> walk_probes(const ChartedLevel& charted, const ViewLight& light,
                                   const std::vector<Vec3>& path, const WalkOptions& settings, Job& job) {
+    const Level& level = charted.level;
     if (!light.set || !light.probes || light.probes->size() == 0 ||
         light.set->probes.size() != light.probes->size())
         throw Error{.what = "the bake has no probes",
@@ -112,7 +114,7 @@ std::vector<WalkStep> walk_probes(const Level& level, const Atlas& atlas, const 
                     .value = "",
                     .remedy = "Add a [[volume]] and bake."};
     std::vector<WalkStep> steps = steps_along(path, settings.step);
-    const Viewer viewer(level, atlas, light, as_baked(), 1, false);
+    const Viewer viewer(charted, light, as_baked(), 1, {.live = false});
     const BakeSet& recipe = recipe_of(level, *light.set);
     const Vec3 facing = normalize(settings.facing);
     job.begin(Stage::walk, steps.size());

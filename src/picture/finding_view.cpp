@@ -76,14 +76,15 @@ void blend(Picture& p, int x, int y, Rgb c, float share) {
 }
 
 /// A ring with a dark rim, so that it shows on anything; dashed where what it means is hidden.
-void ring(Picture& picture, float x, float y, float radius, Rgb color, bool hidden) {
+void ring(Picture& picture, const FindingMark& at, Rgb color) {
+    const auto [x, y, radius] = std::tuple(at.x, at.y, at.radius);
     constexpr float half = 1.6f, rim = 1.4f;
     const float reach = radius + half + rim + 1;
     for (int py = static_cast<int>(y - reach); py <= static_cast<int>(y + reach) + 1; ++py)
         for (int px = static_cast<int>(x - reach); px <= static_cast<int>(x + reach) + 1; ++px) {
             const float dx = static_cast<float>(px) + 0.5f - x, dy = static_cast<float>(py) + 0.5f - y;
             const float off = std::abs(std::sqrt(dx * dx + dy * dy) - radius);
-            if (hidden && std::fmod(std::atan2(dy, dx) + 2 * pi, pi / 4) > pi / 8) continue;
+            if (at.hidden && std::fmod(std::atan2(dy, dx) + 2 * pi, pi / 4) > pi / 8) continue;
             blend(picture, px, py, {0, 0, 0}, 0.75f * std::clamp(half + rim - off, 0.0f, 1.0f));
             blend(picture, px, py, color, std::clamp(half - off, 0.0f, 1.0f));
         }
@@ -103,8 +104,7 @@ FindingMark mark(const Viewer& viewer, const Shot& shot, const Finding& f, std::
     m.y = p.y;
     m.radius =
         std::clamp(p.pixels_per_metre * f.size * 0.5f, least_ring, 0.3f * static_cast<float>(picture.height));
-    ring(picture, m.x, m.y, m.radius, f.accepted.empty() ? severity_color(f.severity) : accepted_color,
-         m.hidden);
+    ring(picture, m, f.accepted.empty() ? severity_color(f.severity) : accepted_color);
     return m;
 }
 
@@ -134,7 +134,7 @@ std::vector<Picture> finding_pictures(const Level& level, const std::vector<Find
     for (std::size_t i = 0; i < findings.size(); ++i) {
         if (!findings[i].at) continue;
         const Camera camera = camera_for(*seen, findings[i]);
-        const Viewer viewer(level, atlas, {}, settings, camera.vertical_fov, true, seen);
+        const Viewer viewer({level, atlas}, {}, settings, camera.vertical_fov, {.meets = seen});
         const Shot shot(viewer, camera, settings);
         pictures[i] = draw(shot, settings, job);
         mark(viewer, shot, findings[i], i, pictures[i]);
@@ -147,7 +147,7 @@ std::vector<FindingMark> mark_findings(const Level& level, const std::vector<Fin
                                        const Camera& camera, Picture& picture, Job&) {
     const Atlas atlas = bare_atlas(level);
     const ViewOptions settings{.width = picture.width, .height = picture.height, .show = Show::plain};
-    const Viewer viewer(level, atlas, {}, settings, camera.vertical_fov);
+    const Viewer viewer({level, atlas}, {}, settings, camera.vertical_fov, {});
     const Shot shot(viewer, camera, settings);
     std::vector<FindingMark> marks;
     for (std::size_t i = findings.size(); i-- > 0;)  // the worst on top

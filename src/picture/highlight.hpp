@@ -11,7 +11,12 @@ namespace stasigraph {
 /// Radiance towards the eye for each lux on a plane that faces the lamp: the microfacet reflection of
 /// glTF 2.0, appendix B. All directions are unit vectors away from the surface. `straight`: reflectance head
 /// on. `sine`: of half the angle the lamp fills, by which the lobe is wider than the surface makes it.
-inline Rgb highlight(Vec3 normal, Vec3 eye, Vec3 lamp, float roughness, float sine, Rgb straight) {
+struct Gloss {
+    float roughness = 1, sine = 0;
+    Rgb straight;
+};
+inline Rgb highlight(Vec3 normal, Vec3 eye, Vec3 lamp, const Gloss& gloss) {
+    const auto& [roughness, sine, straight] = gloss;
     const float nl = dot(normal, lamp), nv = std::max(dot(normal, eye), 1e-3f);
     if (!(nl > 0)) return {};
     const Vec3 half = normalize(eye + lamp);

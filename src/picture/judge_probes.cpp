@@ -52,7 +52,7 @@ std::vector<RoomProbes> judge_probes(const Level& level, const Atlas& atlas, con
                                              [&](const BakeSet& s) { return s.name == set.name; });
             if (at.empty() || recipe == level.sets.end()) continue;
             const ViewLight light{.set = &set, .probes = &net, .visibility = &baked.visibility};
-            const std::vector<ExactLight> exact = exact_light(level, atlas, light, at, facings, job);
+            const std::vector<ExactLight> exact = exact_light({level, atlas}, light, at, facings, job);
             const float white = white_of(*recipe, set.probes);
             RoomProbes r{.room = room, .set = set.name, .places = at.size()};
             std::vector<float> told, there;

@@ -10,7 +10,7 @@
 #include "finish/pages.hpp"
 #include "light/direct.hpp"
 #include "parts/covered.hpp"
-#include "picture/page_place.hpp"
+#include "picture/texel_on_page.hpp"
 #include "picture/viewer.hpp"
 #include "trace/scene_tree.hpp"
 
@@ -42,8 +42,9 @@ struct Spot {
 };
 
 /// Places along the edges at which charts end or fold.
-void spots_of(const Level& level, const Atlas& atlas, std::uint32_t number,
-              const std::vector<PageImage>& pages, float mean, std::vector<Spot>& out) {
+void spots_of(const ChartedLevel& charted, std::uint32_t number, const std::vector<PageImage>& pages,
+              float mean, std::vector<Spot>& out) {
+    const auto& [level, atlas] = charted;
     const SurfaceUv& uv = atlas.surfaces[number];
     if (uv.page == none) return;
     const Layout& layout = atlas.layouts[uv.layout];
@@ -135,7 +136,7 @@ void spots_at_walls(const Atlas& atlas, const LeakGround& ground, const std::vec
             const Hit wall = caster.closest({from, way * (1 / far), far});
             if (wall.surface == none || wall.distance < 2 * off_edge) continue;
             const float share = (wall.distance - off_edge) / far;
-            const PagePlace a = page_place(atlas, texels, own), b = page_place(atlas, texels, other);
+            const TexelOnPage a = texel_on_page(atlas, texels, own), b = texel_on_page(atlas, texels, other);
             Spot spot{.surface = texels.grid[own] / 2,
                       .at = texels.position[own] + way * share,
                       .normal = normal,
@@ -170,10 +171,9 @@ bool out_of_sight(const Level& level, const RayCaster& caster, const Spot& s) {
 }
 
 /// Light that a place gets, by rays into the result and to every lamp.
-float exact_at(const Level& level, const Viewer& viewer, const BakeSet& recipe, Vec3 at, Vec3 normal,
+float exact_at(const Level& level, const Viewer& viewer, const BakeSet& recipe, const Receiver& r,
                std::uint32_t rays) {
-    const Receiver r = surface_receiver(at, normal, normal);
-    const Frame frame(normal);
+    const Frame frame(r.normal);
     Rgb sum;
     std::uint32_t unused = none;
     for (std::uint32_t k = 0; k < rays; ++k)
@@ -183,7 +183,7 @@ float exact_at(const Level& level, const Viewer& viewer, const BakeSet& recipe, 
         const Light& light = level.lights[l];
         const Rgb gain = recipe.gain(light.group);
         if (light.role != BakeRole::whole || !(max_channel(gain * light.color) > 0)) continue;
-        draw_light(light, level.profiles, r, static_cast<int>(leak_lamp_samples), leak_seed + l,
+        draw_light(light, level.profiles, r, {static_cast<int>(leak_lamp_samples), leak_seed + l},
                    [&](Vec3 w, Rgb e, float distance) {
                        const float cosine = r.weight(w);
                        if (cosine > 0)
@@ -193,8 +193,9 @@ float exact_at(const Level& level, const Viewer& viewer, const BakeSet& recipe, 
     return luminance(sum);
 }
 
-std::vector<Leak> leaks_under(const Level& level, const Atlas& atlas, const ViewLight& light,
-                              const LeakGround& ground, std::size_t most, Job& job) {
+std::vector<Leak> leaks_under(const ChartedLevel& charted, const ViewLight& light, const LeakGround& ground,
+                              std::size_t most, Job& job) {
+    const auto& [level, atlas] = charted;
     const std::vector<PageImage>& pages = light.set->pages;
     double whole = 0, count = 0;
     for (const PageImage& p : pages)
@@ -205,14 +206,14 @@ std::vector<Leak> leaks_under(const Level& level, const Atlas& atlas, const View
     const auto mean = static_cast<float>(count > 0 ? whole / count : 0);
     std::vector<std::vector<Spot>> found(level.surfaces.size());
     job.parallel(found.size(), 1, [&](std::size_t s, std::size_t) {
-        spots_of(level, atlas, static_cast<std::uint32_t>(s), pages, mean, found[s]);
+        spots_of(charted, static_cast<std::uint32_t>(s), pages, mean, found[s]);
     });
     std::vector<Spot> spots;
     for (const auto& f : found) spots.insert(spots.end(), f.begin(), f.end());
     ViewOptions settings;
     settings.moving = false;
     settings.black_backs = true;
-    const Viewer viewer(level, atlas, light, settings, 1, false, ground.seen);
+    const Viewer viewer(charted, light, settings, 1, {.live = false, .meets = ground.seen});
     spots_at_walls(atlas, ground, pages, mean, spots);
     // The worst of those that are to be looked at.
     std::stable_sort(spots.begin(), spots.end(),
@@ -228,7 +229,7 @@ std::vector<Leak> leaks_under(const Level& level, const Atlas& atlas, const View
         for (std::size_t i = begin; i < end; ++i) {
             const Spot& s = spots[i];
             const auto exact = [&](Vec3 at, std::uint32_t rays) {
-                return exact_at(level, viewer, recipe, at, s.normal, rays);
+                return exact_at(level, viewer, recipe, surface_receiver(at, s.normal, s.normal), rays);
             };
             float low = exact(s.at, first_rays), high = low;
             // What reflects and has no lightmap is black to these rays: as much as the chart lacks farther
@@ -309,7 +310,7 @@ std::vector<std::vector<Leak>> find_leaks(const Level& level, const Atlas& atlas
     std::vector<std::vector<Leak>> out;
     for (const ViewLight& light : lights) {
         // A set of a series has a sun and a sky of its own.
-        out.push_back(leaks_under(as_in_set(level, set_index(level, light.set->name)), atlas, light, ground,
+        out.push_back(leaks_under({as_in_set(level, set_index(level, light.set->name)), atlas}, light, ground,
                                   most, job));
     }
     return out;

@@ -6,7 +6,7 @@
 #include "chart/raster.hpp"
 #include "finish/pages.hpp"
 #include "picture/dots.hpp"
-#include "picture/page_place.hpp"
+#include "picture/texel_on_page.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -112,7 +112,7 @@ std::vector<double> light_shares(const Level& level, const Atlas& atlas, const s
     double all = 0;
     for (std::uint32_t t = 0; t < texels.size(); ++t) {
         if (texels.grid[t] % 2 != 0 || atlas.surfaces[texels.grid[t] / 2].page == none) continue;
-        const PagePlace at = page_place(atlas, texels, t);
+        const TexelOnPage at = texel_on_page(atlas, texels, t);
         for (std::size_t s = 0; s < sets.size(); ++s) {
             const PageImage& page = sets[s].pages[at.page];
             if (!page.state.empty() && page.state[at.index] != 1) continue;
@@ -132,7 +132,7 @@ NamedMarks mark_leaks(const Level& level, const Atlas& atlas, const std::vector<
     const TexelSet texels = place_texels(level, atlas, job);
     for (std::uint32_t t = 0; t < texels.size(); ++t) {
         if (texels.grid[t] % 2 != 0 || atlas.surfaces[texels.grid[t] / 2].page == none) continue;
-        const PagePlace at = page_place(atlas, texels, t);
+        const TexelOnPage at = texel_on_page(atlas, texels, t);
         m.marks.pages[at.page][at.index] = 1;
     }
     for (const Leak& l : leaks) {
@@ -163,12 +163,12 @@ NamedMarks mark_dots(const Level& level, const Atlas& atlas, const std::vector<P
                             {"no lightmap", "within 10 %", "off by over 10 %", "by over 20 %", "by over 50 %",
                              "too dark to tell"});
     const TexelSet texels = place_texels(level, atlas, job);
-    std::vector<PagePlace> places;
+    std::vector<TexelOnPage> places;
     std::vector<DotTexel> lit;
     double whole = 0, area = 0;
     for (std::uint32_t t = 0; t < texels.size(); ++t) {
         if (texels.grid[t] % 2 != 0 || atlas.surfaces[texels.grid[t] / 2].page == none) continue;
-        const PagePlace at = page_place(atlas, texels, t);
+        const TexelOnPage at = texel_on_page(atlas, texels, t);
         const PageImage& page = truth[at.page];
         if (!page.state.empty() && page.state[at.index] != 1) continue;
         const float here = luminance(page.texels[at.index]);
@@ -180,7 +180,7 @@ NamedMarks mark_dots(const Level& level, const Atlas& atlas, const std::vector<P
     const std::vector<float> against = dot_measure(lit, atlas.pages);
     const float least = dot_black * static_cast<float>(area > 0 ? whole / area : 0);
     for (std::size_t i = 0; i < lit.size(); ++i) {
-        const PagePlace& at = places[i];
+        const TexelOnPage& at = places[i];
         const float off = std::abs(luminance(pages[at.page].texels[at.index]) - lit[i].light);
         std::uint8_t mark = good;
         for (const float step : dot_steps) mark += off > step * against[i] ? 1 : 0;

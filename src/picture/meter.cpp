@@ -43,8 +43,14 @@ struct Nearest {
 
 constexpr float least_facing = 0.5f;  // cos 60 degrees
 
-void look_at_surface(const Level& level, std::uint32_t index, const MeterPoint& point, Vec3 facing,
-                     float reach, Nearest& best) {
+struct Searched {
+    const MeterPoint& point;
+    Vec3 facing;  ///< Unit length.
+    float reach = 0;
+};
+
+void look_at_surface(const Level& level, std::uint32_t index, const Searched& searched, Nearest& best) {
+    const auto& [point, facing, reach] = searched;
     const Surface& surface = level.surfaces[index];
     const Mesh& mesh = level.meshes[surface.mesh];
     const float side = determinant(surface.to_world) < 0 ? -1.0f : 1.0f;
@@ -68,8 +74,9 @@ void look_at_surface(const Level& level, std::uint32_t index, const MeterPoint& 
 
 }  // namespace
 
-std::vector<MeterReading> meter_lightmap(const Level& level, const Atlas& atlas, const BakedSet& set,
+std::vector<MeterReading> meter_lightmap(const ChartedLevel& charted, const BakedSet& set,
                                          const std::vector<MeterPoint>& points, float reach, Job& job) {
+    const auto& [level, atlas] = charted;
     for (const MeterPoint& p : points) check_place(p.at, "a point");
     std::vector<Vec3> low(level.surfaces.size()), high(level.surfaces.size());
     for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
@@ -90,7 +97,7 @@ std::vector<MeterReading> meter_lightmap(const Level& level, const Atlas& atlas,
             for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
                 const Vec3 out = max(low[s] - point.at, max(point.at - high[s], Vec3{}));
                 if (atlas.surfaces[s].page != none && dot(out, out) <= reach * reach)
-                    look_at_surface(level, s, point, facing, reach, best);
+                    look_at_surface(level, s, {point, facing, reach}, best);
             }
             MeterReading& r = readings[i];
             if (best.surface == none) {

@@ -62,8 +62,8 @@ void draw_ball(Canvas& canvas, Vec3 middle, float radius, Light light) {
         }
 }
 
-/// A line of one pixel between two places, in front of what is there or through it.
-void draw_line(Canvas& canvas, Vec3 a, Vec3 b, Rgb color, float share, bool through) {
+/// A line of one pixel between two places, where nothing is before it.
+void draw_line(Canvas& canvas, Vec3 a, Vec3 b, Rgb color, float share) {
     const auto ahead = [&](Vec3 p) { return dot(p - canvas.shot.eye(), canvas.shot.ahead()); };
     constexpr float near = 0.05f;
     float da = ahead(a), db = ahead(b);
@@ -81,7 +81,7 @@ void draw_line(Canvas& canvas, Vec3 a, Vec3 b, Rgb color, float share, bool thro
         // Depth along the ray: one over the depth ahead is even over the picture.
         const float deep = 1 / ((1 - t) / p.depth + t / q.depth);
         const float along = deep / dot(canvas.shot.direction(x, y), canvas.shot.ahead());
-        if (through || along < canvas.depth[canvas.at(px, py)]) canvas.blend(px, py, color, share);
+        if (along < canvas.depth[canvas.at(px, py)]) canvas.blend(px, py, color, share);
     }
 }
 
@@ -116,9 +116,9 @@ void draw_box(Canvas& canvas, Vec3 middle, Vec3 half, const std::array<Vec3, 3>&
     const Vec3 x = axes[0] * half.x, y = axes[1] * half.y, z = axes[2] * half.z;
     for (const float a : {-1.0f, 1.0f})
         for (const float b : {-1.0f, 1.0f}) {
-            draw_line(canvas, middle - x + y * a + z * b, middle + x + y * a + z * b, color, share, false);
-            draw_line(canvas, middle - y + x * a + z * b, middle + y + x * a + z * b, color, share, false);
-            draw_line(canvas, middle - z + x * a + y * b, middle + z + x * a + y * b, color, share, false);
+            draw_line(canvas, middle - x + y * a + z * b, middle + x + y * a + z * b, color, share);
+            draw_line(canvas, middle - y + x * a + z * b, middle + y + x * a + z * b, color, share);
+            draw_line(canvas, middle - z + x * a + y * b, middle + z + x * a + y * b, color, share);
         }
 }
 
@@ -134,7 +134,7 @@ void draw_reach(Canvas& canvas, const ReflectionProbe& p, Rgb color) {
                     return p.middle +
                            (p.axes[a] * std::cos(t) + p.axes[(a + 1) % 3] * std::sin(t)) * p.radius;
                 };
-                draw_line(canvas, at(i), at(i + 1), color, share, false);
+                draw_line(canvas, at(i), at(i + 1), color, share);
             }
         return;
     }
@@ -143,8 +143,8 @@ void draw_reach(Canvas& canvas, const ReflectionProbe& p, Rgb color) {
 
 }  // namespace
 
-void draw_reflections(const Viewer& viewer, const Shot& shot, const ViewLight& light, float white,
-                      Picture& picture, Job& job) {
+void draw_reflections(const MarkedView& seen, Picture& picture, Job& job) {
+    const auto& [viewer, shot, light, white] = seen;
     constexpr float ball = 0.3f;  // metres
     constexpr Rgb colors[] = {{1, 1, 1}, {1, 0.65f, 0.2f}, {0.25f, 0.75f, 1}, {0.45f, 1, 0.45f}};
     Canvas canvas = canvas_of(viewer, shot, picture, job);
@@ -158,8 +158,8 @@ void draw_reflections(const Viewer& viewer, const Shot& shot, const ViewLight& l
         draw_reach(canvas, p, colors[static_cast<std::size_t>(p.origin)] * white);
 }
 
-void draw_probes(const Viewer& viewer, const Shot& shot, const ViewLight& light, bool net_too, float white,
-                 Picture& picture, Job& job) {
+void draw_probes(const MarkedView& seen, bool net_too, Picture& picture, Job& job) {
+    const auto& [viewer, shot, light, white] = seen;
     const ProbeNet& net = *light.probes;
     Canvas canvas = canvas_of(viewer, shot, picture, job);
     for (std::size_t p = 0; p < net.size(); ++p)
@@ -175,15 +175,15 @@ void draw_probes(const Viewer& viewer, const Shot& shot, const ViewLight& light,
                                         v = net.vertex[c][static_cast<std::size_t>(b)];
                     // Each edge by the first cell that has it, as cells are in order of their vertices.
                     if (u < net.size() && v < net.size())
-                        draw_line(canvas, net.position[u], net.position[v], edge * white, 0.25f, false);
+                        draw_line(canvas, net.position[u], net.position[v], edge * white, 0.25f);
                 }
     for (std::size_t p = 0; p < net.size(); ++p)
         if (net.front_share[p] < runtime::least_front_share) cross_out(canvas, net.position[p], bad * white);
 }
 
-void draw_zones(const Viewer& viewer, const Shot& shot, const ViewLight& light,
-                const std::vector<Zone>& zones, Picture& picture, Job& job) {
-    Canvas canvas = canvas_of(viewer, shot, picture, job);
+void draw_zones(const MarkedView& seen, const std::vector<Zone>& zones, Picture& picture, Job& job) {
+    const ViewLight& light = seen.light;
+    Canvas canvas = canvas_of(seen.viewer, seen.shot, picture, job);
     for (std::size_t p = 0; light.probes && p < light.probes->size(); ++p)
         draw_ball(canvas, light.probes->position[p],
                   std::clamp(0.4f * light.probes->clearance[p], least_radius, most_radius),

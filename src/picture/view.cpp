@@ -103,25 +103,27 @@ std::optional<float> own_exposure(const Level& level, const BakedSet& shown) {
 
 /// The irradiance that shows white things as light grey at the exposure of the set or, where it has none, at
 /// that of what stands around.
-Rgb even_light(const Level& level, const Atlas& atlas, const ViewLight& light, const Camera& camera,
+Rgb even_light(const ChartedLevel& charted, const ViewLight& light, const Camera& camera,
                ViewOptions settings, Job& job) {
     constexpr int smaller = 8;
     // A luminance of 2^ev / 8 is shown as 0.18: one of 2^ev / 1.44 as 1, before highlights are rolled off.
     const auto lux_at = [](float ev) { return Rgb{1, 1, 1} * (pi * std::exp2(ev) / 1.44f); };
-    if (const auto ev = own_exposure(level, *light.set)) return lux_at(*ev);
+    if (const auto ev = own_exposure(charted.level, *light.set)) return lux_at(*ev);
     settings.width = std::max(8, settings.width / smaller);
     settings.height = std::max(8, settings.height / smaller);
     settings.samples = 1;
     settings.moving = false;
-    const Viewer around(level, atlas, light, settings, camera.vertical_fov);
+    const Viewer around(charted, light, settings, camera.vertical_fov, {});
     job.begin(Stage::picture, draw_units(settings));
     return lux_at(auto_exposure(draw(Shot(around, camera, settings), settings, job)));
 }
 
 }  // namespace
 
-Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, const Camera& camera,
+Picture view(const ChartedLevel& charted, const ViewLight& light, const Camera& camera,
              const ViewOptions& settings, Job& job) {
+    const Level& level = charted.level;
+    const Atlas& atlas = charted.atlas;
     check_place(camera.eye, "camera " + camera.name);
     check_place(camera.toward, "camera " + camera.name);
     if (settings.width < 8 || settings.height < 8 || settings.width > 8192 || settings.height > 8192)
@@ -168,9 +170,9 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
                     .remedy = "Add a [[zone]] with a name, low and high (metres) to the sheet."};
     ViewLight lit = light;
     if (!has_maps) lit.reflections = nullptr;
-    Viewer viewer(level, atlas, lit, settings, camera.vertical_fov);
+    Viewer viewer(charted, lit, settings, camera.vertical_fov, {});
     if (light.set && !settings.probe_light)
-        viewer.set_even_light(even_light(level, atlas, lit, camera, settings, job));
+        viewer.set_even_light(even_light(charted, lit, camera, settings, job));
     const Shot shot(viewer, camera, settings);
     job.begin(Stage::picture, draw_units(settings));
     Picture picture = draw(shot, settings, job);
@@ -184,11 +186,11 @@ Picture view(const Level& level, const Atlas& atlas, const ViewLight& light, con
         const float ev = own ? *own : auto_exposure(picture) + 1;
         const float white = std::exp2(ev) / 2;
         if (settings.show == Show::probes)
-            draw_probes(viewer, shot, light, settings.net, white, picture, job);
+            draw_probes({viewer, shot, light, white}, settings.net, picture, job);
         else
-            draw_reflections(viewer, shot, light, white, picture, job);
+            draw_reflections({viewer, shot, light, white}, picture, job);
     }
-    if (settings.show == Show::zones) draw_zones(viewer, shot, light, level.zones, picture, job);
+    if (settings.show == Show::zones) draw_zones({viewer, shot, light}, level.zones, picture, job);
     job.finish();
     return picture;
 }

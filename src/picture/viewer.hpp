@@ -26,29 +26,34 @@ struct SeenLevel {
 
 class Viewer {
 public:
-    /// `live`: with light that is not baked at all. `seen`: what rays meet, else all that stands still, and
-    /// what moves where the settings say so.
-    Viewer(const Level& level, const Atlas& atlas, const ViewLight& light, const ViewOptions& settings,
-           float vertical_fov, bool live = true, std::shared_ptr<const SeenLevel> seen = nullptr)
-        : level_(level),
-          atlas_(atlas),
+    struct Sees {
+        bool live = true;  ///< Light that is not baked at all.
+        /// What rays meet; null: all that stands still, and what moves where the settings say so.
+        std::shared_ptr<const SeenLevel> meets = nullptr;
+    };
+    Viewer(const ChartedLevel& charted, const ViewLight& light, const ViewOptions& settings,
+           float vertical_fov, const Sees& sees)
+        : level_(charted.level),
+          atlas_(charted.atlas),
           light_(light),
           settings_(settings),
-          seen_(seen ? std::move(seen)
-                     : std::make_shared<const SeenLevel>(
-                           level,
-                           [&](const Surface& s) {
-                               return s.part == Part::still || (s.part == Part::moving && settings.moving);
-                           })),
+          seen_(sees.meets ? sees.meets
+                           : std::make_shared<const SeenLevel>(charted.level,
+                                                               [&](const Surface& s) {
+                                                                   return s.part == Part::still ||
+                                                                          (s.part == Part::moving &&
+                                                                           settings.moving);
+                                                               })),
           textures_(seen_->textures),
           caster_(seen_->caster),
           pixel_angle_(2 * std::tan(vertical_fov / 2) / static_cast<float>(settings.height)) {
         if (!light.set) return;
+        const Level& level = charted.level;
         for (const BakeSet& b : level.sets)
             if (b.name == light.set->name) recipe_ = b;
         for (std::uint32_t i = 0; i < level.lights.size(); ++i) {
             const Light& l = level.lights[i];
-            if (l.role == BakeRole::whole || (!live && l.role == BakeRole::realtime) ||
+            if (l.role == BakeRole::whole || (!sees.live && l.role == BakeRole::realtime) ||
                 !(max_channel(light_gain(i)) > 0) || !(max_channel(l.color) > 0))
                 continue;
             live_.push_back({i, {}});
@@ -188,7 +193,7 @@ private:
             case Show::occlusion: {
                 const std::uint32_t page = hit.back ? none : atlas_.surfaces[hit.surface].page;
                 if (page == none) return Rgb{0.09f, 0.09f, 0.1f};
-                const float open = sample_page((*light_.occlusion)[page], page_place(hit));
+                const float open = sample_page((*light_.occlusion)[page], texel_on_page(hit));
                 return {open, open, open};
             }
             case Show::light:
@@ -265,7 +270,7 @@ private:
         for (int i = 0; i < count; ++i) {
             const SeenLamp& l = lamps[static_cast<std::size_t>(i)];
             sum +=
-                l.lux * highlight(place.normal, direction * -1.0f, l.toward, s.roughness, l.sine, straight);
+                l.lux * highlight(place.normal, direction * -1.0f, l.toward, {s.roughness, l.sine, straight});
         }
         return sum;
     }
@@ -283,7 +288,7 @@ private:
             const bool mapped = light.role == BakeRole::bounce && page < live.channel.size();
             const float map = mapped ? visibility(hit, page, live.channel[page]) : 1;
             if (!(map > 0)) continue;
-            draw_light(light, level_.profiles, r, live_samples, 0x6c697665u + live.light,
+            draw_light(light, level_.profiles, r, {live_samples, 0x6c697665u + live.light},
                        [&](Vec3 w, Rgb e, float distance) {
                            const float weight = r.weight(w) * map;
                            if (!(weight > 0)) return;
@@ -298,7 +303,7 @@ private:
     float visibility(const Hit& hit, std::uint32_t page, int channel) const {
         const VisibilityPage& map = (*light_.visibility)[page];
         if (channel < 0 || map.texels.empty()) return 0;
-        const Vec2 at = page_place(hit) - Vec2{0.5f, 0.5f};
+        const Vec2 at = texel_on_page(hit) - Vec2{0.5f, 0.5f};
         const float fx = std::floor(at.x), fy = std::floor(at.y), tx = at.x - fx, ty = at.y - fy;
         const auto texel = [&](float x, float y) {
             const int px = std::clamp(static_cast<int>(x), 0, map.side - 1),
@@ -311,7 +316,7 @@ private:
                (texel(fx, fy + 1) * (1 - tx) + texel(fx + 1, fy + 1) * tx) * ty;
     }
 
-    Vec2 page_place(const Hit& hit) const {
+    Vec2 texel_on_page(const Hit& hit) const {
         const SurfaceUv& uv = atlas_.surfaces[hit.surface];
         return texel_of(hit, atlas_.layouts[uv.layout]) +
                Vec2{static_cast<float>(uv.x), static_cast<float>(uv.y)};
@@ -341,7 +346,7 @@ private:
     /// From the lightmap, as a game's shader reads it.
     Rgb mapped_light(const Hit& hit, const RayCaster::SurfacePoint& place) const {
         const std::uint32_t page = atlas_.surfaces[hit.surface].page;
-        const Vec2 at = page_place(hit);
+        const Vec2 at = texel_on_page(hit);
         const Rgb flat = sample_page(light_.set->pages[page], at);
         if (light_.set->directional.empty()) return flat;
         return directional_irradiance(flat, sample_page(light_.set->directional[page], at),
@@ -360,7 +365,7 @@ private:
         std::uint8_t number = hit.surface < marks.surfaces.size() ? marks.surfaces[hit.surface] : 0;
         if (page != none && page < marks.pages.size() && !marks.pages[page].empty()) {
             const int side = atlas_.pages[page];
-            const Vec2 at = page_place(hit);
+            const Vec2 at = texel_on_page(hit);
             const int x = std::clamp(static_cast<int>(at.x), 0, side - 1),
                       y = std::clamp(static_cast<int>(at.y), 0, side - 1);
             number = marks.pages[page][static_cast<std::size_t>(y) * static_cast<std::size_t>(side) +
@@ -378,7 +383,7 @@ private:
             const std::uint32_t page = hit.back ? none : atlas_.surfaces[hit.surface].page;
             Rgb e;
             if (page != none && page < set.pages.size())
-                e = sample_page(set.pages[page], page_place(hit));
+                e = sample_page(set.pages[page], texel_on_page(hit));
             else if (!set.probes.empty() && light_.probes)
                 e = probe_irradiance(
                     probe_weights(*light_.probes, place.position + place.face_normal * 0.05f), set.probes,

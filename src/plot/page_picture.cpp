@@ -52,18 +52,22 @@ public:
     Names(const Names&) = delete;
     Names& operator=(const Names&) = delete;
 
-    void write(const std::string& name, std::uint32_t surface, int x, int y, int width, int height) {
+    /// Of texels of the page.
+    struct Area {
+        int x = 0, y = 0, width = 0, height = 0;
+    };
+
+    void write(const std::string& name, std::uint32_t surface, const Area& within) {
         for (const double size : font_sizes) {
             cairo_set_font_size(cairo_, size);
             cairo_text_extents_t box;
             cairo_text_extents(cairo_, name.c_str(), &box);
             for (const bool upright : {false, true}) {
-                const int w = static_cast<int>((upright ? size : box.width) + 6) / scale_ + 1,
-                          h = static_cast<int>((upright ? box.width : size) + 6) / scale_ + 1;
-                int fx = 0, fy = 0;
-                if (!find(surface, x, y, width, height, w, h, fx, fy)) continue;
+                Area at{.width = static_cast<int>((upright ? size : box.width) + 6) / scale_ + 1,
+                        .height = static_cast<int>((upright ? box.width : size) + 6) / scale_ + 1};
+                if (!find(surface, within, at)) continue;
                 cairo_save(cairo_);
-                cairo_translate(cairo_, (fx + 0.5 * w) * scale_, (fy + 0.5 * h) * scale_);
+                cairo_translate(cairo_, (at.x + 0.5 * at.width) * scale_, (at.y + 0.5 * at.height) * scale_);
                 if (upright) cairo_rotate(cairo_, -std::numbers::pi / 2);
                 cairo_move_to(cairo_, -box.width / 2 - box.x_bearing, 0.36 * size);
                 cairo_set_source_rgb(cairo_, 0.03, 0.03, 0.05);
@@ -75,9 +79,10 @@ public:
     }
 
 private:
-    /// A w by h rectangle of texels of the surface within the given one: the most central of those on a grid.
-    bool find(std::uint32_t surface, int x, int y, int width, int height, int w, int h, int& fx,
-              int& fy) const {
+    /// Where a rectangle of texels of the surface lies within the given one: the most central on a grid.
+    bool find(std::uint32_t surface, const Area& within, Area& at) const {
+        const auto [x, y, width, height] = within;
+        const int w = at.width, h = at.height;
         if (w > width || h > height) return false;
         int best = 1 << 30;
         const int step = std::max(1, std::min(width - w, height - h) / 16);
@@ -91,8 +96,8 @@ private:
                         all = texels_[static_cast<std::size_t>(r) * side_ + c].surface == surface;
                 if (!all) continue;
                 best = off;
-                fx = px;
-                fy = py;
+                at.x = px;
+                at.y = py;
             }
         return best < 1 << 30;
     }
@@ -129,8 +134,8 @@ void write_page_picture(const std::filesystem::path& to, const Level& level, con
                 layout.charts.begin(), layout.charts.end(),
                 [](const Chart& a, const Chart& b) { return a.width * a.height < b.width * b.height; });
             if (largest != layout.charts.end())
-                names.write(level.surfaces[s].name, s, uv.x + largest->x, uv.y + largest->y, largest->width,
-                            largest->height);
+                names.write(level.surfaces[s].name, s,
+                            {uv.x + largest->x, uv.y + largest->y, largest->width, largest->height});
         }
     }
     std::vector<std::uint8_t> rgb;

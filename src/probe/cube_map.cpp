@@ -31,7 +31,7 @@ Vec3 cube_direction(int side, int face, float x, float y) {
 
 std::size_t texel_beyond(int side, int face, int x, int y) {
     const auto at = [&](int i) { return (2 * static_cast<float>(i) + 1) / static_cast<float>(side) - 1; };
-    const CubePlace p = cube_place(face_direction(face, at(x), at(y)));
+    const CubePoint p = cube_point(face_direction(face, at(x), at(y)));
     const auto texel = [&](float share) {
         return std::clamp(static_cast<int>((share + 1) * 0.5f * static_cast<float>(side)), 0, side - 1);
     };
@@ -45,7 +45,7 @@ struct Between {
     int x, y;
     float tx, ty;
 };
-Between between(const CubePlace& p, int side) {
+Between between(const CubePoint& p, int side) {
     const auto half = static_cast<float>(side) * 0.5f;
     const float x = (p.right + 1) * half - 0.5f, y = (p.down + 1) * half - 0.5f;
     const float fx = std::clamp(std::floor(x), -1.0f, static_cast<float>(side) - 1),
@@ -53,22 +53,22 @@ Between between(const CubePlace& p, int side) {
     return {static_cast<int>(fx), static_cast<int>(fy), x - fx, y - fy};
 }
 
-Rgb mixed(Rgb a, Rgb b, Rgb c, Rgb d, float tx, float ty) {
-    return (a * (1 - tx) + b * tx) * (1 - ty) + (c * (1 - tx) + d * tx) * ty;
+/// Of four texels, rows from the top.
+Rgb mixed(const std::array<Rgb, 4>& of, const Between& b) {
+    return (of[0] * (1 - b.tx) + of[1] * b.tx) * (1 - b.ty) + (of[2] * (1 - b.tx) + of[3] * b.tx) * b.ty;
 }
 
 }  // namespace
 
 Rgb cube_light(const CubeMap& map, Vec3 direction) {
-    const CubePlace p = cube_place(direction);
+    const CubePoint p = cube_point(direction);
     const Between b = between(p, map.side);
     const auto texel = [&](int x, int y) {
         const bool inside = x >= 0 && y >= 0 && x < map.side && y < map.side;
         return map
             .texels[inside ? texel_number(map.side, p.face, x, y) : texel_beyond(map.side, p.face, x, y)];
     };
-    return mixed(texel(b.x, b.y), texel(b.x + 1, b.y), texel(b.x, b.y + 1), texel(b.x + 1, b.y + 1), b.tx,
-                 b.ty);
+    return mixed({texel(b.x, b.y), texel(b.x + 1, b.y), texel(b.x, b.y + 1), texel(b.x + 1, b.y + 1)}, b);
 }
 
 FramedCubes::FramedCubes(const std::vector<CubeMap>& maps)

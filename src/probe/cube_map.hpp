@@ -11,23 +11,23 @@
 namespace stasigraph {
 
 /// A place on a face, in [-1, 1] right and down.
-struct CubePlace {
+struct CubePoint {
     int face = 0;
     float right = 0, down = 0;
 };
 /// Vulkan 1.3, 16.5.4 Cube Map Face Selection; the same in OpenGL 4.6, 8.13, and KTX 2.0.
-inline CubePlace cube_place(Vec3 d) {
+inline CubePoint cube_point(Vec3 d) {
     const float x = std::abs(d.x), y = std::abs(d.y), z = std::abs(d.z);
     if (x >= y && x >= z) {
         const float s = 1 / x;
-        return d.x > 0 ? CubePlace{0, -d.z * s, -d.y * s} : CubePlace{1, d.z * s, -d.y * s};
+        return d.x > 0 ? CubePoint{0, -d.z * s, -d.y * s} : CubePoint{1, d.z * s, -d.y * s};
     }
     if (y >= z) {
         const float s = 1 / y;
-        return d.y > 0 ? CubePlace{2, d.x * s, d.z * s} : CubePlace{3, d.x * s, -d.z * s};
+        return d.y > 0 ? CubePoint{2, d.x * s, d.z * s} : CubePoint{3, d.x * s, -d.z * s};
     }
     const float s = 1 / z;
-    return d.z > 0 ? CubePlace{4, d.x * s, -d.y * s} : CubePlace{5, -d.x * s, -d.y * s};
+    return d.z > 0 ? CubePoint{4, d.x * s, -d.y * s} : CubePoint{5, -d.x * s, -d.y * s};
 }
 /// Not of unit length; beyond the edges of a face as well.
 Vec3 face_direction(int face, float right, float down);
@@ -50,7 +50,7 @@ public:
     explicit FramedCubes(const std::vector<CubeMap>& maps);
     /// Adds the light of a direction times a weight to the sums of all channels.
     void add(Vec3 direction, float weight, float* sum) const {
-        const CubePlace p = cube_place(direction);
+        const CubePoint p = cube_point(direction);
         // The frame shifts all by a texel, so that nothing is below 0 and rounding down is cutting off.
         const float x = std::min((p.right + 1) * half_ + 0.5f, most_),
                     y = std::min((p.down + 1) * half_ + 0.5f, most_);

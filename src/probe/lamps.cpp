@@ -211,7 +211,7 @@ Rgb LampTeller::seen(const Light& light, const Receiver& r, std::uint32_t seed) 
             if (far > 0) look(way * (1 / far), far);
         }
     } else {
-        draw_light(without_aim(light), level_.profiles, r, sized ? sight_rays : 1, seed,
+        draw_light(without_aim(light), level_.profiles, r, {sized ? sight_rays : 1, seed},
                    [&](Vec3 w, Rgb, float distance) { look(w, distance); });
     }
     return count > 0 ? sum * (1 / count) : Rgb{};
@@ -264,8 +264,8 @@ Rgb LampTeller::seen_sharply(const Light& light, Vec3 from, const std::vector<fl
     return lit ? own : beside;
 }
 
-ShRgb LampTeller::tell(std::uint32_t probe, const Receiver& r, std::uint32_t seed, float around, float mean,
-                       std::vector<ListedLamp>& out) const {
+ShRgb LampTeller::tell(const ToldProbe& at, std::vector<ListedLamp>& out) const {
+    const auto& [probe, r, seed, around, mean] = at;
     ShRgb told{};
     std::vector<std::pair<float, std::uint32_t>> strong;
     for (std::uint32_t k = 0; k < numbers_.size(); ++k)
@@ -308,7 +308,7 @@ ShRgb LampTeller::tell(std::uint32_t probe, const Receiver& r, std::uint32_t see
         if (!(seen_here > 0)) continue;
         const bool point =
             (light.kind == LightKind::point || light.kind == LightKind::spot) && !(light.radius > 0);
-        draw_light(light, level_.profiles, r, point ? 1 : light_samples, own,
+        draw_light(light, level_.profiles, r, {point ? 1 : light_samples, own},
                    [&](Vec3 w, Rgb e, float) { add_light(told, w, e * tint * seen_here); });
     }
     std::sort(out.begin() + static_cast<std::ptrdiff_t>(before), out.end(),

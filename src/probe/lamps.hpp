@@ -55,12 +55,17 @@ public:
 
     bool empty() const { return numbers_.empty(); }
 
-    /// Appends what the probe at `r` lists, ascending, and returns that light as coefficients. A lamp is
-    /// listed where it gives at least a share of `mean`, lux over all normals, anywhere within `around`
-    /// metres. A spot counts as seen also where its cone does not reach: light between two probes is worked
-    /// out where it is asked for.
-    ShRgb tell(std::uint32_t probe, const Receiver& r, std::uint32_t seed, float around, float mean,
-               std::vector<ListedLamp>& out) const;
+    struct ToldProbe {
+        std::uint32_t number = 0;
+        const Receiver& receiver;
+        std::uint32_t seed = 0;
+        float around = 0;  ///< Metres.
+        float mean = 0;    ///< Lux over all normals.
+    };
+    /// Appends what a probe lists, ascending, and returns that light as coefficients. A lamp is listed where
+    /// it gives at least a share of the mean anywhere around. A spot counts as seen also where its cone does
+    /// not reach: light between two probes is worked out where it is asked for.
+    ShRgb tell(const ToldProbe& probe, std::vector<ListedLamp>& out) const;
 
 private:
     /// What is seen of a lamp through a pane: which of its tints that is, none for no tint, and the share.

@@ -40,7 +40,7 @@ Span span_of(const std::vector<LatticePoint>& p) {
 }
 
 /// Gives a flat net the points beside it that make it span space.
-void add_stand_ins(const Span& span, ProbeNet& net) {
+void add_auxiliary(const Span& span, ProbeNet& net) {
     Vec3 low = net.position[0], high = low;
     for (const Vec3 p : net.position) {
         low = min(low, p);
@@ -58,12 +58,12 @@ void add_stand_ins(const Span& span, ProbeNet& net) {
     const Frame frame(span.dimension == 2 ? normal : span.dimension == 1 ? net.axis[0] : normal);
     const Vec3 middle = (low + high) * 0.5f;
     if (span.dimension == 2)
-        net.stand_in = {middle + frame.normal * far};
+        net.auxiliary = {middle + frame.normal * far};
     else if (span.dimension == 1)
-        net.stand_in = {middle + frame.tangent * far, middle + frame.bitangent * far};
+        net.auxiliary = {middle + frame.tangent * far, middle + frame.bitangent * far};
     else
-        net.stand_in = {net.base + frame.tangent, net.base + frame.bitangent, net.base + frame.normal};
-    for (Vec3& p : net.stand_in) p = snapped(p);
+        net.auxiliary = {net.base + frame.tangent, net.base + frame.bitangent, net.base + frame.normal};
+    for (Vec3& p : net.auxiliary) p = snapped(p);
 }
 
 void find_reach(ProbeNet& net) {
@@ -107,9 +107,9 @@ ProbeNet connect_probes(const std::vector<ProbePlace>& places, const std::vector
     const Span span = span_of(points);
     net.dimension = span.dimension;
     if (span.dimension < 3) {
-        add_stand_ins(span, net);
+        add_auxiliary(span, net);
         std::vector<Vec3> all = net.position;
-        all.insert(all.end(), net.stand_in.begin(), net.stand_in.end());
+        all.insert(all.end(), net.auxiliary.begin(), net.auxiliary.end());
         points = on_lattice(all);
     }
     Tetrahedra made = delaunay(points);
@@ -122,7 +122,7 @@ ProbeNet connect_probes(const std::vector<ProbePlace>& places, const std::vector
 
 void complete_net(ProbeNet& net) {
     net.points = net.position;
-    net.points.insert(net.points.end(), net.stand_in.begin(), net.stand_in.end());
+    net.points.insert(net.points.end(), net.auxiliary.begin(), net.auxiliary.end());
     net.inverse.assign(net.vertex.size(), {});
     const runtime::NetView view = view_of(net);
     for (std::uint32_t c = 0; c < net.vertex.size(); ++c)

@@ -133,9 +133,15 @@ struct Source {
     }
 };
 
-/// Adds what a map's brightest texels give, each by GGX's density: sums[t] for directions along x, y, z.
-void add_bright(const Bright& lights, float square, float scale, std::size_t count, const float* x,
-                const float* y, const float* z, float* r, float* g, float* b) {
+/// Directions by axis, and what is summed for each by channel.
+struct LobeSums {
+    const float *x, *y, *z;
+    float *r, *g, *b;
+};
+
+/// Adds what a map's brightest texels give, each by GGX's density.
+void add_bright(const Bright& lights, float square, float scale, std::size_t count, const LobeSums& sums) {
+    const auto [x, y, z, r, g, b] = sums;
     for (std::size_t i = 0; i < lights.x.size(); ++i) {
         const float lx = lights.x[i], ly = lights.y[i], lz = lights.z[i], lr = lights.r[i] * scale,
                     lg = lights.g[i] * scale, lb = lights.b[i] * scale;
@@ -198,8 +204,8 @@ std::vector<CubeMap> filtered(const Source& source, float roughness, int side, s
         }
         for (std::size_t m = 0; m < source.maps; ++m) {
             std::array<float, texels_per_task> r{}, g{}, b{};
-            add_bright(source.bright[m][fine], square, scale, count, x.data(), y.data(), z.data(), r.data(),
-                       g.data(), b.data());
+            add_bright(source.bright[m][fine], square, scale, count,
+                       {x.data(), y.data(), z.data(), r.data(), g.data(), b.data()});
             for (std::size_t t = 0; t < count; ++t) {
                 const float* s = &sum[t * lanes + 3 * m];
                 out[m].texels[begin + t] = {s[0] + r[t], s[1] + g[t], s[2] + b[t]};

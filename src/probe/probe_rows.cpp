@@ -154,9 +154,9 @@ void light_probes(const ProbePass& pass, std::vector<ShRgb>& out, Job& job) {
         for (std::size_t p = begin; p < end; ++p) {
             if (!pass.wanted[p]) continue;
             out[p] = {};
-            pass.light.gather(pass.rows.receivers[p], pass.effort, pass.weights,
-                              combine_bits(pass.rows.seeds[p], pass.seed), scratch,
-                              [&](Vec3 w, Rgb e) { add_light(out[p], w, e, pass.basis); });
+            pass.light.gather(pass.rows.receivers[p],
+                              {pass.effort, pass.weights, combine_bits(pass.rows.seeds[p], pass.seed)},
+                              scratch, [&](Vec3 w, Rgb e) { add_light(out[p], w, e, pass.basis); });
         }
     });
 }

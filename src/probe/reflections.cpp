@@ -11,7 +11,7 @@ runtime::Point point(Vec3 v) {
     return {v.x, v.y, v.z};
 }
 
-runtime::ReflectionPlace place_of(const ReflectionProbe& p) {
+runtime::ReflectionVolume place_of(const ReflectionProbe& p) {
     return {.reach = static_cast<runtime::Reach>(p.shape),
             .middle = point(p.middle),
             .half = point(p.half),

@@ -1,7 +1,7 @@
 #include "stasigraph/history.hpp"
 
 #include "codec/files.hpp"
-#include "codec/json_place.hpp"
+#include "codec/json_node.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/io.hpp"
 

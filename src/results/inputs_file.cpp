@@ -3,7 +3,7 @@
 #include "results/inputs_file.hpp"
 
 #include "codec/files.hpp"
-#include "codec/json_place.hpp"
+#include "codec/json_node.hpp"
 #include "stasigraph/io.hpp"
 
 namespace fs = std::filesystem;

@@ -27,7 +27,7 @@ public:
 
     Bytes run() {
         images();
-        places_ = glb_places(level_);
+        places_ = glb_primitives(level_);
         for (std::uint32_t s = 0; s < level_.surfaces.size(); ++s)
             if (level_.surfaces[s].copy_of == none && (atlas_.surfaces[s].page != none || is_part(s)))
                 node_surfaces_[level_.surfaces[s].source_node].push_back(s);
@@ -242,7 +242,7 @@ private:
                            m.origin.y, m.origin.z, 1}}};
             node["extras"]["rig_copy"] = true;
             if (mapped) add_place(node, 0, s);
-            const std::size_t number = out_.json["nodes"].size();  // as glb_places() counts
+            const std::size_t number = out_.json["nodes"].size();  // as glb_primitives() counts
             out_.json["nodes"].push_back(std::move(node));
             if (out_.json.contains("scenes") && !out_.json["scenes"].empty())
                 out_.json["scenes"][out_.json.value("scene", std::size_t{0})]["nodes"].push_back(number);
@@ -343,7 +343,7 @@ private:
     GlbBuilder out_;
     Json meshes_;  ///< As they came in.
     bool target_of_morph_ = false;
-    std::vector<GlbPlace> places_;
+    std::vector<GlbPrimitive> places_;
     std::map<std::pair<std::uint32_t, std::uint32_t>, std::size_t> copied_;
     std::map<std::uint32_t, std::size_t> layout_indices_, layout_uv_;
     std::map<std::uint32_t, std::vector<BetweenVertices>> vertices_;
@@ -353,12 +353,12 @@ private:
 
 }  // namespace
 
-std::vector<GlbPlace> glb_places(const Level& level) {
-    std::vector<GlbPlace> out;
+std::vector<GlbPrimitive> glb_primitives(const Level& level) {
+    std::vector<GlbPrimitive> out;
     std::uint32_t next = level.source_nodes;
     std::map<std::uint32_t, std::uint32_t> added;  // behind a node's own primitives
     for (const Surface& s : level.surfaces) {
-        GlbPlace& place = out.emplace_back();
+        GlbPrimitive& place = out.emplace_back();
         const Mesh& mesh = level.meshes[s.mesh];
         if (s.copy_of == none) {
             place = {s.source_node, s.part_of == none ? mesh.source_primitive

@@ -77,31 +77,31 @@ Json to_json(const ManifestSet& s) {
     return j;
 }
 
-std::vector<std::string> texts(const JsonPlace& list) {
+std::vector<std::string> texts(const JsonNode& list) {
     std::vector<std::string> out;
     for (std::size_t i = 0; i < list.size(); ++i) out.push_back(list[i].text(""));
     return out;
 }
 
 /// Members of an object of texts.
-std::vector<std::pair<std::string, std::string>> named_texts(const JsonPlace& object) {
+std::vector<std::pair<std::string, std::string>> named_texts(const JsonNode& object) {
     std::vector<std::pair<std::string, std::string>> out;
     if (!object) return out;
     if (!object.json().is_object()) object.fail("is not an object");
     for (const auto& [name, value] : object.json().items())
-        out.emplace_back(name, JsonPlace(value, object.where() + "." + name).text(""));
+        out.emplace_back(name, JsonNode(value, object.where() + "." + name).text(""));
     return out;
 }
 
-float real(const JsonPlace& place, float fallback = 0) {
+float real(const JsonNode& place, float fallback = 0) {
     return static_cast<float>(place.number(static_cast<double>(fallback)));
 }
 
-int whole(const JsonPlace& place, int fallback = 0) {
+int whole(const JsonNode& place, int fallback = 0) {
     return static_cast<int>(place.count(static_cast<std::uint64_t>(fallback), 1u << 30));
 }
 
-std::vector<ManifestMap> maps_of(const JsonPlace& list, std::size_t pages) {
+std::vector<ManifestMap> maps_of(const JsonNode& list, std::size_t pages) {
     std::vector<ManifestMap> out;
     if (list && list.size() != pages) list.fail("has not one file for each page");
     for (std::size_t i = 0; i < list.size(); ++i)
@@ -109,7 +109,7 @@ std::vector<ManifestMap> maps_of(const JsonPlace& list, std::size_t pages) {
     return out;
 }
 
-ManifestSettings settings_of(const JsonPlace& j) {
+ManifestSettings settings_of(const JsonNode& j) {
     const auto is_first = [&](const char* key, const std::array<const char*, 2>& words) {
         return j[key].text(words[0]) == words[0];
     };
@@ -128,16 +128,16 @@ ManifestSettings settings_of(const JsonPlace& j) {
         .bounce_gain = real(j["bounce_gain"], 1),
         .saturation = real(j["saturation"], 1),
         .bounces = {}};
-    if (const JsonPlace links = j["links"]; links.size() == 2) {
+    if (const JsonNode links = j["links"]; links.size() == 2) {
         s.first_links = whole(links[std::size_t{0}]);
         s.most_links = whole(links[1]);
     }
-    if (const JsonPlace bounces = j["bounces"]; bounces && bounces.json().is_number())
+    if (const JsonNode bounces = j["bounces"]; bounces && bounces.json().is_number())
         s.bounces = whole(bounces);
     return s;
 }
 
-ManifestSet set_of(const JsonPlace& j, std::size_t pages) {
+ManifestSet set_of(const JsonNode& j, std::size_t pages) {
     ManifestSet s;
     s.name = j["name"].text("");
     s.scene_hash = j["scene_hash"].text("");
@@ -153,14 +153,14 @@ ManifestSet set_of(const JsonPlace& j, std::size_t pages) {
     s.directional = maps_of(j["directional"], pages);
     s.made_from = j["made_from"].text("");
     s.inputs = j["inputs"].text("");
-    if (const JsonPlace prelit = j["prelit"])
+    if (const JsonNode prelit = j["prelit"])
         s.prelit =
             ManifestPrelit{prelit["file"].text(""), real(prelit["exposure_ev"]), texts(prelit["images"])};
     for (auto& [name, key] : named_texts(j["surfaces_made_from"])) s.surfaces_made_from[name] = key;
     s.probes_made_from = j["probes_made_from"].text("");
     s.probes_light_made_from = j["probes_light_made_from"].text("");
     s.probes_inputs = j["probes_inputs"].text("");
-    const JsonPlace mirrors = j["reflections"];
+    const JsonNode mirrors = j["reflections"];
     for (std::size_t r = 0; r < mirrors.size(); ++r)
         s.mirrors.push_back({mirrors[r]["file"].text(""), mirrors[r]["picture"].text("")});
     s.mirrors_made_from = j["reflections_made_from"].text("");
@@ -169,14 +169,14 @@ ManifestSet set_of(const JsonPlace& j, std::size_t pages) {
     return s;
 }
 
-std::uint32_t number_of(const JsonPlace& place) {
+std::uint32_t number_of(const JsonNode& place) {
     return static_cast<std::uint32_t>(place.count(none, none));
 }
 
-void read_surfaces(const JsonPlace& root, Manifest& m) {
-    const JsonPlace list = root["surfaces"], unmapped = root["surfaces_without_lightmap"];
+void read_surfaces(const JsonNode& root, Manifest& m) {
+    const JsonNode list = root["surfaces"], unmapped = root["surfaces_without_lightmap"];
     for (std::size_t i = 0; i < list.size(); ++i) {
-        const JsonPlace j = list[i];
+        const JsonNode j = list[i];
         ManifestSurface& s = m.surfaces.emplace_back();
         s.name = j["name"].text("");
         s.node = j["node"].text("");
@@ -192,15 +192,15 @@ void read_surfaces(const JsonPlace& root, Manifest& m) {
         s.glb_primitive = number_of(j["glb_primitive"]);
     }
     for (std::size_t i = 0; i < unmapped.size(); ++i) {
-        const JsonPlace j = unmapped[i];
+        const JsonNode j = unmapped[i];
         m.unmapped.push_back({j["name"].text(""), j["node"].text(""),
                               j["lit_by"].text("") == "nothing" ? LitBy::nothing : LitBy::probes,
                               number_of(j["glb_node"]), number_of(j["glb_primitive"])});
     }
 }
 
-void read_maps(const JsonPlace& root, Manifest& m) {
-    const JsonPlace maps = root["visibility"], occlusion = root["occlusion"];
+void read_maps(const JsonNode& root, Manifest& m) {
+    const JsonNode maps = root["visibility"], occlusion = root["occlusion"];
     for (std::size_t i = 0; i < maps.size(); ++i) {
         ManifestVisibility& v = m.visibility.emplace_back();
         v.page = maps[i]["page"].index(m.pages.size());
@@ -266,7 +266,7 @@ Manifest read_manifest_head(const Json& json) {
 }
 
 Manifest read_manifest(const Json& json) {
-    const JsonPlace root(json, "manifest.json:");
+    const JsonNode root(json, "manifest.json:");
     Manifest m;
     m.version = whole(root["version"]);
     m.level = root["level"].text("");
@@ -353,7 +353,7 @@ Json to_json(const Manifest& m) {
 
 std::vector<ManifestSurface> mapped_surfaces(const Level& level, const Atlas& atlas) {
     std::vector<ManifestSurface> list;
-    const std::vector<GlbPlace> places = glb_places(level);
+    const std::vector<GlbPrimitive> places = glb_primitives(level);
     for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
         const SurfaceUv& uv = atlas.surfaces[s];
         if (uv.page == none) continue;
@@ -374,7 +374,7 @@ std::vector<ManifestSurface> mapped_surfaces(const Level& level, const Atlas& at
 
 std::vector<UnmappedSurface> unmapped_surfaces(const Level& level, const Atlas& atlas) {
     std::vector<UnmappedSurface> list;
-    const std::vector<GlbPlace> places = glb_places(level);
+    const std::vector<GlbPrimitive> places = glb_primitives(level);
     for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {
         const Surface& surface = level.surfaces[s];
         if (atlas.surfaces[s].page != none || places[s].node == none || surface.part == Part::bake_only)

@@ -8,7 +8,7 @@
 #include <utility>
 #include <vector>
 
-#include "codec/json_place.hpp"
+#include "codec/json_node.hpp"
 #include "stasigraph/bake.hpp"
 
 namespace stasigraph {

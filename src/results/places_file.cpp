@@ -3,7 +3,7 @@
 #include <algorithm>
 
 #include "codec/files.hpp"
-#include "codec/json_place.hpp"
+#include "codec/json_node.hpp"
 #include "results/result_parts.hpp"
 #include "stasigraph/io.hpp"
 
@@ -38,11 +38,11 @@ Json figures_json(const PlaceFigures& f) {
 }
 
 std::vector<ProbePlace> read_places(const Json& json, const Level& level) {
-    const JsonPlace root(json, "places.json:");
+    const JsonNode root(json, "places.json:");
     std::vector<ProbePlace> places;
-    const JsonPlace probes = root["probes"];
+    const JsonNode probes = root["probes"];
     for (std::size_t i = 0; i < probes.size(); ++i) {
-        const JsonPlace p = probes[i];
+        const JsonNode p = probes[i];
         if (p["at"].size() != 3) p.fail("has no place");
         ProbePlace place;
         float* to[3] = {&place.position.x, &place.position.y, &place.position.z};

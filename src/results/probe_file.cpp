@@ -77,7 +77,7 @@ ProbeFileLayout layout_of(const ProbeNet& net) {
     ProbeFileLayout l;
     const std::size_t n = net.size(), cells = net.vertex.size();
     l.positions = 80;
-    l.front_share = l.positions + 12 * (n + net.stand_in.size());
+    l.front_share = l.positions + 12 * (n + net.auxiliary.size());
     l.clearance = l.front_share + 4 * n;
     l.reach = l.clearance + 4 * n;
     l.origin = l.reach + 4 * n;
@@ -92,14 +92,14 @@ Bytes pack_probes(const ProbeNet& net, const std::vector<ProbeFileSet>& sets) {
     BinaryWriter w;
     w.raw(magic, 8);
     w.word(version);
-    for (const std::size_t v : {net.size(), sets.size(), net.vertex.size(), net.stand_in.size(),
+    for (const std::size_t v : {net.size(), sets.size(), net.vertex.size(), net.auxiliary.size(),
                                 static_cast<std::size_t>(probe_map_side),
                                 static_cast<std::size_t>(net.dimension), net.volumes.size()})
         w.word(static_cast<std::uint32_t>(v));
     for (const Vec3 v : {net.base, net.axis[0], net.axis[1]}) w.raw(&v, 12);
     w.word(0);
     w.array(net.position);
-    w.array(net.stand_in);
+    w.array(net.auxiliary);
     w.array(net.front_share);
     w.array(net.clearance);
     w.array(net.reach);
@@ -128,7 +128,7 @@ Json probes_json(const ProbeNet& net, const std::vector<ProbeFileSet>& sets) {
                   "nine real orthonormal spherical harmonics of world coordinates, +Y up, cosine-convolved: "
                   "00, 1-1 (y), 10 (z), 11 (x), 2-2 (xy), 2-1 (yz), 20 (3z2-1), 21 (xz), 22 (x2-y2); lux"},
                  {"positions", part(at.positions, "float32[3]")},
-                 {"stand_ins", net.stand_in.size()},
+                 {"stand_ins", net.auxiliary.size()},
                  {"dimension", net.dimension},
                  {"base", vec(net.base)},
                  {"axes", Json::array({vec(net.axis[0]), vec(net.axis[1])})},
@@ -167,7 +167,7 @@ void unpack_probes(const Bytes& bytes, const std::string& where, ProbeNet& net, 
     net.base = vec(file.base);
     for (std::size_t k = 0; k < 2; ++k) net.axis[k] = vec(file.axis[k]);
     net.position = as<Vec3>(file.position);
-    net.stand_in.assign(net.position.begin() + file.count, net.position.end());
+    net.auxiliary.assign(net.position.begin() + file.count, net.position.end());
     net.position.resize(file.count);
     net.front_share = std::move(file.front_share);
     net.clearance = std::move(file.clearance);

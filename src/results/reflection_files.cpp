@@ -13,7 +13,7 @@ namespace stasigraph {
 
 namespace {
 
-Vec3 vec(const JsonPlace& place) {
+Vec3 vec(const JsonNode& place) {
     if (!place) place.fail("is missing");
     float v[3];
     place.numbers(3, v);
@@ -21,7 +21,7 @@ Vec3 vec(const JsonPlace& place) {
 }
 
 template <class T, std::size_t n>
-T named(const JsonPlace& place, const T (&all)[n]) {
+T named(const JsonNode& place, const T (&all)[n]) {
     const std::string name = place.text("");
     for (const T v : all)
         if (name == to_text(v)) return v;
@@ -63,14 +63,14 @@ Json reflections_json(const std::vector<ReflectionProbe>& probes) {
     return list;
 }
 
-std::vector<ReflectionProbe> reflections_of(const JsonPlace& list) {
+std::vector<ReflectionProbe> reflections_of(const JsonNode& list) {
     constexpr ReflectionShape shapes[] = {ReflectionShape::box, ReflectionShape::sphere,
                                           ReflectionShape::plane};
     constexpr ReflectionOrigin origins[] = {ReflectionOrigin::hand, ReflectionOrigin::rooms,
                                             ReflectionOrigin::water, ReflectionOrigin::ground};
     std::vector<ReflectionProbe> out;
     for (std::size_t i = 0; i < list.size(); ++i) {
-        const JsonPlace j = list[i];
+        const JsonNode j = list[i];
         ReflectionProbe& p = out.emplace_back();
         p.name = j["name"].text("");
         p.shape = named(j["shape"], shapes);

@@ -2,7 +2,7 @@
 // Shared by the writers and readers of results.
 
 #include "codec/files.hpp"
-#include "codec/json_place.hpp"
+#include "codec/json_node.hpp"
 #include "results/manifest.hpp"
 #include "stasigraph/io.hpp"
 
@@ -41,7 +41,7 @@ void unpack_probes(const Bytes& bytes, const std::string& where, ProbeNet& net, 
 std::string captures_key(const InputKeys& keys, std::size_t set);
 Json reflections_json(const std::vector<ReflectionProbe>& probes);
 /// Throws Error where a value is not what it should be.
-std::vector<ReflectionProbe> reflections_of(const JsonPlace& list);
+std::vector<ReflectionProbe> reflections_of(const JsonNode& list);
 /// Level 0 as it would be seen on a globe: rows from the zenith, the middle column looking north (-Z).
 std::vector<Rgb> unrolled(const CubeMap& map, int width);
 /// A set's maps and pictures of them, mirror-<name of the probe>.

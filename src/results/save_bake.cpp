@@ -4,7 +4,7 @@
 
 #include "codec/files.hpp"
 #include "codec/images.hpp"
-#include "codec/json_place.hpp"
+#include "codec/json_node.hpp"
 #include "results/inputs_file.hpp"
 #include "results/level_glb.hpp"
 #include "results/lit_glb.hpp"
@@ -423,8 +423,10 @@ Manifest manifest_of(const Level& level, const Atlas& atlas, const Baked& baked)
 
 }  // namespace
 
-std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_file, const Level& given,
-                                const Atlas& atlas, const Baked& baked, const SaveOptions& options) {
+std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_file,
+                                const ChartedLevel& charted, const Baked& baked, const SaveOptions& options) {
+    const Level& given = charted.level;
+    const Atlas& atlas = charted.atlas;
     const auto start = std::chrono::steady_clock::now();
     check_writable(folder);
     check_output(folder, given, level_file);

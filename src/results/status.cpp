@@ -3,7 +3,7 @@
 #include <algorithm>
 
 #include "codec/files.hpp"
-#include "codec/json_place.hpp"
+#include "codec/json_node.hpp"
 #include "results/inputs_file.hpp"
 #include "results/result_folder.hpp"
 #include "results/result_parts.hpp"

@@ -35,8 +35,8 @@ void Composer::list_tiles() {
         const std::uint32_t along = tiles_along(game_.pages[page]);
         for (std::uint32_t i = 0; i < along * along; ++i, ++number) {
             const std::uint32_t code = game_.tiles.count > 0 ? game_.tiles[number] : nothing;
-            const auto here = static_cast<std::uint32_t>(places_.size());
-            places_.push_back({page, i % along * side, i / along * side, code});
+            const auto here = static_cast<std::uint32_t>(listed_.size());
+            listed_.push_back({page, i % along * side, i / along * side, code});
             const auto add = [&](std::uint32_t zone) {
                 by_zone[zone].push_back(here);
                 on_page_[std::size_t{zone} * game_.pages.count + page] = 1;
@@ -86,7 +86,7 @@ const char* Composer::plan() {
 }
 
 Tile Composer::tile(std::uint32_t zone, std::uint32_t number) const {
-    const TilePlace& p = place(zone, number);
+    const TileOnPage& p = listed(zone, number);
     const std::uint32_t all = game_.pages[p.page];
     return {p.page, 0, p.x, p.y, std::min(side, all - p.x), std::min(side, all - p.y)};
 }
@@ -103,7 +103,7 @@ std::size_t Composer::tile_bytes(std::uint32_t zone, std::uint32_t number) const
 
 void Composer::mix(std::uint32_t zone, std::uint32_t number, std::uint32_t copy, const PageTerm* terms,
                    std::size_t count) {
-    const TilePlace& at = place(zone, number);
+    const TileOnPage& at = listed(zone, number);
     const Tile t = tile(zone, number);
     const std::uint32_t all = game_.pages[t.page];
     for (std::uint32_t part = 0; part < 4; ++part) {

@@ -40,7 +40,7 @@ public:
     Pixels page(std::uint32_t copy, std::uint32_t page, std::uint32_t part) const;
 
 private:
-    struct TilePlace {
+    struct TileOnPage {
         std::uint32_t page, x, y, code;
     };
     struct Kept {
@@ -50,14 +50,14 @@ private:
     };
     const char* plan();
     void list_tiles();
-    const TilePlace& place(std::uint32_t zone, std::uint32_t number) const {
-        return places_[order_[first_[zone] + number]];
+    const TileOnPage& listed(std::uint32_t zone, std::uint32_t number) const {
+        return listed_[order_[first_[zone] + number]];
     }
 
     const Game::Data& game_;
     const char* wrong_ = nullptr;
-    std::vector<TilePlace> places_;
-    std::vector<std::uint32_t> order_, first_;  ///< Places by zone.
+    std::vector<TileOnPage> listed_;
+    std::vector<std::uint32_t> order_, first_;  ///< Numbers of those, by zone.
     std::vector<unsigned char> on_page_;
     std::vector<Kept> kept_;  ///< page * 4 + part.
     std::vector<PixelSource> sources_;

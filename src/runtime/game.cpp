@@ -128,9 +128,9 @@ SurfaceInfo Game::surface(std::uint32_t number) const noexcept {
     const format::Surface& s = data_->surfaces[number];
     SurfaceInfo info{data_->name(s.name), data_->name(s.node),      s.page,
                      data_->zone(s.zone), {s.scale[0], s.scale[1]}, {s.offset[0], s.offset[1]}};
-    if (number < data_->glb_places.count) {
-        info.glb_node = data_->glb_places[number].node;
-        info.glb_primitive = data_->glb_places[number].primitive;
+    if (number < data_->glb_primitives.count) {
+        info.glb_node = data_->glb_primitives[number].node;
+        info.glb_primitive = data_->glb_primitives[number].primitive;
     }
     return info;
 }

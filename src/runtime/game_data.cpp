@@ -52,8 +52,8 @@ const char* Game::Data::read_lists() {
     }
     for (std::uint32_t i = 0; i < pages.count; ++i)
         if (pages[i] == 0 || pages[i] > most_side) return "has a page without a size";
-    if (!take("GLBPLACE", glb_places)) return "has places of another kind";
-    if (glb_places.count != 0 && glb_places.count != surfaces.count)
+    if (!take("GLBPLACE", glb_primitives)) return "has places of another kind";
+    if (glb_primitives.count != 0 && glb_primitives.count != surfaces.count)
         return "has not a place for each surface";
     for (std::uint32_t i = 0; i < groups.count; ++i)
         if (!has_name(groups[i])) return "has a group without a name";
@@ -91,8 +91,8 @@ const char* Game::Data::read_net() {
     if (!take("NET", head)) return "has probes of another kind";
     if (head.count == 0) return nullptr;
     const format::Net& n = head[0];
-    if (n.map_side < 1 || n.map_side > 64 || n.stand_ins > 3 || n.dimension > 3) return "has a damaged net";
-    const std::uint64_t points = std::uint64_t{n.probes} + n.stand_ins,
+    if (n.map_side < 1 || n.map_side > 64 || n.auxiliary > 3 || n.dimension > 3) return "has a damaged net";
+    const std::uint64_t points = std::uint64_t{n.probes} + n.auxiliary,
                         map = std::uint64_t{n.map_side} * n.map_side;
     Part<float> position, front_share, clearance, reach, distance, inverse;
 
@@ -182,13 +182,13 @@ const char* Game::Data::read_reflections() {
         return "has reflection probes of another kind";
     map_pixels = raw.data;
     map_bytes = std::uint64_t{raw.count} * 64;
-    places = new ReflectionPlace[reflections.count + std::size_t{1}];
+    places = new ReflectionVolume[reflections.count + std::size_t{1}];
     for (std::uint32_t i = 0; i < reflections.count; ++i) {
         const format::Reflection& m = reflections[i];
         if (!has_name(m.name) || m.shape > 2 || m.side == 0 || m.side > most_side || m.levels == 0 ||
             m.levels > most_levels || m.side >> (m.levels - 1) == 0)
             return "has a damaged reflection probe";
-        ReflectionPlace& p = places[i];
+        ReflectionVolume& p = places[i];
         p.reach = static_cast<Reach>(m.shape);
         p.middle = point(m.middle);
         p.half = point(m.half);

@@ -64,11 +64,11 @@ struct Game::Data {
     LampEntries entries;
     Part<std::uint32_t> lamp_names;
     Part<float> lamp_colors;  ///< Three of each set each lamp.
-    Part<format::GlbPlace> glb_places;
+    Part<format::GlbPrimitive> glb_primitives;
     Part<format::Reflection> reflections;
     Part<format::Map> maps;
     std::uint32_t* map_of = nullptr;  ///< set * reflections + reflection.
-    ReflectionPlace* places = nullptr;
+    ReflectionVolume* places = nullptr;
     OpenedNet opened;
     NearnessCode* nearness = nullptr;  ///< Where the file has distances instead.
     Part<std::uint32_t> zones, probe_zones;

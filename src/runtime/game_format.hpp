@@ -46,10 +46,10 @@ struct Surface {
 static_assert(sizeof(Surface) == 32);
 
 /// Where a surface stands in the written level; since minor version 2.
-struct GlbPlace {
+struct GlbPrimitive {
     std::uint32_t node, primitive;  ///< 0xffffffff: it is not in there.
 };
-static_assert(sizeof(GlbPlace) == 8);
+static_assert(sizeof(GlbPrimitive) == 8);
 
 struct Set {
     std::uint32_t name, unused;
@@ -67,7 +67,7 @@ struct Image {
 static_assert(sizeof(Image) == 40);
 
 struct Net {
-    std::uint32_t probes, stand_ins, cells, map_side, dimension;
+    std::uint32_t probes, auxiliary, cells, map_side, dimension;
     float base[3], axis[2][3];
 };
 static_assert(sizeof(Net) == 56);

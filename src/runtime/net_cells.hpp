@@ -34,12 +34,12 @@ inline float dot(Point a, Point b) {
 
 /// A net of probes, borrowed. Rules: (1) every cell is a tetrahedron of the points `vertex`; beside[k] is the
 /// cell over the face opposite vertex k, no_cell where there is none. (2) Points from `count` on are
-/// stand-ins without light, by which a net spans space whose probes lie in a plane, a line or a point;
+/// auxiliary points without light, by which a net spans space whose probes lie in a plane, a line or a point;
 /// `dimension` says in which, and points that are asked for are projected into it. (3) A cell's `inverse`
 /// takes an offset from its first vertex to the weights of the other three.
 struct NetView {
     std::uint32_t count = 0, cells = 0;
-    const float* position = nullptr;  ///< Three for each point, stand-ins included; metres.
+    const float* position = nullptr;  ///< Three for each point, auxiliary ones included; metres.
     const float* front_share = nullptr;
     const float* clearance =
         nullptr;                   ///< Metres around a probe in which it sees everything; null: not known.

@@ -82,7 +82,7 @@ const char* read_lamps(Bytes& in, std::uint32_t count, LampKind last, SetLamps& 
 /// Whether all that cells name is there, and cells that touch know of one another.
 const char* wrong_net(const ProbeData& d) {
     for (std::size_t i = 0; i < d.vertex.size(); ++i) {
-        if (d.vertex[i] >= d.count + d.stand_ins) return "names a probe that is not there";
+        if (d.vertex[i] >= d.count + d.auxiliary) return "names a probe that is not there";
         if (d.adjacent[i] == no_cell) continue;
         if (d.adjacent[i] >= d.cells) return damaged_net;
         const std::uint32_t* back = d.adjacent.data() + 4 * std::size_t{d.adjacent[i]};
@@ -116,17 +116,17 @@ ReadProbes read_probe_data(const void* bytes, std::size_t size, ProbeData& out) 
     out.count = in.word();
     const std::uint32_t sets = in.word();
     out.cells = in.word();
-    out.stand_ins = in.word();
+    out.auxiliary = in.word();
     const std::uint32_t side = in.word(), dimension = in.word(), volumes = in.word();
     if (side < 1 || side > 64 || (written >= 4 && side % 2 != 0) || sets > 4096 || volumes > 65536 ||
-        out.stand_ins > 3 || dimension > 3)
+        out.auxiliary > 3 || dimension > 3)
         return damaged("has a damaged header");
     out.side = static_cast<int>(side);
     out.dimension = static_cast<int>(dimension);
     in.copy(out.base, sizeof out.base);
     in.copy(out.axis, sizeof out.axis);
     in.word();
-    const std::uint64_t count = out.count, points = count + out.stand_ins, cells = out.cells,
+    const std::uint64_t count = out.count, points = count + out.auxiliary, cells = out.cells,
                         map = std::uint64_t{side} * side;
     if (!in.has_words(3 * points + 4 * count + 8 * cells + (written < 4 ? map : map / 2) * count +
                       27 * sets * count))

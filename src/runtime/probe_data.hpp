@@ -25,11 +25,11 @@ struct SetLamps {
 };
 
 struct ProbeData {
-    std::uint32_t count = 0, stand_ins = 0, cells = 0;
+    std::uint32_t count = 0, auxiliary = 0, cells = 0;
     int side = 0;  ///< Of a map of nearness.
     int dimension = 0;
     float base[3]{}, axis[2][3]{};
-    std::vector<float> position;  ///< Three a probe, then those of stand-ins.
+    std::vector<float> position;  ///< Three a probe, then those of auxiliary points.
     std::vector<float> front_share, clearance, reach;
     std::vector<std::uint32_t> origin;            ///< Rule above, volume in the lower 24 bits.
     std::vector<std::uint32_t> vertex, adjacent;  ///< Four a cell.

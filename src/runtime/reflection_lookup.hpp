@@ -10,7 +10,7 @@ enum class Reach : std::uint32_t { box, sphere, plane };
 
 /// What a lookup needs of a reflection probe. Axes are a right-handed frame of unit vectors; a plane's second
 /// is its normal.
-struct ReflectionPlace {
+struct ReflectionVolume {
     Reach reach = Reach::box;
     Point middle{}, half{}, axis[3] = {};
     float radius = 0, blend = 0;
@@ -21,7 +21,7 @@ struct ReflectionPlace {
 
 namespace detail {
 
-inline float at_axis(const ReflectionPlace& p, Point offset, int axis) {
+inline float at_axis(const ReflectionVolume& p, Point offset, int axis) {
     return dot(offset, p.axis[axis]);
 }
 
@@ -34,7 +34,7 @@ inline float faded(float beyond, float blend) {
 }  // namespace detail
 
 /// How much a probe has to say for a surface there, 0 to 1.
-inline float reflection_share(const ReflectionPlace& p, Point at, Point normal) {
+inline float reflection_share(const ReflectionVolume& p, Point at, Point normal) {
     // A little off its surface: the other side of a wall is farther from this room than the wall is thick.
     constexpr float most_off = 0.25f;
     const float off = p.reach == Reach::plane ? 0 : p.blend < most_off ? p.blend : most_off;
@@ -64,7 +64,7 @@ inline bool reflections_full(int count, float left) {
 
 /// Where to look in a probe's map for what is seen from a point along a direction: towards the place where
 /// that ray leaves the room. Points outside of it count as on its wall. Without a room: the direction itself.
-inline Point reflection_lookup(const ReflectionPlace& p, Point at, Point direction) {
+inline Point reflection_lookup(const ReflectionVolume& p, Point at, Point direction) {
     if (!p.parallax) return direction;
     const float half[3] = {p.room_half.x, p.room_half.y, p.room_half.z};
     const Point d = at - p.room_middle;

@@ -358,9 +358,8 @@ Hit RayCaster::gathered(const Ray& ray, std::uint32_t seed, Rgb& tint) const noe
     return is_on_edge(hit) ? gathered_inside(hit, ray, seed, tint) : hit;
 }
 
-bool RayCaster::gathered_batch(Vec3 origin, std::span<const Vec3> directions, const std::uint8_t* order,
-                               std::uint32_t row_seed, const std::uint32_t* numbers, Hit* hits,
-                               Rgb* tints) const noexcept {
+bool RayCaster::gathered_batch(const Batch& batch, Hit* hits, Rgb* tints) const noexcept {
+    const auto [origin, directions, order, row_seed, numbers] = batch;
     const auto count = static_cast<std::uint32_t>(directions.size());
     bool tinted = false;
     for (std::uint32_t from = 0; from < count; from += 8) {

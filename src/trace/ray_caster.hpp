@@ -67,13 +67,18 @@ public:
     /// through, decided by (seed, name of the surface, triangle) alone; `tint` is the colour of what was
     /// passed. A ray that ends on a triangle's edge is decided by one to a place just inside of it.
     Hit gathered(const Ray& ray, std::uint32_t seed, Rgb& tint) const noexcept;
-    /// The same for rays from one origin: hits[i] for directions[i] with the seed gather_seed(row_seed,
-    /// numbers[i]), traced in the given order of indices. `tints` is written only where the answer is true.
-    /// A ray's hit does not depend on the others of its batch. (The last bits of distance and u, v may differ
-    /// from gathered(): the kernel has other code for single rays.)
-    bool gathered_batch(Vec3 origin, std::span<const Vec3> directions, const std::uint8_t* order,
-                        std::uint32_t row_seed, const std::uint32_t* numbers, Hit* hits,
-                        Rgb* tints) const noexcept;
+    /// Rays from one origin: directions[i] has the seed gather_seed(row_seed, numbers[i]).
+    struct Batch {
+        Vec3 origin;
+        std::span<const Vec3> directions;
+        const std::uint8_t* order;  ///< In which they are traced: indices.
+        std::uint32_t row_seed;
+        const std::uint32_t* numbers;
+    };
+    /// The same for such rays, by their index. `tints` is written only where the answer is true. A ray's hit
+    /// does not depend on the others of its batch. (The last bits of distance and u, v may differ from
+    /// gathered(): the kernel has other code for single rays.)
+    bool gathered_batch(const Batch& batch, Hit* hits, Rgb* tints) const noexcept;
 
     /// Into how many solids a place lies, as seen along a ray: faces left from behind less those met from the
     /// front. Glass and double-sided faces do not count.

@@ -29,11 +29,16 @@ inline void order_by_cell(const float* x, const float* y, std::uint32_t count,
     for (std::uint32_t k = 0; k < count; ++k) order[start[key[k]]++] = static_cast<std::uint8_t>(k);
 }
 
+struct OneRow {
+    const RowSource& source;
+    std::size_t row = 0;
+};
+
 /// Points number(0) .. number(count - 1) of the unit square that a row's directions are made from, written as
 /// plain arrays so that the compiler vectorises it.
 template <class Number>
-void fill_unit_points(const RowSource& source, std::size_t row, Number number, std::uint32_t count, float* x,
-                      float* y) {
+void fill_unit_points(const OneRow& of, Number number, std::uint32_t count, float* x, float* y) {
+    const auto& [source, row] = of;
     const std::uint32_t seed = source.seeds[row];
     if (!source.guide.empty()) {
         GuideReader guide(source.guides, source.guide[row]);
@@ -52,11 +57,12 @@ void fill_unit_points(const RowSource& source, std::size_t row, Number number, s
 /// The same as directions. `order`, where given, receives an order in which neighbours point nearly the same
 /// way: traced like that, one ray finds in the cache what the last one left there.
 template <class Number>
-void fill_directions(const RowSource& source, std::size_t row, Number number, std::uint32_t count,
+void fill_directions(const OneRow& of, Number number, std::uint32_t count,
                      std::array<Vec3, direction_batch>& out,
                      std::array<std::uint8_t, direction_batch>* order = nullptr) {
+    const auto& [source, row] = of;
     alignas(32) float x[direction_batch], y[direction_batch];
-    fill_unit_points(source, row, number, count, x, y);
+    fill_unit_points(of, number, count, x, y);
     const Receiver& r = source.receivers[row];
     if (order) order_by_cell(x, y, count, *order);
     if (r.in_air) {

@@ -34,7 +34,7 @@ public:
         row_ = row;
         alignas(32) float x[direction_batch], y[direction_batch];
         for (auto from = static_cast<std::uint32_t>(parts_.size()); from < count; from += direction_batch) {
-            fill_unit_points(recorded_.rows, row, numbers_from(from), direction_batch, x, y);
+            fill_unit_points({recorded_.rows, row}, numbers_from(from), direction_batch, x, y);
             for (std::uint32_t i = 0; i < direction_batch; ++i) parts_.push_back(part_at(x[i], y[i]));
         }
         return {parts_.data(), count};

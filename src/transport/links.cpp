@@ -74,12 +74,12 @@ void Links::for_rows(std::size_t grain, Job& job,
 
 void row_directions(const RowSource& source, std::size_t row, std::uint32_t first, std::uint32_t count,
                     std::array<Vec3, direction_batch>& out) {
-    fill_directions(source, row, numbers_from(first), count, out);
+    fill_directions({source, row}, numbers_from(first), count, out);
 }
 
 Vec3 row_direction(const RowSource& source, std::size_t row, std::uint32_t k) {
     std::array<Vec3, direction_batch> out;
-    fill_directions(source, row, numbers_from(k), 1, out);
+    fill_directions({source, row}, numbers_from(k), 1, out);
     return out[0];
 }
 

@@ -67,11 +67,12 @@ struct Tracer {
     template <class Number>
     void trace(std::size_t row, Number number, std::uint32_t count, std::uint32_t* out) {
         const Receiver& r = source.receivers[row];
-        fill_directions(source, row, number, count, directions, &order);
+        fill_directions({source, row}, number, count, directions, &order);
         std::array<std::uint32_t, batch> numbers;
         for (std::uint32_t i = 0; i < count; ++i) numbers[i] = number(i);
-        any_tint = caster.gathered_batch(r.position, {directions.data(), count}, order.data(),
-                                         source.seeds[row], numbers.data(), hits.data(), tints.data());
+        any_tint = caster.gathered_batch(
+            {r.position, {directions.data(), count}, order.data(), source.seeds[row], numbers.data()},
+            hits.data(), tints.data());
         find_texels(texels, two_sided, hits, count, out);
         for (std::uint32_t i = 0; i < count; ++i) {
             if (!meets_texel(out[i])) continue;

@@ -63,26 +63,36 @@ void add_rows_any(std::size_t blocks, const std::uint32_t* words, std::size_t co
     }
 }
 
-/// A row's mean for each group over the links that count for it; sum has the field's stride.
-void mean_row(const std::uint32_t* words, const RowLengths& lengths, std::size_t row, const HalfField& from,
-              std::vector<float>& sum, float* to) {
-    const std::size_t stride = sum.size();
-    std::fill(sum.begin(), sum.end(), 0.0f);
-    const std::uint32_t longest = lengths.longest(row);
-    std::uint32_t added = 0;
-    for (std::uint32_t until = lengths.first; until <= longest && until > 0; until *= 2) {
-        add_rows_any(stride / 8, words + added, until - added, from, sum.data());
-        added = until;
-        const float share = 1.0f / static_cast<float>(until);
-        if (until == longest && until == lengths.first) {
-            for (std::size_t i = 0; i < stride; ++i) to[i] = sum[i] * share;
-            return;
+/// A row's mean for each group over the links that count for it. One for each thread's piece of work.
+class RowMean {
+public:
+    RowMean(const RowLengths& lengths, const HalfField& from)
+        : lengths_(lengths), from_(from), sum_(from.unit.size()) {}
+
+    void write(const std::uint32_t* words, std::size_t row, float* to) {
+        const std::size_t stride = sum_.size();
+        std::fill(sum_.begin(), sum_.end(), 0.0f);
+        const std::uint32_t longest = lengths_.longest(row);
+        std::uint32_t added = 0;
+        for (std::uint32_t until = lengths_.first; until <= longest && until > 0; until *= 2) {
+            add_rows_any(stride / 8, words + added, until - added, from_, sum_.data());
+            added = until;
+            const float share = 1.0f / static_cast<float>(until);
+            if (until == longest && until == lengths_.first) {
+                for (std::size_t i = 0; i < stride; ++i) to[i] = sum_[i] * share;
+                return;
+            }
+            for (std::size_t g = 0; g < lengths_.groups; ++g)
+                if (lengths_.at(row, g) == until)
+                    for (std::size_t c = 3 * g; c < 3 * g + 3; ++c) to[c] = sum_[c] * share;
         }
-        for (std::size_t g = 0; g < lengths.groups; ++g)
-            if (lengths.at(row, g) == until)
-                for (std::size_t c = 3 * g; c < 3 * g + 3; ++c) to[c] = sum[c] * share;
     }
-}
+
+private:
+    const RowLengths& lengths_;
+    const HalfField& from_;
+    std::vector<float> sum_;
+};
 
 /// For each group of `fresh` the largest value of its new light over all its light so far; texels darker than
 /// `floor` count as that. `of`: which group of the total each one is.
@@ -159,10 +169,10 @@ void apply_links(const Links& links, const RowLengths& lengths, const HalfField&
                  Job& job) {
     const std::size_t blocks = to.stride / 8;
     links.for_rows(solved_rows_per_task, job, [&](std::size_t begin, std::size_t end) {
-        std::vector<float> sum(to.stride);
+        RowMean mean(lengths, from);
         for (std::size_t row = begin; row < end; ++row) {
             float* out = &to.values[row * to.stride];
-            mean_row(links.row(row), lengths, row, from, sum, out);
+            mean.write(links.row(row), row, out);
             const std::uint32_t longest = lengths.longest(row);
             for (const TintedLink& t : links.tints_of(row)) {
                 if (t.link >= longest) break;

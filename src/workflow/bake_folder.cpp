@@ -159,7 +159,7 @@ private:
         if (!options.probes) baked.placed.emplace();
         Baker baker(std::move(baked), job_, w.atlas.surfaces.empty() ? nullptr : &w.atlas, store);
         w.atlas = baker.atlas();
-        CapturedBake lit = light_and_capture(baker, baker.level(), reflections, job_, store, numbers);
+        CapturedBake lit = light_and_capture(baker, baker.level(), {reflections, numbers}, job_, store);
         w.baked = std::move(lit.baked);
         w.captures = lit.figures;
         w.leaks = leaks_by_surface(w.level, w.atlas, w.baked, job_);
@@ -169,7 +169,7 @@ private:
         w.times = summed(w.times);
         options.times = w.times;
         const double made = watch.seconds();
-        w.files = save_bake(request_.folder, request_.level_file, w.level, w.atlas, w.baked, options);
+        w.files = save_bake(request_.folder, request_.level_file, {w.level, w.atlas}, w.baked, options);
         refresh_game(request_.level_file, request_.folder, w.level.quality.tier, job_);
         w.times.push_back({std::string(stage_name(Stage::write)), watch.seconds() - made});
         return w;
@@ -341,7 +341,7 @@ void refresh_game(const fs::path& level_file, const fs::path& folder, Tier tier,
         job.note("game.sgl is out of date: " + e.text());
         return;
     }
-    save_game(file, level, bake.atlas, bake, {.pixels = small ? GamePixels::rgb9e5 : GamePixels::half});
+    save_game(file, {level, bake.atlas}, bake, {.pixels = small ? GamePixels::rgb9e5 : GamePixels::half});
 }
 
 }  // namespace stasigraph

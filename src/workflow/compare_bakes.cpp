@@ -53,7 +53,7 @@ Picture picture_of(const ComparedResult& r, const Camera& camera, const ViewOpti
     const Level shown = as_in_set(r.level, set_index(r.level, r.set().name));
     const ViewLight light{&r.set(), &r.bake.probes, &r.bake.visibility, &r.bake.occlusion,
                           &r.bake.reflections};
-    return view(shown, r.bake.atlas, light, camera, settings, job);
+    return view({shown, r.bake.atlas}, light, camera, settings, job);
 }
 
 /// A page as a picture, nit of white, in another size: the mean of the texels under each pixel.
@@ -166,8 +166,8 @@ ComparedPictures BakeComparison::draw(const DrawRequest& request, Job& job) cons
             p.before = picture_of(*before_, *request.camera, settings, job);
         } else {
             const std::uint32_t set = set_index(after_.level, after_.set().name);
-            p.before = reference_view(as_in_set(after_.level, set), set, *request.camera, settings.width,
-                                      settings.height, paths_, job);
+            p.before = reference_view(as_in_set(after_.level, set), set, *request.camera,
+                                      {settings.width, settings.height, paths_}, job);
             settings.moving = settings.mirror = false;
         }
         p.after = picture_of(after_, *request.camera, settings, job);

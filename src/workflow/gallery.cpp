@@ -208,7 +208,7 @@ struct Gallery::State {
             w.out.set = bake->sets[0].name;
             w.out.stale = bake->stale;
         }
-        return view(*shown, charts, light, w.request.camera, w.settings, w.job);
+        return view({*shown, charts}, light, w.request.camera, w.settings, w.job);
     }
     /// The level's light by groups from the cache of its last bake, and the states of texels.
     Baked baked_again(Work& w, const std::string& set, bool by_group, Atlas& charts) {

@@ -41,9 +41,12 @@ std::string list_of(std::uint32_t count, const std::function<std::string(std::ui
 
 class Walk {
 public:
-    Walk(const PlayScript& script, const Level& level, const SavedBake& bake,
-         const std::filesystem::path& game)
-        : script_(script), bake_(bake), level_(level), tree_(tree_of(level, stands_still, 1)) {
+    Walk(const PlayScript& script, const PlayedLevel& played)
+        : script_(script),
+          bake_(played.bake),
+          level_(played.level),
+          tree_(tree_of(played.level, stands_still, 1)) {
+        const auto& [level, bake, game] = played;
         if (game_.open(game.c_str()) != rt::Status::ok)
             throw Error{.what = game_.message(),
                         .where = game.string(),
@@ -441,7 +444,7 @@ private:
         Job quiet;
         ViewLight light{&mixed_, &bake_.probes,   &bake_.visibility, nullptr, &bake_.reflections,
                         nullptr, &surface_gains_, &light_gains_};
-        f.picture = view(now, bake_.atlas, light, camera(m),
+        f.picture = view({now, bake_.atlas}, light, camera(m),
                          {.width = script_.width, .height = script_.height}, quiet);
         const float metered = auto_exposure(f.picture), most = stops_a_second / script_.fps;
         exposure_ = number == 0 ? metered : exposure_ + std::clamp(metered - exposure_, -most, most);
@@ -468,9 +471,9 @@ private:
 
 }  // namespace
 
-PlayResult play(const PlayScript& script, const Level& level, const SavedBake& bake,
-                const std::filesystem::path& game, const std::function<void(PlayFrame&&)>& take, Job& job) {
-    Walk walk(script, level, bake, game);
+PlayResult play(const PlayScript& script, const PlayedLevel& played,
+                const std::function<void(PlayFrame&&)>& take, Job& job) {
+    Walk walk(script, played);
     return walk.run(take, job);
 }
 

@@ -271,7 +271,7 @@ private:
         if (places.size() < 2) return {};
         const Level shown = as_in_set(level, set_index(level, b.sets[0].name));
         const ViewLight light{&b.sets[0], &b.probes, &b.visibility, nullptr, nullptr, nullptr};
-        std::vector<WalkStep> steps = walk_probes(shown, b.atlas, light, places, {.step = 1e6f}, job_);
+        std::vector<WalkStep> steps = walk_probes({shown, b.atlas}, light, places, {.step = 1e6f}, job_);
         std::sort(steps.begin(), steps.end(),
                   [](const WalkStep& x, const WalkStep& y) { return x.error < y.error; });
         const auto at = [&](double share) {

@@ -59,7 +59,7 @@ public:
         Baker& baker = baker_for(level);
         const std::vector<ReflectionProbe> mirrors =
             !request_.on_white ? place_reflections(level, job_, store_) : std::vector<ReflectionProbe>{};
-        const Baked baked = light_and_capture(baker, level, mirrors, job_, store_, {wanted}).baked;
+        const Baked baked = light_and_capture(baker, level, {mirrors, {wanted}}, job_, store_).baked;
         t.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
         t.traced = baked.figures.traced - std::exchange(traced_, baked.figures.traced);
         t.layers_made = baked.figures.layers_made;
@@ -67,13 +67,13 @@ public:
         t.noise = baked.figures.noise_left();
         const Level shown = as_in_set(level, wanted);
         t.picture = view(
-            shown, baker.atlas(),
+            {shown, baker.atlas()},
             {&baked.sets[0], &baked.probes, &baked.visibility, &baked.occlusion, &baked.reflections}, camera,
             {.width = request_.width,
              .height = request_.height,
              .show = request_.on_white ? Show::light : Show::lit},
             job_);
-        measure(view(shown, baker.atlas(),
+        measure(view({shown, baker.atlas()},
                      {&baked.sets[0], &baked.probes, &baked.visibility, &baked.occlusion, {}}, camera,
                      {.width = 160, .height = 100, .samples = 1, .show = Show::light}, job_),
                 t);

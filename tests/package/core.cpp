@@ -16,6 +16,6 @@ int main() {
     Atlas atlas;
     const Baked baked = bake(level, atlas, job);
     const auto light =
-        meter_lightmap(level, atlas, baked.sets[0], {{{0.5f, 0, 0.5f}, Vec3{0, 1, 0}}}, 0.05f, job);
+        meter_lightmap({level, atlas}, baked.sets[0], {{{0.5f, 0, 0.5f}, Vec3{0, 1, 0}}}, 0.05f, job);
     return light[0].irradiance && std::abs(light[0].irradiance->g - 3141.59f) < 1 ? 0 : 1;
 }

@@ -1,5 +1,5 @@
-// Explicit light: how far a bake is off what many more rays say, for each group alone, links and bounces
-// aside.
+// Directly sampled light: how far a bake is off what many more rays say, for each group alone, links and
+// bounces aside.
 
 #include <fmt/core.h>
 
@@ -17,7 +17,7 @@ using namespace stasigraph;
 namespace {
 
 struct OwnLight {
-    std::vector<float> light;  ///< Luminance of the explicit light, lux.
+    std::vector<float> light;  ///< Luminance of the directly sampled light, lux.
     std::vector<std::uint8_t> valid;
 };
 
@@ -40,9 +40,10 @@ std::vector<OwnLight> light_of(const Level& level, double& seconds, Job& job) {
 
 }  // namespace
 
-/// Texels whose explicit light is off by over 10, 20 and 50 % of the mean of bakes with other seeds and an
-/// eighth of the noise asked for. Light under a hundredth of what its group typically is counts as that much.
-void bench_explicit(const std::string& file, const std::string& tier, float density) {
+/// Texels whose directly sampled light is off by over 10, 20 and 50 % of the mean of bakes with other seeds
+/// and an eighth of the noise asked for. Light under a hundredth of what its group typically is counts as
+/// that much.
+void bench_direct(const std::string& file, const std::string& tier, float density) {
     constexpr int bakes = 3;
     constexpr double least_share = 0.01;
     Level level = load_level(file);

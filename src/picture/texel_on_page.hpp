@@ -6,13 +6,13 @@
 
 namespace stasigraph {
 
-struct PagePlace {
+struct TexelOnPage {
     std::uint32_t page = 0;
     int x = 0, y = 0;
     std::size_t index = 0;
     Vec2 middle() const { return {static_cast<float>(x) + 0.5f, static_cast<float>(y) + 0.5f}; }
 };
-inline PagePlace page_place(const Atlas& atlas, const TexelSet& texels, std::uint32_t t) {
+inline TexelOnPage texel_on_page(const Atlas& atlas, const TexelSet& texels, std::uint32_t t) {
     const SurfaceUv& uv = atlas.surfaces[texels.grid[t] / 2];
     const Layout& layout = atlas.layouts[uv.layout];
     const Chart& chart = layout.charts[layout.chart[texels.triangle[t]]];

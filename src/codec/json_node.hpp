@@ -13,9 +13,9 @@ namespace stasigraph {
 using Json = nlohmann::ordered_json;
 
 /// A value in a document, or the absence of one. Borrows the document.
-class JsonPlace {
+class JsonNode {
 public:
-    JsonPlace(const Json& value, std::string file) : value_(&value), where_(std::move(file)) {}
+    JsonNode(const Json& value, std::string file) : value_(&value), where_(std::move(file)) {}
 
     bool exists() const { return value_ != nullptr; }
     explicit operator bool() const { return exists(); }
@@ -23,13 +23,13 @@ public:
     const std::string& where() const { return where_; }
 
     /// A member of an object; absent where the object or the member is.
-    JsonPlace operator[](const char* key) const {
+    JsonNode operator[](const char* key) const {
         if (!value_) return {nullptr, name(key)};
         if (!value_->is_object()) fail("is not an object");
         const auto at = value_->find(key);
         return {at == value_->end() ? nullptr : &*at, name(key)};
     }
-    JsonPlace operator[](std::size_t i) const {
+    JsonNode operator[](std::size_t i) const {
         return {&(*value_)[i], where_ + "[" + std::to_string(i) + "]"};
     }
 
@@ -88,7 +88,7 @@ public:
     }
 
 private:
-    JsonPlace(const Json* value, std::string where) : value_(value), where_(std::move(where)) {}
+    JsonNode(const Json* value, std::string where) : value_(value), where_(std::move(where)) {}
     std::string name(const char* key) const { return where_ + (where_.ends_with(":") ? " " : ".") + key; }
     const Json* value_;
     std::string where_;
