@@ -19,6 +19,31 @@ struct Options {
 /// Frames of the contact sheet: at most twelve, evenly over all.
 constexpr int most_shown = 12;
 
+Json played_json(const fs::path& to, const Json& frames, const PlayResult& r) {
+    Json j = {{"folder", to.string()},
+              {"frames", frames},
+              {"advance_us", {{"mean", r.advance_mean}, {"most", r.advance_most}}},
+              {"sample_us", r.sample_mean},
+              {"light", Json::array()}};
+    for (const PlayMoment& m : r.moments)
+        j["light"].push_back(
+            {{"at_s", m.at}, {"place", vec(m.place)}, {"lux", rgb(m.light)}, {"zone", m.zone}});
+    return j;
+}
+
+void tell(const fs::path& to, const PlayResult& r) {
+    std::string zone = "?";
+    for (const PlayMoment& m : r.moments) {
+        if (m.zone == zone) continue;
+        zone = m.zone;
+        say("  {:5.1f} s  {:<14} {:10.4g} lux on the figure\n", m.at, zone.empty() ? "in no zone" : zone,
+            luminance(m.light));
+    }
+    say("the runtime took {:.1f} us a frame, {:.0f} at most (pages composited), and {:.2f} us a lookup\n",
+        r.advance_mean, r.advance_most, r.sample_mean);
+    say("wrote {} frames, sheet.png and light.png to {}\n", r.frames, to.string());
+}
+
 void run(Options& o, Job& job) {
     PlayScript script = load_play(o.common.level);
     if (o.until >= 0) script.until = o.until;
@@ -65,28 +90,10 @@ void run(Options& o, Job& job) {
         fmt::format("{}: {:.1f} s, {} frames", o.common.level.stem().string(), script.until, r.frames);
     write_contact_sheet(to / "sheet.png", title, layout, pictures);
     write_play_plot(to / "light.png", title, script, r.moments);
-    if (o.common.json) {
-        Json j = {{"folder", to.string()},
-                  {"frames", frames},
-                  {"advance_us", {{"mean", r.advance_mean}, {"most", r.advance_most}}},
-                  {"sample_us", r.sample_mean},
-                  {"light", Json::array()}};
-        for (const PlayMoment& m : r.moments)
-            j["light"].push_back(
-                {{"at_s", m.at}, {"place", vec(m.place)}, {"lux", rgb(m.light)}, {"zone", m.zone}});
-        say("{}\n", j.dump(1));
-        return;
-    }
-    std::string zone = "?";
-    for (const PlayMoment& m : r.moments) {
-        if (m.zone == zone) continue;
-        zone = m.zone;
-        say("  {:5.1f} s  {:<14} {:10.4g} lux on the figure\n", m.at, zone.empty() ? "in no zone" : zone,
-            luminance(m.light));
-    }
-    say("the runtime took {:.1f} us a frame, {:.0f} at most (pages composited), and {:.2f} us a lookup\n",
-        r.advance_mean, r.advance_most, r.sample_mean);
-    say("wrote {} frames, sheet.png and light.png to {}\n", r.frames, to.string());
+    if (o.common.json)
+        say("{}\n", played_json(to, frames, r).dump(1));
+    else
+        tell(to, r);
 }
 
 }  // namespace

@@ -66,6 +66,23 @@ GuidedSpread guided_spread(const GuideSource& s, const HalfField& sent, std::siz
     return out;
 }
 
+/// What three channels of a row's links tell: sums of all n, of the first half, and of squares.
+struct RowSpread {
+    float scatter = 0, halves = 0;
+};
+RowSpread spread_of_row(const float* sum, const float* half, const float* squares, const GuidedSpread& guided,
+                        float n) {
+    float scatter = 0, difference = 0;
+    for (std::size_t c = 0; c < 3; ++c) {
+        const float whole = sum[c] - guided.sum[c], first = half[c] - guided.half[c],
+                    square = squares[c] - guided.squares[c];
+        const float apart = (2 * first - whole) / n;
+        scatter += std::max(0.0f, square - whole * whole / (n - guided.count)) / n;
+        difference += apart * apart;
+    }
+    return {scatter / n + guided.variance, difference + guided.variance};
+}
+
 Spread spread_of(const GuideSource& s, Job& job) {
     const std::size_t count = s.texels.size(), groups = s.lengths.groups, stride = s.light.stride;
     Spread spread{std::vector<float>(count * groups, 0.0f), std::vector<float>(count * groups, 0.0f)};
@@ -112,19 +129,11 @@ Spread spread_of(const GuideSource& s, Job& job) {
                     if (length / 2 == to)
                         for (std::size_t c = 3 * g; c < 3 * g + 3; ++c) half[c] = sum[c];
                     if (length != to) continue;
-                    const auto n = static_cast<float>(length);
                     const GuidedSpread guided = guided_spread(s, sent, g, {i, 0, length}, parts);
-                    float scatter = 0, difference = 0;
-                    for (std::size_t c = 0; c < 3; ++c) {
-                        const float whole = sum[3 * g + c] - guided.sum[c],
-                                    first = half[3 * g + c] - guided.half[c],
-                                    square = squares[3 * g + c] - guided.squares[c];
-                        const float apart = (2 * first - whole) / n;
-                        scatter += std::max(0.0f, square - whole * whole / (n - guided.count)) / n;
-                        difference += apart * apart;
-                    }
-                    spread.scatter[i * groups + g] = scatter / n + guided.variance;
-                    spread.halves[i * groups + g] = difference + guided.variance;
+                    const RowSpread of_row = spread_of_row(&sum[3 * g], &half[3 * g], &squares[3 * g], guided,
+                                                           static_cast<float>(length));
+                    spread.scatter[i * groups + g] = of_row.scatter;
+                    spread.halves[i * groups + g] = of_row.halves;
                 }
             }
         }

@@ -71,71 +71,73 @@ void load_smoothed(const Making& m, LightField& light, LightField& gradients, st
     done = static_cast<std::size_t>(groups);
 }
 
+/// Light by links, smoothed where that lowers its error, and looked at again where it stands out.
+void smooth(const Making& m, const Solved& solved, LightField& by_links, LightField& gradients, Job& job) {
+    const UnlitLevel& g = m.unlit;
+    const std::size_t groups = m.size();
+    job.parallel(g.texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i)
+            for (std::size_t c = 0; g.judged.is_valid(i) && c < groups; ++c) {
+                by_links.add(i, c, m.layer(c).sampled.light[i] * -1.0f);
+                if (!m.layer(c).live.light.empty()) by_links.add(i, c, m.layer(c).live.light[i] * -1.0f);
+            }
+    });
+    const TexelFlags wanted = g.lightmapped();
+    std::vector<const SkyLight*> skies;
+    for (std::size_t c = 0; c < groups; ++c) skies.push_back(m.sky(c));
+    DenoiseGuide guide = guide_denoise({.texels = g.texels,
+                                        .recorded = g.recorded(),
+                                        .lengths = solved.lengths,
+                                        .wanted = wanted,
+                                        .graph = g.judged.graph,
+                                        .reach = m.unlit.reach(job),
+                                        .albedo = m.albedo,
+                                        .light = solved.light,
+                                        .by_links = by_links,
+                                        .weights = m.weights,
+                                        .sky = skies,
+                                        .guided = solved.guided},
+                                       job);
+    guide.strength = g.tier.smoothing;
+    for (const float floor : m.floor) guide.unseen.push_back(unseen_error * floor);
+    SmoothingSteps steps;
+    load_smoothed(m, by_links, gradients, steps.done);
+    steps.after = [&](std::size_t done) {
+        if (done < groups) save_smoothed(m, by_links, gradients, done);
+    };
+    const bool some = !g.pages.gradient_rows.empty();
+    denoise({g.texels, g.judged.graph, wanted}, guide,
+            {by_links, some ? &g.pages.gradient_rows : nullptr, some ? &gradients : nullptr}, job, steps);
+    look_again(m, solved, wanted, by_links, job);
+}
+
 /// The solved light as it is shown: what came by links smoothed, while directly sampled light keeps its
 /// shadow edges; and its gradients. Direct light that stays live is left out.
 void show(const Making& m, const Solved& solved, Job& job) {
-    const LightField& light = solved.light;
-    const RowLengths& lengths = solved.lengths;
     const UnlitLevel& g = m.unlit;
-    const std::size_t groups = m.size();
-    LightField by_links = light, gradients;
+    const GradientRows& rows = g.pages.gradient_rows;
+    LightField by_links = solved.light, gradients;
     const auto take = [](Rgb e, Rgb off) {
         return Rgb{std::max(0.0f, e.r - off.r), std::max(0.0f, e.g - off.g), std::max(0.0f, e.b - off.b)};
     };
-    if (!g.pages.gradient_rows.empty()) gradients = gradients_by_links(m, light, lengths, job);
-    const bool smooth = m.quality.denoise == Denoise::automatic;
-    if (smooth) {
-        job.parallel(g.texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
-            for (std::size_t i = begin; i < end; ++i)
-                for (std::size_t c = 0; g.judged.is_valid(i) && c < groups; ++c) {
-                    by_links.add(i, c, m.layer(c).sampled.light[i] * -1.0f);
-                    if (!m.layer(c).live.light.empty()) by_links.add(i, c, m.layer(c).live.light[i] * -1.0f);
-                }
-        });
-        const TexelFlags wanted = g.lightmapped();
-        std::vector<const SkyLight*> skies;
-        for (std::size_t c = 0; c < groups; ++c) skies.push_back(m.sky(c));
-        DenoiseGuide guide = guide_denoise({.texels = g.texels,
-                                            .recorded = g.recorded(),
-                                            .lengths = lengths,
-                                            .wanted = wanted,
-                                            .graph = g.judged.graph,
-                                            .reach = m.unlit.reach(job),
-                                            .albedo = m.albedo,
-                                            .light = light,
-                                            .by_links = by_links,
-                                            .weights = m.weights,
-                                            .sky = skies,
-                                            .guided = solved.guided},
-                                           job);
-        guide.strength = g.tier.smoothing;
-        for (const float floor : m.floor) guide.unseen.push_back(unseen_error * floor);
-        SmoothingSteps steps;
-        load_smoothed(m, by_links, gradients, steps.done);
-        steps.after = [&](std::size_t done) {
-            if (done < groups) save_smoothed(m, by_links, gradients, done);
-        };
-        const bool some = !g.pages.gradient_rows.empty();
-        const SmoothedLight smoothed{by_links, some ? &g.pages.gradient_rows : nullptr,
-                                     some ? &gradients : nullptr};
-        denoise({g.texels, g.judged.graph, wanted}, guide, smoothed, job, steps);
-        look_again(m, solved, wanted, by_links, job);
-    }
-    for (std::size_t c = 0; c < groups; ++c) {
+    if (!rows.empty()) gradients = gradients_by_links(m, solved.light, solved.lengths, job);
+    const bool smoothed = m.quality.denoise == Denoise::automatic;
+    if (smoothed) smooth(m, solved, by_links, gradients, job);
+    for (std::size_t c = 0; c < m.size(); ++c) {
         Layer& layer = m.layer(c);
         layer.shown.assign(g.texels.size(), Rgb{});
         job.parallel(g.texels.size(), 4096, [&](std::size_t begin, std::size_t end) {
             for (std::size_t i = begin; i < end; ++i) {
                 layer.shown[i] = by_links.get(i, c);
                 if (!g.judged.is_valid(i)) continue;
-                if (smooth)
+                if (smoothed)
                     layer.shown[i] += layer.sampled.light[i];
                 else if (!layer.live.light.empty())
                     layer.shown[i] = take(layer.shown[i], layer.live.light[i]);
             }
         });
-        layer.gradients = LightField(g.pages.gradient_rows.texel.size(), 3);
-        job.parallel(g.pages.gradient_rows.texel.size(), 4096, [&](std::size_t begin, std::size_t end) {
+        layer.gradients = LightField(rows.texel.size(), 3);
+        job.parallel(rows.texel.size(), 4096, [&](std::size_t begin, std::size_t end) {
             for (std::size_t row = begin; row < end; ++row) {
                 add_gradient(layer.gradients, row, 0, gradient_at(gradients, row, c));
                 add_gradient(layer.gradients, row, 0, layer.sampled.gradient[row]);

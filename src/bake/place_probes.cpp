@@ -189,6 +189,41 @@ private:
     bool solved_ = false;
 };
 
+/// A tetrahedron of candidates.
+struct WideCell {
+    float difference = 0;  ///< Of its corners.
+    std::uint32_t volume = none;
+    Vec3 middle;
+};
+
+/// Those that a volume with the rule `light` holds and that are wide enough for one more.
+std::vector<WideCell> wide_cells(const Level& level, const ProbeNet& net, const LitPlaces& lit, Job& job) {
+    const LightnessDifference difference(lit, job);
+    std::vector<WideCell> cells;
+    for (const auto& v : net.vertex) {
+        WideCell cell;
+        float longest = 0;
+        if (std::any_of(v.begin(), v.end(), [&](std::uint32_t p) { return p >= net.size(); })) continue;
+        for (std::size_t a = 0; a < 4; ++a) {
+            cell.middle = cell.middle + net.position[v[a]] * 0.25f;
+            for (std::size_t b = a + 1; b < 4; ++b)
+                longest = std::max(longest, length(net.position[v[a]] - net.position[v[b]]));
+        }
+        for (std::uint32_t k = 0; k < level.volumes.size() && cell.volume == none; ++k) {
+            const Volume& volume = level.volumes[k];
+            if (volume.has(ProbeRule::light) && !volume.except && holds(volume, cell.middle) &&
+                longest >= 2 * least_light_spacing * volume.spacing)
+                cell.volume = k;
+        }
+        if (cell.volume == none) continue;
+        for (std::size_t a = 0; a < 4; ++a)
+            for (std::size_t b = a + 1; b < 4; ++b)
+                cell.difference = std::max(cell.difference, difference.between(v[a], v[b]));
+        cells.push_back(cell);
+    }
+    return cells;
+}
+
 /// Middles of tetrahedra at which probes tell light wrong, the worst first; by volume. Where there are more
 /// than `most`, light is looked at in those whose corners differ most.
 std::vector<std::pair<std::uint32_t, Vec3>> told_wrong(const Level& level, QuickBake& quick,
@@ -198,44 +233,14 @@ std::vector<std::pair<std::uint32_t, Vec3>> told_wrong(const Level& level, Quick
     std::iota(all.begin(), all.end(), 0u);
     measure_probes({lit.rows, lit.distances, lit.links}, all, net, job);
     const float tolerance = level.probes.tolerance > 0 ? level.probes.tolerance : usual_tolerance;
-    struct Cell {
-        float difference;
-        std::uint32_t volume;
-        Vec3 middle;
-    };
-    std::vector<Cell> cells;
-    {
-        const LightnessDifference difference(lit, job);
-        for (const auto& v : net.vertex) {
-            Cell cell{0, none, {}};
-            float longest = 0;
-            bool real = true;
-            for (std::size_t a = 0; a < 4; ++a) real = real && v[a] < net.size();
-            if (!real) continue;
-            for (std::size_t a = 0; a < 4; ++a) {
-                cell.middle = cell.middle + net.position[v[a]] * 0.25f;
-                for (std::size_t b = a + 1; b < 4; ++b)
-                    longest = std::max(longest, length(net.position[v[a]] - net.position[v[b]]));
-            }
-            for (std::uint32_t k = 0; k < level.volumes.size() && cell.volume == none; ++k) {
-                const Volume& volume = level.volumes[k];
-                if (volume.has(ProbeRule::light) && !volume.except && holds(volume, cell.middle) &&
-                    longest >= 2 * least_light_spacing * volume.spacing)
-                    cell.volume = k;
-            }
-            if (cell.volume == none) continue;
-            for (std::size_t a = 0; a < 4; ++a)
-                for (std::size_t b = a + 1; b < 4; ++b)
-                    cell.difference = std::max(cell.difference, difference.between(v[a], v[b]));
-            cells.push_back(cell);
-        }
-    }
+    std::vector<WideCell> cells = wide_cells(level, net, lit, job);
     std::stable_sort(cells.begin(), cells.end(),
-                     [](const Cell& a, const Cell& b) { return a.difference > b.difference; });
+                     [](const WideCell& a, const WideCell& b) { return a.difference > b.difference; });
     if (cells.size() > most) cells.resize(most);
     if (cells.empty()) return {};
     std::vector<ProbePlace> middles;
-    for (Cell& cell : cells) middles.push_back({cell.middle = snapped(cell.middle), ProbeRule::light, none});
+    for (WideCell& cell : cells)
+        middles.push_back({cell.middle = snapped(cell.middle), ProbeRule::light, none});
     LitPlaces looked_at = lit;
     quick.light(middles, false, looked_at);
     const LightnessDifference difference(looked_at, job);

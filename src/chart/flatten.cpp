@@ -37,12 +37,8 @@ TrueTriangle lay(const Patch& patch, std::size_t f) {
     return t;
 }
 
-/// Lévy et al., Least Squares Conformal Maps for Automatic Texture Atlas Generation, 2002, written as
-/// Dirichlet energy minus area (Mullen et al., Spectral Conformal Parameterization, 2008) with two vertices
-/// held.
-bool solve_conformal(const Patch& patch, std::vector<Vec2>& flat) {
-    const auto n = static_cast<int>(patch.place.size());
-    // Held: the two border vertices that are farthest apart along the longest axis.
+/// The two border vertices that are farthest apart along the longest axis; below 0 where there is no border.
+std::pair<int, int> far_apart(const Patch& patch) {
     Vec3 low = patch.place[0], high = low;
     for (Vec3 p : patch.place) {
         low = min(low, p);
@@ -58,6 +54,15 @@ bool solve_conformal(const Patch& patch, std::vector<Vec2>& flat) {
         if (first < 0 || along(patch.place[v]) < along(patch.place[first])) first = v;
         if (last < 0 || along(patch.place[v]) > along(patch.place[last])) last = v;
     }
+    return {first, last};
+}
+
+/// Lévy et al., Least Squares Conformal Maps for Automatic Texture Atlas Generation, 2002, written as
+/// Dirichlet energy minus area (Mullen et al., Spectral Conformal Parameterization, 2008) with two vertices
+/// held.
+bool solve_conformal(const Patch& patch, std::vector<Vec2>& flat) {
+    const auto n = static_cast<int>(patch.place.size());
+    const auto [first, last] = far_apart(patch);  // these are held
     if (first < 0 || first == last) return false;
     std::vector<int> unknown(2 * static_cast<std::size_t>(n), -1);
     int count = 0;
@@ -201,6 +206,50 @@ std::vector<Vec2> flatten(const Patch& patch) {
     return flat;
 }
 
+namespace {
+
+/// The rotation that brings a true triangle closest to where it lies now: its cosine and sine.
+std::pair<double, double> closest_turn(const TrueTriangle& t, const std::array<std::uint32_t, 3>& v,
+                                       const std::vector<Vec2>& flat) {
+    const double x[3][2] = {{0, 0}, {t.x1, 0}, {t.x2, t.y2}};
+    double a = 0, b = 0;
+    for (int k = 0; k < 3; ++k) {
+        const int m = (k + 1) % 3;
+        const double ex = x[m][0] - x[k][0], ey = x[m][1] - x[k][1];
+        const double ux = static_cast<double>(flat[v[m]].x - flat[v[k]].x),
+                     uy = static_cast<double>(flat[v[m]].y - flat[v[k]].y);
+        a += t.cot[k] * (ex * ux + ey * uy);
+        b += t.cot[k] * (ex * uy - ey * ux);
+    }
+    const double l = std::sqrt(a * a + b * b);
+    return l > 0 ? std::pair(a / l, b / l) : std::pair(1.0, b);
+}
+
+/// Adds what a triangle, turned so, wants of its corners; `unknown`: their rows, below 0 where they are held.
+void pull_corners(const TrueTriangle& t, const std::array<std::uint32_t, 3>& v, const std::vector<Vec2>& flat,
+                  const std::vector<int>& unknown, Eigen::MatrixX2d& right) {
+    const double x[3][2] = {{0, 0}, {t.x1, 0}, {t.x2, t.y2}};
+    const auto [a, b] = closest_turn(t, v, flat);
+    for (int k = 0; k < 3; ++k) {
+        const int m = (k + 1) % 3;
+        const double ex = x[m][0] - x[k][0], ey = x[m][1] - x[k][1];
+        const double rx = t.cot[k] * (a * ex - b * ey), ry = t.cot[k] * (b * ex + a * ey);
+        const auto pull = [&](int row, double sx, double sy, int other, Vec2 at) {
+            if (row < 0) return;
+            right(row, 0) += sx;
+            right(row, 1) += sy;
+            if (other >= 0) return;
+            right(row, 0) += t.cot[k] * static_cast<double>(at.x);
+            right(row, 1) += t.cot[k] * static_cast<double>(at.y);
+        };
+        const int i = unknown[v[k]], j = unknown[v[m]];
+        pull(i, -rx, -ry, j, flat[v[m]]);
+        pull(j, rx, ry, i, flat[v[k]]);
+    }
+}
+
+}  // namespace
+
 /// Liu et al., A Local/Global Approach to Mesh Parameterization, 2008 (as rigid as possible).
 void relax(const Patch& patch, const std::vector<std::uint8_t>& pinned, int steps, std::vector<Vec2>& flat) {
     const std::size_t n = patch.place.size();
@@ -232,44 +281,8 @@ void relax(const Patch& patch, const std::vector<std::uint8_t>& pinned, int step
     Eigen::MatrixX2d right(count, 2);
     for (int step = 0; step < steps; ++step) {
         right.setZero();
-        for (std::size_t f = 0; f < triangles.size(); ++f) {
-            const TrueTriangle& t = triangles[f];
-            const double x[3][2] = {{0, 0}, {t.x1, 0}, {t.x2, t.y2}};
-            const auto& v = patch.faces[f];
-            // The rotation that brings the true triangle closest to where it lies now.
-            double a = 0, b = 0;
-            for (int k = 0; k < 3; ++k) {
-                const int m = (k + 1) % 3;
-                const double ex = x[m][0] - x[k][0], ey = x[m][1] - x[k][1];
-                const double ux = static_cast<double>(flat[v[m]].x - flat[v[k]].x),
-                             uy = static_cast<double>(flat[v[m]].y - flat[v[k]].y);
-                a += t.cot[k] * (ex * ux + ey * uy);
-                b += t.cot[k] * (ex * uy - ey * ux);
-            }
-            const double l = std::sqrt(a * a + b * b);
-            if (l > 0) {
-                a /= l;
-                b /= l;
-            } else {
-                a = 1;
-            }
-            for (int k = 0; k < 3; ++k) {
-                const int m = (k + 1) % 3;
-                const double ex = x[m][0] - x[k][0], ey = x[m][1] - x[k][1];
-                const double rx = t.cot[k] * (a * ex - b * ey), ry = t.cot[k] * (b * ex + a * ey);
-                const int i = unknown[v[k]], j = unknown[v[m]];
-                const auto pull = [&](int row, double sx, double sy, int other, Vec2 at, double w) {
-                    if (row < 0) return;
-                    right(row, 0) += sx;
-                    right(row, 1) += sy;
-                    if (other >= 0) return;
-                    right(row, 0) += w * static_cast<double>(at.x);
-                    right(row, 1) += w * static_cast<double>(at.y);
-                };
-                pull(i, -rx, -ry, j, flat[v[m]], t.cot[k]);
-                pull(j, rx, ry, i, flat[v[k]], t.cot[k]);
-            }
-        }
+        for (std::size_t f = 0; f < triangles.size(); ++f)
+            pull_corners(triangles[f], patch.faces[f], flat, unknown, right);
         const Eigen::MatrixX2d solved = solver.solve(right);
         if (!solved.allFinite()) return;
         for (std::size_t v = 0; v < n; ++v)

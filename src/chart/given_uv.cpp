@@ -86,48 +86,60 @@ std::string find_close_charts(const FlatCharts& charts, int width, int height, i
 
 }  // namespace
 
-GivenUv judge_given_uv(const Mesh& mesh, const MeshGraph& graph, int margin, int limit) {
-    GivenUv given;
-    FlatCharts& charts = given.charts;
-    charts.chart.assign(graph.triangle_count(), none);
+namespace {
+
+/// Whether all lie in the unit square.
+bool lie_inside(const Mesh& mesh, GivenUv& given) {
     std::size_t outside = 0, first_outside = 0;
     for (std::size_t i = 0; i < mesh.uv1.size(); ++i) {
         const Vec2 p = mesh.uv1[i];
         if (p.x >= 0 && p.x <= 1 && p.y >= 0 && p.y <= 1) continue;
         if (outside++ == 0) first_outside = i;
     }
-    if (outside > 0) {
-        given.fault = "vertex " + std::to_string(first_outside) + " lies outside the unit square" +
-                      (outside > 1 ? ", and " + std::to_string(outside - 1) + " more" : "");
-        const auto corner = std::find(mesh.indices.begin(), mesh.indices.end(), first_outside);
-        given.flaw = UvFlaw::range;
-        if (corner != mesh.indices.end())
-            given.triangle = static_cast<std::uint32_t>(corner - mesh.indices.begin()) / 3;
-        return given;
-    }
+    if (outside == 0) return true;
+    given.fault = "vertex " + std::to_string(first_outside) + " lies outside the unit square" +
+                  (outside > 1 ? ", and " + std::to_string(outside - 1) + " more" : "");
+    const auto corner = std::find(mesh.indices.begin(), mesh.indices.end(), first_outside);
+    given.flaw = UvFlaw::range;
+    if (corner != mesh.indices.end())
+        given.triangle = static_cast<std::uint32_t>(corner - mesh.indices.begin()) / 3;
+    return false;
+}
+
+/// Areas in the world and in the unit square.
+struct UvAreas {
     double area = 0, uv_area = 0;
+};
+
+/// Puts all triangles with an area into one chart. Whether each that has one in the world has one there.
+bool have_areas(const Mesh& mesh, const MeshGraph& graph, GivenUv& given, UvAreas& areas) {
+    std::vector<std::uint32_t>& chart = given.charts.chart;
+    chart.assign(graph.triangle_count(), none);
     std::size_t empty = 0, first_empty = 0;
-    for (std::uint32_t t = 0; t < charts.chart.size(); ++t) {
+    for (std::uint32_t t = 0; t < chart.size(); ++t) {
         const Vec2 a = mesh.uv1[mesh.indices[3 * t]], b = mesh.uv1[mesh.indices[3 * t + 1]],
                    c = mesh.uv1[mesh.indices[3 * t + 2]];
         const double twice = std::abs(static_cast<double>(cross(b - a, c - a)));
         if (twice <= 0 && graph.area[t] > 0 && empty++ == 0) first_empty = t;
-        if (twice > 0 && graph.area[t] > 0) charts.chart[t] = 0;
-        uv_area += twice / 2;
-        area += static_cast<double>(graph.area[t]);
+        if (twice > 0 && graph.area[t] > 0) chart[t] = 0;
+        areas.uv_area += twice / 2;
+        areas.area += static_cast<double>(graph.area[t]);
     }
-    if (empty > 0 || !(uv_area > 0)) {
-        given.fault = uv_area > 0 ? "triangle " + std::to_string(first_empty) + " has no area in it" +
-                                        (empty > 1 ? ", nor have " + std::to_string(empty - 1) + " more" : "")
-                                  : "it has no area";
-        given.flaw = UvFlaw::range;
-        given.triangle = static_cast<std::uint32_t>(first_empty);
-        return given;
-    }
-    // Mean lengths of u and v in the world say how wide and high the square wants to be.
+    if (empty == 0 && areas.uv_area > 0) return true;
+    given.fault = areas.uv_area > 0
+                      ? "triangle " + std::to_string(first_empty) + " has no area in it" +
+                            (empty > 1 ? ", nor have " + std::to_string(empty - 1) + " more" : "")
+                      : "it has no area";
+    given.flaw = UvFlaw::range;
+    given.triangle = static_cast<std::uint32_t>(first_empty);
+    return false;
+}
+
+/// How much wider than high the square wants to be, by mean lengths of u and v in the world; the root of it.
+double stretch_of(const Mesh& mesh, const MeshGraph& graph, const std::vector<std::uint32_t>& chart) {
     double along_u = 0, along_v = 0;
-    for (std::uint32_t t = 0; t < charts.chart.size(); ++t) {
-        if (charts.chart[t] == none) continue;
+    for (std::uint32_t t = 0; t < chart.size(); ++t) {
+        if (chart[t] == none) continue;
         const Vec2 uv = mesh.uv1[mesh.indices[3 * t]], p = mesh.uv1[mesh.indices[3 * t + 1]] - uv,
                    q = mesh.uv1[mesh.indices[3 * t + 2]] - uv;
         const Vec3 at = graph.place[graph.corner[3 * t]], e = graph.place[graph.corner[3 * t + 1]] - at,
@@ -137,10 +149,42 @@ GivenUv judge_given_uv(const Mesh& mesh, const MeshGraph& graph, int margin, int
         along_u += static_cast<double>(graph.area[t] * dot(du, du));
         along_v += static_cast<double>(graph.area[t] * dot(dv, dv));
     }
-    double stretch = along_v > 0 && along_u > 0 ? std::sqrt(std::sqrt(along_u / along_v)) : 1;
-    if (std::abs(stretch - 1) < 0.02) stretch = 1;  // meant to be square
-    double size = std::sqrt(area / uv_area);
-    size = std::min(size, limit / std::max(stretch, 1 / stretch));
+    const double stretch = along_v > 0 && along_u > 0 ? std::sqrt(std::sqrt(along_u / along_v)) : 1;
+    return std::abs(stretch - 1) < 0.02 ? 1 : stretch;  // meant to be square
+}
+
+/// Whether no two triangles overlap.
+bool lie_apart(GivenUv& given) {
+    const FlatCharts& charts = given.charts;
+    std::vector<Vec2> corners;
+    std::vector<std::uint32_t> triangle;
+    for (std::uint32_t t = 0; t < charts.chart.size(); ++t) {
+        if (charts.chart[t] == none) continue;
+        corners.insert(corners.end(), &charts.flat[3 * t], &charts.flat[3 * t] + 3);
+        triangle.push_back(t);
+    }
+    const auto overlaps = find_overlaps(corners, 0.02f, most_pairs);
+    if (overlaps.empty()) return true;
+    given.flaw = UvFlaw::overlap;
+    given.triangle = triangle[overlaps[0].second];
+    given.warning = pair_text(triangle[overlaps[0].first], triangle[overlaps[0].second]) + " overlap in it";
+    if (overlaps.size() > 1)
+        given.warning += ", and " + std::to_string(overlaps.size() - 1) +
+                         (overlaps.size() == most_pairs ? " pairs or more" : " more pairs");
+    return false;
+}
+
+}  // namespace
+
+GivenUv judge_given_uv(const Mesh& mesh, const MeshGraph& graph, int margin, int limit) {
+    GivenUv given;
+    FlatCharts& charts = given.charts;
+    charts.chart.assign(graph.triangle_count(), none);
+    UvAreas areas;
+    if (!lie_inside(mesh, given) || !have_areas(mesh, graph, given, areas)) return given;
+    const double stretch = stretch_of(mesh, graph, charts.chart),
+                 size =
+                     std::min(std::sqrt(areas.area / areas.uv_area), limit / std::max(stretch, 1 / stretch));
     const auto lay_out = [&](double by) {
         given.width = std::clamp(static_cast<int>(std::ceil(size * stretch * by - 1e-3)), 1, limit);
         given.height = std::clamp(static_cast<int>(std::ceil(size / stretch * by - 1e-3)), 1, limit);
@@ -152,32 +196,14 @@ GivenUv judge_given_uv(const Mesh& mesh, const MeshGraph& graph, int margin, int
     lay_out(1);
     charts.vertex = mesh.indices;
     charts.stretch.resize(find_pieces(mesh, graph, charts));
-
-    std::vector<Vec2> corners;
-    std::vector<std::uint32_t> triangle;
-    for (std::uint32_t t = 0; t < charts.chart.size(); ++t) {
-        if (charts.chart[t] == none) continue;
-        corners.insert(corners.end(), &charts.flat[3 * t], &charts.flat[3 * t] + 3);
-        triangle.push_back(t);
+    if (!lie_apart(given)) return given;
+    // UVs made for this margin at a slightly other size: a little more density keeps it.
+    for (const double by : {1.0, 1.03, 1.06, 1.09}) {
+        lay_out(by);
+        given.warning = find_close_charts(charts, given.width, given.height, margin, given.triangle);
+        if (given.warning.empty()) break;
     }
-    const auto overlaps = find_overlaps(corners, 0.02f, most_pairs);
-    if (!overlaps.empty()) {
-        given.flaw = UvFlaw::overlap;
-        given.triangle = triangle[overlaps[0].second];
-        given.warning =
-            pair_text(triangle[overlaps[0].first], triangle[overlaps[0].second]) + " overlap in it";
-        if (overlaps.size() > 1)
-            given.warning += ", and " + std::to_string(overlaps.size() - 1) +
-                             (overlaps.size() == most_pairs ? " pairs or more" : " more pairs");
-    } else {
-        // UVs made for this margin at a slightly other size: a little more density keeps it.
-        for (const double by : {1.0, 1.03, 1.06, 1.09}) {
-            lay_out(by);
-            given.warning = find_close_charts(charts, given.width, given.height, margin, given.triangle);
-            if (given.warning.empty()) break;
-        }
-        if (!given.warning.empty()) given.flaw = UvFlaw::margin;
-    }
+    if (!given.warning.empty()) given.flaw = UvFlaw::margin;
     return given;
 }
 

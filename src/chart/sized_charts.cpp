@@ -130,62 +130,53 @@ void lend_light(const Mesh& mesh, Layout& layout) {
     }
 }
 
-}  // namespace
+/// UVs that came along, as they are.
+void lay_given(const Mesh& mesh, const SizedCharts& sized, Layout& layout) {
+    layout.indices = mesh.indices;
+    layout.source.resize(mesh.uv1.size());
+    std::iota(layout.source.begin(), layout.source.end(), 0u);
+    for (const Vec2 p : mesh.uv1)
+        layout.uv.push_back(on_uv_grid({p.x * static_cast<float>(sized.aligned.size[0].width),
+                                        p.y * static_cast<float>(sized.aligned.size[0].height)}));
+}
 
-Layout make_layout(const Mesh& mesh, const PlacedCharts& charts, Placed& origin) {
-    const auto& [unfolded, sized, places, share] = charts;
-    const bool given = unfolded.given();
-    Layout layout{.mesh = unfolded.mesh,
-                  .given = given,
-                  .source = {},
-                  .uv = {},
-                  .indices = {},
-                  .chart = {},
-                  .charts = {}};
-    layout.chart = unfolded.charts.chart;
-    layout.charts.resize(unfolded.charts.count());
+/// A corner of a chart, turned and moved as the chart is.
+Vec2 placed_corner(const SizedCharts& sized, std::uint32_t corner, std::uint32_t chart, const Placed& place,
+                   const Placed& origin) {
+    Vec2 p = sized.aligned.uv[corner];
+    auto w = static_cast<float>(sized.aligned.size[chart].width),
+         h = static_cast<float>(sized.aligned.size[chart].height);
+    for (int t = 0; t < place.turns; ++t) {
+        p = {h - p.y, p.x};
+        std::swap(w, h);
+    }
+    return p + Vec2{static_cast<float>(place.x - origin.x), static_cast<float>(place.y - origin.y)};
+}
+
+/// Charts of our own: corners that share vertex and chart share one here.
+void lay_charts(const Mesh& mesh, const PlacedCharts& charts, const Placed& origin, Layout& layout) {
     layout.indices.resize(mesh.indices.size());
-    origin = places.empty() ? Placed{} : places[0];
-    for (const Placed& p : places) {
-        origin.x = std::min(origin.x, p.x);
-        origin.y = std::min(origin.y, p.y);
-    }
-    if (given) {
-        layout.indices = mesh.indices;
-        layout.source.resize(mesh.uv1.size());
-        std::iota(layout.source.begin(), layout.source.end(), 0u);
-        for (const Vec2 p : mesh.uv1)
-            layout.uv.push_back(on_uv_grid({p.x * static_cast<float>(sized.aligned.size[0].width),
-                                            p.y * static_cast<float>(sized.aligned.size[0].height)}));
-    }
     std::unordered_map<std::uint64_t, std::uint32_t> vertices;
-    for (std::uint32_t c = 0; c < mesh.indices.size() && !given; ++c) {
+    for (std::uint32_t c = 0; c < mesh.indices.size(); ++c) {
         const std::uint32_t chart = layout.chart[c / 3];
         // Triangles without area keep their vertices, all at one place; so does each one that is covered.
         const std::uint64_t key =
-            chart == none ? static_cast<std::uint64_t>(none) << 32 |
-                                (mesh.is_covered(c / 3) ? none - c : mesh.indices[c])
-                          : static_cast<std::uint64_t>(unfolded.charts.vertex[c]) << 32 | mesh.indices[c];
+            chart == none
+                ? static_cast<std::uint64_t>(none) << 32 |
+                      (mesh.is_covered(c / 3) ? none - c : mesh.indices[c])
+                : static_cast<std::uint64_t>(charts.unfolded.charts.vertex[c]) << 32 | mesh.indices[c];
         const auto [at, fresh] = vertices.try_emplace(key, static_cast<std::uint32_t>(layout.source.size()));
         layout.indices[c] = at->second;
         if (!fresh) continue;
         layout.source.push_back(mesh.indices[c]);
-        if (chart == none) {
-            layout.uv.push_back({});
-            continue;
-        }
-        const Placed& place = places[chart];
-        Vec2 p = sized.aligned.uv[c];
-        auto w = static_cast<float>(sized.aligned.size[chart].width),
-             h = static_cast<float>(sized.aligned.size[chart].height);
-        for (int t = 0; t < place.turns; ++t) {
-            p = {h - p.y, p.x};
-            std::swap(w, h);
-        }
         layout.uv.push_back(
-            p + Vec2{static_cast<float>(place.x - origin.x), static_cast<float>(place.y - origin.y)});
+            chart == none ? Vec2{} : placed_corner(charts.sized, c, chart, charts.places[chart], origin));
     }
-    if (!given) lend_light(mesh, layout);
+    lend_light(mesh, layout);
+}
+
+/// Rectangles of charts, and the layout's own.
+void bound_charts(const std::vector<float>& share, Layout& layout) {
     std::vector<Vec2> low(layout.charts.size(), {1e9f, 1e9f}), high(layout.charts.size(), {0, 0});
     for (std::uint32_t c = 0; c < layout.indices.size(); ++c) {
         const std::uint32_t chart = layout.chart[c / 3];
@@ -201,11 +192,32 @@ Layout make_layout(const Mesh& mesh, const PlacedCharts& charts, Placed& origin)
         chart.y = static_cast<int>(low[i].y);
         chart.width = std::max(1, static_cast<int>(std::ceil(high[i].x)) - chart.x);
         chart.height = std::max(1, static_cast<int>(std::ceil(high[i].y)) - chart.y);
-        chart.share = share[given ? 0 : i];
+        chart.share = share[layout.given ? 0 : i];
         layout.width = std::max(layout.width, chart.x + chart.width);
         layout.height = std::max(layout.height, chart.y + chart.height);
     }
-    if (given) {
+}
+
+}  // namespace
+
+Layout make_layout(const Mesh& mesh, const PlacedCharts& charts, Placed& origin) {
+    const auto& [unfolded, sized, places, share] = charts;
+    Layout layout;
+    layout.mesh = unfolded.mesh;
+    layout.given = unfolded.given();
+    layout.chart = unfolded.charts.chart;
+    layout.charts.resize(unfolded.charts.count());
+    origin = places.empty() ? Placed{} : places[0];
+    for (const Placed& p : places) {
+        origin.x = std::min(origin.x, p.x);
+        origin.y = std::min(origin.y, p.y);
+    }
+    if (layout.given)
+        lay_given(mesh, sized, layout);
+    else
+        lay_charts(mesh, charts, origin, layout);
+    bound_charts(share, layout);
+    if (layout.given) {
         layout.width = sized.aligned.size[0].width;
         layout.height = sized.aligned.size[0].height;
     }

@@ -248,6 +248,35 @@ bool shines(const BakeSet& set, std::uint32_t group) {
     return group != none && max_channel(set.gain(group)) > 0;
 }
 
+void check_set(const CheckScene& scene, const BakeSet& set, bool any_baked, Findings& out) {
+    const Level& level = scene.level;
+    bool lit = max_channel(level.sky.radiance) > 0 && shines(set, level.sky.group);
+    std::vector<std::string> suns;
+    for (const Light& l : level.lights) {
+        if (!(max_channel(l.color) > 0) || !shines(set, l.group)) continue;
+        lit = true;
+        if (l.kind == LightKind::sun && l.role != BakeRole::realtime) suns.push_back(l.name);
+    }
+    for (std::uint32_t s = 0; s < level.surfaces.size() && !lit; ++s)
+        lit = scene.glows(s) && shines(set, level.surfaces[s].group);
+    if (!lit && any_baked)
+        out.push_back({.id = "no-light",
+                       .severity = Severity::error,
+                       .names = {set.name},
+                       .what = "Set " + set.name + " has no light: every gain of it is 0.",
+                       .remedy = "Give one of its groups a gain over 0."});
+    if (suns.size() > 1)
+        out.push_back({.id = "many-suns",
+                       .severity = Severity::warning,
+                       .names = suns,
+                       .what = "In set " + set.name + " " + std::to_string(suns.size()) +
+                               " suns shine at a time: every shadow is doubled.",
+                       .remedy = "Give them groups of their own, and all but one a gain of 0.",
+                       .measure = static_cast<double>(suns.size()),
+                       .limit = 1,
+                       .unit = "suns"});
+}
+
 void check_whole(const CheckScene& scene, Findings& out) {
     const Level& level = scene.level;
     bool any_static = false, any_baked = false, any_live = false;
@@ -282,34 +311,7 @@ void check_whole(const CheckScene& scene, Findings& out) {
                        .names = {level.name},
                        .what = "There is no light in the level.",
                        .remedy = "Add a [sky], a [[light]], or a material that glows."});
-    for (const std::uint32_t i : scene.plain_sets()) {
-        const BakeSet& set = level.sets[i];
-        bool lit = max_channel(level.sky.radiance) > 0 && shines(set, level.sky.group);
-        std::vector<std::string> suns;
-        for (const Light& l : level.lights) {
-            if (!(max_channel(l.color) > 0) || !shines(set, l.group)) continue;
-            lit = true;
-            if (l.kind == LightKind::sun && l.role != BakeRole::realtime) suns.push_back(l.name);
-        }
-        for (std::uint32_t s = 0; s < level.surfaces.size() && !lit; ++s)
-            lit = scene.glows(s) && shines(set, level.surfaces[s].group);
-        if (!lit && any_baked)
-            out.push_back({.id = "no-light",
-                           .severity = Severity::error,
-                           .names = {set.name},
-                           .what = "Set " + set.name + " has no light: every gain of it is 0.",
-                           .remedy = "Give one of its groups a gain over 0."});
-        if (suns.size() > 1)
-            out.push_back({.id = "many-suns",
-                           .severity = Severity::warning,
-                           .names = suns,
-                           .what = "In set " + set.name + " " + std::to_string(suns.size()) +
-                                   " suns shine at a time: every shadow is doubled.",
-                           .remedy = "Give them groups of their own, and all but one a gain of 0.",
-                           .measure = static_cast<double>(suns.size()),
-                           .limit = 1,
-                           .unit = "suns"});
-    }
+    for (const std::uint32_t i : scene.plain_sets()) check_set(scene, level.sets[i], any_baked, out);
 }
 
 }  // namespace

@@ -146,34 +146,86 @@ bool DirectLight::sky_passes(const Receiver& r, float reach, int samples, std::u
     return false;
 }
 
+namespace {
+
+/// A piece of a glowing triangle, cut so many times.
+struct GlowPiece {
+    EmissiveTriangle triangle;
+    int cuts = 0;
+
+    /// A quarter of it: from a place of its barycentrics on, by halves.
+    GlowPiece part(Vec2 at, float sign) const {
+        GlowPiece p = *this;
+        const EmissiveTriangle& g = triangle;
+        ++p.cuts;
+        p.triangle.a = g.a + g.ab * at.x + g.ac * at.y;
+        p.triangle.ab = g.ab * (0.5f * sign);
+        p.triangle.ac = g.ac * (0.5f * sign);
+        p.triangle.corner = g.corner + g.u * at.x + g.v * at.y;
+        p.triangle.u = g.u * (0.5f * sign);
+        p.triangle.v = g.v * (0.5f * sign);
+        return p;
+    }
+};
+
+/// How a surface's texture glows over pieces of its triangles.
+class GlowTexture {
+public:
+    GlowTexture(const Level& level, const Surface& surface)
+        : material_(level.materials[surface.material]), mesh_(level.meshes[surface.mesh]) {
+        for (const TextureUse* use : {&material_.emission_texture, &material_.base_texture})
+            if (use->image != none)
+                pixel_ =
+                    std::min(pixel_, 1.0f / static_cast<float>(std::max(level.images[use->image]->width,
+                                                                        level.images[use->image]->height)));
+        if (material_.emission_texture.image != none)
+            bounds_.emplace(level.images[material_.emission_texture.image]);
+    }
+
+    /// Of what the texture shows there; nothing at most where the piece is black all over.
+    TextureBounds::Range range(const EmissiveTriangle& g) const {
+        TextureBounds::Range range{1, 1};
+        const auto uv_at = [&](Vec2 p) { return mesh_uv(mesh_, g.triangle, p.x, p.y); };
+        if (bounds_)
+            range = bounds_->within(material_.emission_texture, uv_at(g.corner), uv_at(g.corner + g.u),
+                                    uv_at(g.corner + g.v));
+        if (material_.alpha_mode != AlphaMode::opaque) range.least = 0;
+        return range;
+    }
+    /// Whether cutting it once more tells more apart: smaller than a pixel there is nothing.
+    bool can_cut(const GlowPiece& p) const {
+        const Vec2 uv = mesh_uv(mesh_, p.triangle.triangle, 0, 0);
+        const float size = std::max(length(mesh_uv(mesh_, p.triangle.triangle, 1, 0) - uv),
+                                    length(mesh_uv(mesh_, p.triangle.triangle, 0, 1) - uv));
+        return p.cuts < most_cuts && size * std::exp2(-static_cast<float>(p.cuts)) > 2 * pixel_;
+    }
+
+private:
+    const Material& material_;
+    const Mesh& mesh_;
+    float pixel_ = 1;  ///< Width in UVs.
+    std::optional<TextureBounds> bounds_;
+};
+
+void measure_glow(EmissiveTriangle& g) {
+    g.area = 0.5f * length(cross(g.ab, g.ac));
+    const Vec3 middle = (g.ab + g.ac) * (1 / 3.0f);
+    g.radius = std::max({length(middle), length(g.ab - middle), length(g.ac - middle)});
+}
+
+}  // namespace
+
 void DirectLight::add_surface(std::uint32_t number) {
     const Surface& surface = level_.surfaces[number];
     const Material& material = level_.materials[surface.material];
-    const Mesh& mesh = level_.meshes[surface.mesh];
     const bool textured = material.emission_texture.image != none || material.alpha_mode != AlphaMode::opaque;
-    // Width of a texture's pixel in UVs: smaller than that nothing is to be told apart.
-    float pixel = 1;
-    for (const TextureUse* use : {&material.emission_texture, &material.base_texture})
-        if (use->image != none)
-            pixel = std::min(pixel, 1.0f / static_cast<float>(std::max(level_.images[use->image]->width,
-                                                                       level_.images[use->image]->height)));
-    std::optional<TextureBounds> bounds;
-    if (material.emission_texture.image != none)
-        bounds.emplace(level_.images[material.emission_texture.image]);
-    struct Piece {
-        EmissiveTriangle triangle;
-        int cuts = 0;
-    };
-    std::vector<Piece> stack;
-    for (std::uint32_t t = 0; t < mesh.triangle_count(); ++t) {
+    const GlowTexture texture(level_, surface);
+    std::vector<GlowPiece> stack;
+    for (std::uint32_t t = 0; t < level_.meshes[surface.mesh]->triangle_count(); ++t) {
         const RayCaster::Corners c = caster_.corners(number, t);
-        const Vec3 ab = c.b - c.a, ac = c.c - c.a;
-        const Vec2 uv = mesh_uv(mesh, t, 0, 0), uv_b = mesh_uv(mesh, t, 1, 0) - uv,
-                   uv_c = mesh_uv(mesh, t, 0, 1) - uv;
-        const float uv_size = std::max(length(uv_b), length(uv_c));
         stack.push_back({{.a = c.a,
-                          .ab = ab,
-                          .ac = ac,
+                          .ab = c.b - c.a,
+                          .ac = c.c - c.a,
                           .normal = c.normal,
                           .two_sided = material.double_sided,
                           .textured = textured,
@@ -183,44 +235,24 @@ void DirectLight::add_surface(std::uint32_t number) {
                           .u = {1, 0},
                           .v = {0, 1}}});
         while (!stack.empty()) {
-            Piece piece = stack.back();
+            GlowPiece piece = stack.back();
             stack.pop_back();
             EmissiveTriangle& g = piece.triangle;
-            g.area = 0.5f * length(cross(g.ab, g.ac));
-            const Vec3 middle = (g.ab + g.ac) * (1 / 3.0f);
-            g.radius = std::max({length(middle), length(g.ab - middle), length(g.ac - middle)});
+            measure_glow(g);
             if (!(g.area > 0)) continue;
             g.emission = material.emission * surface.emission_gain;
             if (textured) {
-                const auto uv_at = [&](Vec2 p) { return mesh_uv(mesh, t, p.x, p.y); };
-                TextureBounds::Range range{1, 1};
-                if (bounds)
-                    range = bounds->within(material.emission_texture, uv_at(g.corner), uv_at(g.corner + g.u),
-                                           uv_at(g.corner + g.v));
+                const TextureBounds::Range range = texture.range(g);
                 if (!(range.most > 0)) continue;  // black all over: it is no light
-                if (material.alpha_mode != AlphaMode::opaque) range.least = 0;
                 const Rgb whole = g.emission;
                 g.emission = mean_emission(level_, textures_, g);
                 const float mean = luminance(g.emission), unit = luminance(whole);
                 const bool even =
                     range.most * unit <= even_enough * mean && range.least * unit * even_enough >= mean;
-                if (!even && piece.cuts < most_cuts &&
-                    uv_size * std::exp2(-static_cast<float>(piece.cuts)) > 2 * pixel) {
-                    const auto part = [&](Vec2 at, float sign) {
-                        Piece p = piece;
-                        ++p.cuts;
-                        p.triangle.a = g.a + g.ab * at.x + g.ac * at.y;
-                        p.triangle.ab = g.ab * (0.5f * sign);
-                        p.triangle.ac = g.ac * (0.5f * sign);
-                        p.triangle.corner = g.corner + g.u * at.x + g.v * at.y;
-                        p.triangle.u = g.u * (0.5f * sign);
-                        p.triangle.v = g.v * (0.5f * sign);
-                        stack.push_back(p);
-                    };
-                    part({0.5f, 0.5f}, -1);
-                    part({0, 0.5f}, 1);
-                    part({0.5f, 0}, 1);
-                    part({0, 0}, 1);
+                if (!even && texture.can_cut(piece)) {
+                    stack.push_back(piece.part({0.5f, 0.5f}, -1));
+                    for (const Vec2 at : {Vec2{0, 0.5f}, Vec2{0.5f, 0}, Vec2{0, 0}})
+                        stack.push_back(piece.part(at, 1));
                     continue;
                 }
                 // A little of the brightest is added, so that no lit pixel between the looks is ever out of

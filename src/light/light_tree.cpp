@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <span>
 
 namespace stasigraph {
 
@@ -90,6 +91,60 @@ LightTree::LightTree(std::vector<SourceBounds> sources) {
     build(sources, order, 0, order.size());
 }
 
+namespace {
+
+/// Where sources are divided best: bucket `split` of the buckets along an axis; below 0 where nowhere.
+struct Division {
+    int axis = -1, split = 0;
+};
+
+int bucket_of(const SourceBounds& s, int axis, Vec3 low, Vec3 high) {
+    const float from = axis_of(low, axis), width = axis_of(high, axis) - from,
+                at = (axis_of((s.low + s.high) * 0.5f, axis) - from) / width;
+    return std::min(buckets - 1, static_cast<int>(at * buckets));
+}
+
+/// `low`, `high`: around the middles of all.
+Division best_division(const std::vector<SourceBounds>& sources, std::span<const std::uint32_t> order,
+                       Vec3 low, Vec3 high) {
+    Division best;
+    float least = 1e38f;
+    for (int axis = 0; axis < 3; ++axis) {
+        if (!(axis_of(high, axis) - axis_of(low, axis) > 0)) continue;
+        SourceBounds bucket[buckets];
+        for (const std::uint32_t i : order) {
+            SourceBounds& b = bucket[bucket_of(sources[i], axis, low, high)];
+            b = join(b, sources[i]);
+        }
+        SourceBounds left[buckets];
+        left[0] = bucket[0];
+        for (int k = 1; k < buckets; ++k) left[k] = join(left[k - 1], bucket[k]);
+        SourceBounds right;
+        for (int k = buckets - 1; k > 0; --k) {
+            right = join(right, bucket[k]);
+            if (!(right.power > 0) || !(left[k - 1].power > 0)) continue;
+            const float c = cost(left[k - 1]) + cost(right);
+            if (c >= least) continue;
+            least = c;
+            best = {axis, k};
+        }
+    }
+    return best;
+}
+
+/// Puts those of the first half first; how many they are.
+std::size_t divide(const std::vector<SourceBounds>& sources, std::span<std::uint32_t> order, Vec3 low,
+                   Vec3 high) {
+    const Division best = best_division(sources, order, low, high);
+    if (best.axis < 0) return order.size() / 2;
+    const auto split = std::stable_partition(order.begin(), order.end(), [&](std::uint32_t i) {
+        return bucket_of(sources[i], best.axis, low, high) < best.split;
+    });
+    return static_cast<std::size_t>(split - order.begin());
+}
+
+}  // namespace
+
 std::uint32_t LightTree::build(std::vector<SourceBounds>& sources, std::vector<std::uint32_t>& order,
                                std::size_t begin, std::size_t end) {
     SourceBounds all = sources[order[begin]];
@@ -114,45 +169,8 @@ std::uint32_t LightTree::build(std::vector<SourceBounds>& sources, std::vector<s
                       .first = order[begin]});
     if (end - begin == 1) return number;
 
-    int best_axis = -1, best_split = 0;
-    float best = 1e38f;
-    for (int axis = 0; axis < 3; ++axis) {
-        const float from = axis_of(low, axis), width = axis_of(high, axis) - from;
-        if (!(width > 0)) continue;
-        SourceBounds bucket[buckets];
-        for (std::size_t i = begin; i < end; ++i) {
-            const SourceBounds& s = sources[order[i]];
-            const float at = (axis_of((s.low + s.high) * 0.5f, axis) - from) / width;
-            SourceBounds& b = bucket[std::min(buckets - 1, static_cast<int>(at * buckets))];
-            b = join(b, s);
-        }
-        SourceBounds left[buckets];
-        left[0] = bucket[0];
-        for (int k = 1; k < buckets; ++k) left[k] = join(left[k - 1], bucket[k]);
-        SourceBounds right;
-        for (int k = buckets - 1; k > 0; --k) {
-            right = join(right, bucket[k]);
-            if (!(right.power > 0) || !(left[k - 1].power > 0)) continue;
-            const float c = cost(left[k - 1]) + cost(right);
-            if (c < best) {
-                best = c;
-                best_axis = axis;
-                best_split = k;
-            }
-        }
-    }
-    std::size_t middle = (begin + end) / 2;
-    if (best_axis >= 0) {
-        const float from = axis_of(low, best_axis), width = axis_of(high, best_axis) - from;
-        const auto split = std::stable_partition(
-            order.begin() + static_cast<std::ptrdiff_t>(begin),
-            order.begin() + static_cast<std::ptrdiff_t>(end), [&](std::uint32_t i) {
-                const float at =
-                    (axis_of((sources[i].low + sources[i].high) * 0.5f, best_axis) - from) / width;
-                return std::min(buckets - 1, static_cast<int>(at * buckets)) < best_split;
-            });
-        middle = static_cast<std::size_t>(split - order.begin());
-    }
+    const std::size_t middle =
+        divide(sources, std::span(order).subspan(begin, end - begin), low, high) + begin;
     const std::uint32_t first = build(sources, order, begin, middle),
                         second = build(sources, order, middle, end);
     nodes_[number].first = first;

@@ -68,88 +68,90 @@ std::uint32_t CutMesh::divide(std::uint32_t a, std::uint32_t b, double at) {
     return place;
 }
 
+void CutMesh::mark(std::uint32_t a, std::uint32_t b, std::uint32_t line) {
+    std::vector<std::uint32_t>& marks = edges_[key(a, b)].lines;
+    if (std::find(marks.begin(), marks.end(), line) == marks.end()) marks.push_back(line);
+}
+
+void CutMesh::mark_edges(std::uint32_t polygon, std::uint32_t line, const std::vector<double>& height) {
+    const auto& c = polygons_[polygon].corners;
+    for (std::size_t i = 0; i < c.size(); ++i) {
+        const std::size_t j = (i + 1) % c.size();
+        if (height[i] == 0 && height[j] == 0) mark(c[i].place, c[j].place, line);
+    }
+}
+
+std::vector<double> CutMesh::heights(const FacetOutline& facet, const WallLine& line,
+                                     std::uint32_t polygon) const {
+    std::vector<double> height;
+    for (const Corner& c : polygons_[polygon].corners) {
+        const double h = line.height(facet.frame.flat(world_[c.place]));
+        height.push_back(std::abs(h) <= on_line ? 0 : h);
+    }
+    return height;
+}
+
+bool CutMesh::passes(const FacetOutline& facet, const WallLine& line, std::uint32_t polygon,
+                     const std::vector<double>& height) const {
+    // Where the line enters and leaves.
+    double enters = 1e30, leaves = -1e30;
+    const auto& c = polygons_[polygon].corners;
+    for (std::size_t i = 0; i < height.size(); ++i) {
+        const std::size_t j = (i + 1) % height.size();
+        if (height[i] * height[j] >= 0 && height[i] != 0) continue;
+        const Point2 p = facet.frame.flat(world_[c[i].place]), q = facet.frame.flat(world_[c[j].place]);
+        const double s = line.place(height[i] == 0 ? p : p + (q - p) * (height[i] / (height[i] - height[j])));
+        enters = std::min(enters, s);
+        leaves = std::max(leaves, s);
+    }
+    const double overlap = std::min(leaves, line.high) - std::max(enters, line.low);
+    return overlap > std::min(least_overlap, 0.5 * (leaves - enters));
+}
+
+std::uint32_t CutMesh::halve(std::uint32_t polygon, std::vector<double> height) {
+    for (std::size_t i = 0; i < height.size(); ++i) {
+        const std::size_t j = (i + 1) % height.size();
+        if (!(height[i] * height[j] < 0)) continue;
+        divide(polygons_[polygon].corners[i].place, polygons_[polygon].corners[j].place,
+               height[i] / (height[i] - height[j]));
+        height.insert(height.begin() + static_cast<std::ptrdiff_t>(i) + 1, 0.0);
+    }
+    const std::vector<Corner> corners = polygons_[polygon].corners;
+    const std::size_t count = corners.size();
+    std::vector<std::vector<Corner>> half(2);
+    for (std::size_t i = 0; i < count; ++i)
+        for (const int side : {0, 1})
+            if (side == 0 ? height[i] >= 0 : height[i] <= 0)
+                half[static_cast<std::size_t>(side)].push_back(corners[i]);
+    // Only the first and last corner on the line belong to a half whose other corners lie off it: those
+    // between lie on the new edge as well and are kept by both.
+    const auto fresh = static_cast<std::uint32_t>(polygons_.size());
+    polygons_.push_back({polygons_[polygon].triangle, polygons_[polygon].facet, std::move(half[1])});
+    polygons_[polygon].corners = std::move(half[0]);
+    for (std::size_t i = 0; i < count; ++i)
+        std::erase(edges_[key(corners[i].place, corners[(i + 1) % count].place)].polygons, polygon);
+    for (const std::uint32_t p : {polygon, fresh}) {
+        const auto& c = polygons_[p].corners;
+        for (std::size_t i = 0; i < c.size(); ++i)
+            edges_[key(c[i].place, c[(i + 1) % c.size()].place)].polygons.push_back(p);
+    }
+    return fresh;
+}
+
 void CutMesh::split(const FacetOutline& facet, const std::vector<WallLine>& lines, std::uint32_t number) {
     const WallLine& line = lines[number];
     std::vector<std::uint32_t>& own = of_facet_[line.facet];
     const std::size_t before = own.size();
-    std::vector<double> height;
     for (std::size_t n = 0; n < before; ++n) {
         const std::uint32_t at = own[n];
-        const auto measure = [&] {
-            height.clear();
-            for (const Corner& c : polygons_[at].corners) {
-                const double h = line.height(facet.frame.flat(world_[c.place]));
-                height.push_back(std::abs(h) <= on_line ? 0 : h);
-            }
-        };
-        measure();
-        const double low = *std::min_element(height.begin(), height.end()),
-                     high = *std::max_element(height.begin(), height.end());
-        if (low > 0 || high < 0) continue;
-        const auto mark = [&](std::uint32_t a, std::uint32_t b) {
-            std::vector<std::uint32_t>& marks = edges_[key(a, b)].lines;
-            if (std::find(marks.begin(), marks.end(), number) == marks.end()) marks.push_back(number);
-        };
-        for (std::size_t i = 0; i < height.size(); ++i) {
-            const std::size_t j = (i + 1) % height.size();
-            if (height[i] == 0 && height[j] == 0)
-                mark(polygons_[at].corners[i].place, polygons_[at].corners[j].place);
-        }
-        if (!(low < 0 && high > 0)) continue;
-        // Where the line enters and leaves.
-        double enters = 1e30, leaves = -1e30;
-        for (std::size_t i = 0; i < height.size(); ++i) {
-            const std::size_t j = (i + 1) % height.size();
-            if (height[i] * height[j] >= 0 && height[i] != 0) continue;
-            const Point2 p = facet.frame.flat(world_[polygons_[at].corners[i].place]),
-                         q = facet.frame.flat(world_[polygons_[at].corners[j].place]);
-            const double s =
-                line.place(height[i] == 0 ? p : p + (q - p) * (height[i] / (height[i] - height[j])));
-            enters = std::min(enters, s);
-            leaves = std::max(leaves, s);
-        }
-        const double overlap = std::min(leaves, line.high) - std::max(enters, line.low);
-        if (!(overlap > std::min(least_overlap, 0.5 * (leaves - enters)))) continue;
-        for (std::size_t i = 0; i < height.size(); ++i) {
-            const std::size_t j = (i + 1) % height.size();
-            if (!(height[i] * height[j] < 0)) continue;
-            divide(polygons_[at].corners[i].place, polygons_[at].corners[j].place,
-                   height[i] / (height[i] - height[j]));
-            height.insert(height.begin() + static_cast<std::ptrdiff_t>(i) + 1, 0.0);
-        }
-        // Two halves between the two corners on the line.
-        const std::vector<Corner> corners = polygons_[at].corners;
-        const std::size_t count = corners.size();
-        std::vector<std::vector<Corner>> half(2);
-        for (std::size_t i = 0; i < count; ++i)
-            for (const int side : {0, 1})
-                if (side == 0 ? height[i] >= 0 : height[i] <= 0)
-                    half[static_cast<std::size_t>(side)].push_back(corners[i]);
-        // Only the first and last corner on the line belong to a half whose other corners lie off it: those
-        // between lie on the new edge as well and are kept by both.
-        const auto fresh = static_cast<std::uint32_t>(polygons_.size());
-        polygons_.push_back({polygons_[at].triangle, polygons_[at].facet, std::move(half[1])});
-        polygons_[at].corners = std::move(half[0]);
+        const std::vector<double> height = heights(facet, line, at);
+        const auto [low, high] = std::minmax_element(height.begin(), height.end());
+        if (*low > 0 || *high < 0) continue;
+        mark_edges(at, number, height);
+        if (!(*low < 0 && *high > 0) || !passes(facet, line, at, height)) continue;
+        const std::uint32_t fresh = halve(at, height);
         own.push_back(fresh);
-        const auto edges_of = [&](std::uint32_t polygon, auto f) {
-            const auto& c = polygons_[polygon].corners;
-            for (std::size_t i = 0; i < c.size(); ++i) f(key(c[i].place, c[(i + 1) % c.size()].place));
-        };
-        for (std::size_t i = 0; i < count; ++i) {
-            auto& there = edges_[key(corners[i].place, corners[(i + 1) % count].place)].polygons;
-            std::erase(there, at);
-        }
-        for (const std::uint32_t p : {at, fresh})
-            edges_of(p, [&](std::uint64_t k) { edges_[k].polygons.push_back(p); });
-        for (const std::uint32_t p : {at, fresh}) {
-            const auto& c = polygons_[p].corners;
-            for (std::size_t i = 0; i < c.size(); ++i) {
-                const Corner &a = c[i], &b = c[(i + 1) % c.size()];
-                if (std::abs(line.height(facet.frame.flat(world_[a.place]))) <= on_line &&
-                    std::abs(line.height(facet.frame.flat(world_[b.place]))) <= on_line)
-                    mark(a.place, b.place);
-            }
-        }
+        for (const std::uint32_t p : {at, fresh}) mark_edges(p, number, heights(facet, line, p));
     }
 }
 

@@ -64,6 +64,16 @@ private:
     bool merge_two(std::uint32_t a, std::uint32_t b);
     bool on_a_line(std::uint32_t polygon, std::size_t corner) const;
     std::uint32_t divide(std::uint32_t a, std::uint32_t b, double at);
+    /// Remembers that an edge lies on a line; all of a polygon's whose ends have no height over it.
+    void mark(std::uint32_t a, std::uint32_t b, std::uint32_t line);
+    void mark_edges(std::uint32_t polygon, std::uint32_t line, const std::vector<double>& height);
+    /// Of a polygon's corners over a line; 0 on it.
+    std::vector<double> heights(const FacetOutline& facet, const WallLine& line, std::uint32_t polygon) const;
+    /// Whether enough of the line itself, which has ends, lies in the polygon.
+    bool passes(const FacetOutline& facet, const WallLine& line, std::uint32_t polygon,
+                const std::vector<double>& height) const;
+    /// Divides a polygon where its heights change sign; the number of the new half.
+    std::uint32_t halve(std::uint32_t polygon, std::vector<double> height);
 
     std::size_t own_places_ = 0;  ///< Of the mesh; the rest came by cuts.
     std::vector<Point3> local_, world_;

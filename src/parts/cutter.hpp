@@ -292,9 +292,17 @@ private:
             joined[piece[p]] = std::min(joined[piece[p]], under[apart[p]]);
         }
         under = std::move(joined);
+        number_parts(region, region_cut, piece, area, under);
+    }
+
+    /// Of each cut region the largest open piece stays; the others become parts, in the order of their
+    /// places.
+    void number_parts(const std::vector<std::uint32_t>& region, const std::vector<std::uint8_t>& region_cut,
+                      const std::vector<std::uint32_t>& piece, const std::vector<double>& area,
+                      const std::vector<std::uint8_t>& under) {
+        const auto& polygons = cut_->polygons();
+        const auto count = static_cast<std::uint32_t>(polygons.size());
         part_of_.assign(count, 0);
-        // Of each cut region the largest open piece stays; the others become parts, in the order of their
-        // places.
         std::map<std::uint32_t, std::uint32_t> largest;  // region, piece
         const auto open = [&](std::uint32_t root) { return under[root] == 0; };
         for (std::uint32_t p = 0; p < count; ++p) {

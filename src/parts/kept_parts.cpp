@@ -104,92 +104,119 @@ void keep_parts(const BakeStore& store, const std::string& key, const PartedLeve
     store.save("parts-" + key, out.parts());
 }
 
+namespace {
+
+struct KeptLevel {
+    std::vector<PartFigures> told;
+    std::vector<KeptSurface> surfaces;
+    std::vector<std::uint32_t> lengths, copied;
+    std::vector<char> names;
+    std::vector<Mesh> meshes;
+
+    bool read(BlobReader& in) {
+        std::vector<KeptMesh> kept;
+        in.array(told, 1);
+        in.array(kept);
+        in.array(surfaces);
+        in.array(lengths, surfaces.size());
+        in.array(names);
+        in.array(copied);
+        meshes.resize(kept.size());
+        for (std::size_t i = 0; i < meshes.size(); ++i) {
+            Mesh& m = meshes[i];
+            m.source_mesh = kept[i].source_mesh;
+            m.source_primitive = kept[i].source_primitive;
+            m.source_primitives = kept[i].source_primitives;
+            m.turned = kept[i].turned != 0;
+            std::vector<std::array<float, 4>> tangents;
+            in.array(m.positions);
+            in.array(m.normals);
+            in.array(m.uv0);
+            in.array(tangents);
+            in.array(m.indices);
+            in.array(m.between);
+            in.array(m.covered);
+            for (const auto& t : tangents) m.tangents.push_back({{t[0], t[1], t[2]}, t[3]});
+        }
+        return in.done();
+    }
+
+    bool fits(const Level& level) const {
+        const std::size_t before = level.surfaces.size(), all_meshes = level.meshes.size() + meshes.size(),
+                          all_materials = level.materials.size() + copied.size();
+        std::size_t letters = 0;
+        for (const std::uint32_t l : lengths) letters += l;
+        return surfaces.size() >= before && letters == names.size() &&
+               std::all_of(surfaces.begin(), surfaces.end(), [&](const KeptSurface& k) {
+                   return k.mesh < all_meshes && k.material < all_materials &&
+                          (k.is_seal != 0 || k.from < before);
+               });
+    }
+};
+
+constexpr const char* seal_name = "gaps under walls";
+
+/// `of`: the material it is a single-sided copy of; none: black.
+Material kept_material(const Level& level, std::uint32_t of) {
+    Material m;
+    if (of < level.materials.size()) {
+        m = level.materials[of];
+        m.double_sided = false;
+    } else {
+        m.name = seal_name;
+        m.base_color = {0, 0, 0};
+        m.double_sided = true;
+    }
+    return m;
+}
+
+void add_surface(const KeptSurface& k, std::string name, Level& level) {
+    const auto number = static_cast<std::uint32_t>(level.surfaces.size());
+    Surface s;
+    if (k.is_seal) {
+        s.part = Part::bake_only;
+        s.lit_by = LitBy::nothing;
+        s.node = seal_name;
+    } else {
+        s = level.surfaces[k.from];
+        for (Zone& z : level.zones)
+            for (auto* list : {&z.listed, &z.left_out})
+                if (std::find(list->begin(), list->end(), k.from) != list->end()) list->push_back(number);
+    }
+    s.name = std::move(name);
+    level.surfaces.push_back(std::move(s));
+}
+
+}  // namespace
+
 bool load_parts(const BakeStore& store, const std::string& key, Level& level, PartFigures& figures) {
     Blob blob;
     if (!store.load || !store.load("parts-" + key, blob)) return false;
     BlobReader in(blob);
-    std::vector<PartFigures> told;
-    std::vector<KeptMesh> kept_meshes;
-    std::vector<KeptSurface> kept;
-    std::vector<std::uint32_t> lengths, copied;
-    std::vector<char> names;
-    in.array(told, 1);
-    in.array(kept_meshes);
-    in.array(kept);
-    in.array(lengths, kept.size());
-    in.array(names);
-    in.array(copied);
-    std::vector<Mesh> meshes(kept_meshes.size());
-    for (std::size_t i = 0; i < meshes.size(); ++i) {
-        Mesh& m = meshes[i];
-        m.source_mesh = kept_meshes[i].source_mesh;
-        m.source_primitive = kept_meshes[i].source_primitive;
-        m.source_primitives = kept_meshes[i].source_primitives;
-        m.turned = kept_meshes[i].turned != 0;
-        std::vector<std::array<float, 4>> tangents;
-        in.array(m.positions);
-        in.array(m.normals);
-        in.array(m.uv0);
-        in.array(tangents);
-        in.array(m.indices);
-        in.array(m.between);
-        in.array(m.covered);
-        for (const auto& t : tangents) m.tangents.push_back({{t[0], t[1], t[2]}, t[3]});
-    }
-    const std::size_t before = level.surfaces.size(), all_meshes = level.meshes.size() + meshes.size(),
-                      all_materials = level.materials.size() + copied.size();
-    if (!in.done() || kept.size() < before) return false;
-    const bool fits = std::all_of(kept.begin(), kept.end(), [&](const KeptSurface& k) {
-        return k.mesh < all_meshes && k.material < all_materials && (k.is_seal != 0 || k.from < before);
-    });
-    std::size_t letters = 0;
-    for (const std::uint32_t l : lengths) letters += l;
-    if (!fits || letters != names.size()) return false;
-    figures = told[0];
-    for (const std::uint32_t c : copied) {
-        Material m;
-        if (c < level.materials.size()) {
-            m = level.materials[c];
-            m.double_sided = false;
-        } else {
-            m.name = "gaps under walls";
-            m.base_color = {0, 0, 0};
-            m.double_sided = true;
-        }
-        level.materials.push_back(std::move(m));
-    }
-    const std::size_t own_meshes = level.meshes.size();
+    KeptLevel kept;
+    if (!kept.read(in) || !kept.fits(level)) return false;
+    figures = kept.told[0];
+    const std::size_t before = level.surfaces.size(), own_meshes = level.meshes.size(),
+                      own_materials = level.materials.size();
+    for (const std::uint32_t c : kept.copied)
+        level.materials.push_back(kept_material(level, c < own_materials ? c : none));
     std::vector<std::string> mesh_names;
     for (const Surface& s : level.surfaces) mesh_names.push_back(level.meshes[s.mesh]->name);
-    std::size_t at = 0;
-    for (std::size_t i = 0; i < kept.size(); at += lengths[i], ++i) {
-        const KeptSurface& k = kept[i];
-        if (i >= before) {
-            Surface s;
-            if (k.is_seal) {
-                s.part = Part::bake_only;
-                s.lit_by = LitBy::nothing;
-            } else {
-                s = level.surfaces[k.from];
-            }
-            s.name.assign(names.begin() + static_cast<std::ptrdiff_t>(at),
-                          names.begin() + static_cast<std::ptrdiff_t>(at + lengths[i]));
-            if (k.is_seal) s.node = "gaps under walls";
-            for (Zone& z : level.zones)
-                for (auto* list : {&z.listed, &z.left_out})
-                    if (!k.is_seal && std::find(list->begin(), list->end(), k.from) != list->end())
-                        list->push_back(static_cast<std::uint32_t>(i));
-            level.surfaces.push_back(std::move(s));
-        }
+    auto letter = kept.names.begin();
+    for (std::size_t i = 0; i < kept.surfaces.size(); ++i) {
+        const KeptSurface& k = kept.surfaces[i];
+        const auto end = letter + static_cast<std::ptrdiff_t>(kept.lengths[i]);
+        if (i >= before) add_surface(k, std::string(letter, end), level);
+        letter = end;
         Surface& s = level.surfaces[i];
         if (k.mesh >= own_meshes)
-            meshes[k.mesh - own_meshes].name = k.is_seal ? "gaps under walls" : mesh_names[k.from];
+            kept.meshes[k.mesh - own_meshes].name = k.is_seal ? seal_name : mesh_names[k.from];
         s.mesh = k.mesh;
         s.material = k.material;
         s.part_of = k.part_of;
         s.one_side = k.one_side != 0;
     }
-    for (Mesh& m : meshes) level.meshes.push_back(std::move(m));
+    for (Mesh& m : kept.meshes) level.meshes.push_back(std::move(m));
     return true;
 }
 

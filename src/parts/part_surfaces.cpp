@@ -149,57 +149,57 @@ private:
         if (std::all_of(touched.begin(), touched.end(), [](const auto& t) { return t.empty(); })) return;
         const RayCaster& rays = caster();
         job_.parallel(count, 1, [&](std::size_t s, std::size_t) {
-            if (touched[s].empty()) return;
-            const Surface& surface = level_.surfaces[s];
-            const Mesh& mesh = level_.meshes[surface.mesh];
-            const float side = determinant(surface.to_world) < 0 ? -1.0f : 1.0f;
+            const Mesh& mesh = level_.meshes[level_.surfaces[s].mesh];
             std::vector<std::uint8_t> marks = mesh.covered;
             if (marks.empty()) marks.assign(mesh.triangle_count(), 0);
             bool any = false;
             for (const std::uint32_t t : touched[s]) {
-                const auto corners = [&](std::size_t) {
-                    const auto at = [&](std::uint32_t k) {
-                        return transform_point(surface.to_world, mesh.positions[mesh.indices[3 * t + k]]);
-                    };
-                    RayCaster::Corners c{at(0), at(1), at(2), {}};
-                    c.normal = normalize(cross(c.b - c.a, c.c - c.a)) * side;
-                    return c;
-                };
-                // And right beside its corners, since what shows there at all has to have light.
-                const RayCaster::Corners c = corners(0);
-                const Vec3 middle = (c.a + c.b + c.c) * (1.0f / 3);
-                bool open = false;
-                for (const Vec3 p : {c.a, c.b, c.c}) {
-                    const float l = length(middle - p);
-                    open = open ||
-                           !is_covered(level_, rays, p + (middle - p) * std::min(0.5f, 0.01f / l), c.normal);
-                }
-                open = open || for_even_points(1, Cutter::places_a_triangle, corners,
-                                               [&](Vec3 at, const RayCaster::Corners&, std::size_t) {
-                                                   // Places may lie on an edge; a little inside is meant.
-                                                   return !is_covered(level_, rays,
-                                                                      at + (middle - at) * 0.02f, c.normal);
-                                               });
-                if (open) continue;
+                if (!lies_covered(rays, level_.surfaces[s], t)) continue;
                 marks[t] = 1;
                 any = true;
             }
             if (any) covered[s] = std::move(marks);
         });
-        // Surfaces of one mesh with the same marks share a mesh again; what is there often and lies in
-        // another way each time is left whole, since copies of one mesh share charts.
+        share_marked(covered);
+    }
+
+    /// Whether all of a triangle does, as far as places spread evenly over it tell, and such right beside its
+    /// corners, since what shows there at all has to have light.
+    bool lies_covered(const RayCaster& rays, const Surface& surface, std::uint32_t t) const {
+        const Mesh& mesh = level_.meshes[surface.mesh];
+        const float side = determinant(surface.to_world) < 0 ? -1.0f : 1.0f;
+        const auto at = [&](std::uint32_t k) {
+            return transform_point(surface.to_world, mesh.positions[mesh.indices[3 * t + k]]);
+        };
+        RayCaster::Corners c{at(0), at(1), at(2), {}};
+        c.normal = normalize(cross(c.b - c.a, c.c - c.a)) * side;
+        const Vec3 middle = (c.a + c.b + c.c) * (1.0f / 3);
+        for (const Vec3 p : {c.a, c.b, c.c}) {
+            const float share = std::min(0.5f, 0.01f / length(middle - p));
+            if (!is_covered(level_, rays, p + (middle - p) * share, c.normal)) return false;
+        }
+        return !for_even_points(
+            1, Cutter::places_a_triangle, [&](std::size_t) { return c; },
+            [&](Vec3 place, const RayCaster::Corners&, std::size_t) {
+                // Places may lie on an edge; a little inside is meant.
+                return !is_covered(level_, rays, place + (middle - place) * 0.02f, c.normal);
+            });
+    }
+
+    /// Surfaces of one mesh with the same marks share a mesh again; what is there often and lies in another
+    /// way each time is left whole, since copies of one mesh share charts.
+    void share_marked(const std::vector<std::vector<std::uint8_t>>& covered) {
         std::map<std::pair<std::uint32_t, std::vector<std::uint8_t>>, std::size_t> alike;
         std::map<std::uint32_t, std::size_t> uses;
-        for (std::uint32_t s = 0; s < count; ++s) {
+        for (std::uint32_t s = 0; s < covered.size(); ++s) {
             ++uses[level_.surfaces[s].mesh];
             if (!covered[s].empty()) ++alike[{level_.surfaces[s].mesh, covered[s]}];
         }
         std::map<std::pair<std::uint32_t, std::vector<std::uint8_t>>, std::uint32_t> made;
-        for (std::uint32_t s = 0; s < count; ++s) {
+        for (std::uint32_t s = 0; s < covered.size(); ++s) {
             if (covered[s].empty()) continue;
-            const std::size_t all = uses[level_.surfaces[s].mesh];
-            if (all >= often && 4 * alike[{level_.surfaces[s].mesh, covered[s]}] < all) continue;
             const std::uint32_t mesh = level_.surfaces[s].mesh;
+            if (uses[mesh] >= often && 4 * alike[{mesh, covered[s]}] < uses[mesh]) continue;
             const auto [at, fresh] =
                 made.try_emplace({mesh, covered[s]}, static_cast<std::uint32_t>(level_.meshes.size()));
             if (fresh) {

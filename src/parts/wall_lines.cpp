@@ -109,68 +109,87 @@ bool parts_facet(const FacetOutline& facet, const WallLine& line, double reach) 
     return line.length() >= across && at_border(line.at(line.low)) && at_border(line.at(line.high));
 }
 
-/// Leaves out what is no longer than furniture. Lines hang together where they touch; over a fold of a
-/// surface by their ends.
-void keep_walls(const std::vector<FacetOutline>& facets, double reach, std::vector<WallLine>& lines) {
-    std::vector<std::uint32_t> root(lines.size());
-    std::iota(root.begin(), root.end(), 0u);
-    const auto find = [&](std::uint32_t i) {
-        while (root[i] != i) i = root[i] = root[root[i]];
-        return i;
-    };
-    const auto join = [&](std::uint32_t i, std::uint32_t k) {
-        const std::uint32_t p = find(i), q = find(k);
-        root[std::max(p, q)] = std::min(p, q);
-    };
-    for (std::uint32_t i = 0; i < lines.size();) {
-        std::uint32_t end = i;
-        while (end < lines.size() && lines[end].facet == lines[i].facet) ++end;
-        for (std::uint32_t a = i; a < end; ++a)
-            for (std::uint32_t b = a + 1; b < end; ++b)
-                if (touch(lines[a], lines[b], 2 * reach) || touch(lines[b], lines[a], 2 * reach)) join(a, b);
-        i = end;
+/// Lines that hang together: where they touch; over a fold of a surface by their ends.
+class LineHeaps {
+public:
+    LineHeaps(const std::vector<FacetOutline>& facets, const std::vector<WallLine>& lines, double reach)
+        : facets_(facets), lines_(lines), cell_(2 * reach), root_(lines.size()) {
+        std::iota(root_.begin(), root_.end(), 0u);
+        join_in_facets();
+        join_ends();
     }
-    const auto in_world = [&](const WallLine& l, double s) {
-        const FlatFrame& f = facets[l.facet].frame;
+    std::uint32_t find(std::uint32_t i) {
+        while (root_[i] != i) i = root_[i] = root_[root_[i]];
+        return i;
+    }
+    Point3 in_world(const WallLine& l, double s) const {
+        const FlatFrame& f = facets_[l.facet].frame;
         const Point2 p = l.at(s);
         return f.origin + f.along * p.x + f.across * p.y;
-    };
-    const double cell = 2 * reach;
-    std::map<std::tuple<std::int64_t, std::int64_t, std::int64_t>, std::vector<std::uint32_t>> ends;
-    const auto cell_of = [&](Point3 p, int dx, int dy, int dz) {
-        return std::tuple(static_cast<std::int64_t>(std::floor(p.x / cell)) + dx,
-                          static_cast<std::int64_t>(std::floor(p.y / cell)) + dy,
-                          static_cast<std::int64_t>(std::floor(p.z / cell)) + dz);
-    };
-    for (std::uint32_t i = 0; i < lines.size(); ++i)
-        for (const double s : {lines[i].low, lines[i].high}) {
-            const Point3 p = in_world(lines[i], s);
-            for (int n = 0; n < 27; ++n)
-                if (const auto at = ends.find(cell_of(p, n % 3 - 1, n / 3 % 3 - 1, n / 9 - 1));
-                    at != ends.end())
-                    for (const std::uint32_t k : at->second) join(i, k);
-            ends[cell_of(p, 0, 0, 0)].push_back(i);
+    }
+
+private:
+    void join(std::uint32_t i, std::uint32_t k) {
+        const std::uint32_t p = find(i), q = find(k);
+        root_[std::max(p, q)] = std::min(p, q);
+    }
+    void join_in_facets() {
+        for (std::uint32_t i = 0; i < lines_.size();) {
+            std::uint32_t end = i;
+            while (end < lines_.size() && lines_[end].facet == lines_[i].facet) ++end;
+            for (std::uint32_t a = i; a < end; ++a)
+                for (std::uint32_t b = a + 1; b < end; ++b)
+                    if (touch(lines_[a], lines_[b], cell_) || touch(lines_[b], lines_[a], cell_)) join(a, b);
+            i = end;
         }
-    // How far each heap of lines reaches, and how wide it is about its longest line.
-    struct Extent {
-        Point3 low{1e30, 1e30, 1e30}, high{-1e30, -1e30, -1e30};
-        std::uint32_t longest = 0;
-        double width_low = 1e30, width_high = -1e30;
-        bool one_facet = true;
-    };
-    std::vector<Extent> extent(lines.size());
+    }
+    void join_ends() {
+        std::map<std::tuple<std::int64_t, std::int64_t, std::int64_t>, std::vector<std::uint32_t>> ends;
+        const auto cell_of = [&](Point3 p, int dx, int dy, int dz) {
+            return std::tuple(static_cast<std::int64_t>(std::floor(p.x / cell_)) + dx,
+                              static_cast<std::int64_t>(std::floor(p.y / cell_)) + dy,
+                              static_cast<std::int64_t>(std::floor(p.z / cell_)) + dz);
+        };
+        for (std::uint32_t i = 0; i < lines_.size(); ++i)
+            for (const double s : {lines_[i].low, lines_[i].high}) {
+                const Point3 p = in_world(lines_[i], s);
+                for (int n = 0; n < 27; ++n)
+                    if (const auto at = ends.find(cell_of(p, n % 3 - 1, n / 3 % 3 - 1, n / 9 - 1));
+                        at != ends.end())
+                        for (const std::uint32_t k : at->second) join(i, k);
+                ends[cell_of(p, 0, 0, 0)].push_back(i);
+            }
+    }
+
+    const std::vector<FacetOutline>& facets_;
+    const std::vector<WallLine>& lines_;
+    double cell_;
+    std::vector<std::uint32_t> root_;
+};
+
+/// How far a heap of lines reaches, and how wide it is about its longest line.
+struct HeapExtent {
+    Point3 low{1e30, 1e30, 1e30}, high{-1e30, -1e30, -1e30};
+    std::uint32_t longest = 0;
+    double width_low = 1e30, width_high = -1e30;
+    bool one_facet = true;
+};
+
+std::vector<HeapExtent> extents(const std::vector<WallLine>& lines, LineHeaps& heaps) {
+    std::vector<HeapExtent> extent(lines.size());
     for (std::uint32_t i = 0; i < lines.size(); ++i) {
-        Extent& e = extent[find(i)];
-        if (find(i) == i || lines[i].length() > lines[e.longest].length()) e.longest = i;
-        e.one_facet &= lines[i].facet == lines[find(i)].facet;
+        const std::uint32_t root = heaps.find(i);
+        HeapExtent& e = extent[root];
+        if (root == i || lines[i].length() > lines[e.longest].length()) e.longest = i;
+        e.one_facet &= lines[i].facet == lines[root].facet;
         for (const double s : {lines[i].low, lines[i].high}) {
-            const Point3 p = in_world(lines[i], s);
+            const Point3 p = heaps.in_world(lines[i], s);
             e.low = {std::min(e.low.x, p.x), std::min(e.low.y, p.y), std::min(e.low.z, p.z)};
             e.high = {std::max(e.high.x, p.x), std::max(e.high.y, p.y), std::max(e.high.z, p.z)};
         }
     }
     for (std::uint32_t i = 0; i < lines.size(); ++i) {
-        Extent& e = extent[find(i)];
+        HeapExtent& e = extent[heaps.find(i)];
         const WallLine& main = lines[e.longest];
         if (lines[i].facet != main.facet) continue;
         for (const double s : {lines[i].low, lines[i].high}) {
@@ -178,9 +197,16 @@ void keep_walls(const std::vector<FacetOutline>& facets, double reach, std::vect
             e.width_high = std::max(e.width_high, main.height(lines[i].at(s)));
         }
     }
+    return extent;
+}
+
+/// Leaves out what is no longer than furniture.
+void keep_walls(const std::vector<FacetOutline>& facets, double reach, std::vector<WallLine>& lines) {
+    LineHeaps heaps(facets, lines, reach);
+    const std::vector<HeapExtent> extent = extents(lines, heaps);
     std::vector<WallLine> kept;
     for (std::uint32_t i = 0; i < lines.size(); ++i) {
-        const Extent& e = extent[find(i)];
+        const HeapExtent& e = extent[heaps.find(i)];
         const double far = length(e.high - e.low);
         if (far >= long_enough || (far >= thin_length && e.one_facet && e.width_high - e.width_low <= thin) ||
             parts_facet(facets[lines[i].facet], lines[i], reach))

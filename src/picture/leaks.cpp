@@ -41,6 +41,36 @@ struct Spot {
     float there = 0;  ///< and what the lightmap shows there.
 };
 
+/// An edge of a chart, in the world and on its page, with the ways inward.
+struct ChartEdge {
+    Vec3 a, b, inward;
+    Vec2 on_page_a, on_page_b, inward_on_page;  ///< The last for each metre.
+    float deep = 0;                             ///< Of its triangle, metres.
+    float size = 0;                             ///< Of a texel, metres.
+};
+
+/// Places along one that are worth a look; `like` says what they have in common.
+void add_spots(const ChartEdge& e, const Spot& like, const PageImage& page, float mean,
+               std::vector<Spot>& out) {
+    const float texels = length(e.on_page_b - e.on_page_a);
+    const int count = std::clamp(static_cast<int>(std::ceil(steps_a_texel * texels)), 1, 4096);
+    for (int k = 0; k < count; ++k) {
+        const float s = (static_cast<float>(k) + 0.5f) / static_cast<float>(count);
+        Spot spot = like;
+        spot.at = e.a + (e.b - e.a) * s + e.inward * off_edge;
+        spot.texel = e.on_page_a + (e.on_page_b - e.on_page_a) * s + e.inward_on_page * off_edge;
+        spot.value = luminance(sample_page(page, spot.texel));
+        const float farther = std::min(1.5f * e.size, 0.6f * e.deep);
+        const float own = luminance(sample_page(page, spot.texel + e.inward_on_page * farther));
+        spot.farther = spot.at + e.inward * farther;
+        spot.there = own;
+        const float high = std::max(spot.value, own), low = std::min(spot.value, own);
+        if (!(high > worth_a_look * low) || !(high - low > unseen * mean)) continue;
+        spot.ratio = high / std::max(low, 1e-3f * mean);
+        out.push_back(spot);
+    }
+}
+
 /// Places along the edges at which charts end or fold.
 void spots_of(const ChartedLevel& charted, std::uint32_t number, const std::vector<PageImage>& pages,
               float mean, std::vector<Spot>& out) {
@@ -88,30 +118,18 @@ void spots_of(const ChartedLevel& charted, std::uint32_t number, const std::vect
         const Vec3 along = (b - a) * (1 / l), in = (c - a) - along * dot(c - a, along);
         const float deep = length(in);
         if (!(deep > 2 * off_edge)) continue;
-        const Vec3 inward = in * (1 / deep);
         // The page's way inward: of the triangle's third corner, without what it goes along the edge.
         const float slide = dot(c - a, along) / l;
-        const Vec2 in_page = (uc - ua - (ub - ua) * slide) * (1 / deep);
-        const float size = l / texels;
-        const int count = std::clamp(static_cast<int>(std::ceil(steps_a_texel * texels)), 1, 4096);
-        for (int k = 0; k < count; ++k) {
-            const float s = (static_cast<float>(k) + 0.5f) / static_cast<float>(count);
-            Spot spot{.surface = number,
-                      .at = a + (b - a) * s + inward * off_edge,
-                      .normal = normal,
-                      .inward = inward,
-                      .texel = ua + (ub - ua) * s + in_page * off_edge,
-                      .size = size};
-            spot.value = luminance(sample_page(pages[uv.page], spot.texel));
-            const float farther = std::min(1.5f * size, 0.6f * deep);
-            const float own = luminance(sample_page(pages[uv.page], spot.texel + in_page * farther));
-            spot.farther = spot.at + inward * farther;
-            spot.there = own;
-            const float high = std::max(spot.value, own), low = std::min(spot.value, own);
-            if (!(high > worth_a_look * low) || !(high - low > unseen * mean)) continue;
-            spot.ratio = high / std::max(low, 1e-3f * mean);
-            out.push_back(spot);
-        }
+        const ChartEdge edge{.a = a,
+                             .b = b,
+                             .inward = in * (1 / deep),
+                             .on_page_a = ua,
+                             .on_page_b = ub,
+                             .inward_on_page = (uc - ua - (ub - ua) * slide) * (1 / deep),
+                             .deep = deep,
+                             .size = l / texels};
+        add_spots(edge, {.surface = number, .normal = normal, .inward = edge.inward, .size = edge.size},
+                  pages[uv.page], mean, out);
     }
 }
 
@@ -193,102 +211,133 @@ float exact_at(const Level& level, const Viewer& viewer, const BakeSet& recipe, 
     return luminance(sum);
 }
 
-std::vector<Leak> leaks_under(const ChartedLevel& charted, const ViewLight& light, const LeakGround& ground,
-                              std::size_t most, Job& job) {
-    const auto& [level, atlas] = charted;
-    const std::vector<PageImage>& pages = light.set->pages;
+float mean_light(const std::vector<PageImage>& pages) {
     double whole = 0, count = 0;
     for (const PageImage& p : pages)
         for (const Rgb& e : p.texels) {
             whole += static_cast<double>(luminance(e));
             count += 1;
         }
-    const auto mean = static_cast<float>(count > 0 ? whole / count : 0);
-    std::vector<std::vector<Spot>> found(level.surfaces.size());
+    return static_cast<float>(count > 0 ? whole / count : 0);
+}
+
+/// Looks whether a lightmap shows at a spot what the place itself cannot have.
+class LeakJudge {
+public:
+    LeakJudge(const Level& level, const Viewer& viewer, const BakeSet& recipe, float mean)
+        : level_(level), viewer_(viewer), recipe_(recipe), mean_(mean) {}
+
+    bool is_leak(const Spot& s, Leak& leak) const {
+        Bounds b;
+        b.low = b.high = exact(s, s.at, first_rays);
+        if (!is_out(s, b)) return false;
+        if (const float there = exact(s, s.farther, more_rays); there > 0) {
+            b.more = std::clamp(s.there / there, 1.0f, 4.0f);
+            b.less = std::clamp(s.there / there, 0.25f, 1.0f);
+        }
+        if (!is_out(s, b) || is_covered(level_, viewer_.caster(), s.at, s.normal) ||
+            out_of_sight(level_, viewer_.caster(), s))
+            return false;
+        look_around(s, b);
+        if (!is_out(s, b)) return false;
+        // Light that comes by few rays is found by many.
+        const float sure = exact(s, s.at, sure_rays);
+        b.low = std::min(b.low, sure);
+        b.high = std::max(b.high, sure);
+        leak.least = b.low;
+        leak.most = b.high;
+        return is_out(s, b);
+    }
+
+private:
+    /// What there may be. What reflects and has no lightmap is black to these rays: as much as the chart
+    /// lacks farther in.
+    struct Bounds {
+        float low = 0, high = 0, more = 1, less = 1;
+    };
+
+    float exact(const Spot& s, Vec3 at, std::uint32_t rays) const {
+        return exact_at(level_, viewer_, recipe_, surface_receiver(at, s.normal, s.normal), rays);
+    }
+    bool is_out(const Spot& s, const Bounds& b) const {
+        return (s.value > outside * b.high * b.more && s.value - b.high * b.more > unseen * mean_) ||
+               (s.value * outside < b.low * b.less && b.low * b.less - s.value > unseen * mean_);
+    }
+    /// What lies as far around as a lookup and a texel's own samples reach counts as well, as far as no wall
+    /// stands between.
+    void look_around(const Spot& s, Bounds& b) const {
+        const RayCaster& caster = viewer_.caster();
+        const Vec3 across = normalize(cross(s.normal, s.inward));
+        b.low = b.high = exact(s, s.at, more_rays);
+        for (const float u : within)
+            for (const float v : within) {
+                if (!is_out(s, b)) return;
+                const Vec3 to = s.at + (s.inward * u + across * v) * s.size;
+                const Vec3 from = s.at + s.normal * off_edge, way = to + s.normal * off_edge - from;
+                const float far = length(way);
+                if (far > 0 && caster.blocked({from, way * (1 / far), far})) continue;
+                // The surface goes on there; glass does as well, though nothing is blocked by it.
+                if (caster.closest({from + way, -s.normal, off_edge + 0.1f * s.size}).surface == none)
+                    continue;
+                const float e = exact(s, to, more_rays);
+                b.low = std::min(b.low, e);
+                b.high = std::max(b.high, e);
+            }
+    }
+
+    const Level& level_;
+    const Viewer& viewer_;
+    const BakeSet& recipe_;
+    float mean_;
+};
+
+/// The worst of those that are to be looked at.
+std::vector<Spot> worst_spots(const ChartedLevel& charted, const std::vector<PageImage>& pages,
+                              const LeakGround& ground, std::size_t most, Job& job) {
+    const float mean = mean_light(pages);
+    std::vector<std::vector<Spot>> found(charted.level.surfaces.size());
     job.parallel(found.size(), 1, [&](std::size_t s, std::size_t) {
         spots_of(charted, static_cast<std::uint32_t>(s), pages, mean, found[s]);
     });
     std::vector<Spot> spots;
     for (const auto& f : found) spots.insert(spots.end(), f.begin(), f.end());
+    spots_at_walls(charted.atlas, ground, pages, mean, spots);
+    std::stable_sort(spots.begin(), spots.end(),
+                     [](const Spot& a, const Spot& b) { return a.ratio > b.ratio; });
+    if (spots.size() > most) spots.resize(most);
+    return spots;
+}
+
+std::vector<Leak> leaks_under(const ChartedLevel& charted, const ViewLight& light, const LeakGround& ground,
+                              std::size_t most, Job& job) {
+    const Level& level = charted.level;
+    const std::vector<Spot> spots = worst_spots(charted, light.set->pages, ground, most, job);
     ViewOptions settings;
     settings.moving = false;
     settings.black_backs = true;
     const Viewer viewer(charted, light, settings, 1, {.live = false, .meets = ground.seen});
-    spots_at_walls(atlas, ground, pages, mean, spots);
-    // The worst of those that are to be looked at.
-    std::stable_sort(spots.begin(), spots.end(),
-                     [](const Spot& a, const Spot& b) { return a.ratio > b.ratio; });
-    if (spots.size() > most) spots.resize(most);
     BakeSet recipe;
     for (const BakeSet& s : level.sets)
         if (s.name == light.set->name) recipe = s;
-    std::vector<Leak> leaks(spots.size());
-    std::vector<std::uint8_t> is_leak(spots.size(), 0);
+    const LeakJudge judge(level, viewer, recipe, mean_light(light.set->pages));
+    std::vector<std::optional<Leak>> leaks(spots.size());
     job.begin(Stage::leaks, spots.size());
     job.parallel(spots.size(), 8, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             const Spot& s = spots[i];
-            const auto exact = [&](Vec3 at, std::uint32_t rays) {
-                return exact_at(level, viewer, recipe, surface_receiver(at, s.normal, s.normal), rays);
-            };
-            float low = exact(s.at, first_rays), high = low;
-            // What reflects and has no lightmap is black to these rays: as much as the chart lacks farther
-            // in.
-            float more = 1, less = 1;
-            const auto out = [&] {
-                return (s.value > outside * high * more && s.value - high * more > unseen * mean) ||
-                       (s.value * outside < low * less && low * less - s.value > unseen * mean);
-            };
-            if (!out()) continue;
-            if (const float there = exact(s.farther, more_rays); there > 0) {
-                more = std::clamp(s.there / there, 1.0f, 4.0f);
-                less = std::clamp(s.there / there, 0.25f, 1.0f);
-            }
-            if (!out() || is_covered(level, viewer.caster(), s.at, s.normal) ||
-                out_of_sight(level, viewer.caster(), s))
-                continue;
-            // What lies as far around as a lookup and a texel's own samples reach counts as well, as far as
-            // no wall stands between.
-            const Frame frame(s.normal);
-            const Vec3 across = normalize(cross(s.normal, s.inward));
-            low = high = exact(s.at, more_rays);
-            for (const float u : within)
-                for (const float v : within) {
-                    if (!out()) break;
-                    const Vec3 to = s.at + (s.inward * u + across * v) * s.size;
-                    const Vec3 from = s.at + s.normal * off_edge, way = to + s.normal * off_edge - from;
-                    const float far = length(way);
-                    if (far > 0 && viewer.caster().blocked({from, way * (1 / far), far})) continue;
-                    // The surface goes on there; glass does as well, though nothing is blocked by it.
-                    if (viewer.caster().closest({from + way, -s.normal, off_edge + 0.1f * s.size}).surface ==
-                        none)
-                        continue;
-                    const float e = exact(to, more_rays);
-                    low = std::min(low, e);
-                    high = std::max(high, e);
-                }
-            if (!out()) continue;
-            // Light that comes by few rays is found by many.
-            const float sure = exact(s.at, sure_rays);
-            low = std::min(low, sure);
-            high = std::max(high, sure);
-            if (!out()) continue;
-            is_leak[i] = 1;
-            const std::uint32_t page = atlas.surfaces[s.surface].page;
-            leaks[i] = {.surface = s.surface,
-                        .page = page,
-                        .x = static_cast<int>(s.texel.x),
-                        .y = static_cast<int>(s.texel.y),
-                        .at = s.at,
-                        .lux = s.value,
-                        .least = low,
-                        .most = high};
+            Leak leak{.surface = s.surface,
+                      .page = charted.atlas.surfaces[s.surface].page,
+                      .x = static_cast<int>(s.texel.x),
+                      .y = static_cast<int>(s.texel.y),
+                      .at = s.at,
+                      .lux = s.value};
+            if (judge.is_leak(s, leak)) leaks[i] = leak;
         }
         job.advance(end - begin);
     });
     std::vector<Leak> out;
-    for (std::size_t i = 0; i < leaks.size(); ++i)
-        if (is_leak[i]) out.push_back(leaks[i]);
+    for (const std::optional<Leak>& leak : leaks)
+        if (leak) out.push_back(*leak);
     std::stable_sort(out.begin(), out.end(), [](const Leak& a, const Leak& b) {
         const auto off = [](const Leak& l) { return l.lux > l.most ? l.lux - l.most : l.least - l.lux; };
         return off(a) > off(b);

@@ -118,58 +118,55 @@ Rgb even_light(const ChartedLevel& charted, const ViewLight& light, const Camera
     return lux_at(auto_exposure(draw(Shot(around, camera, settings), settings, job)));
 }
 
-}  // namespace
+[[noreturn]] void lacks(const char* what, const char* remedy) {
+    throw Error{.what = what, .where = "view", .value = "", .remedy = remedy};
+}
 
-Picture view(const ChartedLevel& charted, const ViewLight& light, const Camera& camera,
-             const ViewOptions& settings, Job& job) {
-    const Level& level = charted.level;
-    const Atlas& atlas = charted.atlas;
-    check_place(camera.eye, "camera " + camera.name);
-    check_place(camera.toward, "camera " + camera.name);
+bool has_mirrors(const ViewLight& light) {
+    return light.set && light.reflections && !light.reflections->empty() &&
+           light.set->reflections.size() == light.reflections->size();
+}
+
+/// Whether there is what a picture is to show.
+void check_view(const ChartedLevel& charted, const ViewLight& light, const ViewOptions& settings) {
+    const Show show = settings.show;
+    const auto is_one_of = [&](std::initializer_list<Show> some) {
+        return std::find(some.begin(), some.end(), show) != some.end();
+    };
     if (settings.width < 8 || settings.height < 8 || settings.width > 8192 || settings.height > 8192)
         throw Error{.what = "picture size is out of range",
                     .where = "--size",
                     .value = std::to_string(settings.width) + "x" + std::to_string(settings.height),
                     .remedy = "Use 8 to 8192 pixels."};
     if (!light.set &&
-        (settings.show == Show::lit || settings.show == Show::light || settings.show == Show::probes ||
-         settings.show == Show::reflections || settings.show == Show::lux || settings.show == Show::groups))
-        throw Error{.what = "this picture needs a bake",
-                    .where = "view",
-                    .value = "",
-                    .remedy = "Run `stasigraph bake` first."};
-    if ((settings.show == Show::marks && !light.marks) || (settings.show == Show::groups && !light.groups) ||
-        (settings.show == Show::lux && !(settings.lux_low > 0 && settings.lux_high > settings.lux_low)))
-        throw Error{.what = "this picture lacks what it is to show",
-                    .where = "view",
-                    .value = "",
-                    .remedy = "Set ViewLight::marks, ViewLight::groups, or a range of lux over 0."};
-    if (settings.show == Show::occlusion &&
-        (!light.occlusion || light.occlusion->size() != atlas.pages.size()))
-        throw Error{.what = "the bake has no occlusion map",
-                    .where = "view",
-                    .value = "",
-                    .remedy = "Add [occlusion] with reach = 1.5 (metres) to the sheet, and bake."};
-    if (settings.show == Show::probes &&
+        is_one_of({Show::lit, Show::light, Show::probes, Show::reflections, Show::lux, Show::groups}))
+        lacks("this picture needs a bake", "Run `stasigraph bake` first.");
+    if ((show == Show::marks && !light.marks) || (show == Show::groups && !light.groups) ||
+        (show == Show::lux && !(settings.lux_low > 0 && settings.lux_high > settings.lux_low)))
+        lacks("this picture lacks what it is to show",
+              "Set ViewLight::marks, ViewLight::groups, or a range of lux over 0.");
+    if (show == Show::occlusion &&
+        (!light.occlusion || light.occlusion->size() != charted.atlas.pages.size()))
+        lacks("the bake has no occlusion map",
+              "Add [occlusion] with reach = 1.5 (metres) to the sheet, and bake.");
+    if (show == Show::probes &&
         (!light.probes || light.probes->size() == 0 || light.set->probes.size() != light.probes->size()))
-        throw Error{.what = "the bake has no probes",
-                    .where = "view",
-                    .value = "",
-                    .remedy = "Add a [[volume]] to the sheet, and bake."};
-    const bool has_maps = light.set && light.reflections && !light.reflections->empty() &&
-                          light.set->reflections.size() == light.reflections->size();
-    if (settings.show == Show::reflections && !has_maps)
-        throw Error{.what = "the bake has no reflection probes",
-                    .where = "view",
-                    .value = "",
-                    .remedy = "Add a [[reflection]] to the sheet, and bake."};
-    if (settings.show == Show::zones && (level.zones.empty() || !light.zones))
-        throw Error{.what = "the level has no zones",
-                    .where = "view",
-                    .value = "",
-                    .remedy = "Add a [[zone]] with a name, low and high (metres) to the sheet."};
+        lacks("the bake has no probes", "Add a [[volume]] to the sheet, and bake.");
+    if (show == Show::reflections && !has_mirrors(light))
+        lacks("the bake has no reflection probes", "Add a [[reflection]] to the sheet, and bake.");
+    if (show == Show::zones && (charted.level.zones.empty() || !light.zones))
+        lacks("the level has no zones", "Add a [[zone]] with a name, low and high (metres) to the sheet.");
+}
+
+}  // namespace
+
+Picture view(const ChartedLevel& charted, const ViewLight& light, const Camera& camera,
+             const ViewOptions& settings, Job& job) {
+    check_place(camera.eye, "camera " + camera.name);
+    check_place(camera.toward, "camera " + camera.name);
+    check_view(charted, light, settings);
     ViewLight lit = light;
-    if (!has_maps) lit.reflections = nullptr;
+    if (!has_mirrors(light)) lit.reflections = nullptr;
     Viewer viewer(charted, lit, settings, camera.vertical_fov, {});
     if (light.set && !settings.probe_light)
         viewer.set_even_light(even_light(charted, lit, camera, settings, job));
@@ -182,7 +179,7 @@ Picture view(const ChartedLevel& charted, const ViewLight& light, const Camera& 
             const float grey = luminance(c);
             c = Rgb{grey, grey, grey} * 0.2f + c * 0.2f;
         }
-        const std::optional<float> own = own_exposure(level, *light.set);
+        const std::optional<float> own = own_exposure(charted.level, *light.set);
         const float ev = own ? *own : auto_exposure(picture) + 1;
         const float white = std::exp2(ev) / 2;
         if (settings.show == Show::probes)
@@ -190,7 +187,7 @@ Picture view(const ChartedLevel& charted, const ViewLight& light, const Camera& 
         else
             draw_reflections({viewer, shot, light, white}, picture, job);
     }
-    if (settings.show == Show::zones) draw_zones({viewer, shot, light}, level.zones, picture, job);
+    if (settings.show == Show::zones) draw_zones({viewer, shot, light}, charted.level.zones, picture, job);
     job.finish();
     return picture;
 }

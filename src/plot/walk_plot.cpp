@@ -23,6 +23,19 @@ double walk_lux(Rgb c) {
     return static_cast<double>(luminance(c));
 }
 
+void draw_walk_key(Plot& plot, std::size_t jumps) {
+    const double key = 54;
+    plot.text(plot_left, key, 13, "lux", 0, words);
+    plot.line(160, key - 4, 190, key - 4, 3, exact_ink);
+    plot.text(196, key, 13, "exact", 0, words);
+    plot.line(260, key - 4, 290, key - 4, 2, probe_ink);
+    plot.text(296, key, 13, "between probes", 0, words);
+    plot.line(430, key - 4, 460, key - 4, 1.5, plain_ink);
+    plot.text(466, key, 13, "without regard to walls", 0, words);
+    plot.line(650, key - 10, 650, key + 2, 2, jump_ink);
+    plot.text(658, key, 13, jumps == 1 ? "1 jump" : std::to_string(jumps) + " jumps", 0, words);
+}
+
 }  // namespace
 
 void write_walk_plot(const fs::path& to, const std::string& title, const std::vector<WalkStep>& steps) {
@@ -59,16 +72,7 @@ void write_walk_plot(const fs::path& to, const std::string& title, const std::ve
                  std::clamp(static_cast<double>(worst) * 110, 20.0, 200.0)};
     Plot plot;
     plot.text(plot_left, 30, 18, title, 0, exact_ink);
-    const double key = 54;
-    plot.text(plot_left, key, 13, "walk_lux", 0, words);
-    plot.line(160, key - 4, 190, key - 4, 3, exact_ink);
-    plot.text(196, key, 13, "exact", 0, words);
-    plot.line(260, key - 4, 290, key - 4, 2, probe_ink);
-    plot.text(296, key, 13, "between probes", 0, words);
-    plot.line(430, key - 4, 460, key - 4, 1.5, plain_ink);
-    plot.text(466, key, 13, "without regard to walls", 0, words);
-    plot.line(650, key - 10, 650, key + 2, 2, jump_ink);
-    plot.text(658, key, 13, jumps == 1 ? "1 jump" : std::to_string(jumps) + " jumps", 0, words);
+    draw_walk_key(plot, jumps);
     grid(plot, light, nullptr);
     grid(plot, error, "m");
     for (const WalkStep& s : steps)

@@ -41,81 +41,103 @@ RowSource probe_rows(const std::vector<Vec3>& places, std::uint32_t seed) {
     return rows;
 }
 
+namespace {
+
+constexpr int map_cell_count = probe_map_side * probe_map_side;
+
+/// Maps of nearness from what rays met. One for each thread's piece of work.
+class NearnessMaps {
+public:
+    explicit NearnessMaps(const RayDistances& met) : met_(met), between_(met.links) {
+        for (int c = 0; c < map_cell_count; ++c) directions_[static_cast<std::size_t>(c)] = map_direction(c);
+    }
+
+    void measure(std::size_t row, std::size_t probe, ProbeNet& net) {
+        reach_ = net.reach[probe];
+        most_ = 1 / reach_;
+        const float backs = look(row);
+        // A cell takes in what lies around it: means are mended until what a lookup blends of them fits. The
+        // spread is about that.
+        for (int round = 0; round <= mended; ++round) mend(row, round == mended);
+        for (std::size_t c = 0; c < map_cell_count; ++c) {
+            runtime::NearnessCode code = runtime::to_code(map_[c]);
+            // Rounding must not bring anything nearer than the nearest thing is: up to its clearance a probe
+            // sees all.
+            while (runtime::nearness_of(code).mean > most_ && code.mean < 255) ++code.mean;
+            net.nearness[probe * map_cell_count + c] = {code.mean, code.spread};
+        }
+        net.front_share[probe] = 1 - backs / static_cast<float>(std::max(met_.links, 1u));
+    }
+
+private:
+    float metres(std::size_t row, std::uint32_t k) const { return met_.metres[row * met_.links + k]; }
+    float nearness(float far) const { return 1 / std::clamp(std::abs(far), runtime::nearest_seen, reach_); }
+
+    /// Means of what lies in each cell's direction; how many rays met backs.
+    float look(std::size_t row) {
+        float backs = 0;
+        std::array<float, map_cell_count> mean{}, weight{};
+        std::array<Vec3, direction_batch> ways;
+        for (std::uint32_t k = 0; k < met_.links; ++k) {
+            if (k % direction_batch == 0)
+                row_directions(met_.rows, row, k, std::min(direction_batch, met_.links - k), ways);
+            const float far = metres(row, k), d = nearness(far);
+            backs += far < 0 ? 1.0f : 0.0f;
+            most_ = std::max(most_, d);
+            const Vec3 w = ways[k % direction_batch];
+            between_[k] = runtime::detail::map_cells(probe_map_side, {w.x, w.y, w.z});
+            for (std::size_t c = 0; c < map_cell_count; ++c) {
+                float s = std::max(0.0f, dot(w, directions_[c]));
+                for (int twice = 0; twice < 7; ++twice) s *= s;  // to the 128th: about one cell wide
+                mean[c] += d * s;
+                weight[c] += s;
+            }
+        }
+        for (std::size_t c = 0; c < map_cell_count; ++c)
+            map_[c] = {weight[c] > 0 ? mean[c] / weight[c] : 1 / reach_, 0};
+        return backs;
+    }
+
+    /// Moves means by what lookups are off, or tells how far they still scatter.
+    void mend(std::size_t row, bool last) {
+        std::array<float, map_cell_count> off{}, spread{}, shares{};
+        for (std::uint32_t k = 0; k < met_.links; ++k) {
+            const runtime::detail::MapCells& at = between_[k];
+            float apart = nearness(metres(row, k));
+            for (int n = 0; n < 4; ++n)
+                apart -= at.share[n] * map_[static_cast<std::size_t>(at.cell[n])].mean;
+            for (int n = 0; n < 4; ++n) {
+                const auto c = static_cast<std::size_t>(at.cell[n]);
+                off[c] += apart * at.share[n];
+                spread[c] += apart * apart * at.share[n];
+                shares[c] += at.share[n];
+            }
+        }
+        for (std::size_t c = 0; c < map_cell_count; ++c) {
+            if (!(shares[c] > 0)) continue;
+            if (last)
+                map_[c].spread = std::sqrt(spread[c] / shares[c]);
+            else
+                map_[c].mean = std::clamp(map_[c].mean + off[c] / shares[c], 1 / reach_, most_);
+        }
+    }
+
+    const RayDistances& met_;
+    std::array<Vec3, map_cell_count> directions_;
+    std::vector<runtime::detail::MapCells> between_;  ///< Of each ray.
+    std::array<runtime::Nearness, map_cell_count> map_;
+    float reach_ = 1, most_ = 1;
+};
+
+}  // namespace
+
 void measure_probes(const RayDistances& met, const std::vector<std::uint32_t>& which, ProbeNet& net,
                     Job& job) {
-    const auto& [rows, distances, links] = met;
-    constexpr int cells = probe_map_side * probe_map_side;
     net.front_share.assign(net.size(), 0);
-    net.nearness.assign(net.size() * cells, {});
-    std::array<Vec3, cells> directions;
-    for (int c = 0; c < cells; ++c) directions[c] = map_direction(c);
+    net.nearness.assign(net.size() * map_cell_count, {});
     job.parallel(net.size(), probe_rows_per_task, [&](std::size_t begin, std::size_t end) {
-        std::vector<runtime::detail::MapCells> between(links);
-        for (std::size_t p = begin; p < end; ++p) {
-            const std::size_t row = which.empty() ? p : which[p];
-            const float reach = net.reach[p];
-            const auto nearness = [&](float far) {
-                return 1 / std::clamp(std::abs(far), runtime::nearest_seen, reach);
-            };
-            float backs = 0, most = 1 / reach;
-            std::array<float, cells> mean{}, weight{};
-            std::array<Vec3, direction_batch> ways;
-            for (std::uint32_t k = 0; k < links; ++k) {
-                if (k % direction_batch == 0)
-                    row_directions(rows, row, k, std::min(direction_batch, links - k), ways);
-                const float far = distances[row * links + k], d = nearness(far);
-                backs += far < 0 ? 1.0f : 0.0f;
-                most = std::max(most, d);
-                const Vec3 w = ways[k % direction_batch];
-                between[k] = runtime::detail::map_cells(probe_map_side, {w.x, w.y, w.z});
-                for (int c = 0; c < cells; ++c) {
-                    float s = std::max(0.0f, dot(w, directions[c]));
-                    s *= s;
-                    s *= s;
-                    s *= s;
-                    s *= s;
-                    s *= s;
-                    s *= s;  // to the 128th: about one cell wide
-                    mean[c] += d * s;
-                    weight[c] += s;
-                }
-            }
-            std::array<runtime::Nearness, cells> map;
-            for (std::size_t c = 0; c < cells; ++c)
-                map[c].mean = weight[c] > 0 ? mean[c] / weight[c] : 1 / reach;
-            // A cell takes in what lies around it: means are mended until what a lookup blends of them fits.
-            // The spread is about that.
-            for (int round = 0; round <= mended; ++round) {
-                std::array<float, cells> off{}, spread{}, shares{};
-                for (std::uint32_t k = 0; k < links; ++k) {
-                    const runtime::detail::MapCells& at = between[k];
-                    float apart = nearness(distances[row * links + k]);
-                    for (int n = 0; n < 4; ++n)
-                        apart -= at.share[n] * map[static_cast<std::size_t>(at.cell[n])].mean;
-                    for (int n = 0; n < 4; ++n) {
-                        const auto c = static_cast<std::size_t>(at.cell[n]);
-                        off[c] += apart * at.share[n];
-                        spread[c] += apart * apart * at.share[n];
-                        shares[c] += at.share[n];
-                    }
-                }
-                for (std::size_t c = 0; c < cells; ++c) {
-                    if (!(shares[c] > 0)) continue;
-                    if (round < mended)
-                        map[c].mean = std::clamp(map[c].mean + off[c] / shares[c], 1 / reach, most);
-                    else
-                        map[c].spread = std::sqrt(spread[c] / shares[c]);
-                }
-            }
-            for (std::size_t c = 0; c < cells; ++c) {
-                runtime::NearnessCode code = runtime::to_code(map[c]);
-                // Rounding must not bring anything nearer than the nearest thing is: up to its clearance a
-                // probe sees all.
-                while (runtime::nearness_of(code).mean > most && code.mean < 255) ++code.mean;
-                net.nearness[p * cells + c] = {code.mean, code.spread};
-            }
-            net.front_share[p] = 1 - backs / static_cast<float>(std::max(links, 1u));
-        }
+        NearnessMaps maps(met);
+        for (std::size_t p = begin; p < end; ++p) maps.measure(which.empty() ? p : which[p], p, net);
     });
 }
 

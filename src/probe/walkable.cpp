@@ -62,12 +62,8 @@ struct Ways {
                 .remedy = "It may need more memory than there is: use a smaller volume."};
 }
 
-Ways find_ways(const Level& level, const Volume& volume) {
-    const Figure& figure = volume.figure;
-    auto [low, high] = bounds_of(volume);
-    const float most_height = *std::max_element(volume.heights.begin(), volume.heights.end());
-    low.y -= most_height + 0.5f;
-    high.y += figure.height;
+/// How ground is looked for in a volume: as fine as its figure is narrow.
+rcConfig config_of(const Figure& figure, Vec3 low, Vec3 high) {
     const Vec3 size = high - low;
     rcConfig c{};
     const double area = static_cast<double>(size.x) * static_cast<double>(size.z);
@@ -79,7 +75,45 @@ Ways find_ways(const Level& level, const Volume& volume) {
     c.walkableSlopeAngle = figure.slope * 180 / pi;
     const float bounds[2][3] = {{low.x, low.y, low.z}, {high.x, high.y, high.z}};
     rcCalcGridSize(bounds[0], bounds[1], c.cs, &c.width, &c.height);
+    return c;
+}
 
+/// Numbers what can be walked on, and joins it to what is beside it.
+void add_ways(const rcConfig& c, Vec3 low, const rcCompactHeightfield& compact, Ways& ways) {
+    const auto for_spans = [&](auto&& f) {
+        for (int z = 0; z < c.height; ++z)
+            for (int x = 0; x < c.width; ++x) {
+                const rcCompactCell& cell = compact.cells[x + z * c.width];
+                for (unsigned i = cell.index, end = i + cell.count; i < end; ++i) f(x, z, i);
+            }
+    };
+    std::vector<std::uint32_t> number(static_cast<std::size_t>(compact.spanCount), none);
+    for_spans([&](int x, int z, unsigned i) {
+        if (compact.areas[i] == RC_NULL_AREA) return;
+        number[i] = static_cast<std::uint32_t>(ways.place.size());
+        ways.place.push_back({low.x + (static_cast<float>(x) + 0.5f) * c.cs,
+                              low.y + static_cast<float>(compact.spans[i].y) * c.ch,
+                              low.z + (static_cast<float>(z) + 0.5f) * c.cs});
+    });
+    ways.beside.assign(ways.place.size(), {none, none, none, none});
+    for_spans([&](int x, int z, unsigned i) {
+        if (number[i] == none) return;
+        for (int d = 0; d < 4; ++d) {
+            const int con = rcGetCon(compact.spans[i], d);
+            if (con == RC_NOT_CONNECTED) continue;
+            const int nx = x + rcGetDirOffsetX(d), nz = z + rcGetDirOffsetY(d);
+            ways.beside[number[i]][static_cast<std::size_t>(d)] =
+                number[compact.cells[nx + nz * c.width].index + static_cast<unsigned>(con)];
+        }
+    });
+}
+
+Ways find_ways(const Level& level, const Volume& volume) {
+    auto [low, high] = bounds_of(volume);
+    low.y -= *std::max_element(volume.heights.begin(), volume.heights.end()) + 0.5f;
+    high.y += volume.figure.height;
+    const rcConfig c = config_of(volume.figure, low, high);
+    const float bounds[2][3] = {{low.x, low.y, low.z}, {high.x, high.y, high.z}};
     const Soup soup = triangles_in(level, low, high);
     Ways ways;
     ways.cell = c.cs;
@@ -106,33 +140,7 @@ Ways find_ways(const Level& level, const Volume& volume) {
         !rcErodeWalkableArea(&context, c.walkableRadius, *compact))
         fail(volume);
 
-    std::vector<std::uint32_t> number(static_cast<std::size_t>(compact->spanCount), none);
-    for (int z = 0; z < c.height; ++z)
-        for (int x = 0; x < c.width; ++x) {
-            const rcCompactCell& cell = compact->cells[x + z * c.width];
-            for (unsigned i = cell.index, end = i + cell.count; i < end; ++i) {
-                if (compact->areas[i] == RC_NULL_AREA) continue;
-                number[i] = static_cast<std::uint32_t>(ways.place.size());
-                ways.place.push_back({low.x + (static_cast<float>(x) + 0.5f) * c.cs,
-                                      low.y + static_cast<float>(compact->spans[i].y) * c.ch,
-                                      low.z + (static_cast<float>(z) + 0.5f) * c.cs});
-            }
-        }
-    ways.beside.assign(ways.place.size(), {none, none, none, none});
-    for (int z = 0; z < c.height; ++z)
-        for (int x = 0; x < c.width; ++x) {
-            const rcCompactCell& cell = compact->cells[x + z * c.width];
-            for (unsigned i = cell.index, end = i + cell.count; i < end; ++i) {
-                if (number[i] == none) continue;
-                for (int d = 0; d < 4; ++d) {
-                    const int con = rcGetCon(compact->spans[i], d);
-                    if (con == RC_NOT_CONNECTED) continue;
-                    const int nx = x + rcGetDirOffsetX(d), nz = z + rcGetDirOffsetY(d);
-                    ways.beside[number[i]][static_cast<std::size_t>(d)] =
-                        number[compact->cells[nx + nz * c.width].index + static_cast<unsigned>(con)];
-                }
-            }
-        }
+    add_ways(c, low, *compact, ways);
     return ways;
 }
 

@@ -219,6 +219,8 @@ struct Saving {
     void write_probes();
     void keep_other_parts();
     void keep_whole();
+    void write_charts(const fs::path& level_file);
+    void write_all(const fs::path& level_file);
 };
 
 /// What an earlier bake says of a set, of these UVs; null where it does not.
@@ -405,6 +407,43 @@ void Saving::keep_whole() {
     written.keep(before->file_names());
 }
 
+/// The level's own geometry with its charts, and where they lie.
+void Saving::write_charts(const fs::path& level_file) {
+    write_level_glb(written.folder / (level.name + ".glb"), level_file, level, atlas);
+    written.add(level.name + ".glb");
+    const fs::path charts = atlas_file(written.folder, level.quality.tier);
+    save_atlas(charts, atlas);
+    written.add(charts.filename().string());
+    // Other tiers keep their places as well.
+    for (const Tier tier : {Tier::glance, Tier::proof, Tier::final})
+        if (std::error_code bad; tier != level.quality.tier && fs::exists(atlas_file(folder, tier), bad))
+            written.keep(atlas_file(folder, tier).filename().string());
+    manifest.charts = charts.filename().string();
+}
+
+void Saving::write_all(const fs::path& level_file) {
+    const std::string inputs_json = inputs_text(inputs);
+    inputs_file = inputs_name(inputs_json);
+    write_text(written.folder / inputs_file, inputs_json);
+    written.add(inputs_file);
+    add_keys();
+    if (writes_mirrors()) {
+        manifest.mirrors = baked.reflections;
+        manifest.mirror_places = mirror_places_of(baked.reflections);
+    }
+    add_sets();
+    if (whole()) write_maps(level, baked, manifest, written);
+    if (writes_probes() && baked.probes.size() > 0) {
+        write_places(folder, level, baked, options, written);
+        write_probes();
+    }
+    if (whole())
+        keep_other_parts();
+    else
+        keep_whole();
+    write_charts(level_file);
+}
+
 Manifest manifest_of(const Level& level, const Atlas& atlas, const Baked& baked) {
     Manifest m;
     m.level = level.name;
@@ -444,7 +483,6 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
         // None yet, or one that says nothing: nothing to keep or tidy up.
     }
     ResultWriter writer(folder);
-    const fs::path& to = writer.folder();
     Saving saving{.folder = folder,
                   .level = level,
                   .atlas = atlas,
@@ -453,40 +491,12 @@ std::vector<fs::path> save_bake(const fs::path& folder, const fs::path& level_fi
                   .before = std::move(before),
                   .inputs = inputs_of(level),
                   .inputs_file = {},
-                  .written = {.folder = to, .now = {}, .files = {}},
+                  .written = {.folder = writer.folder(), .now = {}, .files = {}},
                   .manifest = manifest_of(level, atlas, baked),
                   .probe_sets = {},
                   .kept = {}};
+    saving.write_all(level_file);
     Written& written = saving.written;
-    const std::string inputs_json = inputs_text(saving.inputs);
-    saving.inputs_file = inputs_name(inputs_json);
-    write_text(to / saving.inputs_file, inputs_json);
-    written.add(saving.inputs_file);
-    saving.add_keys();
-    if (saving.writes_mirrors()) {
-        saving.manifest.mirrors = baked.reflections;
-        saving.manifest.mirror_places = mirror_places_of(baked.reflections);
-    }
-    saving.add_sets();
-    if (saving.whole()) write_maps(level, baked, saving.manifest, written);
-    if (saving.writes_probes() && baked.probes.size() > 0) {
-        write_places(folder, level, baked, options, written);
-        saving.write_probes();
-    }
-    if (!saving.whole())
-        saving.keep_whole();
-    else
-        saving.keep_other_parts();
-    write_level_glb(to / (level.name + ".glb"), level_file, level, atlas);
-    written.add(level.name + ".glb");
-    const fs::path charts = atlas_file(to, level.quality.tier);
-    save_atlas(charts, atlas);
-    written.add(charts.filename().string());
-    // Other tiers keep their places as well.
-    for (const Tier tier : {Tier::glance, Tier::proof, Tier::final})
-        if (std::error_code bad; tier != level.quality.tier && fs::exists(atlas_file(folder, tier), bad))
-            written.keep(atlas_file(folder, tier).filename().string());
-    saving.manifest.charts = charts.filename().string();
     std::vector<std::string> files;
     for (const std::string& name : written.files)
         if (std::find(files.begin(), files.end(), name) == files.end()) files.push_back(name);
