@@ -88,7 +88,7 @@ private:
             between_[k] = runtime::detail::map_cells(probe_map_side, {w.x, w.y, w.z});
             for (std::size_t c = 0; c < map_cell_count; ++c) {
                 float s = std::max(0.0f, dot(w, directions_[c]));
-                for (int twice = 0; twice < 7; ++twice) s *= s;  // to the 128th: about one cell wide
+                for (int twice = 0; twice < 6; ++twice) s *= s;  // to the 64th: about one cell wide
                 mean[c] += d * s;
                 weight[c] += s;
             }
