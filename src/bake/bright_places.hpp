@@ -1,5 +1,5 @@
 #pragma once
-// What is bright and seldom met: where it lies, so that every row can be told in which direction.
+// Things that are bright and that few links meet: where they lie, so that every row knows the direction.
 
 #include <array>
 #include <span>
@@ -18,7 +18,7 @@ struct BrightLink {
     float cosine = 1;        ///< At the texel.
     float light = 0;         ///< Lux that it brought.
     float relative = 0;      ///< Times the light of that texel.
-    float chance = 0;        ///< A number in (0, 1) of its own, by which few are chosen among many.
+    float chance = 0;        ///< A random number in (0, 1), by which few links are chosen among many.
     std::uint32_t tile = 0;  ///< In which it was met.
 };
 
@@ -30,16 +30,16 @@ struct BrightPlace {
     bool far = false;
     bool sky = false;  ///< Or the sky, seen through an opening there.
     float light = 0;   ///< Lux that a link brings from it.
-    float square = 0;  ///< Lux squared, of all links that it stands for.
-    float spread = 1;  ///< Inverse of the solid angle that the texel saw, but for a factor of its own.
+    float square = 0;  ///< Lux squared, summed over all links that it represents.
+    float spread = 1;  ///< Proportional to one over the solid angle that it filled for that texel.
 
-    /// How many times larger it looks from another place, of links that start evenly; 0: from behind.
+    /// How many times more evenly spread links of another place would meet it; 0 from behind.
     float larger(const Receiver& r, Vec3& direction) const;
-    /// Whether two receivers see it more than a part from each other.
+    /// Whether two receivers see it in directions more than a part apart.
     bool turns(const Receiver& a, const Receiver& b) const;
 };
 
-/// Of many bright links as many as are worth their time.
+/// Keeps a few of many bright links, chosen by what they bring.
 class BrightPlaces {
 public:
     /// `most`: links that are kept.
@@ -57,7 +57,7 @@ private:
     std::vector<BrightPlace> places_;
 };
 
-/// A bright place as the texels of a block look at it: by how much of what it stands for counts there.
+/// A bright place as it counts for the texels of a block.
 struct NearBright {
     const BrightPlace* place = nullptr;
     float weight = 0;
@@ -79,10 +79,10 @@ struct BrightAround {
     std::span<const LookedAt> blocks, tiles;
     const std::vector<BrightPlace>&in_tile, &in_region;
 
-    /// Those that matter most to some rows of a block, at least one: as many of the tile and of the region,
-    /// where some of the rows can see them. What was met far away counts less.
+    /// The places that matter most to some rows (at least one) of a block and that some of them can see: as
+    /// many of the tile as of the region. What was met far away counts less.
     std::vector<NearBright> near(std::span<const std::uint32_t> rows) const;
-    /// Whether rows see much of them in other parts than the one in their middle does.
+    /// Whether some rows see much of them in other parts than the row in the middle does.
     bool turn(std::span<const NearBright> near, std::span<const std::uint32_t> rows) const;
 
 private:
@@ -93,8 +93,8 @@ private:
     float share_that_sees(const BrightPlace& p, std::span<const std::uint32_t> rows) const;
 };
 
-/// What bright places bring a row, relative to its light, by parts of the unit square that its directions are
-/// made from: means of it and of its square over the links of a part. Of touched cells alone.
+/// What bright places bring a row, relative to its light, for each part of the unit square that directions
+/// are made from: mean and mean square over the links of a part. Only cells that were touched are kept.
 class BrightParts {
 public:
     BrightParts();

@@ -18,18 +18,18 @@ constexpr std::size_t texels_per_task = 256;
 /// A pass is done in so many slices; after one, what is done may be saved.
 constexpr std::size_t slices = 16;
 
-/// A pilot is a quarter of the effort asked for; a refinement has two times its rays, a long one so many
-/// times.
+/// A pilot pass has a quarter of the effort asked for, a refinement twice the rays of a pilot, a long
+/// refinement 3, 9 or 27 times.
 constexpr int pilots_an_effort = 4, refinement_pilots = 2, long_refinements[] = {3, 9, 27};
-/// For those that would be left with so many times the noise asked for by the one before; the last one only
-/// where a pilot is a few rays, since no more than so many sources have to be told apart.
+/// Longer ones for texels that the one before would leave with `left_noisy` times the noise asked for. The
+/// last only where there are few sources, so that a pilot is a few rays.
 constexpr int longest_refinements[] = {63, 255};
 constexpr float left_noisy = 2;
 constexpr std::size_t few_sources = 8;
-/// Noise in the dark is not seen beside what is bright: light below this share of its mean over the lit
-/// texels counts as that much.
+/// Noise in the dark is not seen beside what is bright: darker texels count as having this share of the mean
+/// over all lit ones.
 constexpr double dark_share = 0.05;
-constexpr int reach = 2;  ///< Texels to every side that tell what a texel needs.
+constexpr int reach = 2;  ///< Texels to every side that decide what a texel needs.
 /// Twice the rays lower the variance by more than half, since they are spread evenly and the lamps told apart
 /// better; estimates are weighed by that.
 constexpr float gain = 1.3f;

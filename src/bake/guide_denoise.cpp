@@ -17,7 +17,7 @@ constexpr std::size_t fewest_on_line = 5;
 /// A line runs along an edge where all but so many of its texels differ from those beside by this factor.
 constexpr std::size_t other_than = 1;
 constexpr float edge = 1.5f;
-/// A link that met nothing usable tells of something this many spacings away; nearer than the second: that.
+/// In spacings: the distance taken for a link that met nothing usable, and the least for any other.
 constexpr float absorbed_distance = 0.4f, least_distance = 0.08f;
 constexpr float open_reach = 1e3f;  ///< Metres; of texels that see the sky alone.
 

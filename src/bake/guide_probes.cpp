@@ -20,16 +20,16 @@ constexpr float bright_at_probe = 4;
 constexpr std::size_t most_kept = 512;
 /// Metres of the blocks whose probes learn from one another, and from those of the blocks beside.
 constexpr float block_size = 6;
-/// Bright places that a probe looks for.
+/// How many bright places a probe looks for at most.
 constexpr std::ptrdiff_t most_places = 256;
-/// Probes ask for half of the noise that texels do: what moves through the light shows any step. That is of
-/// each facing, which has twice the noise of the mean of all; and guided rays leave half of its variance, as
-/// many as the evenly spread ones at most.
+/// Probes aim for half the noise of texels, since anything that moves through the light shows every step. The
+/// aim is for each facing, which has twice the noise of the mean over all; guided rays leave half of its
+/// variance, and there are at most as many of them as evenly spread ones.
 constexpr float of_texels_noise = 0.5f, share_left = 1.0f / 8, most_of_row = 1;
-/// A probe that a group lights less than this share of its usual light, the mean over its own light, asks
-/// for no less noise than one that has so much. Without it nine in ten rays go where nobody sees the group.
+/// Of a group's typical light (its mean as weighed by itself). A probe with less counts as having that much:
+/// otherwise nine in ten rays go where nobody sees the group.
 constexpr float least_light = 0.01f;
-/// Links of a probe that go to each part, for each of its links.
+/// The share of a probe's links that goes to each part.
 constexpr float links_to_part = 1.0f / (DirectionGuide::wide * DirectionGuide::high);
 
 using Block = std::array<int, 3>;

@@ -7,8 +7,8 @@ namespace stasigraph {
 
 using OfParts = std::array<float, DirectionGuide::wide * DirectionGuide::high>;
 
-/// What links bring to each part, relative to the light there: sums of it and of its square, over so many
-/// links to each part; or means.
+/// What links bring from each part of the hemisphere, relative to the light at their texel, and its square:
+/// sums over `looked` links of each part, or means after average().
 struct PartMoments {
     OfParts mean{}, square{};
     float looked = 0;
@@ -25,15 +25,15 @@ struct CellNoise {
 /// What is learnt of some rows.
 class LearntParts {
 public:
-    /// Of a block: what is met in one part lies in the next one for another texel of it.
+    /// Of a block of texels, spread to neighbouring parts: another texel sees the same thing a part away.
     explicit LearntParts(const PartMoments& block);
-    /// Bright places as a row looks at them. A cell that the block should have met often enough it tells
-    /// alone.
+    /// Adds bright places as a row sees them. Cells that the block's own links have covered well enough stay
+    /// as they are.
     void add(const PartMoments& block, const BrightParts& seen);
-    /// As before that.
+    /// Undoes add().
     void restore(const LearntParts& block, const BrightParts& seen);
-    /// Adds a guide; false, and nothing, where none is worth any. `first`: evenly spread rays there are
-    /// anyway. `variance`: what may be left, relative. `most`: rays, of those of a row.
+    /// Adds a guide to a set; false where no guide would pay. `first`: evenly spread rays that exist anyway.
+    /// `variance`: relative, what may remain. `most`: rays, as a share of those of a row.
     bool guide(std::uint32_t first, float variance, float most, GuideSet& set) const;
 
 private:

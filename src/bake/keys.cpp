@@ -16,7 +16,7 @@ namespace stasigraph {
 
 namespace {
 
-/// Another one where the sources of this build are others.
+/// A hash of our own source code: results of another version are never taken for this one's.
 constexpr std::uint64_t method = STASIGRAPH_METHOD;
 
 void add(Hasher& h, const Atlas& atlas) {

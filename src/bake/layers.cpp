@@ -17,9 +17,8 @@ namespace stasigraph {
 
 namespace {
 
-/// Standard error of a texel's light, channels summed, that is too small to be smoothed, by what the group
-/// counts as unseen: under a hundredth of that in each channel. With 0.05 noon keeps 6 % more error on the
-/// demo level; 0 takes a third longer for 1 % less.
+/// A texel whose standard error, channels summed, is below this share of the light that counts as unseen is
+/// not smoothed. With 0.05 noon keeps 6 % more error on the demo level; 0 takes a third longer for 1 % less.
 constexpr float unseen_error = 0.02f;
 
 LightField gradients_by_links(const Making& m, const LightField& light, const RowLengths& lengths, Job& job) {

@@ -9,17 +9,18 @@ namespace stasigraph {
 
 namespace {
 
-/// Light that differs by so much of itself from what its neighbours tell stands out; where more texels do
-/// than this share of all, those alone that do most.
+/// A texel stands out where its light differs from what its neighbours suggest by such a share of itself. The
+/// lowest of these thresholds is used that keeps those texels under the second share of all.
 constexpr float stands_out[] = {0.02f, 0.03f, 0.045f, 0.07f, 0.1f, 0.15f, 0.25f, 0.4f};
 constexpr double share_looked_at = 1.0 / 200;
-/// Rows of new links of a texel that stands out; and of one that they say is wrong.
+/// Rows of new links for a texel that stands out, and more for one that those show to be wrong.
 constexpr std::uint32_t first_copies = 3, more_copies = 9;
-/// It is wrong where it is off by this share of the light there.
+/// Wrong is what is off by this share of the light there.
 constexpr float is_wrong = 0.015f;
 
-/// How far a texel's light is from what its neighbours of the chart tell in any one direction: between two
-/// of them, or going on past two in a row where the chart ends. An edge of light is told by those along it.
+/// The least difference between a texel's light and what its neighbours suggest in one of four directions:
+/// the mean of one on either side, or, where the chart ends, two in a row carried on. Along an edge of light
+/// the neighbours on the edge agree.
 float deviation(const TexelSet& texels, const TexelFlags& wanted, const LightField& light, std::uint32_t i,
                 std::size_t g) {
     constexpr int ways[4][2] = {{1, 0}, {0, 1}, {1, 1}, {1, -1}};

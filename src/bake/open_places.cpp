@@ -14,8 +14,8 @@ namespace {
 constexpr float tries[] = {0.12f, 0.25f, 0.37f, 0.48f};
 constexpr std::uint32_t looks = 32;  ///< Rays that tell whether a place is open.
 
-/// By the share of rays that meet faces from behind, and whether what sees the sky below the horizon is in
-/// ground without an underside: as whole rows are judged.
+/// Judged as whole rows are: by the share of rays that meet faces from behind; and a place that sees the sky
+/// below the horizon must not lie in ground without an underside.
 bool is_open(const Level& level, const RayCaster& caster, const Receiver& r, std::uint32_t seed) {
     if (lies_on_another(level, caster, r.position, r.face_normal)) return false;
     const Frame frame(r.normal);
@@ -47,8 +47,7 @@ bool keeps_apart(const TexelSet& texels, const TexelStates& states, std::uint32_
 constexpr int ways[8][2] = {{-1, -1}, {0, -1}, {1, -1}, {-1, 0}, {1, 0}, {-1, 1}, {0, 1}, {1, 1}};
 
 /// The way to a neighbour of texel i in one plane with it, metres; zero where there is none. Where the chart
-/// ends, a whole row may lie under a wall but for its edge: the way is told by the neighbours on the other
-/// side.
+/// ends (a whole row may lie under a wall but for its edge) the neighbours on the other side give it.
 Vec3 way_to(const TexelSet& texels, std::uint32_t i, int x, int y) {
     const auto step = [&](int dx, int dy) {
         const std::uint32_t n = texels.neighbour(i, dx, dy);

@@ -1,5 +1,5 @@
 #pragma once
-// What probes see of windows, doors and skylights, and what light comes in by them.
+// What probes see of windows, doors and skylights, and the light that comes in through them.
 
 #include "base/blob.hpp"
 #include "probe/openings.hpp"
@@ -9,21 +9,21 @@
 
 namespace stasigraph {
 
-/// Openings as lamps, whatever light there is: all of it is by geometry alone, so that what a probe lists is
-/// the same in every light group and its layers can be mixed.
+/// Openings as lamps. All of it depends on geometry alone, so that a probe lists the same in every light
+/// group and layers can be mixed.
 struct OpeningSight {
-    /// What one probe sees of one.
+    /// What one probe sees of one opening.
     struct Seen {
         std::uint32_t probe = 0, lamp = 0;
-        std::uint32_t seen = 0;        ///< The lower half of an entry: the share of it that is not hidden.
-        std::array<float, 9> light{};  ///< In coefficients, of radiance 1.
+        std::uint32_t seen = 0;        ///< The lower half of an entry: the share that is not hidden.
+        std::array<float, 9> light{};  ///< Coefficients of its light at radiance 1.
     };
-    /// Rows of each of their sides; and lamps, each of lines to it that rise by so much.
+    /// Each side of an opening has so many rows and so many lamps. A lamp covers lines of sight that rise
+    /// between two of the slopes.
     static constexpr std::uint32_t rows_a_side = 8, parts = 4;
     static constexpr std::array<float, parts + 1> rises{-1e30f, 0, 0.3f, 1, 1e30f};
-    /// Rules: (1) `parts` of each opening of what comes along its normal, then as many against it. (2) `seen`
-    /// is ordered by probe, then by lamp. (3) each side of an opening has rows_a_side rows, which look out
-    /// through it.
+    /// Rules: (1) an opening has `parts` lamps for light along its normal, then as many for light against it.
+    /// (2) `seen` is ordered by probe, then by lamp. (3) rows look out through the opening.
     std::vector<runtime::Lamp> lamp;
     std::vector<Seen> seen;
     RowSource rows;
@@ -39,11 +39,10 @@ OpeningSight openings_as_lamps(const std::vector<Opening>& openings, std::uint32
 /// What such a lamp is called.
 std::string opening_name(std::size_t lamp);
 
-/// Of the lamps of one side, given by the first, the one that is seen in a direction.
+/// Which lamp of a side, given its first, is seen in a direction.
 std::size_t opening_part(const runtime::Lamp& first, Vec3 way);
 
-/// Fills in what each probe sees: up to three openings that are wide as seen from there. `wanted`: probes
-/// that are asked.
+/// Fills in what each wanted probe sees: at most the three openings that look widest from there.
 void see_openings(const RayCaster& caster, const RowSource& probes, const RowFlags& wanted,
                   OpeningSight& sight, Job& job);
 

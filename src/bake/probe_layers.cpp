@@ -172,9 +172,9 @@ void add_openings(const OpeningSight& sight, const std::vector<Rgb>& nit, std::v
         for (std::size_t b = 0; b < 9; ++b) told[seen.probe][b] += nit[seen.lamp] * seen.light[b];
 }
 
-/// Light of a probe without what is told by itself: `direct` is what came straight from sources, `lamps` what
-/// of that is told. Windowed when all of that is gone: light of a window alone rings, and what is left of it
-/// does not.
+/// Light of a probe without the part that lamps and openings carry (`told`). `direct` is all that came
+/// straight from sources, `lamps` what lamps carry of it. It is windowed last: light of an opening alone
+/// rings, what remains does not.
 ShRgb without(const ShRgb& light, const ShRgb& direct, const ShRgb& lamps, const ShRgb& told) {
     ShRgb rest, still;
     for (std::size_t b = 0; b < 9; ++b) {

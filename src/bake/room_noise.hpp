@@ -19,24 +19,25 @@ constexpr std::size_t most_checked = 4096;
 /// `most_checked`, fewer where there are fewer.
 std::vector<std::uint32_t> checked_texels(const UnlitLevel& unlit);
 
-/// Fills in what the layers of a solve are more at those than other rays say; nothing where bounces are
-/// limited, since all light that a texel sends is gathered. Cost: eight rows for each of them.
+/// Fills in, for each of those texels, by how much the layers of a solve exceed what other rays say. Does
+/// nothing where bounces are limited, since other rays gather all light that texels send. Cost: eight rows a
+/// texel.
 void check_noise(const Making& m, const Solved& solved, Job& job);
 
-/// A texel's light and the square of its error as far as is known, channels summed, lux squared. Errors may
-/// be below 0 by chance.
+/// A texel's light (lux) and an estimate of its squared error (lux squared), channels summed. By chance an
+/// estimate may be below 0.
 struct TexelError {
     std::uint32_t texel = 0;
     float light = 0, error = 0;
 };
-/// For each room the root of the mean square error, relative to the light of each texel or a quarter of what
-/// is typical of the room (the mean logarithm), whichever is more, and never to less than `unseen` lux or a
-/// thousandth of what the set has on average. Rooms of fewer than `fewest` texels have none: below 0.
+/// For each room the root mean square of relative errors. An error is held against the largest of: the
+/// texel's light, a quarter of the room's typical light (its mean logarithm), `unseen` lux, and a thousandth
+/// of the set's mean. Rooms of fewer than `fewest` texels get a value below 0.
 std::vector<float> room_errors(const Rooms& rooms, const std::vector<float>& area,
                                const std::vector<TexelError>& texels, float unseen, std::size_t fewest);
 
-/// For every set of `lit` its noisiest room, as other rays tell; what is unseen at the set's exposure is no
-/// noise. Empty where layers were not checked.
+/// For every set of `lit` its noisiest room, judged by other rays; light unseen at the set's exposure does
+/// not count. Empty where layers were not checked.
 std::vector<RoomNoise> noisiest_rooms(const UnlitLevel& unlit, const Level& lit,
                                       const std::vector<Layer>& layers, Job& job);
 

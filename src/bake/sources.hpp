@@ -159,23 +159,23 @@ struct NoisyLight {
     std::vector<float> mean;  ///< Filled in: what the first links bring, `groups` a row, luminance in lux.
 };
 
-/// What a group's light counts as where it is less, lux: four stops under a thousandth of what it typically
-/// is (its mean as weighed by itself). A room is looked at as it is: the sun's light there may be a hundredth
-/// of that outside.
+/// Lux that a group's light counts as where it is less: four stops under a thousandth of its typical light (the
+/// mean as weighed by itself). As little as that, since a viewer's eye adapts to a room where the sun brings a
+/// hundredth of what it brings outside.
 float group_floor(const LightField& light, std::size_t group, const std::vector<float>& area);
-/// The same for a picture of all of it: four stops under the mean logarithm, by area, of what it is where it
+/// The same for one picture of everything: four stops under the mean logarithm, by area, of the light where it
 /// is over that thousandth.
 float looked_at_floor(const LightField& light, std::size_t group, const std::vector<float>& area);
 
-/// For each row and group, `groups` a row, how uncertain its light is with the first links: relative standard
-/// error against its light or the floor, which is filled in where it was 0. Every group is judged alone, so
-/// that any mix of them, in a game as well, has no more noise than they have.
+/// The relative standard error of each row and group (`groups` a row) with the first links, against its light
+/// or the floor, which is filled in where it was 0. Every group is judged alone, so that no mix of them, in a
+/// game either, has more noise than they have.
 std::vector<float> estimate_noise(NoisyLight& light, std::size_t groups, const NoiseQuestion& question,
                                   Job& job);
 
-/// How many links bring each row under the noise asked for: powers of two times the first length. By the
-/// noise of the texels around it and never by its own: a row that happened to miss a bright spot would think
-/// itself quiet, stay short, and all such rows together would be too dark.
+/// How many links bring each row under the noise asked for: powers of two times the first length. Decided by
+/// the noise of the texels around a row and never by its own: a row that missed a bright spot by chance would
+/// think itself quiet and stay short, and all such rows together would be too dark.
 RowLengths row_lengths(const TexelSet& texels, const TexelStates& states, const std::vector<float>& noise,
                        const NoiseQuestion& question, Job& job);
 

@@ -33,7 +33,7 @@ Rgb emission(const Level& level, const Surface& s) {
     return level.materials[s.material].emission * s.emission_gain;
 }
 
-/// What a group shines with: as it is, and as it was before a gain, tint or kelvin.
+/// The colour of a source as it is, and at unit strength: before any gain, tint or kelvin.
 struct Source {
     Rgb color, unit;
 };

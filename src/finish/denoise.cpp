@@ -36,7 +36,7 @@ constexpr int judged_steps = 3;  ///< How far around a texel the fits are judged
 /// alone. Higher: light seeps over edges that nothing else tells of. Chosen on the demo level and on the room
 /// of tests/quality_test.cpp.
 constexpr float like_until = 4.5f, unlike_fall = 2;
-constexpr float least_variance = 1e-30f;  ///< So that none is a number, too; light may be in any unit.
+constexpr float least_variance = 1e-30f;  ///< Avoids 0 / 0, and is small whatever the unit of light.
 
 /// A texel's light of one group and the variance it is compared by.
 struct Sample {

@@ -249,7 +249,7 @@ public:
 
 private:
     static constexpr double outliers = 0.05, outliers_in_block = 0.25;
-    /// Times the error of all candidates that counts as no worse than it.
+    /// An error up to this many times that of all candidates together counts as equally good.
     static constexpr float as_good = 1.1f;
     std::vector<float> limit_;
     std::vector<std::uint32_t> block_;
@@ -314,8 +314,9 @@ void find_candidates_near(const Trial& t, std::vector<Wrong>& wrong) {
     }
 }
 
-/// The candidates that are added next: the worst told one of each cell that has more wrong in it than any
-/// beside it, of those with most the half, so that each round sees what the one before it did.
+/// The candidates to add next. Of each cell that is more wrong than all cells beside it, the candidate with
+/// the largest error; of those the half with the largest errors, so that each round sees what the last one
+/// changed.
 std::vector<std::uint32_t> next_choice(const Trial& t, const Goal& goal, std::size_t room) {
     std::vector<Wrong> wrong = wrong_in(t, goal);
     find_candidates_near(t, wrong);

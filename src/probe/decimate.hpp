@@ -7,8 +7,8 @@
 
 namespace stasigraph {
 
-/// Candidates with what a probe there would tell, and check points, at which no probe can be; exact light at
-/// both.
+/// Candidates, with the light a probe there would hold, and check points, which are never probes. Exact light
+/// is known at both.
 struct LitPlaces {
     std::vector<ProbePlace> places;  ///< Candidates.
     std::vector<Vec3> checks;
@@ -20,7 +20,7 @@ struct LitPlaces {
     std::vector<std::vector<Rgb>> lamp_color;              ///< with their colours by set.
     std::vector<std::uint8_t>
         in_reach;                  ///< Whether a figure's body can be there, as at checks; empty: everywhere.
-    std::vector<float> white;      ///< By set: lux that is looked at as white.
+    std::vector<float> white;      ///< By set: lux that a viewer takes for white.
     RowSource rows;                ///< Of candidates,
     std::vector<float> distances;  ///< and what their rays met, as extend_links() tells it,
     std::uint32_t links = 0;       ///< so many each.
@@ -41,7 +41,7 @@ public:
     /// Between exact light at two places.
     float between(std::size_t a, std::size_t b) const;
     /// Between exact light at a place and what probes answer there, numbers being those of `which`.
-    /// `scratch`: of the caller's, for as many calls as it likes.
+    /// `scratch`: memory of the caller, reused from call to call.
     float of_answer(std::size_t place, const ProbeWeights& weights, const std::vector<std::uint32_t>& which,
                     std::vector<Rgb>& scratch) const;
 

@@ -21,11 +21,11 @@ constexpr int sight_rays = 32, light_samples = 64;
 constexpr float small_lamp = 0.1f, small_sun = 0.02f, least_fade = 0.1f;
 /// Ways in which the edge of a shadow is looked for, and steps along each.
 constexpr int ways_out = 32, steps_out = 8, halvings = 4;
-/// Of the strongest so many are looked at for those that are listed.
+/// So many of the strongest lamps are tried for a probe's list.
 constexpr std::size_t most_tried = 16;
 
-/// Tints of a level that lamps are told by; through others a lamp is told by the nearest one's share, the
-/// rest of it in coefficients.
+/// So many tints of glass are told apart in a level. Behind any other one a lamp is told by the nearest tint,
+/// and the remainder goes into coefficients.
 constexpr std::size_t most_tints = 8;
 /// Tints whose channels are closer than this to each other are one.
 constexpr float grey = 0.98f;
