@@ -3,7 +3,7 @@
 #include "common.hpp"
 
 #include "stasigraph/check.hpp"
-#include "stasigraph/finding_view.hpp"
+#include "stasigraph/finding_files.hpp"
 
 namespace cli {
 
@@ -12,8 +12,6 @@ using namespace stasigraph;
 namespace check_command {
 
 namespace {
-
-constexpr int picture_width = 640, picture_height = 400;
 
 struct Options {
     Common common;
@@ -94,43 +92,6 @@ void print(const Level& level, const Checked& c, const std::vector<fs::path>& pi
     say("{}{}: {}\n", c.findings.empty() ? "" : "\n", level.name, summary(c));
 }
 
-/// Pictures of an earlier run, by their names: two or more digits, a finding's id, .png.
-void remove_earlier(const fs::path& folder) {
-    std::error_code bad;
-    for (const fs::directory_entry& e : fs::directory_iterator(folder, bad)) {
-        const std::string name = e.path().filename().string();
-        const std::size_t dash = name.find('-');
-        if (dash == std::string::npos || dash < 2 || !name.ends_with(".png") ||
-            name.find_first_not_of("0123456789") != dash)
-            continue;
-        const std::string id = name.substr(dash + 1, name.size() - dash - 5);
-        for (const FindingKind& k : finding_kinds())
-            if (id == k.id) fs::remove(e.path(), bad);
-    }
-}
-
-/// One PNG for each finding that has a place, by finding, empty where there is none.
-std::vector<fs::path> write_pictures(const fs::path& folder, const Level& level,
-                                     const std::vector<Finding>& findings, Job& job) {
-    check_writable(folder);
-    remove_earlier(folder);
-    const std::vector<Picture> pictures =
-        finding_pictures(level, findings, picture_width, picture_height, job);
-    std::vector<fs::path> files(findings.size());
-    for (std::size_t i = 0; i < findings.size(); ++i) {
-        if (pictures[i].pixels.empty()) continue;
-        const Finding& f = findings[i];
-        std::vector<std::uint8_t> pixels = tone_map(pictures[i], {});
-        std::string names;
-        for (std::size_t k = 0; k < f.names.size() && k < 2; ++k) names += (k ? ", " : "") + f.names[k];
-        draw_legend(picture_width, picture_height,
-                    {{fmt::format("{} {}: {}", i + 1, f.id, names), severity_color(f.severity)}}, pixels);
-        files[i] = folder / fmt::format("{:02}-{}.png", i + 1, f.id);
-        write_png(files[i], picture_width, picture_height, pixels);
-    }
-    return files;
-}
-
 /// What reading said that no finding repeats.
 void note_rest(const Options& o, const Level& level) {
     for (const std::string& note : level.notes)
@@ -144,7 +105,7 @@ bool run(const Options& o, Job& job) {
     note_rest(o, level);
     const Checked c = check(level, job);
     std::vector<fs::path> pictures;
-    if (!o.pictures.empty()) pictures = write_pictures(o.pictures, level, c.findings, job);
+    if (!o.pictures.empty()) pictures = write_finding_pictures(o.pictures, level, c.findings, job);
     if (o.common.json)
         say("{}\n", to_json(c, pictures).dump(1));
     else

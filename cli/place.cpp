@@ -3,6 +3,8 @@
 
 #include "common.hpp"
 
+#include "stasigraph/place_folder.hpp"
+
 namespace cli {
 
 using namespace stasigraph;
@@ -83,16 +85,6 @@ void print(const PlacedProbes& p, const Level& level) {
         level.sets.size());
 }
 
-/// What these probes tell under a bake at glance, held against exact light where a figure's body can be.
-std::vector<RoomProbes> judge(Level level, const PlacedProbes& placed, const BakeStore& store, Job& job) {
-    constexpr std::size_t places_a_room = 100;
-    level.quality.tier = Tier::glance;
-    level.placed = placed.places;
-    Atlas atlas;
-    const Baked baked = bake(level, atlas, job, store);
-    return judge_probes(level, atlas, baked, places_a_room, job);
-}
-
 void print(const std::vector<RoomProbes>& rooms) {
     say("\nby exact light, at glance: lightness of a figure's parts is off by\n"
         "{:<14} {:<18} {:>9} {:>10} {:>8} {:>8}   {}\n",
@@ -160,50 +152,28 @@ void print(const std::vector<ReflectionProbe>& probes) {
         bytes_text(static_cast<double>(bytes)));
 }
 
-void run(Options& o, Job& job) {
+void run(const Options& o, Job& job) {
     const Level level = load(o.common);
-    if (!has_probes(level) && !has_reflections(level))
-        throw Error{.what = "asks for no probes",
-                    .where = o.common.level.string(),
-                    .value = "",
-                    .remedy = "Add a [[volume]], a [[probe]] or a [[reflection]] to the sheet."};
-    if (o.out.empty()) o.out = default_output(o.common.level);
-    check_writable(o.out);
-    const FolderLock lock(o.out);
-    check_output(o.out, level, o.common.level);
-    const fs::path cache = o.cache.empty() ? default_cache(o.common.level) : o.cache;
-    const BakeStore store = open_store(cache, [&](const std::string& text) { job.note(text); });
-    const std::vector<ReflectionProbe> reflections = place_reflections(level, job, store);
-    Json json = Json::object();
-    if (has_probes(level)) {
-        const PlacedProbes placed =
-            place_probes(level, job, store, o.only,
-                         o.only.empty() ? std::vector<ProbePlace>{} : load_earlier_places(o.out, level));
-        job.finish();
-        save_places(o.out, level, placed);
-        const fs::path file = o.out / "places.json";
-        if (o.common.json) {
-            json = to_json(placed, level.sets.size(), file);
-            if (o.exact && !placed.places.empty()) json["exact"] = to_json(judge(level, placed, store, job));
-        } else {
-            say("wrote {} probes to {}\nNext: stasigraph bake {}, which lights them\n\n",
-                placed.places.size(), file.string(), o.common.level.string());
-            print(placed, level);
-            if (o.exact && !placed.places.empty()) {
-                const std::vector<RoomProbes> rooms = judge(level, placed, store, job);
-                job.finish();
-                print(rooms);
-            }
-        }
-    }
-    job.finish();
+    const PlaceOutcome placed = place_in_folder(
+        {.level_file = o.common.level, .folder = o.out, .cache = o.cache, .only = o.only, .exact = o.exact},
+        level, job);
     if (o.common.json) {
-        if (has_reflections(level)) json["reflections"] = to_json(reflections);
+        Json json = Json::object();
+        if (has_probes(level)) json = to_json(placed.probes, level.sets.size(), placed.file);
+        if (!placed.rooms.empty()) json["exact"] = to_json(placed.rooms);
+        if (has_reflections(level)) json["reflections"] = to_json(placed.reflections);
         say("{}\n", json.dump(1));
-    } else if (has_reflections(level)) {
-        if (has_probes(level)) say("\n");
-        print(reflections);
+        return;
     }
+    if (has_probes(level)) {
+        say("wrote {} probes to {}\nNext: stasigraph bake {}, which lights them\n\n",
+            placed.probes.places.size(), placed.file.string(), o.common.level.string());
+        print(placed.probes, level);
+        if (!placed.rooms.empty()) print(placed.rooms);
+    }
+    if (!has_reflections(level)) return;
+    if (has_probes(level)) say("\n");
+    print(placed.reflections);
 }
 
 }  // namespace

@@ -8,8 +8,10 @@
 #include "stasigraph/bake_folder.hpp"
 #include "stasigraph/compare_bakes.hpp"
 #include "stasigraph/error.hpp"
+#include "stasigraph/finding_files.hpp"
 #include "stasigraph/game.hpp"
 #include "stasigraph/history.hpp"
+#include "stasigraph/place_folder.hpp"
 #include "stasigraph/vary.hpp"
 #include "support.hpp"
 
@@ -120,6 +122,50 @@ SLOW_TEST(BakeFolder, keeps_a_packed_game_up_to_date) {
     ASSERT_EQ(packed.open(game.c_str()), runtime::Status::ok);
     EXPECT_EQ(packed.set_count(), 3u);
     EXPECT_EQ(packed.page(0, 0).format, runtime::PixelFormat::rgb9e5);
+}
+
+SLOW_TEST(PlaceFolder, places_and_judges) {
+    const Yard yard;
+    Job job;
+    yard.write("[[volume]]\nlow = [-1, 0.3, -1]\nhigh = [1, 1.3, 1]\nspacing = 1\n");
+    const PlaceOutcome placed =
+        place_in_folder({.level_file = yard.sheet(), .exact = true}, yard.level(), job);
+    EXPECT_GT(placed.probes.places.size(), 3u);
+    EXPECT_TRUE(fs::exists(placed.file));
+    EXPECT_EQ(placed.rooms.size(), 2u) << "one room, two sets";
+    EXPECT_TRUE(placed.reflections.empty());
+    const std::optional<std::vector<ProbePlace>> kept = load_places(placed.file.parent_path(), yard.level());
+    ASSERT_TRUE(kept.has_value());
+    EXPECT_EQ(kept->size(), placed.probes.places.size());
+}
+
+TEST(FindingFiles, replace_those_of_an_earlier_call_and_nothing_else) {
+    const Yard yard;
+    Job job;
+    const Level level = yard.level();
+    const fs::path to = yard.folder / "findings";
+    fs::create_directories(to);
+    write_bytes(to / "07-no-light.png", "of an earlier call");
+    write_bytes(to / "07-mine.png", "somebody's");
+    const std::vector<Finding> findings{{.id = "no-light",
+                                         .severity = Severity::error,
+                                         .names = {"yard"},
+                                         .what = "",
+                                         .remedy = "",
+                                         .at = {}},
+                                        {.id = "odd-unit",
+                                         .severity = Severity::warning,
+                                         .names = {"lamp"},
+                                         .what = "",
+                                         .remedy = "",
+                                         .at = Vec3{0, 1, 0}}};
+    const std::vector<fs::path> files = write_finding_pictures(to, level, findings, job);
+    ASSERT_EQ(files.size(), 2u);
+    EXPECT_TRUE(files[0].empty()) << "it has no place";
+    EXPECT_EQ(files[1].filename(), "02-odd-unit.png");
+    EXPECT_TRUE(fs::exists(files[1]));
+    EXPECT_FALSE(fs::exists(to / "07-no-light.png"));
+    EXPECT_TRUE(fs::exists(to / "07-mine.png"));
 }
 
 SLOW_TEST(Vary, bakes_each_value_and_traces_nothing_twice) {
