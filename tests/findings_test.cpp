@@ -95,6 +95,23 @@ SLOW_TEST(Findings, the_demo_level_has_no_error) {
         if (f["id"] == "moving-without-animation") {
             EXPECT_EQ(f["accepted"], "the game moves the figure and the trolley");
         }
+
+    // The picture has the same list by the same numbers: walls that a bake cuts are nobody's mistake.
+    const Folder folder;
+    const Ran seen = tool("view '" + (demo_folder() / "observatory.toml").string() +
+                          "' --camera corridor --show findings --json --quiet --size 640x400 --file " +
+                          (folder / "findings.png").string());
+    ASSERT_EQ(seen.status, 0) << seen.err;
+    const auto legend = seen.json()["legend"];
+    ASSERT_GE(legend.size(), 3u);
+    for (const auto& line : legend) {
+        const std::string text = line;
+        if (text.starts_with("and ")) continue;  // "and 3 more"
+        const std::size_t number = std::stoul(text);
+        ASSERT_TRUE(number >= 1 && number <= answer["findings"].size()) << text;
+        const std::string id = answer["findings"][number - 1]["id"];
+        EXPECT_EQ(text.substr(0, text.find(':')), std::to_string(number) + " " + id);
+    }
 }
 
 SLOW_TEST(Findings, the_twin_has_each_mistake_in_its_place) {

@@ -156,6 +156,8 @@ struct Gallery::State {
     Level level;
     std::map<std::string, SavedBake> bakes;
     std::optional<Atlas> atlas;  ///< Of the level as it is now, without a bake.
+    /// Findings are of the level as its files have it: what a bake cuts and closes is nobody's mistake.
+    std::optional<Level> judged;
     std::optional<Checked> checked;
 
     struct Work {
@@ -358,13 +360,14 @@ struct Gallery::State {
         w.out.legend = zone_legend(level, zones);
     }
     void show_findings(Work& w) {
-        if (!checked) checked = check(level, w.job);
+        if (!judged) judged = load_level_to_check(file);
+        if (!checked) checked = check(*judged, w.job);
         w.settings.show = Show::plain;
         Atlas bare;
-        bare.surfaces.resize(level.surfaces.size());
-        w.out.picture = draw(w, nullptr, bare, {});
+        bare.surfaces.resize(judged->surfaces.size());
+        w.out.picture = view({*judged, bare}, {}, w.request.camera, w.settings, w.job);
         std::vector<FindingMark> marks =
-            mark_findings(level, checked->findings, w.request.camera, w.out.picture, w.job);
+            mark_findings(*judged, checked->findings, w.request.camera, w.out.picture, w.job);
         std::reverse(marks.begin(), marks.end());
         constexpr std::size_t most = 8;
         for (std::size_t k = 0; k < marks.size() && k < most; ++k) {
