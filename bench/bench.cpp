@@ -116,15 +116,8 @@ struct OneBake {
     std::vector<TexelLight> texels, unbounced;
 };
 
-/// Two errors of bounced light over a spread of texels, against a long reference, with and without smoothing:
-/// over its mean, and at each place over all light there, as it is seen. Then the time that the reference
-/// needs for the same error, scaled to all texels. Direct light is left out of both. Bounced light is all
-/// light less light without a bounce, which a bake gathers by links of their own: the noise of both is in it.
-/// With so many links a texel, or as the tier has them for 0.
-void equal_error(Level level, const std::vector<int>& links) {
-    constexpr std::size_t count = 600;
-    level.quality.tier = Tier::proof;
-    level.volumes.clear();
+/// Each as it came, and smoothed.
+std::vector<OneBake> bakes_with(Level level, const std::vector<int>& links) {
     std::vector<OneBake> bakes;
     for (const int n : links) {
         level.quality.links = n;
@@ -144,18 +137,35 @@ void equal_error(Level level, const std::vector<int>& links) {
         bakes.push_back(
             {name(", smoothed"), plain + smoothing, std::move(texels), unbounced_light(baker, level, job)});
     }
-    // Whether a texel is invalid, and where it then moves, is told by its links: only those that all agree
-    // on.
+    return bakes;
+}
+
+/// Whether a texel is invalid, and where it then moves, is told by its links: those alone that all bakes
+/// agree on.
+std::vector<std::uint8_t> agreed_texels(const std::vector<OneBake>& bakes) {
     const std::vector<TexelLight>& texels = bakes[0].texels;
     std::vector<std::uint8_t> usable(texels.size(), 1);
-    double all = 0;
-    for (std::size_t i = 0; i < usable.size(); ++i) {
-        all += texels[i].valid ? 1 : 0;
+    for (std::size_t i = 0; i < usable.size(); ++i)
         for (const OneBake& b : bakes)
             if (!b.texels[i].valid || !b.texels[i].exported || !(b.texels[i].position == texels[i].position))
                 usable[i] = 0;
-    }
-    const std::vector<std::size_t> places = spread(texels, usable, count);
+    return usable;
+}
+
+/// Two errors of bounced light over a spread of texels, against a long reference, with and without smoothing:
+/// over its mean, and at each place over all light there, as it is seen. Then the time that the reference
+/// needs for the same error, scaled to all texels. Direct light is left out of both. Bounced light is all
+/// light less light without a bounce, which a bake gathers by links of their own: the noise of both is in it.
+/// With so many links a texel, or as the tier has them for 0.
+void equal_error(Level level, const std::vector<int>& links) {
+    constexpr std::size_t count = 600;
+    level.quality.tier = Tier::proof;
+    level.volumes.clear();
+    const std::vector<OneBake> bakes = bakes_with(level, links);
+    const std::vector<TexelLight>& texels = bakes[0].texels;
+    const auto all = static_cast<double>(
+        std::count_if(texels.begin(), texels.end(), [](const TexelLight& t) { return t.valid; }));
+    const std::vector<std::size_t> places = spread(texels, agreed_texels(bakes), count);
     std::vector<ReferencePoint> points;
     for (const std::size_t i : places)
         points.push_back({texels[i].position, texels[i].normal, texels[i].face_normal});
@@ -269,6 +279,30 @@ std::vector<int> numbers(int argc, char** argv, int from, std::vector<int> other
     return list.empty() ? otherwise : list;
 }
 
+/// Those of probes, mixing and reflections.
+bool run_in_space(int argc, char** argv) {
+    const std::string_view name = argc > 1 ? argv[1] : "";
+    if (argc == 3 && name == "probes")
+        bench_probes(argv[2]);
+    else if (argc == 3 && name == "probe_noise")
+        bench_probe_noise(argv[2]);
+    else if (argc == 3 && name == "probe_walks")
+        bench_probe_walks(argv[2]);
+    else if (argc >= 3 && name == "probe_planes")
+        bench_probe_planes(argv[2], argc > 3 ? argv[3] : "");
+    else if (argc >= 4 && name == "probe_figures")
+        bench_probe_figures(argv[2], argv[3], argc > 4 ? argv[4] : "");
+    else if (argc == 3 && name == "lookups")
+        bench_lookups(argv[2]);
+    else if (argc == 3 && name == "mixing")
+        bench_mixing(argv[2]);
+    else if (argc == 3 && name == "reflections")
+        bench_reflections(argv[2]);
+    else
+        return false;
+    return true;
+}
+
 /// One bench by name; false where there is none of that name with so many arguments.
 bool run(int argc, char** argv) {
     const std::string_view name = argc > 1 ? argv[1] : "";
@@ -317,22 +351,6 @@ bool run(int argc, char** argv) {
         bench_generated(argc > 2 ? static_cast<float>(std::atof(argv[2])) : 8);
     else if (argc == 4 && name == "progress")
         bench_progress(argv[2], argv[3]);
-    else if (argc == 3 && name == "probes")
-        bench_probes(argv[2]);
-    else if (argc == 3 && name == "probe_noise")
-        bench_probe_noise(argv[2]);
-    else if (argc == 3 && name == "probe_walks")
-        bench_probe_walks(argv[2]);
-    else if (argc >= 3 && name == "probe_planes")
-        bench_probe_planes(argv[2], argc > 3 ? argv[3] : "");
-    else if (argc >= 4 && name == "probe_figures")
-        bench_probe_figures(argv[2], argv[3], argc > 4 ? argv[4] : "");
-    else if (argc == 3 && name == "lookups")
-        bench_lookups(argv[2]);
-    else if (argc == 3 && name == "mixing")
-        bench_mixing(argv[2]);
-    else if (argc == 3 && name == "reflections")
-        bench_reflections(argv[2]);
     else if (argc == 3 && name == "series")
         bench_series(argv[2]);
     else if (argc >= 3 && name == "stages") {
@@ -343,7 +361,7 @@ bool run(int argc, char** argv) {
         gather_against_kernel(level());
         threads(level());
     } else
-        return false;
+        return run_in_space(argc, argv);
     return true;
 }
 

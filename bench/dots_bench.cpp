@@ -227,6 +227,34 @@ std::vector<Lights> kept_truth(const std::string& file, std::size_t sets, std::s
     return truth;
 }
 
+/// One line of figures. `told`: what the bake said of noise, room by room.
+void print_dots(const Level& level, const std::string& set, const Dots& d, const Rooms& rooms,
+                const std::vector<RoomNoise>& told) {
+    const auto share = [&](std::size_t n) {
+        return fmt::format("{:.3f} %", 100.0 * static_cast<double>(n) / static_cast<double>(d.texels));
+    };
+    fmt::print("{:<24}{:>9} {:>8} {:>8} {:>8} {:>7.0f} % |            {:>6} {:>6} {:>6} |", set, d.texels,
+               share(d.over[0]), share(d.over[1]), share(d.over[2]), 100 * d.worst, d.direct, d.links,
+               d.smoothing);
+    std::vector<std::pair<std::size_t, std::uint32_t>> most;
+    for (const auto& [surface, n] : d.by_surface) most.emplace_back(n, surface);
+    std::sort(most.rbegin(), most.rend());
+    for (std::size_t k = 0; k < std::min<std::size_t>(3, most.size()); ++k)
+        fmt::print(" {} {}", level.surfaces[most[k].second].name, most[k].first);
+    fmt::print("; worst at {:.2f} {:.2f} {:.2f}; over 20 % in the worst room: {}", d.where.x, d.where.y,
+               d.where.z, worst_room(rooms, d));
+    for (const RoomNoise& r : told) {
+        if (r.set != set) continue;
+        const auto room = static_cast<std::size_t>(std::find(rooms.names.begin(), rooms.names.end(), r.room) -
+                                                   rooms.names.begin());
+        const auto noisiest = std::max_element(d.error.begin(), d.error.end());
+        fmt::print("; said to have {:.1f} % noise: {}, has {:.1f} %; most: {}, {:.1f} %", 100 * r.noise,
+                   r.room, 100 * d.error[room],
+                   rooms.names[static_cast<std::size_t>(noisiest - d.error.begin())], 100 * *noisiest);
+    }
+    fmt::print("\n");
+}
+
 }  // namespace
 
 /// Shares of texels that are off by over 10, 20 and 50 %, in every set and under every group alone; of those
@@ -279,28 +307,6 @@ void bench_dots(const std::string& file, const std::string& tier, float density,
         const Dots d =
             count_dots(atlas, texels, ours[0][s], ours[1][s], truth[s], seen, rooms, s >= own_sets);
         if (d.texels == 0) continue;
-        const auto share = [&](std::size_t n) {
-            return fmt::format("{:.3f} %", 100.0 * static_cast<double>(n) / static_cast<double>(d.texels));
-        };
-        fmt::print("{:<24}{:>9} {:>8} {:>8} {:>8} {:>7.0f} % |            {:>6} {:>6} {:>6} |",
-                   level.sets[s].name, d.texels, share(d.over[0]), share(d.over[1]), share(d.over[2]),
-                   100 * d.worst, d.direct, d.links, d.smoothing);
-        std::vector<std::pair<std::size_t, std::uint32_t>> most;
-        for (const auto& [surface, n] : d.by_surface) most.emplace_back(n, surface);
-        std::sort(most.rbegin(), most.rend());
-        for (std::size_t k = 0; k < std::min<std::size_t>(3, most.size()); ++k)
-            fmt::print(" {} {}", level.surfaces[most[k].second].name, most[k].first);
-        fmt::print("; worst at {:.2f} {:.2f} {:.2f}; over 20 % in the worst room: {}", d.where.x, d.where.y,
-                   d.where.z, worst_room(rooms, d));
-        for (const RoomNoise& r : told) {
-            if (r.set != level.sets[s].name) continue;
-            const auto room = static_cast<std::size_t>(
-                std::find(rooms.names.begin(), rooms.names.end(), r.room) - rooms.names.begin());
-            const auto noisiest = std::max_element(d.error.begin(), d.error.end());
-            fmt::print("; said to have {:.1f} % noise: {}, has {:.1f} %; most: {}, {:.1f} %", 100 * r.noise,
-                       r.room, 100 * d.error[room],
-                       rooms.names[static_cast<std::size_t>(noisiest - d.error.begin())], 100 * *noisiest);
-        }
-        fmt::print("\n");
+        print_dots(level, level.sets[s].name, d, rooms, told);
     }
 }

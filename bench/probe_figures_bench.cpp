@@ -132,6 +132,24 @@ std::uint8_t shown(float share) {
         255 * (v < 0.0031308f ? 12.92f * v : 1.055f * std::pow(v, 1 / 2.4f) - 0.055f) + 0.5f);
 }
 
+/// The part of the figure that is first before a place, down z; figure.size() where there is none. `nearest`:
+/// receives how far it is.
+std::size_t part_before(Vec3 from, float& nearest) {
+    nearest = 1e30f;
+    std::size_t met = figure.size();
+    for (std::size_t k = 0; k < figure.size(); ++k) {
+        const Vec3 o = over(from - figure[k].middle, figure[k].half), d = over({0, 0, -1}, figure[k].half);
+        const float a = dot(d, d), b = dot(o, d), c = dot(o, o) - 1, root = b * b - a * c;
+        if (!(root > 0)) continue;
+        const float t = (-b - std::sqrt(root)) / a;
+        if (t < nearest) {
+            nearest = t;
+            met = k;
+        }
+    }
+    return met;
+}
+
 }  // namespace
 
 /// Of a level that is baked, in one set: figures of 1.8 m at six places where a lamp does most; above by
@@ -163,19 +181,8 @@ void bench_probe_figures(const char* file, const char* name, const char* picture
             for (int x = 0; x < wide; ++x) {
                 const Vec3 from{(static_cast<float>(x) - wide / 2.0f) * pixel,
                                 (static_cast<float>(high - y) - 12) * pixel, 5};
-                float nearest = 1e30f;
-                std::size_t met = figure.size();
-                for (std::size_t k = 0; k < figure.size(); ++k) {
-                    const Vec3 o = over(from - figure[k].middle, figure[k].half),
-                               d = over({0, 0, -1}, figure[k].half);
-                    const float a = dot(d, d), b = dot(o, d), c = dot(o, o) - 1, root = b * b - a * c;
-                    if (!(root > 0)) continue;
-                    const float t = (-b - std::sqrt(root)) / a;
-                    if (t < nearest) {
-                        nearest = t;
-                        met = k;
-                    }
-                }
+                float nearest = 0;
+                const std::size_t met = part_before(from, nearest);
                 if (met == figure.size()) continue;
                 const Vec3 own = from + Vec3{0, 0, -nearest},
                            unit = over(own - figure[met].middle, figure[met].half);

@@ -13,6 +13,10 @@ constexpr std::size_t most_kept_with_scene = 2;
 
 std::shared_ptr<const void> SceneCache::State::find(const std::string& key) {
     const std::lock_guard lock(mutex);
+    return find_locked(key);
+}
+
+std::shared_ptr<const void> SceneCache::State::find_locked(const std::string& key) {
     const auto at = std::find_if(kept.begin(), kept.end(), [&](const auto& k) { return k.first == key; });
     if (at == kept.end()) return nullptr;
     std::rotate(kept.begin(), at, at + 1);
@@ -21,8 +25,8 @@ std::shared_ptr<const void> SceneCache::State::find(const std::string& key) {
 
 std::shared_ptr<const void> SceneCache::State::keep(const std::string& key,
                                                     std::shared_ptr<const void> made) {
-    if (std::shared_ptr<const void> there = find(key)) return there;
     const std::lock_guard lock(mutex);
+    if (std::shared_ptr<const void> there = find_locked(key)) return there;
     kept.insert(kept.begin(), {key, made});
     for (std::size_t i = kept.size(); i-- > 1 && kept.size() > most_kept_with_scene;)
         if (kept[i].second.use_count() == 1) kept.erase(kept.begin() + static_cast<std::ptrdiff_t>(i));

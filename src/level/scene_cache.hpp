@@ -22,6 +22,9 @@ struct SceneCache::State {
     std::shared_ptr<const void> find(const std::string& key);
     /// The one there is by then, where another thread was first.
     std::shared_ptr<const void> keep(const std::string& key, std::shared_ptr<const void> made);
+
+private:
+    std::shared_ptr<const void> find_locked(const std::string& key);
 };
 
 /// What is kept under a key, or make() of it. A key belongs to one type.
