@@ -183,7 +183,8 @@ LinkMarks touched_links(const Edit& edit, const TexelSet& texels, const RowSourc
 
 LinkMarks misled_links(const Edit& edit, const UnlitBefore& before, const TexelsNow& now,
                        const AdoptedLinks& adopted, Job& job) {
-    const auto& [texels, states] = now;
+    const TexelSet& texels = now.texels;
+    const TexelStates& states = now.states;
     const TexelStates& states_before = before.judged.states;
     const Links& links = adopted.links;
     const std::size_t count = texels.size();

@@ -20,8 +20,10 @@ struct SomeAgain {
 
 void gather_some(const GatheringAgain& what, const SomeAgain& some, const CopiesOfRow& of_row,
                  std::vector<Said>& said, Job& job) {
-    const auto& [m, solved, sent] = what;
-    const auto& [looks, begin] = some;
+    const Making& m = what.making;
+    const Solved& solved = what.solved;
+    const TexelsAgain& looks = some.looks;
+    const std::size_t begin = some.begin;
     UnlitLevel& g = m.unlit;
     const std::uint32_t copies = of_row.count;
     const std::size_t end = std::min(looks.texel.size(), begin + rows_at_once / copies);
@@ -57,8 +59,8 @@ void gather_some(const GatheringAgain& what, const SomeAgain& some, const Copies
     }
     const RowLengths same{.first = first, .groups = groups, .log2_scale = {}};
     LightField light(count, groups);
-    apply_links(links, same, sent, light, job);
-    apply_guided({guided, recorded}, same, sent, light, job);
+    apply_links(links, same, what.sent, light, job);
+    apply_guided({guided, recorded}, same, what.sent, light, job);
     job.parallel(count, 256, [&](std::size_t row_begin, std::size_t row_end) {
         RowParts parts(recorded);
         for (std::size_t row = row_begin; row < row_end; ++row)

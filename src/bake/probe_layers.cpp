@@ -87,14 +87,13 @@ void add_evenly(const std::vector<LayerToMake>& layers, const SentByTexels& sent
 /// What guided links, and the weights that they change, make of that in one layer.
 void add_guided(const LayerToMake& l, const SentByLayer& from_texels, const GuidedLinks& guided,
                 std::size_t p, RowParts& parts) {
-    const auto& [sent, number] = from_texels;
     const UnlitLevel& g = l.work->unlit;
     ShRgb& to = l.layer->probes[p];
     for_guided(guided, guided.at(p), parts, static_cast<std::uint32_t>(g.tier.probe_links),
                [&](const WeighedLink& link, auto&& direction) {
                    const float share = 4 * pi * (link.weight - link.plain);
                    if (meets_texel(link.word)) {
-                       const Rgb from = sent.at(link.word, number);
+                       const Rgb from = from_texels.sent.at(link.word, from_texels.number);
                        if (max_channel(from) > 0)
                            add_light(to, direction(), from * link.tint * (share / pi), g.probes.basis);
                    } else if (link.word == sky_word && l.is_sky()) {

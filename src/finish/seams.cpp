@@ -209,7 +209,9 @@ Triple ratio(const Triple& a, const Triple& b) {
 }  // namespace
 
 SeamPlan plan_seams(const SeamedLevel& seamed, SeamFlags& open, Job& job) {
-    const auto& [level, atlas, pages, caster] = seamed;
+    const Level& level = seamed.level;
+    const Atlas& atlas = seamed.atlas;
+    const std::vector<PagePlan>& pages = seamed.pages;
     std::vector<std::vector<Edge>> found(atlas.surfaces.size());
     job.parallel(found.size(), 1, [&](std::size_t i, std::size_t) {
         add_border(level, atlas, static_cast<std::uint32_t>(i), found[i]);
@@ -240,7 +242,7 @@ SeamPlan plan_seams(const SeamedLevel& seamed, SeamFlags& open, Job& job) {
     SeamPlan plan;
     Planner planner(pages, plan);
     const bool known = !open.empty();
-    const RayCaster* rays = known ? nullptr : &caster();
+    const RayCaster* rays = known ? nullptr : &seamed.caster();
     std::size_t at = 0;
     for (const auto& of_one : met)
         for (const Seam& s : of_one)

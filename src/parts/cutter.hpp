@@ -413,7 +413,8 @@ private:
     };
     /// Which pieces of regions that are cut are covered, by places spread evenly over them.
     std::vector<std::uint8_t> covered_pieces(const Pieces& pieces, const RayCaster& caster) const {
-        const auto& [piece, whole, area, region, region_cut] = pieces;
+        const std::vector<std::uint32_t>&piece = pieces.piece, &region = pieces.region;
+        const std::vector<double>&whole = pieces.whole, &area = pieces.area;
         const auto& polygons = cut_->polygons();
         std::vector<double> passed(piece.size(), 0.0), rim(piece.size(), 0.0);
         std::vector<std::uint8_t> under(piece.size(), 0);
@@ -431,7 +432,7 @@ private:
         std::vector<int> looked(piece.size(), 0), covered(piece.size(), 0);
         for (std::uint32_t p = 0; p < piece.size(); ++p) {
             const std::uint32_t root = piece[p];
-            if (!region_cut[region[polygons[p].triangle]]) continue;
+            if (!pieces.region_cut[region[polygons[p].triangle]]) continue;
             passed[root] += whole[p];
             const double places = std::clamp(rim[root] / rim_a_place, fewest_places, most_places);
             while (looked[root] < places && passed[root] >= area[root] * (looked[root] + 0.5) / places) {

@@ -76,7 +76,8 @@ void look_at_surface(const Level& level, std::uint32_t index, const Searched& se
 
 std::vector<MeterReading> meter_lightmap(const ChartedLevel& charted, const BakedSet& set,
                                          const std::vector<MeterPoint>& points, float reach, Job& job) {
-    const auto& [level, atlas] = charted;
+    const Level& level = charted.level;
+    const Atlas& atlas = charted.atlas;
     for (const MeterPoint& p : points) check_place(p.at, "a point");
     std::vector<Vec3> low(level.surfaces.size()), high(level.surfaces.size());
     for (std::uint32_t s = 0; s < level.surfaces.size(); ++s) {

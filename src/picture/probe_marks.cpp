@@ -144,10 +144,10 @@ void draw_reach(Canvas& canvas, const ReflectionProbe& p, Rgb color) {
 }  // namespace
 
 void draw_reflections(const MarkedView& seen, Picture& picture, Job& job) {
-    const auto& [viewer, shot, light, white] = seen;
+    const ViewLight& light = seen.light;
     constexpr float ball = 0.3f;  // metres
     constexpr Rgb colors[] = {{1, 1, 1}, {1, 0.65f, 0.2f}, {0.25f, 0.75f, 1}, {0.45f, 1, 0.45f}};
-    Canvas canvas = canvas_of(viewer, shot, picture, job);
+    Canvas canvas = canvas_of(seen.viewer, seen.shot, picture, job);
     for (std::size_t i = 0; i < light.reflections->size(); ++i) {
         const ReflectionProbe& p = (*light.reflections)[i];
         draw_ball(canvas, p.capture, ball, [&](Vec3 normal, Vec3 way) {
@@ -155,13 +155,13 @@ void draw_reflections(const MarkedView& seen, Picture& picture, Job& job) {
         });
     }
     for (const ReflectionProbe& p : *light.reflections)
-        draw_reach(canvas, p, colors[static_cast<std::size_t>(p.origin)] * white);
+        draw_reach(canvas, p, colors[static_cast<std::size_t>(p.origin)] * seen.white);
 }
 
 void draw_probes(const MarkedView& seen, bool net_too, Picture& picture, Job& job) {
-    const auto& [viewer, shot, light, white] = seen;
+    const ViewLight& light = seen.light;
     const ProbeNet& net = *light.probes;
-    Canvas canvas = canvas_of(viewer, shot, picture, job);
+    Canvas canvas = canvas_of(seen.viewer, seen.shot, picture, job);
     for (std::size_t p = 0; p < net.size(); ++p)
         if (!(net.front_share[p] < runtime::least_front_share))
             draw_ball(
@@ -175,10 +175,11 @@ void draw_probes(const MarkedView& seen, bool net_too, Picture& picture, Job& jo
                                         v = net.vertex[c][static_cast<std::size_t>(b)];
                     // Each edge by the first cell that has it, as cells are in order of their vertices.
                     if (u < net.size() && v < net.size())
-                        draw_line(canvas, net.position[u], net.position[v], edge * white, 0.25f);
+                        draw_line(canvas, net.position[u], net.position[v], edge * seen.white, 0.25f);
                 }
     for (std::size_t p = 0; p < net.size(); ++p)
-        if (net.front_share[p] < runtime::least_front_share) cross_out(canvas, net.position[p], bad * white);
+        if (net.front_share[p] < runtime::least_front_share)
+            cross_out(canvas, net.position[p], bad * seen.white);
 }
 
 void draw_zones(const MarkedView& seen, const std::vector<Zone>& zones, Picture& picture, Job& job) {

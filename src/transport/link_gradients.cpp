@@ -40,7 +40,8 @@ Vec3 gathered_gradient(const Receiver& receiver, Vec3 direction) {
 
 LightField link_gradients(const RecordedRows& recorded, const RowLengths& lengths, const GradientRows& kept,
                           const HalfField& from, Job& job) {
-    const auto& [rows, links] = recorded;
+    const RowSource& rows = recorded.rows;
+    const Links& links = recorded.links;
     LightField out(kept.texel.size(), 3 * lengths.groups);
     const std::size_t stride = from.unit.size();
     job.parallel(out.rows, gradient_rows_per_task, [&](std::size_t begin, std::size_t end) {
