@@ -277,8 +277,8 @@ TEST(BadSheet, each_defect_is_named_with_its_line_and_a_remedy) {
          "list of points"},
         {"[[volume]]\nlow = [0, 0, 0]\nhigh = [1, 1, 1]\nheights = []\n", "volume.heights",
          "list of numbers"},
-        {"[[volume]]\nlow = [0, 0, 0]\nhigh = [1, 1, 1]\nfigure = { weight = 80 }\n", "volume.figure",
-         "no key weight"},
+        {"[[volume]]\nlow = [0, 0, 0]\nhigh = [1, 1, 1]\nfigure = { weight = 80 }\n", "[volume.figure]",
+         "no such key (weight)"},
         {"[[volume]]\nlow = [0, 0, 0]\nhigh = [1, 1, 1]\nnode = \"gone\"\n", "volume.node", "no node"},
         {"[[volume]]\nlow = [0, 0, 0]\nhigh = [1, 1, 1]\nexcept = 1\n", "volume.except", "true"},
         {"[[volume]]\nname = \"a\"\nlow = [0, 0, 0]\nhigh = [1, 1, 1]\n[[volume]]\nname = \"a\"\nlow = [0, "

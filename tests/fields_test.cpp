@@ -2,6 +2,7 @@
 // makes out of date.
 
 #include "level/fields.hpp"
+#include "level/words.hpp"
 
 #include <gtest/gtest.h>
 
@@ -396,12 +397,19 @@ std::string fields_page() {
     };
     const auto add = [&](const char* name, const auto& x) {
         page += "\n## " + std::string(name) +
-                "\n\n| member | in sheets | range | unit | a change makes anew |\n"
+                "\n\n| member | in sheets | range or words | unit | a change makes anew |\n"
                 "| --- | --- | --- | --- | --- |\n";
-        for_fields(x, [&](const Field& f, const auto&) {
+        for_fields(x, [&]<class T>(const Field& f, const T&) {
+            std::string range = f.low < f.high ? number(f.low) + " to " + number(f.high) : "";
+            const auto add_word = [&](std::string_view word) {
+                range += (range.empty() ? "`\"" : ", `\"") + std::string(word) + "\"`";
+            };
+            if constexpr (Worded<T>)
+                for (const auto& [word, value] : Words<T>::all) add_word(word);
+            for (const std::string_view word : {f.empty, f.yes, f.no})
+                if (!word.empty()) add_word(word);
             page += "| " + std::string(f.name) + " | " +
-                    (f.sheet.empty() ? "" : "`" + std::string(f.sheet) + "`") + " | " +
-                    (f.low < f.high ? number(f.low) + " to " + number(f.high) : "") + " | " +
+                    (f.sheet.empty() ? "" : "`" + std::string(f.sheet) + "`") + " | " + range + " | " +
                     std::string(f.unit) + " | " + words_of(f.depends) + " |\n";
         });
     };
@@ -442,8 +450,8 @@ TEST(Fields, of_an_older_list_give_no_reasons_instead_of_wrong_ones) {
     EXPECT_TRUE(changes().empty());
     level.quality.bounces = 3;
     ASSERT_EQ(changes().size(), 1u);
-    EXPECT_EQ(changes()[0].text, "bounces is 3 instead of settle");
-    const std::size_t at = text.find("\"version\":2");
+    EXPECT_EQ(changes()[0].text, "quality.bounces is 3 instead of settle");
+    const std::size_t at = text.find("\"version\":3");
     ASSERT_NE(at, std::string::npos);
     text.replace(at, 11, "\"version\":1");
     EXPECT_TRUE(changes().empty());

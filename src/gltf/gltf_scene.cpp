@@ -7,6 +7,7 @@
 #include "base/renamed.hpp"
 #include "base/text.hpp"
 #include "codec/images.hpp"
+#include "level/words.hpp"
 
 namespace stasigraph {
 
@@ -33,6 +34,18 @@ Affine node_transform(const JsonNode& node) {
             Vec3{2 * (x * y - z * w), 1 - 2 * (x * x + z * z), 2 * (y * z + x * w)} * s[1],
             Vec3{2 * (x * z + y * w), 2 * (y * z - x * w), 1 - 2 * (x * x + y * y)} * s[2],
             {t[0], t[1], t[2]}};
+}
+
+/// One of the words of an enumeration.
+template <Worded E>
+E word_in(const JsonNode& node) {
+    const std::string said = node.text("");
+    if (const auto value = value_of<E>(said)) return *value;
+    const std::string now(new_word(said));
+    throw Error{.what = std::string(Words<E>::wrong),
+                .where = node.where(),
+                .value = said,
+                .remedy = now.empty() ? words_to_use<E>() : "It is called \"" + now + "\" now."};
 }
 
 class SceneReader {
@@ -374,10 +387,8 @@ private:
             const Affine world = step.above * node_transform(node);
             Inherited inherited = step.inherited;
             if (const JsonNode extras = node["extras"]; extras && extras.json().is_object()) {
-                if (const JsonNode part = extras["part"])
-                    inherited.part = part_from(part.text(""), part.where());
-                if (const JsonNode lit_by = extras["lit_by"])
-                    inherited.lit_by = lit_by_from(lit_by.text(""), lit_by.where());
+                if (const JsonNode part = extras["part"]) inherited.part = word_in<Part>(part);
+                if (const JsonNode lit_by = extras["lit_by"]) inherited.lit_by = word_in<LitBy>(lit_by);
             }
             const std::string name = node["name"].text("node_" + std::to_string(step.node));
             level_.nodes.push_back(
@@ -465,6 +476,8 @@ private:
         if (!(light.inner_cone >= 0 && light.inner_cone <= light.outer_cone &&
               light.outer_cone <= pi / 2 + 1e-4f))
             l["spot"].fail("needs 0 <= innerConeAngle < outerConeAngle <= pi / 2");
+        light.outer_cone = std::min(light.outer_cone, pi / 2);
+        light.inner_cone = std::min(light.inner_cone, light.outer_cone);
         if (light.kind == LightKind::sun) light.angular_diameter = 0.53f * pi / 180;
         if (const JsonNode extras = l["extras"]; extras && extras.json().is_object())
             light.radius = static_cast<float>(extras["radius"].number(0));
@@ -500,38 +513,6 @@ private:
 };
 
 }  // namespace
-
-Part part_from(const std::string& text, const std::string& where) {
-    if (text == "static") return Part::still;
-    if (text == "moving") return Part::moving;
-    if (text == "bake-only") return Part::bake_only;
-    const std::string now(new_word(text));
-    throw Error{.what = "is no part",
-                .where = where,
-                .value = text,
-                .remedy = now.empty() ? "Use \"static\", \"moving\" or \"bake-only\"."
-                                      : "It is called \"" + now + "\" now."};
-}
-
-LitBy lit_by_from(const std::string& text, const std::string& where) {
-    if (text == "lightmap") return LitBy::lightmap;
-    if (text == "probes") return LitBy::probes;
-    if (text == "nothing") return LitBy::nothing;
-    throw Error{.what = "is no way to be lit",
-                .where = where,
-                .value = text,
-                .remedy = "Use \"lightmap\", \"probes\" or \"nothing\"."};
-}
-
-UnwrapMode unwrap_from(const std::string& text, const std::string& where) {
-    if (text == "auto") return UnwrapMode::automatic;
-    if (text == "keep") return UnwrapMode::keep;
-    if (text == "make") return UnwrapMode::make;
-    throw Error{.what = "is no way to unwrap",
-                .where = where,
-                .value = text,
-                .remedy = "Use \"auto\", \"keep\" (the UVs that came along) or \"make\" (new ones)."};
-}
 
 Level read_scene(const GltfFile& file) {
     return SceneReader(file).run();

@@ -82,8 +82,8 @@ std::string turned(const InputItem& item, const InputValue& a, const InputValue&
 }
 
 std::string instead(const std::string& what, const InputValue& a, const InputValue& b) {
-    if (!a.text.empty() || !b.text.empty()) return what + " is " + b.text + " instead of " + a.text;
-    return what + " is " + joined(b.numbers) + " instead of " + joined(a.numbers);
+    const auto told = [](const InputValue& v) { return v.text.empty() ? joined(v.numbers) : v.text; };
+    return what + " is " + told(b) + " instead of " + told(a);
 }
 
 /// Of the members of x, the one that an item calls so.
@@ -119,25 +119,6 @@ Field field_of(std::string_view kind, std::string_view key) {
     return {};
 }
 
-const char* tier_text(double v) {
-    return v == 0 ? "glance" : v == 1 ? "proof" : "final";
-}
-
-std::string setting(const InputItem& item, const InputValue& a, const InputValue& b) {
-    const auto number = [](const InputValue& v) { return v.numbers.empty() ? -1 : v.numbers[0]; };
-    if (a.key == "tier")
-        return std::string("the tier is ") + tier_text(number(b)) + " instead of " + tier_text(number(a));
-    if (a.key == "bounces") {
-        const auto text = [](double v) { return v < 0 ? std::string("settle") : in_short(v); };
-        return "bounces is " + text(number(b)) + " instead of " + text(number(a));
-    }
-    if (a.key == "denoise" || a.key == "seams") return a.key + " is " + (number(b) == 0 ? "auto" : "off");
-    if (a.key == "edges") return std::string("edges are ") + (number(b) == 0 ? "straight" : "sharp");
-    if (item.kind == "lightmap" && a.key == "shape")
-        return std::string("the shape is ") + (number(b) == 0 ? "flat" : "directional");
-    return instead(item.kind + "." + a.key, a, b);
-}
-
 /// What is said of a change where the field says nothing itself.
 std::string change_text(const InputItem& item, const InputValue& a, const InputValue& b) {
     const std::string &kind = item.kind, &key = a.key;
@@ -158,7 +139,7 @@ std::string change_text(const InputItem& item, const InputValue& a, const InputV
         return turned({"", "the sun of " + item.name, {}}, a, b);
     if (kind == "set") return instead(key + " in " + item.name, a, b);
     if (thing) return instead(key + (kind == "sky" ? " of the sky" : " of " + item.name), a, b);
-    return setting(item, a, b);
+    return instead(kind + "." + key, a, b);
 }
 
 /// What a change of one value of an item touches, and how it is said.

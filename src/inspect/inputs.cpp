@@ -8,6 +8,7 @@
 #include "base/hash.hpp"
 #include "level/field_keys.hpp"
 #include "level/texture.hpp"
+#include "level/words.hpp"
 #include "stasigraph/changes.hpp"
 #include "stasigraph/reflect.hpp"
 #include "stasigraph/survey.hpp"
@@ -16,21 +17,17 @@ namespace stasigraph {
 
 namespace {
 
-const char* word(Part part) {
-    return part == Part::still ? "static" : part == Part::moving ? "moving" : "bake-only";
-}
-const char* word(LitBy by) {
-    return by == LitBy::lightmap ? "lightmap" : by == LitBy::probes ? "probes" : "nothing";
-}
-const char* word(BakeRole role) {
-    return role == BakeRole::whole ? "whole" : role == BakeRole::bounce ? "bounce" : "realtime";
-}
-
 std::string image_key(const Level& level, const TextureUse& use) {
     if (use.image == none) return "none";
     Hasher h("texture");
     add_texture(h, level, use);
     return h.key();
+}
+
+/// A flag as sheets say it.
+std::string_view flag_word(const Field& f, bool v) {
+    if (f.yes.empty()) return v ? "true" : "false";
+    return v ? f.yes : f.no;
 }
 
 /// Numbers of a member that has few; false for others.
@@ -77,7 +74,7 @@ public:
     template <class T>
     Item& fields(const T& x, std::uint32_t of = depends::everything) {
         for_fields(x, [&](const Field& f, const auto& v) {
-            if ((f.depends & of) != 0 && !f.stands_for) value(std::string(f.name), v);
+            if ((f.depends & of) != 0 && !f.stands_for) value(f, v);
         });
         return *this;
     }
@@ -85,16 +82,22 @@ public:
 
 private:
     template <class T>
-    void value(std::string key, const T& v) {
+    void value(const Field& f, const T& v) {
         std::vector<double> few;
-        if constexpr (requires { word(v); }) {
-            text(std::move(key), word(v));
+        std::string key(f.name);
+        if constexpr (Worded<T>) {
+            text(std::move(key), std::string(word_of(v)));
+        } else if constexpr (std::same_as<T, bool>) {
+            text(std::move(key), std::string(flag_word(f, v)));
         } else if constexpr (std::same_as<T, TextureUse>) {
             text(std::move(key), image_key(level_, v));
         } else if constexpr (std::same_as<T, std::string>) {
             text(std::move(key), v.empty() ? "none" : v);
         } else if (few_numbers(v, few)) {
-            numbers(std::move(key), std::move(few));
+            if (few.empty() && !f.empty.empty())
+                text(std::move(key), std::string(f.empty));
+            else
+                numbers(std::move(key), std::move(few));
         } else {
             Hasher h("value");
             detail::add_value(h, level_, v);
@@ -114,7 +117,9 @@ InputItem surface_item(const Level& level, const Surface& s, const std::string& 
     Item item(level, "surface", s.name);
     item.text("mesh", mesh);
     if (s.part == Part::moving)
-        return item.text("part", word(s.part)).fields(s, depends::places | depends::reflections).done();
+        return item.text("part", std::string(word_of(s.part)))
+            .fields(s, depends::places | depends::reflections)
+            .done();
     // The gain is told as part of what it is of.
     item.fields(s, ~depends::direct).fields(m, ~(depends::direct | depends::passage));
     Hasher passage("passage");
@@ -198,10 +203,10 @@ void add_settings(const std::string& path, const T& x, std::vector<SettingValue>
                              .unit = std::string(f.unit),
                              .low = f.low,
                              .high = f.high};
-        if constexpr (requires { word(v); })
-            setting.text = word(v);
+        if constexpr (Worded<Value>)
+            setting.text = word_of(v);
         else if constexpr (std::same_as<Value, bool>)
-            setting.text = v ? "true" : "false";
+            setting.text = flag_word(f, v);
         else if constexpr (std::same_as<Value, Rgb> || std::same_as<Value, std::string> ||
                            (std::same_as<T, BakeSet> && std::same_as<Value, std::vector<float>>))
             return;  // colours are said in several ways, names are part of the path, gains go by group

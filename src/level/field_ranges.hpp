@@ -12,6 +12,7 @@ namespace stasigraph {
 namespace detail {
 
 inline void check_number(const Field& field, double v, const std::string& where) {
+    if (field.zero_unsaid && v == 0) return;
     // As floats, in which members are: 1.01 as a float is a little less.
     const auto low = static_cast<float>(field.low * field.per_unit),
                high = static_cast<float>(field.high * field.per_unit), value = static_cast<float>(v);

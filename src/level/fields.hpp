@@ -41,8 +41,13 @@ struct Field {
     std::string_view unit = "";  ///< Of what people write; empty for what has none.
     /// What it may be, in that unit; both 0: no range, or one that other members decide.
     double low = 0, high = 0;
-    double per_unit = 1;          ///< The member for one of that unit.
-    std::string_view sheet = "";  ///< Where a sheet says it; empty: in the scene file, or nowhere.
+    bool zero_unsaid = false;  ///< 0 stands for what nobody said, and is not to be said.
+    double per_unit = 1;       ///< The member for one of that unit.
+    /// Where a sheet says it; empty: in the scene file, or nowhere. One key alone is read as it stands here.
+    std::string_view sheet = "";
+    bool read_apart = false;             ///< The reader of its table has rules of its own for it.
+    std::string_view empty = "";         ///< What a sheet calls a member without a value.
+    std::string_view yes = "", no = "";  ///< What it calls a flag's values; empty: true and false.
     /// How a change is told, with {} for the item's name; empty: by both values.
     std::string_view told = "";
     /// A number of something in a list: keys and items hold that instead.
@@ -69,6 +74,16 @@ concept is = std::same_as<std::remove_const_t<T>, U>;
 #include "level/setting_fields.hpp"
 
 namespace stasigraph {
+
+/// The key that tells this member and nothing else in a table of a sheet; empty for what is in no sheet, in
+/// another table or read apart.
+constexpr std::string_view plain_key(const Field& field, std::string_view table) {
+    const std::size_t dot = field.sheet.rfind('.');
+    if (dot == std::string_view::npos || field.read_apart || field.stands_for ||
+        field.sheet.find(',') != std::string_view::npos || field.sheet.substr(0, dot) != table)
+        return "";
+    return field.sheet.substr(dot + 1);
+}
 
 /// A struct whose members are listed.
 template <class T>

@@ -4,6 +4,7 @@
 #include <string>
 
 #include "base/text.hpp"
+#include "level/words.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -13,13 +14,11 @@ int margin_for_mips(int halvings) {
 }
 
 const char* tier_name(Tier tier) {
-    return tier == Tier::glance ? "glance" : tier == Tier::proof ? "proof" : "final";
+    return word_of(tier).data();
 }
 
 std::optional<Tier> tier_named(const std::string& name) {
-    for (const Tier tier : {Tier::glance, Tier::proof, Tier::final})
-        if (name == tier_name(tier)) return tier;
-    return {};
+    return value_of<Tier>(name);
 }
 
 TierOptions tier_options(Tier tier) {

@@ -19,32 +19,58 @@ constexpr void visit(T& x, F&& f) {
 template <is<Light> T, class F>
 constexpr void visit(T& x, F&& f) {
     constexpr std::uint32_t both = d::direct | d::visibility;
-    f({.name = "name", .depends = d::visibility, .sheet = "light.name"}, x.name);
-    f({.name = "kind", .depends = both, .sheet = "light.kind"}, x.kind);
+    f({.name = "name", .depends = d::visibility, .sheet = "light.name", .read_apart = true}, x.name);
+    f({.name = "kind", .depends = both, .sheet = "light.kind", .read_apart = true}, x.kind);
     f({.name = "color",
        .depends = d::direct,
        .unit = "lx, cd or nit",
        .low = 0,
        .high = 1e12,
-       .sheet = "light.color"},
+       .sheet = "light.color, light.kelvin, light.tint, light.gain, light.lux, light.candela, light.nit, "
+                "light.lumens"},
       x.color);
     f({.name = "unit", .unit = "lx, cd or nit"}, x.unit);
-    f({.name = "position", .depends = both, .unit = "m", .sheet = "light.at"}, x.position);
-    f({.name = "direction", .depends = both, .sheet = "light.toward, light.azimuth, light.elevation"},
+    f({.name = "position", .depends = both, .unit = "m", .sheet = "light.at", .read_apart = true},
+      x.position);
+    f({.name = "direction",
+       .depends = both,
+       .sheet = "light.toward, light.from, light.azimuth, light.elevation"},
       x.direction);
-    f({.name = "across", .depends = both, .sheet = "light.across", .told = "{} turned about its aim"},
+    f({.name = "across",
+       .depends = both,
+       .sheet = "light.across",
+       .read_apart = true,
+       .told = "{} turned about its aim"},
       x.across);
-    f({.name = "radius", .depends = both, .unit = "m", .low = 0, .high = 1e4, .sheet = "light.radius"},
+    f({.name = "radius",
+       .depends = both,
+       .unit = "m",
+       .low = 0,
+       .high = 1e4,
+       .sheet = "light.radius",
+       .read_apart = true},
       x.radius);
-    f({.name = "width", .depends = both, .unit = "m", .low = 0, .high = 1e4, .sheet = "light.width"},
+    f({.name = "width",
+       .depends = both,
+       .unit = "m",
+       .low = 0,
+       .high = 1e4,
+       .sheet = "light.width",
+       .read_apart = true},
       x.width);
-    f({.name = "height", .depends = both, .unit = "m", .low = 0, .high = 1e4, .sheet = "light.height"},
+    f({.name = "height",
+       .depends = both,
+       .unit = "m",
+       .low = 0,
+       .high = 1e4,
+       .sheet = "light.height",
+       .read_apart = true},
       x.height);
     f({.name = "angular diameter",
        .depends = both,
        .unit = "degrees",
        .low = 0,
-       .high = 180,
+       .high = 90,
        .per_unit = per_degree,
        .sheet = "light.diameter"},
       x.angular_diameter);
@@ -52,7 +78,7 @@ constexpr void visit(T& x, F&& f) {
        .depends = both,
        .unit = "degrees",
        .low = 0,
-       .high = 180,
+       .high = 90,
        .per_unit = per_degree,
        .sheet = "light.inner"},
       x.inner_cone);
@@ -60,7 +86,7 @@ constexpr void visit(T& x, F&& f) {
        .depends = both,
        .unit = "degrees",
        .low = 0,
-       .high = 180,
+       .high = 90,
        .per_unit = per_degree,
        .sheet = "light.outer"},
       x.outer_cone);
@@ -85,7 +111,7 @@ constexpr void visit(T& x, F&& f) {
        .unit = "nit",
        .low = 0,
        .high = 1e12,
-       .sheet = "sky.radiance"},
+       .sheet = "sky.radiance, sky.kelvin, sky.gain, sky.lux"},
       x.radiance);
     f({.name = "group", .depends = d::direct, .sheet = "sky.group", .stands_for = true}, x.group);
     f({.name = "width", .depends = d::direct, .unit = "pixels", .told = "the sky has another image"},
@@ -96,31 +122,42 @@ constexpr void visit(T& x, F&& f) {
        .depends = d::direct,
        .unit = "nit",
        .sheet = "sky.image",
+       .read_apart = true,
        .told = "the sky has another image"},
       x.pixels);
-    f({.name = "turn", .depends = d::direct, .unit = "radians", .sheet = "sky.turn"}, x.turn);
-    f({.name = "type", .depends = d::direct, .sheet = "sky.type"}, x.type);
+    f({.name = "turn", .depends = d::direct, .unit = "radians", .sheet = "sky.turn", .read_apart = true},
+      x.turn);
+    f({.name = "type", .depends = d::direct, .sheet = "sky.type", .read_apart = true}, x.type);
     f({.name = "sun",
        .depends = d::direct,
        .sheet = "sky.azimuth, sky.elevation",
        .told = "the sky's sun stands elsewhere"},
       x.sun);
-    f({.name = "below", .depends = d::direct, .unit = "nit", .low = 0, .high = 1e12, .sheet = "sky.ground"},
+    f({.name = "below",
+       .depends = d::direct,
+       .unit = "nit",
+       .low = 0,
+       .high = 1e12,
+       .sheet = "sky.ground",
+       .read_apart = true},
       x.below);
 }
 
 template <is<BakeSet> T, class F>
 constexpr void visit(T& x, F&& f) {
-    f({.name = "name", .sheet = "set.name"}, x.name);
-    f({.name = "gain", .depends = d::mix, .low = 0, .high = 1e9, .sheet = "set.gain"}, x.gains);
-    f({.name = "tint", .depends = d::mix, .low = 0, .high = 1e12, .sheet = "set.tint"}, x.tints);
+    f({.name = "name", .sheet = "set.name", .read_apart = true}, x.name);
+    f({.name = "gain", .depends = d::mix, .low = 0, .high = 1e9, .sheet = "set.gain", .read_apart = true},
+      x.gains);
+    f({.name = "tint", .depends = d::mix, .low = 0, .high = 1e12, .sheet = "set.tint", .read_apart = true},
+      x.tints);
     // It decides which noise is seen.
     f({.name = "exposure",
        .depends = d::direct | d::prelit,
        .unit = "EV",
        .low = -20,
        .high = 30,
-       .sheet = "set.exposure"},
+       .sheet = "set.exposure",
+       .empty = "auto"},
       x.exposure);
     f({.name = "step", .depends = d::direct | d::mix, .stands_for = true}, x.step);
     f({.name = "layer", .sheet = "group.layer", .stands_for = true}, x.layer);
@@ -128,8 +165,9 @@ constexpr void visit(T& x, F&& f) {
 
 template <is<SeriesStep> T, class F>
 constexpr void visit(T& x, F&& f) {
-    f({.name = "series", .sheet = "series.name"}, x.series);
-    f({.name = "hour", .unit = "h", .low = 0, .high = 24, .sheet = "series.hours"}, x.hour);
+    f({.name = "series", .sheet = "series.name", .read_apart = true}, x.series);
+    f({.name = "hour", .unit = "h", .low = 0, .high = 24, .sheet = "series.hours", .read_apart = true},
+      x.hour);
     f({.name = "light", .depends = d::direct, .sheet = "series.sun", .stands_for = true}, x.light);
     f({.name = "sun", .depends = d::direct}, x.sun);
     f({.name = "sky", .depends = d::direct}, x.sky);

@@ -20,7 +20,8 @@ constexpr void visit(T& x, F&& f) {
        .unit = "texels",
        .low = 16,
        .high = 16384,
-       .sheet = "lightmap.page"},
+       .sheet = "lightmap.page",
+       .read_apart = true},
       x.page);
     f({.name = "margin",
        .depends = d::charts,
@@ -42,7 +43,13 @@ constexpr void visit(T& x, F&& f) {
        .high = 8,
        .sheet = "lightmap.block"},
       x.block);
-    f({.name = "pages", .depends = d::charts, .low = 0, .high = 4096, .sheet = "lightmap.pages"}, x.pages);
+    f({.name = "pages",
+       .depends = d::charts,
+       .low = 1,
+       .high = 4096,
+       .zero_unsaid = true,
+       .sheet = "lightmap.pages"},
+      x.pages);
     f({.name = "cut", .depends = d::parting, .sheet = "lightmap.cut"}, x.cut);
     f({.name = "cut_within",
        .depends = d::parting,
@@ -52,7 +59,8 @@ constexpr void visit(T& x, F&& f) {
        .sheet = "lightmap.cut_within"},
       x.cut_within);
     f({.name = "sides", .depends = d::parting, .sheet = "lightmap.sides"}, x.sides);
-    f({.name = "unseen", .depends = d::charts, .sheet = "lightmap.unseen"}, x.shrink_unseen);
+    f({.name = "unseen", .depends = d::charts, .sheet = "lightmap.unseen", .yes = "shrink", .no = "keep"},
+      x.shrink_unseen);
 }
 
 template <is<BakeOptions> T, class F>
@@ -62,7 +70,12 @@ constexpr void visit(T& x, F&& f) {
        .sheet = "quality.tier",
        .through_tier = true},
       x.tier);
-    f({.name = "bounces", .depends = d::solve, .low = 0, .high = 1000, .sheet = "quality.bounces"},
+    f({.name = "bounces",
+       .depends = d::solve,
+       .low = 0,
+       .high = 1000,
+       .sheet = "quality.bounces",
+       .empty = "settle"},
       x.bounces);
     f({.name = "bounce_gain", .depends = d::colors, .low = 0, .high = 4, .sheet = "quality.bounce_gain"},
       x.bounce_gain);
@@ -70,22 +83,24 @@ constexpr void visit(T& x, F&& f) {
       x.saturation);
     f({.name = "noise",
        .depends = d::direct,
-       .low = 0,
+       .low = 0.001,
        .high = 1,
+       .zero_unsaid = true,
        .sheet = "quality.noise",
        .through_tier = true},
       x.noise);
     f({.name = "links",
        .depends = d::rays | d::direct | d::solve,
-       .low = 0,
+       .low = 8,
        .high = 4096,
+       .zero_unsaid = true,
        .sheet = "quality.links",
        .through_tier = true},
       x.links);
     f({.name = "denoise", .depends = d::solve | d::occlusion, .sheet = "quality.denoise"}, x.denoise);
     f({.name = "seams", .depends = d::solve, .sheet = "quality.seams"}, x.seams);
     f({.name = "edges", .depends = d::direct, .sheet = "quality.edges"}, x.edges);
-    f({.name = "seed", .depends = d::rays, .sheet = "level.seed"}, x.seed);
+    f({.name = "seed", .depends = d::rays, .low = 0, .high = 4294967295.0, .sheet = "level.seed"}, x.seed);
 }
 
 template <is<OcclusionOptions> T, class F>
@@ -93,8 +108,9 @@ constexpr void visit(T& x, F&& f) {
     f({.name = "reach",
        .depends = d::occlusion,
        .unit = "m",
-       .low = 0,
+       .low = 0.01,
        .high = 1000,
+       .zero_unsaid = true,
        .sheet = "occlusion.reach"},
       x.reach);
 }
@@ -109,7 +125,14 @@ constexpr void visit(T& x, F&& f) {
        .high = 16,
        .sheet = "prelit.detail"},
       x.detail);
-    f({.name = "exposure", .depends = d::prelit, .unit = "EV", .sheet = "prelit.exposure"}, x.exposure);
+    f({.name = "exposure",
+       .depends = d::prelit,
+       .unit = "EV",
+       .low = -20,
+       .high = 30,
+       .sheet = "prelit.exposure",
+       .empty = "auto"},
+      x.exposure);
 }
 
 template <is<CheckOptions> T, class F>
@@ -122,7 +145,7 @@ template <is<Acceptance> T, class F>
 constexpr void visit(T& x, F&& f) {
     f({.name = "finding", .sheet = "accept.finding"}, x.finding);
     f({.name = "match", .sheet = "accept.match"}, x.match);
-    f({.name = "reason", .sheet = "accept.reason"}, x.reason);
+    f({.name = "reason", .sheet = "accept.reason", .read_apart = true}, x.reason);
 }
 
 /// Lists are named for one of what they hold.

@@ -12,8 +12,8 @@ namespace stasigraph {
 
 namespace {
 
-/// 1 had values in other words.
-constexpr int inputs_version = 2;
+/// 1 had values in other words, 2 settings as numbers that have words.
+constexpr int inputs_version = 3;
 
 }  // namespace
 

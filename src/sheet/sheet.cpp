@@ -7,6 +7,7 @@
 #include "gltf/gltf_scene.hpp"
 #include "sheet/sheet_change.hpp"
 #include "sheet/sheet_entry.hpp"
+#include "sheet/sheet_fields.hpp"
 #include "sheet/sheet_lights.hpp"
 #include "sheet/sheet_probes.hpp"
 #include "sheet/sheet_reflections.hpp"
@@ -84,139 +85,38 @@ struct Sheet::State {
 
     void settings(Level& level) const {
         each("level", [&](const Entry& e) {
-            if (const auto v = e.number("seed", 0, 4294967295.0))
-                level.quality.seed = static_cast<std::uint32_t>(*v);
+            read_fields(e, level.quality);
             if (const auto v = e.number("suns", 1, 16)) suns = static_cast<int>(*v);
         });
         each("lightmap", [&](const Entry& e) {
-            if (const auto v = e.number("density", 0.001, 4096))
-                level.lightmap.density = static_cast<float>(*v);
+            read_fields(e, level.lightmap);
             if (const auto v = e.number("page", 1, 65536)) {
                 level.lightmap.page = static_cast<int>(*v);
                 if (*v != std::floor(*v) || *v < 16 || *v > 16384 ||
                     (level.lightmap.page & (level.lightmap.page - 1)) != 0)
                     bad_page(level, e, *v);
             }
-            const auto whole = [&](std::string_view key, double low, double high, int& to) {
-                const auto v = e.number(key, low, high);
-                if (v && *v != std::floor(*v)) e.fail(key, "is not a whole number", "");
-                if (v) to = static_cast<int>(*v);
-            };
-            whole("margin", 1, 64, level.lightmap.margin);
-            if (e.has("mips_safe")) {
-                int halvings = 0;
-                whole("mips_safe", 0, 5, halvings);
-                level.lightmap.margin = std::max(level.lightmap.margin, margin_for_mips(halvings));
+            if (const auto v = e.number("mips_safe", 0, 5)) {
+                if (*v != std::floor(*v)) e.fail("mips_safe", "is not a whole number", "");
+                level.lightmap.margin =
+                    std::max(level.lightmap.margin, margin_for_mips(static_cast<int>(*v)));
             }
-            whole("pages", 1, 4096, level.lightmap.pages);
-            whole("block", 1, 8, level.lightmap.block);
             if (level.lightmap.block != 1 && level.lightmap.block != 4 && level.lightmap.block != 8)
                 e.fail("block", "is not the block of any compressed texture",
                        "Use 4, or 8 to keep one mipmap level apart too; 1 is none.");
-            if (const auto v = e.number("stretch_limit", 1.01, 10))
-                level.lightmap.stretch_limit = static_cast<float>(*v);
-            if (const auto v = e.text("unseen")) {
-                if (*v != "shrink" && *v != "keep")
-                    e.fail("unseen", "says neither what to do nor to leave it",
-                           "Use \"shrink\" or \"keep\".");
-                level.lightmap.shrink_unseen = *v == "shrink";
-            }
-            read_parting(e, level.lightmap.cut, level.lightmap.sides);
-            if (const auto v = e.number("cut_within", 0.001, 0.1))
-                level.lightmap.cut_within = static_cast<float>(*v);
-            if (const auto v = e.text("shape")) {
-                if (*v != "flat" && *v != "directional")
-                    e.fail("shape", "is no shape of a lightmap", "Use \"flat\" or \"directional\".");
-                level.lightmap.shape = *v == "flat" ? LightmapShape::flat : LightmapShape::directional;
-            }
         });
-        each("quality", [&](const Entry& e) {
-            if (const auto v = e.text("tier")) {
-                if (*v == "glance")
-                    level.quality.tier = Tier::glance;
-                else if (*v == "proof")
-                    level.quality.tier = Tier::proof;
-                else if (*v == "final")
-                    level.quality.tier = Tier::final;
-                else
-                    e.fail("tier", "is no tier", "Use \"glance\", \"proof\" or \"final\".");
-            }
-            if (const auto v = e.number("bounce_gain", 0, 4))
-                level.quality.bounce_gain = static_cast<float>(*v);
-            if (const auto v = e.number("saturation", 0, 4))
-                level.quality.saturation = static_cast<float>(*v);
-            if (const auto v = e.number("noise", 0.001, 1)) level.quality.noise = static_cast<float>(*v);
-            if (const auto v = e.number("links", 8, 4096)) {
-                if (*v != std::floor(*v)) e.fail("links", "is not a whole number", "");
-                level.quality.links = static_cast<int>(*v);
-            }
-            if (const auto v = e.text("denoise")) {
-                if (*v != "auto" && *v != "off")
-                    e.fail("denoise", "says neither yes nor no", "Use \"auto\" or \"off\".");
-                level.quality.denoise = *v == "auto" ? Denoise::automatic : Denoise::off;
-            }
-            if (const auto v = e.text("seams")) {
-                if (*v != "auto" && *v != "off")
-                    e.fail("seams", "says neither yes nor no", "Use \"auto\" or \"off\".");
-                level.quality.seams = *v == "auto" ? Seams::automatic : Seams::off;
-            }
-            if (const auto v = e.text("edges")) {
-                if (*v != "straight" && *v != "sharp")
-                    e.fail("edges", "is no way to draw shadow edges", "Use \"straight\" or \"sharp\".");
-                level.quality.edges = *v == "straight" ? Edges::straight : Edges::sharp;
-            }
-            if (e.has("bounces")) {
-                const toml::node* node = e.node("bounces");
-                if (node->is_string()) {
-                    if (*e.text("bounces") != "settle")
-                        e.fail("bounces", "is no number of bounces", "Use a whole number, or \"settle\".");
-                } else {
-                    const double v = *e.number("bounces", 0, 1000);
-                    if (v != std::floor(v)) e.fail("bounces", "is not a whole number", "");
-                    level.quality.bounces = static_cast<int>(v);
-                }
-            }
-        });
-    }
-
-    /// Empty where it is "auto" or not said.
-    static std::optional<float> exposure(const Entry& e) {
-        if (!e.has("exposure")) return {};
-        if (!e.node("exposure")->is_string()) return static_cast<float>(*e.number("exposure", -20, 30));
-        if (*e.text("exposure") != "auto")
-            e.fail("exposure", "is no exposure", "Use a number (EV at ISO 100), or \"auto\".");
-        return {};
+        each("quality", [&](const Entry& e) { read_fields(e, level.quality); });
     }
 
     void further_maps(Level& level) const {
         each("occlusion", [&](const Entry& e) {
-            level.occlusion.reach = static_cast<float>(e.number("reach", 0.01, 1000).value_or(1.5));
+            level.occlusion.reach = 1.5f;
+            read_fields(e, level.occlusion);
         });
         each("prelit", [&](const Entry& e) {
-            const std::string by = e.text("by").value_or("page");
-            if (by != "page" && by != "surface")
-                e.fail("by", "says neither what shares a texture", "Use \"page\" or \"surface\".");
-            level.prelit.by = by == "page" ? PrelitBy::page : PrelitBy::surface;
-            if (const auto v = e.number("detail", 1, 16)) {
-                if (*v != std::floor(*v)) e.fail("detail", "is not a whole number", "");
-                level.prelit.detail = static_cast<int>(*v);
-            }
-            level.prelit.exposure = exposure(e);
+            level.prelit.by = PrelitBy::page;
+            read_fields(e, level.prelit);
         });
-    }
-
-    /// Whether surfaces are cut where walls stand on them, and how many sides get a lightmap.
-    static void read_parting(const Entry& e, Cut& cut, Sides& sides) {
-        if (const auto v = e.text("cut")) {
-            if (*v != "auto" && *v != "off")
-                e.fail("cut", "says neither to cut nor to leave whole", "Use \"auto\" or \"off\".");
-            cut = *v == "auto" ? Cut::automatic : Cut::off;
-        }
-        if (const auto v = e.text("sides")) {
-            if (*v != "auto" && *v != "both" && *v != "one")
-                e.fail("sides", "is no number of sides", "Use \"auto\", \"both\" or \"one\".");
-            sides = *v == "auto" ? Sides::automatic : *v == "both" ? Sides::both : Sides::one;
-        }
     }
 
     void surfaces(Level& level) const {
@@ -229,12 +129,7 @@ struct Sheet::State {
                     !glob_match(material, level.materials[s.material].name))
                     continue;
                 any = true;
-                if (const auto v = e.number("density", 0.0001, 64)) s.density = static_cast<float>(*v);
-                if (const auto v = e.text("lit_by")) s.lit_by = lit_by_from(*v, e.where("lit_by"));
-                read_parting(e, s.cut, s.sides);
-                if (const auto v = e.text("unwrap")) s.unwrap = unwrap_from(*v, e.where("unwrap"));
-                if (const auto v = e.text("part")) s.part = part_from(*v, e.where("part"));
-                if (const auto v = e.number("gain", 0, 1e9)) s.emission_gain = static_cast<float>(*v);
+                read_fields(e, s);
                 if (const auto v = e.text("group")) s.group = group_index(level, *v);
             }
             if (!any) note_unmatched(level, e, match, surface_names(level));
@@ -300,9 +195,10 @@ struct Sheet::State {
             BakeSet set{.name = e.needed_text("name"),
                         .gains = std::vector<float>(level.groups.size(), 1.0f),
                         .tints = {},
-                        .exposure = exposure(e),
+                        .exposure = {},
                         .step = none};
             check_set_name(e, level, set.name);
+            read_fields(e, set);
             mix(e, level, set);
             level.sets.push_back(std::move(set));
         });
@@ -364,18 +260,16 @@ struct Sheet::State {
     }
 
     void judgement(Level& level) const {
-        each("check", [&](const Entry& e) {
-            level.check.least_light = static_cast<float>(e.number("least_lux", 0, 1e6).value_or(0));
-        });
+        each("check", [&](const Entry& e) { read_fields(e, level.check); });
         each("accept", [&](const Entry& e) {
             if (!e.has("finding") && !e.has("match"))
                 e.fail("finding", "says not which findings are accepted",
                        "Write finding = \"id\" as `stasigraph check` shows it, match = \"glob\", or both.");
             if (const auto id = e.text("finding"); id && !new_word(*id).empty())
                 e.fail("finding", "is no kind of finding", "");
-            level.accepted.push_back({.finding = e.text("finding").value_or("*"),
-                                      .match = e.text("match").value_or("*"),
-                                      .reason = e.needed_text("reason")});
+            Acceptance accepted{.reason = e.needed_text("reason")};
+            read_fields(e, accepted);
+            level.accepted.push_back(std::move(accepted));
         });
     }
 
@@ -385,10 +279,9 @@ struct Sheet::State {
             for (const char* key : {"eye", "toward"})
                 if (!e.has(key))
                     e.fail(key, "is missing", "A camera needs eye and toward, points in metres.");
-            c.eye = *e.vector("eye", -far, far);
-            c.toward = *e.vector("toward", -far, far);
+            c.vertical_fov = 50 * degree;
+            read_fields(e, c);
             if (!(length(c.toward - c.eye) > 0)) e.fail("toward", "is the same point as eye", "");
-            c.vertical_fov = static_cast<float>(e.number("fov", 1, 170).value_or(50)) * pi / 180;
             std::erase_if(level.cameras, [&](const Camera& other) { return other.name == c.name; });
             level.cameras.push_back(std::move(c));
         });

@@ -3,9 +3,11 @@
 #include <algorithm>
 #include <map>
 #include <sstream>
+#include <tuple>
 
 #include "base/renamed.hpp"
 #include "base/text.hpp"
+#include "level/fields.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -14,51 +16,37 @@ namespace {
 
 using Keys = std::vector<std::string_view>;
 
-const std::map<std::string_view, Keys>& schema() {
-    static const Keys lamp = {"group",   "kelvin", "color",    "tint",    "gain",      "bake",   "lux",
-                              "candela", "nit",    "lumens",   "radius",  "width",     "height", "length",
-                              "range",   "edge",   "diameter", "azimuth", "elevation", "at",     "from",
-                              "toward",  "across", "inner",    "outer",   "profile",   "kind",   "name"};
-    static const Keys light = [] {
-        Keys all = lamp;
-        all.insert(all.end(), {"match", "node"});
-        return all;
-    }();
+/// Keys that a sheet says members of Ts with, by table, in the order in which they are listed.
+template <class... Ts>
+void add_keys_of_members(std::map<std::string_view, Keys>& keys) {
+    const auto add = [&](const Field& f, const auto&) {
+        for (std::string_view rest = f.sheet; !rest.empty();) {
+            const std::string_view path = rest.substr(0, rest.find(", "));
+            rest.remove_prefix(std::min(rest.size(), path.size() + 2));
+            Keys& known = keys[path.substr(0, path.rfind('.'))];
+            const std::string_view key = path.substr(path.rfind('.') + 1);
+            if (std::find(known.begin(), known.end(), key) == known.end()) known.push_back(key);
+        }
+    };
+    const std::tuple<Ts...> any;
+    (for_fields(std::get<Ts>(any), add), ...);
+}
+
+/// Keys that say no member by itself: which things an entry is about, and what several members follow from.
+const std::map<std::string_view, Keys>& other_keys() {
     static const std::map<std::string_view, Keys> keys = {
-        {"level", {"scene", "seed", "suns"}},
-        {"check", {"least_lux"}},
-        {"accept", {"finding", "match", "reason"}},
-        {"lightmap",
-         {"density", "page", "pages", "margin", "mips_safe", "block", "stretch_limit", "unseen", "shape",
-          "cut", "cut_within", "sides"}},
-        {"quality",
-         {"tier", "bounces", "bounce_gain", "saturation", "noise", "links", "denoise", "seams", "edges"}},
-        {"occlusion", {"reach"}},
-        {"prelit", {"by", "detail", "exposure"}},
-        {"sky",
-         {"radiance", "image", "turn", "type", "lux", "azimuth", "elevation", "ground", "sun", "kelvin",
-          "gain", "group"}},
-        {"surface",
-         {"match", "material", "density", "unwrap", "lit_by", "part", "gain", "group", "cut", "sides"}},
-        {"light", light},
+        {"level", {"scene", "suns"}},
+        {"lightmap", {"mips_safe"}},
+        {"sky", {"sun"}},
+        {"surface", {"match", "material"}},
+        {"light", {"length"}},
         {"rig", {"name", "match", "model", "light"}},
-        {"rig.light", lamp},
-        {"group", {"name", "match", "layer"}},
-        {"set", {"name", "gain", "tint", "exposure"}},
-        {"series",
-         {"name", "sun", "latitude", "date", "hours", "from", "to", "step", "path", "gain", "tint",
-          "exposure"}},
-        {"volume", {"name",   "shape", "low",  "high",    "turn",     "node",    "at",
-                    "radius", "from",  "to",   "except",  "priority", "spacing", "clearance",
-                    "near",   "floor", "fill", "heights", "figure",   "seeds",   "around"}},
-        {"reflection", {"name",     "shape",     "low",        "high",    "turn",       "node",    "at",
-                        "radius",   "normal",    "size",       "on",      "blend",      "capture", "parallax",
-                        "room_low", "room_high", "resolution", "near",    "sky_beyond", "sees",    "priority",
-                        "fill",     "volume",    "seeds",      "spacing", "height",     "floor"}},
-        {"zone", {"name", "low", "high", "turn", "node", "match", "except", "probes", "with", "without"}},
+        {"group", {"name", "match"}},
+        {"series", {"latitude", "date", "from", "to", "step", "path", "gain", "tint", "exposure"}},
+        {"volume", {"node", "at", "from", "figure"}},
+        {"reflection", {"node", "at", "normal", "size", "volume", "seeds", "floor"}},
+        {"zone", {"turn", "node"}},
         {"probe", {"at", "node"}},
-        {"probes", {"tolerance", "budget", "merge", "default"}},
-        {"camera", {"name", "eye", "toward", "fov"}},
         {"play",
          {"level", "set", "figure", "front", "carries", "camera", "fps", "until", "size", "step", "change"}},
         {"play.step", {"at", "place"}},
@@ -66,6 +54,22 @@ const std::map<std::string_view, Keys>& schema() {
          {"at", "set", "series", "clock", "hours_a_second", "layer", "zone", "seconds", "curve", "scale",
           "add", "flicker"}},
     };
+    return keys;
+}
+
+const std::map<std::string_view, Keys>& schema() {
+    static const std::map<std::string_view, Keys> keys = [] {
+        std::map<std::string_view, Keys> all;
+        add_keys_of_members<Surface, Light, Sky, BakeSet, SeriesStep, Camera, Figure, Volume, ProbeOptions,
+                            ReflectionProbe, ReflectionRule, Zone, LightmapOptions, BakeOptions,
+                            OcclusionOptions, PrelitOptions, CheckOptions, Acceptance>(all);
+        for (const auto& [table, own] : other_keys())
+            all[table].insert(all[table].end(), own.begin(), own.end());
+        // A rig says where its lamps hang.
+        all["rig.light"] = all["light"];
+        all["light"].insert(all["light"].end(), {"match", "node"});
+        return all;
+    }();
     return keys;
 }
 
@@ -114,6 +118,12 @@ void Entry::fail(std::string_view key, const std::string& what, const std::strin
                 .where = where(key),
                 .value = value.str(),
                 .remedy = now.empty() ? remedy : "It is called \"" + std::string(now) + "\" now."};
+}
+
+Entry Entry::inner(std::string_view key, const std::string& example) const {
+    const toml::table* t = table_[key].as_table();
+    if (!t) fail(key, "is not a table", "Write " + example + ".");
+    return Entry(*t, file_, name_ + "." + std::string(key));
 }
 
 std::optional<double> Entry::number(std::string_view key, double low, double high) const {

@@ -6,6 +6,7 @@
 
 #include "codec/files.hpp"
 #include "codec/ies.hpp"
+#include "level/words.hpp"
 #include "stasigraph/level.hpp"
 
 namespace stasigraph {
@@ -29,7 +30,18 @@ public:
     std::string needed_text(std::string_view key) const;
     std::optional<Vec3> vector(std::string_view key, double low, double high) const;
     std::optional<Rgb> color(std::string_view key, double high) const;
+    /// One of the words of an enumeration; the key must be there.
+    template <Worded E>
+    E word(std::string_view key) const {
+        const auto value = value_of<E>(*text(key));
+        if (!value) fail(key, std::string(Words<E>::wrong), words_to_use<E>());
+        return *value;
+    }
     const toml::node* node(std::string_view key) const { return table_.get(key); }
+    /// A table inside of this one, such as "volume.figure". Throws where the key is something else.
+    Entry inner(std::string_view key, const std::string& example) const;
+    /// The table as fields name it: lamps of rigs are lights.
+    std::string_view table() const { return name_ == "rig.light" ? std::string_view("light") : name_; }
     const std::string& file() const { return file_; }
 
 private:

@@ -4,8 +4,8 @@
 #include <cmath>
 
 #include "base/text.hpp"
+#include "sheet/sheet_fields.hpp"
 
-#include "sheet/sheet_shapes.hpp"
 namespace stasigraph {
 
 namespace {
@@ -80,12 +80,7 @@ void apply_size(const Entry& e, Light& light) {
     size("width", flat, false, light.width);
     size("height", flat, false, light.height);
     size("length", tube, false, light.width);
-    if (const auto v = e.number("range", 0, far)) light.range = static_cast<float>(*v);
-    if (const auto v = e.number("diameter", 0, 90))
-        light.angular_diameter = static_cast<float>(*v * exact_degree);
-    if (const auto v = e.number("inner", 0, 90)) light.inner_cone = static_cast<float>(*v * exact_degree);
-    if (const auto v = e.number("outer", 0, 90)) light.outer_cone = static_cast<float>(*v * exact_degree);
-    if (const auto v = e.number("edge", 0.001, 16)) light.falloff_exponent = static_cast<float>(*v);
+    read_fields(e, light);
     for (const char* key : {"inner", "outer", "edge"})
         if (e.has(key) && light.kind != LightKind::spot)
             e.fail(key, "is for spots only", "Use kind = \"spot\".");
@@ -193,30 +188,13 @@ void apply_light(const Entry& e, const Affine& frame, SheetFiles& files, Light& 
         aim_lamp(e, frame, light);
     apply_profile(e, files, light, level);
     apply_strength(e, files, level, light);
-    if (const auto role = e.text("bake")) {
-        if (*role != "whole" && *role != "bounce" && *role != "realtime")
-            e.fail("bake", "is no way to bake a light", "Use \"whole\", \"bounce\" or \"realtime\".");
-        light.role = *role == "whole"    ? BakeRole::whole
-                     : *role == "bounce" ? BakeRole::bounce
-                                         : BakeRole::realtime;
-    }
-}
-
-LightKind kind_from(const Entry& e) {
-    const std::string kind = e.needed_text("kind");
-    constexpr std::pair<std::string_view, LightKind> kinds[] = {
-        {"sun", LightKind::sun},   {"point", LightKind::point},
-        {"spot", LightKind::spot}, {"rectangle", LightKind::rectangle},
-        {"disc", LightKind::disc}, {"tube", LightKind::tube}};
-    for (const auto& [name, value] : kinds)
-        if (kind == name) return value;
-    e.fail("kind", "is no kind of light",
-           "Use \"sun\", \"point\", \"spot\", \"rectangle\", \"disc\" or \"tube\".");
 }
 
 /// A light as new as an entry starts from, at a frame's origin, along its -Z.
 Light new_light(const Entry& e, const Affine& frame) {
-    Light light{.name = e.needed_text("name"), .kind = kind_from(e)};
+    Light light{.name = e.needed_text("name")};
+    e.needed_text("kind");
+    light.kind = e.word<LightKind>("kind");
     light.position = frame.origin;
     light.direction = normalize(-frame.z);
     square_axes(light, frame.x);

@@ -5,7 +5,7 @@
 
 #include "base/text.hpp"
 #include "probe/planes.hpp"
-#include "sheet/sheet_shapes.hpp"
+#include "sheet/sheet_fields.hpp"
 
 namespace stasigraph {
 
@@ -19,17 +19,9 @@ void read_capture(const Entry& e, const Level& level, T& r, std::size_t number) 
     if (std::any_of(level.reflections.begin(), level.reflections.end(), taken) ||
         std::any_of(level.reflection_rules.begin(), level.reflection_rules.end(), taken))
         e.fail("name", "is the name of another reflection too", "Names must differ.");
-    r.blend = number_or(e, "blend", 0, 1000, r.blend);
-    r.near = number_or(e, "near", 0, far, r.near);
-    r.sky_beyond = number_or(e, "sky_beyond", 1e-3, far, r.sky_beyond);
-    r.priority = number_or(e, "priority", -1e6, 1e6, r.priority);
-    r.sees = e.text("sees").value_or(r.sees);
-    if (const auto v = e.number("resolution", 1, 65536)) {
-        r.resolution = static_cast<int>(*v);
-        if (*v != std::floor(*v) || r.resolution < 32 || r.resolution > 1024 ||
-            (r.resolution & (r.resolution - 1)) != 0)
-            e.fail("resolution", "is no power of two between 32 and 1024", "Use 128, 256 or 512.");
-    }
+    read_fields(e, r);
+    if ((r.resolution & (r.resolution - 1)) != 0)
+        e.fail("resolution", "is no power of two between 32 and 1024", "Use 128, 256 or 512.");
 }
 
 void note_glob(const Entry& e, const char* key, const std::string& pattern, Level& level) {
@@ -79,9 +71,6 @@ void add_rule(const Entry& e, Level& level, std::size_t number) {
                      [&](const Camera& c) { return holds(r.region, c.eye); }))
         e.fail("seeds", "there is nowhere to explore from",
                "Write seeds = [[x, y, z]], or put a camera in it.");
-    r.on = e.text("on").value_or(r.on);
-    r.spacing = number_or(e, "spacing", 1, 1000, r.spacing);
-    r.height = number_or(e, "height", 0.1, 100, r.height);
     if (!r.region.floor.empty()) note_glob(e, "floor", r.region.floor, level);
     if (r.water) note_glob(e, "on", r.on, level);
     note_glob(e, "sees", r.sees, level);
@@ -100,18 +89,16 @@ void add_plane(const Entry& e, Level& level, std::size_t number) {
     if (e.has("on")) {
         refuse_keys(e, {"turn", "node", "normal", "size", "parallax", "room_low", "room_high"},
                     "plane on surfaces");
-        ReflectionRule r;
+        ReflectionRule r{.near = 0};
         read_capture(e, level, r, number);
         r.on = e.needed_text("on");
         r.water = r.everywhere = true;
-        r.near = number_or(e, "near", 0, far, 0);
         note_glob(e, "sees", r.sees, level);
         level.reflection_rules.push_back(std::move(r));
         return;
     }
-    ReflectionProbe p;
+    ReflectionProbe p{.near = 0};
     read_capture(e, level, p, number);
-    p.near = number_or(e, "near", 0, far, 0);
     p.shape = ReflectionShape::plane;
     p.middle = place_of(e, level, "at");
     need_keys(e, {"size"}, "Write its length and width in metres: size = [4.0, 3.0].");

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "base/text.hpp"
+#include "sheet/sheet_fields.hpp"
 
 namespace stasigraph {
 
@@ -44,6 +45,18 @@ std::vector<Vec3> vectors(const Entry& e, const char* key) {
     }
     if (!good)
         e.fail(key, "is not a list of points", "Write for example [[1.0, 2.0, 3.0], [4.0, 2.0, 3.0]].");
+    return out;
+}
+
+std::vector<float> detail::read_numbers(const Entry& e, std::string_view key, const Field& f) {
+    const toml::array* list = e.node(key)->as_array();
+    std::vector<float> out;
+    for (std::size_t i = 0; list && i < list->size(); ++i)
+        if (const auto x = (*list)[i].value<double>(); x && *x >= f.low && *x <= f.high)
+            out.push_back(static_cast<float>(*x * f.per_unit));
+    if (!list || out.size() != list->size() || out.empty())
+        e.fail(key, "is not a list of numbers from " + to_text(f.low) + " to " + to_text(f.high),
+               "Write for example [0.3, 1.6]" + (f.unit.empty() ? "" : ", in " + std::string(f.unit)) + ".");
     return out;
 }
 

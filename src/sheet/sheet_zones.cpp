@@ -3,7 +3,7 @@
 #include <algorithm>
 
 #include "base/text.hpp"
-#include "sheet/sheet_shapes.hpp"
+#include "sheet/sheet_fields.hpp"
 
 namespace stasigraph {
 
@@ -50,14 +50,7 @@ void apply_zone(const Entry& e, Level& level) {
                "Write low and high (metres), match = \"glob\", or with = [[x, y, z]].");
     select(e, "match", level, zone->listed);
     select(e, "except", level, zone->left_out);
-    if (const auto v = e.text("probes")) {
-        if (*v != "seen" && *v != "inside" && *v != "listed")
-            e.fail("probes", "says not which probes belong to the zone",
-                   "Use \"seen\", \"inside\" or \"listed\".");
-        zone->probes = *v == "seen"     ? ZoneProbes::seen
-                       : *v == "inside" ? ZoneProbes::inside
-                                        : ZoneProbes::listed;
-    }
+    read_fields(e, *zone);
     for (const Vec3 at : vectors(e, "with")) zone->with.push_back(at);
     for (const Vec3 at : vectors(e, "without")) zone->without.push_back(at);
 }

@@ -1,0 +1,225 @@
+// Every member that a sheet says with a key of its own: read in its unit, held to its range and its words,
+// and told in the docs.
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <fstream>
+#include <functional>
+#include <set>
+
+#include "level/fields.hpp"
+#include "level/words.hpp"
+#include "room.hpp"
+#include "sheet/sheet_fields.hpp"
+#include "stasigraph/error.hpp"
+#include "stasigraph/io.hpp"
+
+namespace test::sheet_fields_tests {
+namespace {
+
+/// A table of a sheet in which a member can be said, and the member's struct in the level that comes of it.
+template <class T>
+struct Table {
+    std::string name, header, besides;
+    std::function<T(const Level&)> in;
+};
+
+template <class F>
+void for_tables(F f) {
+    f(Table<BakeOptions>{"level", "[level]", "scene = \"room.gltf\"",
+                         [](const Level& l) { return l.quality; }});
+    f(Table<LightmapOptions>{"lightmap", "[lightmap]", "", [](const Level& l) { return l.lightmap; }});
+    f(Table<BakeOptions>{"quality", "[quality]", "", [](const Level& l) { return l.quality; }});
+    f(Table<OcclusionOptions>{"occlusion", "[occlusion]", "", [](const Level& l) { return l.occlusion; }});
+    f(Table<PrelitOptions>{"prelit", "[prelit]", "", [](const Level& l) { return l.prelit; }});
+    f(Table<CheckOptions>{"check", "[check]", "", [](const Level& l) { return l.check; }});
+    f(Table<ProbeOptions>{"probes", "[probes]", "", [](const Level& l) { return l.probes; }});
+    f(Table<Surface>{"surface", "[[surface]]", "match = \"crate\"",
+                     [](const Level& l) { return l.surfaces[2]; }});
+    f(Table<Light>{"light", "[[light]]", "name = \"new\"\nkind = \"spot\"\ncandela = 5",
+                   [](const Level& l) { return l.lights.back(); }});
+    f(Table<Light>{"light", "[[light]]", "name = \"new\"\nkind = \"sun\"\nlux = 90000",
+                   [](const Level& l) { return l.lights.back(); }});
+    f(Table<BakeSet>{"set", "[[set]]", "name = \"new\"", [](const Level& l) { return l.sets.back(); }});
+    f(Table<Camera>{"camera", "[[camera]]", "name = \"new\"\neye = [0, 1, 0]\ntoward = [1, 1, 0]",
+                    [](const Level& l) { return l.cameras.back(); }});
+    f(Table<Volume>{"volume", "[[volume]]", "low = [-1, 0, -1]\nhigh = [1, 1, 1]",
+                    [](const Level& l) { return l.volumes.back(); }});
+    f(Table<Figure>{"volume.figure", "[[volume]]\nlow = [-1, 0, -1]\nhigh = [1, 1, 1]\n[volume.figure]", "",
+                    [](const Level& l) { return l.volumes.back().figure; }});
+    f(Table<ReflectionProbe>{"reflection", "[[reflection]]", "low = [-1, 0, -1]\nhigh = [1, 1, 1]",
+                             [](const Level& l) { return l.reflections.back(); }});
+    f(Table<ReflectionRule>{"reflection", "[[reflection]]",
+                            "low = [-1, 0, -1]\nhigh = [1, 1, 1]\nfill = [\"water\"]",
+                            [](const Level& l) { return l.reflection_rules.back(); }});
+    f(Table<Zone>{"zone", "[[zone]]", "name = \"new\"\nlow = [-1, 0, -1]\nhigh = [1, 1, 1]",
+                  [](const Level& l) { return l.zones.back(); }});
+    f(Table<Acceptance>{"accept", "[[accept]]", "reason = \"so\"\nfinding = \"overlap\"\nmatch = \"crate\"",
+                        [](const Level& l) { return l.accepted.back(); }});
+}
+
+/// What a sheet says, and the member that should come of it.
+template <class T>
+struct Said {
+    std::string text;
+    T member;
+};
+
+/// Another value than the usual one, as a sheet says it. Whole numbers that must be powers of two are.
+template <class T>
+std::optional<Said<T>> another_value(const Field& f, const T& usual) {
+    const bool bounded = f.low < f.high;
+    const auto number = [&](double share) {
+        return bounded ? f.low + share * (std::min(f.high, f.low + 100) - f.low) : 0.7;
+    };
+    if constexpr (std::same_as<T, bool>) {
+        const std::string word(!usual ? f.yes : f.no);
+        return Said<T>{f.yes.empty() ? (usual ? "false" : "true") : '"' + word + '"', !usual};
+    } else if constexpr (std::is_integral_v<T>) {
+        const double whole = f.name == "block" ? 4 : f.name == "resolution" ? 64 : std::ceil(number(0.3));
+        return Said<T>{std::to_string(static_cast<long>(whole)), static_cast<T>(whole)};
+    } else if constexpr (std::is_floating_point_v<T>) {
+        char text[40];
+        std::snprintf(text, sizeof text, "%.9g", number(0.3));
+        return Said<T>{text, static_cast<T>(std::stod(text) * f.per_unit)};
+    } else if constexpr (Worded<T>) {
+        for (const auto& [word, value] : Words<T>::all)
+            if (value != usual) return Said<T>{'"' + std::string(word) + '"', value};
+        return std::nullopt;
+    } else if constexpr (std::same_as<T, std::string>) {
+        return Said<T>{"\"cra*\"", "cra*"};
+    } else if constexpr (std::same_as<T, Vec3>) {
+        return Said<T>{"[0.25, 1.5, -0.75]", Vec3{0.25f, 1.5f, -0.75f}};
+    } else if constexpr (std::same_as<T, std::optional<int>> || std::same_as<T, std::optional<float>>) {
+        return Said<T>{"3", T(3)};
+    } else if constexpr (std::same_as<T, std::vector<float>>) {
+        return Said<T>{"[0.5, 1.25]", {0.5f, 1.25f}};
+    }
+    return std::nullopt;
+}
+
+/// A room's sheet with this in a table; tables that it has once are taken out first.
+class Sheets {
+public:
+    Sheets() { write_room(folder_.path()); }
+    template <class T>
+    std::string outcome(const Table<T>& table, const std::string& line, Level* level) {
+        std::string rest = sheet_text;
+        if (!table.header.starts_with("[["))
+            if (const std::size_t at = rest.find(table.header); at != std::string::npos)
+                rest.erase(at, rest.find("\n[", at) - at);
+        const fs::path file = folder_ / "room.toml";
+        std::ofstream(file) << rest << "\n" << table.header << "\n" << table.besides << "\n" << line << "\n";
+        return load_outcome(file, level);
+    }
+
+private:
+    Folder folder_;
+};
+
+template <class T>
+constexpr bool is_number = std::is_arithmetic_v<T> && !std::same_as<T, bool>;
+
+TEST(SheetFields, are_read_as_the_list_says) {
+    Sheets sheets;
+    std::set<std::string> asked, read;
+    for_tables([&]<class T>(const Table<T>& table) {
+        Level usual;
+        ASSERT_EQ(sheets.outcome(table, "", &usual), "");
+        const T before = table.in(usual);
+        for_fields(before, [&](const Field& f, const auto& was) {
+            using Member = std::remove_cvref_t<decltype(was)>;
+            const std::string_view key = plain_key(f, table.name);
+            if (key.empty()) return;
+            const std::string path = table.name + "." + std::string(key);
+            SCOPED_TRACE(path);
+            const std::optional<Said<Member>> said = another_value(f, was);
+            ASSERT_TRUE(said.has_value()) << "no sheet can say a member of this type";
+            if constexpr (detail::Sayable<Member>) {
+                Table<T> without = table;
+                if (const std::size_t at = without.besides.find(std::string(key) + " = ");
+                    at != std::string::npos)
+                    without.besides.erase(at, without.besides.find('\n', at) - at);
+                Level level;
+                const std::string outcome =
+                    sheets.outcome(without, std::string(key) + " = " + said->text, &level);
+                asked.insert(path);
+                if (outcome.find("is for suns only") != std::string::npos ||
+                    outcome.find("is for spots only") != std::string::npos)
+                    return;  // the table of the other kind says it
+                ASSERT_EQ(outcome, "");
+                bool same = false;
+                const T after = table.in(level);
+                for_fields(after, [&](const Field& g, const auto& now) {
+                    if constexpr (std::same_as<std::remove_cvref_t<decltype(now)>, Member>)
+                        if (g.name == f.name) same = now == said->member;
+                });
+                EXPECT_TRUE(same) << said->text << " is not what the level has";
+                EXPECT_FALSE(was == said->member) << "no other value than before";
+            }
+            read.insert(path);
+        });
+    });
+    EXPECT_EQ(read, asked);
+    EXPECT_GT(read.size(), 55u);
+}
+
+TEST(SheetFields, outside_of_their_range_or_words_are_refused_where_they_stand) {
+    Sheets sheets;
+    int numbers = 0, words = 0;
+    for_tables([&]<class T>(const Table<T>& table) {
+        for_fields(std::as_const(*std::make_unique<T>()), [&](const Field& f, const auto& member) {
+            using Member = std::remove_cvref_t<decltype(member)>;
+            const std::string key(plain_key(f, table.name));
+            if (key.empty()) return;
+            const auto refused = [&](const std::string& value, const std::string& wanted) {
+                const std::string said = sheets.outcome(table, key + " = " + value, nullptr);
+                EXPECT_NE(said.find(table.name + "." + key), std::string::npos) << key << ": " << said;
+                EXPECT_NE(said.find(wanted), std::string::npos) << key << ": " << said;
+            };
+            if (is_number<Member> && f.low < f.high) {
+                refused(std::to_string(f.high * 1.01 + 1), "is not a number from");
+                refused(std::to_string(f.low - 0.5 - std::abs(f.low) * 0.01), "is not a number from");
+                refused("\"much\"", "is not a number from");
+                if (f.zero_unsaid) refused("0", "is not a number from");
+                if (std::is_integral_v<Member>) refused(std::to_string(f.low + 1.5), "is not a whole number");
+                ++numbers;
+            }
+            if constexpr (Worded<Member>) {
+                refused("\"lead\"", words_to_use<Member>());
+                refused("7", "is not a text");
+                ++words;
+            }
+            if (std::same_as<Member, bool> && !f.yes.empty()) refused("\"perhaps\"", "is neither");
+            if (!f.empty.empty()) refused("\"perhaps\"", std::string(f.empty));
+        });
+    });
+    EXPECT_GT(numbers, 35);
+    EXPECT_GT(words, 12);
+}
+
+TEST(SheetFields, are_told_in_the_docs_by_their_keys) {
+    const std::string docs = read_text(fs::path(STASIGRAPH_SOURCE) / "docs" / "files.md");
+    for_tables([&]<class T>(const Table<T>& table) {
+        for_fields(std::as_const(*std::make_unique<T>()), [&](const Field& f, const auto&) {
+            const std::string key(plain_key(f, table.name));
+            if (key.empty()) return;
+            // The line of its table; members of a reflection's rule stand in one of their own.
+            const std::string name = table.name.substr(0, table.name.find('.'));
+            bool told = false;
+            for (std::size_t at = 0; (at = docs.find("[" + name + "]", at)) != std::string::npos; ++at) {
+                // Up to the next table's line.
+                const std::size_t end = docs.find("\n| `[", at);
+                const std::string line = docs.substr(at, end - at);
+                for (const char* mark : {"`", " = ", " ="})
+                    told = told || line.find("`" + key + mark) != std::string::npos ||
+                           line.find(" " + key + mark) != std::string::npos;
+            }
+            EXPECT_TRUE(told) << table.name << "." << key << " is not in docs/files.md";
+        });
+    });
+}
+
+}  // namespace
+}  // namespace test::sheet_fields_tests
