@@ -291,9 +291,7 @@ void warn_unlit(const Level& level) {
 }
 
 BakedLevel load_baked(const Common& common, const fs::path& folder, const std::string& set) {
-    BakedLevel b{.level = load(common), .bake = {}};
-    look_at_tier(common, folder, b.level);
-    b.bake = load_bake(folder, b.level, set);
+    BakedLevel b = load_baked_level(load(common), folder, set, tier_named(common.tier));
     if (b.bake.stale && !common.quiet) warn_stale(b.bake);
     return b;
 }

@@ -10,6 +10,7 @@
 
 #include "arguments.hpp"
 #include "stasigraph/bake_folder.hpp"
+#include "stasigraph/baked_level.hpp"
 #include "stasigraph/game_file.hpp"
 #include "stasigraph/io.hpp"
 #include "stasigraph/stasigraph.hpp"
@@ -88,12 +89,8 @@ Json rgb(stasigraph::Rgb c);
 Json setting_json(const stasigraph::SettingValue& setting);
 stasigraph::Vec3 parse_vec(const std::string& text, const std::string& option);
 
-/// A level as it was baked, with one set of results (or all for an empty name).
-struct BakedLevel {
-    stasigraph::Level level;
-    stasigraph::SavedBake bake;
-};
-BakedLevel load_baked(const Common& common, const fs::path& folder, const std::string& set);
+/// Tells of the level and, where its bake is out of date, of that.
+stasigraph::BakedLevel load_baked(const Common& common, const fs::path& folder, const std::string& set);
 
 /// Says on standard error that a bake is out of date, and because of what.
 void warn_stale(const stasigraph::SavedBake& bake);

@@ -1,6 +1,3 @@
-#include <algorithm>
-#include <fstream>
-
 #include "common.hpp"
 
 namespace cli {
@@ -19,79 +16,21 @@ struct Options {
     float reach = 0.05f, step = 0.1f;
 };
 
-Vec3 json_vec(const Json& entry, const char* key, const std::string& where) {
-    const auto bad = [&] {
-        return Error{.what = std::string(key) + " is not three finite numbers",
-                     .where = where,
-                     .value = entry.dump(),
-                     .remedy = "Write {\"at\": [x, y, z], \"facing\": [x, y, z]}."};
-    };
-    if (!entry.is_object() || !entry.contains(key) || !entry[key].is_array() || entry[key].size() != 3)
-        throw bad();
-    float v[3];
-    for (std::size_t i = 0; i < 3; ++i) {
-        if (!entry[key][i].is_number()) throw bad();
-        v[i] = entry[key][i].get<float>();
+std::vector<MeterPoint> points_of(const Options& o) {
+    if (!o.points.empty()) return read_meter_points(o.points);
+    MeterPoint point{.at = parse_vec(o.at, "--at"), .facing = {}};
+    if (!o.facing.empty()) {
+        point.facing = parse_vec(o.facing, "--facing");
+        check_facing(*point.facing, "--facing");
     }
-    if (!is_finite(Vec3{v[0], v[1], v[2]})) throw bad();
-    return {v[0], v[1], v[2]};
+    return {point};
 }
 
-void check_facing(const MeterPoint& p, const std::string& where) {
-    if (p.facing && !(length(*p.facing) > 0))
-        throw Error{.what = "facing has no direction",
-                    .where = where,
-                    .value = "0,0,0",
-                    .remedy = "Give a direction such as 0,1,0."};
-}
-
-std::vector<MeterPoint> read_points(const Options& o) {
-    std::vector<MeterPoint> points;
-    if (o.points.empty()) {
-        points.push_back({.at = parse_vec(o.at, "--at"), .facing = {}});
-        if (!o.facing.empty()) points[0].facing = parse_vec(o.facing, "--facing");
-        check_facing(points[0], "--facing");
-        return points;
-    }
-    std::ifstream file(o.points);
-    if (!file)
-        throw Error{.what = "there is no such file",
-                    .where = o.points.string(),
-                    .value = "",
-                    .remedy = "Check the name."};
-    Json list;
-    try {
-        list = Json::parse(file);
-    } catch (const Json::exception& e) {
-        throw Error{.what = "is not valid JSON", .where = o.points.string(), .value = e.what(), .remedy = ""};
-    }
-    if (!list.is_array())
-        throw Error{.what = "is not an array of points",
-                    .where = o.points.string(),
-                    .value = "",
-                    .remedy = "Write [{\"at\": [x, y, z]}, ...]."};
-    for (std::size_t i = 0; i < list.size(); ++i) {
-        const std::string where = o.points.string() + ": point " + std::to_string(i);
-        MeterPoint p{.at = json_vec(list[i], "at", where), .facing = {}};
-        if (list[i].contains("facing") && !list[i]["facing"].is_null())
-            p.facing = json_vec(list[i], "facing", where);
-        check_facing(p, where);
-        points.push_back(p);
-    }
-    return points;
-}
-
-/// Names of the lights that shine in a set without being baked whole.
-std::string live_lights(const Level& level, const std::string& set) {
-    constexpr int most_names = 6;
-    std::string names;
-    int count = 0;
-    const BakeSet& s = level.sets[set_index(level, set)];
-    for (const Light& light : level.lights)
-        if (light.role != BakeRole::whole && max_channel(light.color * s.gain(light.group)) > 0 &&
-            ++count <= most_names)
-            names += (names.empty() ? "" : ", ") + light.name;
-    return count > most_names ? fmt::format("{} and {} more", names, count - most_names) : names;
+/// With the results of the set that is asked for.
+BakedLevel load_metered(const Options& o) {
+    const Level names = load_level(o.common.level);
+    return load_baked(o.common, o.out.empty() ? default_output(o.common.level) : o.out,
+                      names.sets[set_index(names, o.set)].name);
 }
 
 Json to_json(const Options& o, const std::string& set, const std::vector<MeterPoint>& points,
@@ -144,43 +83,25 @@ std::vector<Vec3> parse_path(const std::string& text) {
 
 void walk(const Options& o, Job& job) {
     check_target(o.file, o.common.level);
-    const fs::path folder = o.out.empty() ? default_output(o.common.level) : o.out;
-    const Level names = load_level(o.common.level);
-    const std::string set = names.sets[set_index(names, o.set)].name;
-    const BakedLevel b = load_baked(o.common, folder, set);
+    const BakedLevel b = load_metered(o);
     WalkOptions settings{.step = o.step};
     if (!o.facing.empty()) settings.facing = parse_vec(o.facing, "--facing");
-    if (!(length(settings.facing) > 0))
-        throw Error{.what = "facing has no direction",
-                    .where = "--facing",
-                    .value = o.facing,
-                    .remedy = "Give a direction such as 0,1,0."};
-    const Level shown = as_in_set(b.level, set_index(b.level, set));
-    const std::vector<WalkStep> steps =
-        walk_probes({shown, b.bake.atlas}, {&b.bake.sets[0], &b.bake.probes, &b.bake.visibility, nullptr},
-                    parse_path(o.walk), settings, job);
-    job.finish();
-    std::vector<float> errors;
-    std::size_t jumps = 0;
-    for (const WalkStep& s : steps) {
-        errors.push_back(s.error);
-        jumps += s.jump ? 1 : 0;
-    }
-    const float worst = *std::max_element(errors.begin(), errors.end());
-    const auto at = errors.begin() + static_cast<std::ptrdiff_t>((errors.size() - 1) * 95 / 100);
-    std::nth_element(errors.begin(), at, errors.end());
+    check_facing(settings.facing, "--facing");
+    const MeteredWalk walked = walk_bake(b, parse_path(o.walk), settings, job);
+    const std::vector<WalkStep>& steps = walked.steps;
+    const std::string& set = walked.set;
     const fs::path file = o.file.empty() ? fs::path("walk-" + set + ".png") : o.file;
     check_target(file, o.common.level);
     write_walk_plot(file,
                     fmt::format("A walk of {:.1f} m, set {}: light between probes against exact light",
-                                steps.back().distance, set),
+                                walked.length, set),
                     steps);
     if (o.common.json) {
         Json j = {{"set", set},
                   {"file", file.string()},
-                  {"length_m", steps.back().distance},
-                  {"error", {{"worst", worst}, {"percentile_95", *at}}},
-                  {"jumps", jumps},
+                  {"length_m", walked.length},
+                  {"error", {{"worst", walked.error_worst}, {"percentile_95", walked.error_95}}},
+                  {"jumps", walked.jumps.size()},
                   {"steps", Json::array()}};
         for (const WalkStep& s : steps)
             j["steps"].push_back({{"distance_m", s.distance},
@@ -193,14 +114,15 @@ void walk(const Options& o, Job& job) {
         say("{}\n", j.dump(1));
         return;
     }
-    say("{} readings over {:.1f} m, set {}\n", steps.size(), steps.back().distance, set);
-    say("error        {:.1f} % of lightness at the 95th percentile, {:.1f} % at worst\n", 100 * *at,
-        100 * worst);
-    say("jumps        {}\n", jumps);
-    for (const WalkStep& s : steps)
-        if (s.jump)
-            say("  at {:.1f} m ({:.2f}, {:.2f}, {:.2f}): {:.4g} lux between probes, {:.4g} exact\n",
-                s.distance, s.at.x, s.at.y, s.at.z, luminance(s.probes), luminance(s.exact));
+    say("{} readings over {:.1f} m, set {}\n", steps.size(), walked.length, set);
+    say("error        {:.1f} % of lightness at the 95th percentile, {:.1f} % at worst\n",
+        100 * walked.error_95, 100 * walked.error_worst);
+    say("jumps        {}\n", walked.jumps.size());
+    for (const std::size_t jump : walked.jumps) {
+        const WalkStep& s = steps[jump];
+        say("  at {:.1f} m ({:.2f}, {:.2f}, {:.2f}): {:.4g} lux between probes, {:.4g} exact\n", s.distance,
+            s.at.x, s.at.y, s.at.z, luminance(s.probes), luminance(s.exact));
+    }
     say("wrote {}\n", file.string());
 }
 
@@ -246,14 +168,11 @@ void add_meter(const Command& app) {
         if (at.given()) parse_vec(o->at, "--at");
         if (!o->facing.empty()) parse_vec(o->facing, "--facing");
         guarded(o->common, [&](Job& job) {
-            const std::vector<MeterPoint> list = read_points(*o);
-            const fs::path folder = o->out.empty() ? default_output(o->common.level) : o->out;
-            Level names = load_level(o->common.level);
-            const std::string set = names.sets[set_index(names, o->set)].name;
-            const BakedLevel b = load_baked(o->common, folder, set);
-            const auto readings = o->from == "lightmap" ? meter_lightmap({b.level, b.bake.atlas},
-                                                                         b.bake.sets[0], list, o->reach, job)
-                                                        : meter_probes(b.bake.probes, b.bake.sets[0], list);
+            const std::vector<MeterPoint> list = points_of(*o);
+            const BakedLevel b = load_metered(*o);
+            const std::string& set = b.bake.sets[0].name;
+            const std::vector<MeterReading> readings =
+                meter_bake(b, {.points = list, .from_probes = o->from == "probes", .reach = o->reach}, job);
             const std::string live = live_lights(b.level, set);
             if (!live.empty() && !o->common.quiet)
                 job.note("the game adds the direct light of " + live + "; it is not in these readings");

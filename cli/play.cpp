@@ -16,10 +16,15 @@ struct Options {
     double until = -1, fps = 0;
 };
 
-/// Frames of the contact sheet: at most twelve, evenly over all.
-constexpr int most_shown = 12;
-
-Json played_json(const fs::path& to, const Json& frames, const PlayResult& r) {
+Json played_json(const fs::path& to, const PlayedFolder& played) {
+    const PlayResult& r = played.result;
+    Json frames = Json::array();
+    for (const PlayedFrame& f : played.frames)
+        frames.push_back({{"file", f.file},
+                          {"at_s", f.at},
+                          {"zone", f.zone},
+                          {"shows", f.shows},
+                          {"exposure_ev", f.exposure}});
     Json j = {{"folder", to.string()},
               {"frames", frames},
               {"advance_us", {{"mean", r.advance_mean}, {"most", r.advance_most}}},
@@ -52,48 +57,16 @@ void run(Options& o, Job& job) {
     level_of.level = script.level;
     const fs::path folder = o.out.empty() ? default_output(script.level) : o.out;
     const BakedLevel b = load_baked(level_of, folder, "");
-    const fs::path game = folder / "game.sgl";
-    // What the game would load: of this bake and this sheet.
-    if (!fs::exists(game))
-        save_game(game, {b.level, b.bake.atlas}, b.bake);
-    else if (fs::last_write_time(game) <
-             std::max(fs::last_write_time(script.level), fs::last_write_time(folder / "manifest.json")))
-        refresh_game(script.level, folder, b.level.quality.tier, job);
-    if (b.bake.probes.size() == 0)
-        job.note(
-            "the bake has no probes, so nothing lights the figure: add a [[volume]] to the sheet, and bake");
     const fs::path to = o.to.empty() ? folder / "play" / o.common.level.stem() : o.to;
-    fs::create_directories(to);
-    const int all = static_cast<int>(script.until * static_cast<double>(script.fps) + 1e-6) + 1,
-              shown = std::min(all, most_shown);
-    const ContactLayout layout = contact_layout(static_cast<std::size_t>(shown), 1280, 1);
     left_behind() =
         "the frames drawn so far are in " + to.string() + "; the same command draws all of them again";
-    std::vector<ContactPicture> pictures;
-    Json frames = Json::array();
-    const PlayResult r = play(
-        script, {b.level, b.bake, game},
-        [&](PlayFrame&& f) {
-            const std::string name = fmt::format("frame-{:04}.png", f.number + 1);
-            write_png(to / name, f.picture.width, f.picture.height, tone_map(f.picture, f.exposure));
-            const auto number = static_cast<int>(pictures.size());
-            if (number < shown && f.number == (shown == 1 ? 0 : number * (all - 1) / (shown - 1)))
-                pictures.push_back(play_thumbnail(f, layout));
-            frames.push_back({{"file", name},
-                              {"at_s", f.at},
-                              {"zone", f.zone},
-                              {"shows", f.shows},
-                              {"exposure_ev", f.exposure}});
-        },
+    const PlayedFolder played = play_to_folder(
+        {.script = std::move(script), .name = o.common.level.stem().string(), .folder = folder, .to = to}, b,
         job);
-    const std::string title =
-        fmt::format("{}: {:.1f} s, {} frames", o.common.level.stem().string(), script.until, r.frames);
-    write_contact_sheet(to / "sheet.png", title, layout, pictures);
-    write_play_plot(to / "light.png", title, script, r.moments);
     if (o.common.json)
-        say("{}\n", played_json(to, frames, r).dump(1));
+        say("{}\n", played_json(to, played).dump(1));
     else
-        tell(to, r);
+        tell(to, played.result);
 }
 
 }  // namespace

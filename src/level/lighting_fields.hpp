@@ -153,7 +153,7 @@ constexpr void visit(T& x, F&& f) {
     // It decides which noise is seen.
     f({.name = "exposure",
        .depends = d::direct | d::prelit,
-       .unit = "EV",
+       .unit = "EV at ISO 100",
        .low = -20,
        .high = 30,
        .sheet = "set.exposure",

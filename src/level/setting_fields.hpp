@@ -127,7 +127,7 @@ constexpr void visit(T& x, F&& f) {
       x.detail);
     f({.name = "exposure",
        .depends = d::prelit,
-       .unit = "EV",
+       .unit = "EV at ISO 100",
        .low = -20,
        .high = 30,
        .sheet = "prelit.exposure",
