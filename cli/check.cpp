@@ -41,7 +41,7 @@ Json to_json(const Checked& c, const std::vector<fs::path>& pictures) {
     return j;
 }
 
-/// Text in lines of at most so many letters, each after an indent.
+/// Text in lines of at most this many letters, each after an indent.
 std::string wrapped(const std::string& text, std::size_t indent, std::size_t width = 100) {
     std::string out, line;
     const auto flush = [&] {

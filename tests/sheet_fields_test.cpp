@@ -3,6 +3,7 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <fstream>
 #include <functional>
@@ -12,8 +13,10 @@
 #include "level/words.hpp"
 #include "room.hpp"
 #include "sheet/sheet_fields.hpp"
+#include "stasigraph/changes.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/io.hpp"
+#include "stasigraph/survey.hpp"
 
 namespace test::sheet_fields_tests {
 namespace {
@@ -197,6 +200,53 @@ TEST(SheetFields, outside_of_their_range_or_words_are_refused_where_they_stand) 
     });
     EXPECT_GT(numbers, 35);
     EXPECT_GT(words, 12);
+}
+
+TEST(SheetFields, that_have_words_are_told_in_words_by_status_and_survey) {
+    Sheets sheets;
+    int told = 0;
+    for_tables([&]<class T>(const Table<T>& table) {
+        Level usual;
+        ASSERT_EQ(sheets.outcome(table, "", &usual), "");
+        const std::vector<InputItem> before = inputs_of(usual).items;
+        const T was = table.in(usual);
+        for_fields(was, [&](const Field& f, const auto& member) {
+            using Member = std::remove_cvref_t<decltype(member)>;
+            const std::string key(plain_key(f, table.name));
+            if constexpr (Worded<Member>) {
+                if (key.empty() || f.depends == depends::nothing) return;
+                SCOPED_TRACE(table.name + "." + key);
+                for (const auto& [word, value] : Words<Member>::all) {
+                    Level level;
+                    const std::string outcome =
+                        sheets.outcome(table, key + " = \"" + std::string(word) + "\"", &level);
+                    ASSERT_EQ(outcome, "");
+                    const T now = table.in(level);
+                    for_fields(now, [&](const Field& g, const auto& x) {
+                        if constexpr (std::same_as<std::remove_cvref_t<decltype(x)>, Member>) {
+                            if (g.name == f.name) {
+                                EXPECT_EQ(word_of(x), word);
+                            }
+                        }
+                    });
+                    if (value == member) continue;
+                    const std::string wanted =
+                        std::string(word) + " instead of " + std::string(word_of(member));
+                    const std::vector<Change> changes = changes_between(before, inputs_of(level).items);
+                    EXPECT_TRUE(std::any_of(changes.begin(), changes.end(), [&](const Change& c) {
+                        return c.text.find(wanted) != std::string::npos;
+                    })) << wanted;
+                    ++told;
+                }
+                if (table.header.starts_with("[[")) return;
+                const std::vector<SettingValue> settings = settings_of(usual);
+                EXPECT_TRUE(std::any_of(settings.begin(), settings.end(), [&](const SettingValue& s) {
+                    return s.key == table.name + "." + key && s.text == word_of(member);
+                }));
+            }
+        });
+    });
+    EXPECT_GT(told, 15);
 }
 
 TEST(SheetFields, are_told_in_the_docs_by_their_keys) {

@@ -157,7 +157,7 @@ struct ContactPicture {
     int width = 0, height = 0;
     std::vector<std::uint8_t> rgb;  ///< Eight-bit sRGB, rows from the top.
 };
-/// How big pictures of 16 by 10 may be for so many of them to lie on a sheet of a given width, pixels;
+/// How big pictures of 16 by 10 may be for this many of them to lie on a sheet of a given width, pixels;
 /// `lines`: of text under each, besides its name.
 struct ContactLayout {
     int columns = 1, width = 0, height = 0, picture_width = 0, picture_height = 0;

@@ -51,7 +51,7 @@ public:
     std::uint64_t memory() const noexcept;
     void cancel() noexcept;
     bool cancelled() const noexcept;
-    /// Cancels the job by itself after so many seconds from now; 0: never, also not as asked for before.
+    /// Cancels the job by itself after this many seconds from now; 0: never, also not as asked for before.
     void limit(double seconds) noexcept;
     /// Whether that was what cancelled it.
     bool out_of_time() const noexcept;

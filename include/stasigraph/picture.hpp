@@ -113,7 +113,7 @@ struct Leak {
 /// Looks along all edges at which charts end or fold, and along walls that stand on a surface in one piece: a
 /// place that differs from its own chart farther in by 30 % and 2 % of the mean light of the set is held
 /// against exact light, by rays into the result and to every lamp, and told where it is 30 % outside of all
-/// of that. One list for each of `lights` (each with its set), the worst first. `most`: so many places of a
+/// of that. One list for each of `lights` (each with its set), the worst first. `most`: this many places of a
 /// set are looked at closely, those that differ most. Cost: the rays' tree once; about 0.1 ms a place and a
 /// thread, 3 ms where it is a leak.
 std::vector<std::vector<Leak>> find_leaks(const Level& level, const Atlas& atlas,

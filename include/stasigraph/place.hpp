@@ -45,7 +45,7 @@ PlacedProbes place_probes(const Level& level, Job& job, const BakeStore& store =
                           const std::vector<std::string>& only = {},
                           const std::vector<ProbePlace>& before = {});
 
-/// How many candidates the rules come up with that need no light: at most so many probes there are.
+/// How many candidates the rules come up with that need no light: at most this many probes there are.
 std::size_t count_candidates(const Level& level, Job& job);
 
 /// Bytes that a probe takes in the game's memory: its place, distances and about six and a half tetrahedra;

@@ -24,8 +24,8 @@ struct LightmapOptions {
     /// Largest stretch of any triangle a texel can show: the greater of the longest direction and the inverse
     /// of the shortest, against an even density. Range [1.01, 10]. Lower: more seams. Higher: uneven texels.
     float stretch_limit = 1.5f;
-    int block = 1;             ///< Charts share no block of so many texels square: 1, 4 or 8.
-    int pages = 0;             ///< At most so many pages, the density giving way; 0 for as many as it takes.
+    int block = 1;  ///< Charts share no block of this many texels square: 1, 4 or 8.
+    int pages = 0;  ///< At most this many pages, the density giving way; 0 for as many as it takes.
     Cut cut = Cut::automatic;  ///< Whether surfaces are cut where walls stand on them: part_surfaces().
     /// What stands over a surface by less, metres, rests on it, as far as cutting is concerned. Range
     /// [0.001, 0.1].

@@ -47,7 +47,7 @@ struct Volume {
     float priority = 0;      ///< Where volumes overlap the one with the higher number places alone.
     float spacing = 2;       ///< Metres between probes, at most. Range [0.05, 1000].
     float clearance = 0.2f;  ///< Metres that probes keep from surfaces, at least. Range [0, 10].
-    /// Probes only where a surface is within so many metres; 0: everywhere.
+    /// Probes only where a surface is within this many metres; 0: everywhere.
     float near = 0;
     std::string floor;  ///< Glob of surfaces beneath which nothing is placed; empty: none.
     std::array<bool, probe_rules> rules{false, true};  ///< By ProbeRule; `hand` unused.
@@ -81,7 +81,7 @@ struct ProbeOptions {
     /// places where a figure's body can be, and at three of four in every small room: difference
     /// in perceptual lightness (CIE 1976 L*) over the lightness. Range [0, 1]; 0: all stay.
     float tolerance = 0;
-    int budget = 0;   ///< At most so many probes; 0: any number. What was placed by hand stays.
+    int budget = 0;   ///< At most this many probes; 0: any number. What was placed by hand stays.
     float merge = 0;  ///< Probes closer than this are one, metres; 0: a quarter of their volume's spacing.
     friend bool operator==(const ProbeOptions&, const ProbeOptions&) = default;
 };

@@ -10,7 +10,8 @@ namespace {
 
 /// Bright places of a tile, and of the region, that a block's rows look for.
 constexpr std::size_t most_near = 32;
-/// From nearer a place looks this many times larger at most: what is beside the texel is met anyway.
+/// A place that is nearer looks larger, but by this factor at most: evenly spread links meet what is right
+/// beside a texel anyway.
 constexpr float most_larger = 8;
 constexpr std::uint32_t wide = DirectionGuide::wide, high = DirectionGuide::high;
 
@@ -93,7 +94,7 @@ void lead_through_openings(std::vector<BrightLink>& links) {
     }
 }
 
-/// How much of what is met at one place counts at another, so many metres away.
+/// How much of what is met at one place counts at another, this many metres away.
 float counts_at(float distance, float block) {
     const float d = distance / block, s = 1 + d * d;
     return 1 / (s * std::sqrt(s));
@@ -129,7 +130,8 @@ void BrightPlaces::settle() {
     lead_through_openings(links_);
     for (const BrightLink& l : links_) {
         const Vec3 way = l.to - l.from;
-        // Chosen by their squares, all stand for the same share of the sum; few stand for themselves.
+        // Links chosen in proportion to their squares each represent the same share of the sum; where there
+        // are few, each represents itself.
         const float share =
             added_ == links_.size() ? l.relative * l.relative : sum_ / static_cast<float>(links_.size());
         places_.push_back({.at = l.to,

@@ -1,6 +1,6 @@
 #pragma once
-// What the stages of a bake cost, for forecasts. Measured on the demo level; on another machine or level the
-// first seconds tell by how much all of it is off, so only how they compare matters.
+// What the stages of a bake cost, for forecasts. Measured on the demo level; only their ratios matter, since
+// the first seconds of a bake tell how fast this machine is on this level.
 
 #include "bake/unlit_level.hpp"
 

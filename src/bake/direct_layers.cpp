@@ -31,8 +31,8 @@ struct GroupLights {
 /// filtered linearly; a box of two has nothing left at the frequency that saws are made of, half of a
 /// texel's, and none of the next.
 constexpr float straight_edges = 2;
-/// Of the noise that is asked for, since nothing smooths directly sampled light: it would lose more of its
-/// shapes than of its noise.
+/// The share of the noise asked for that direct light may have. It is never smoothed, since it would lose
+/// more of its shapes than of its noise.
 constexpr float direct_share = 0.5f;
 /// Times a texel's, the samples of a light at a probe.
 constexpr int probe_light_samples = 8;

@@ -15,7 +15,7 @@ namespace stasigraph {
 namespace {
 
 constexpr std::size_t texels_per_task = 256;
-/// A pass is done in so many slices; after one, what is done may be saved.
+/// A pass is done in this many slices; after one, what is done may be saved.
 constexpr std::size_t slices = 16;
 
 /// A pilot pass has a quarter of the effort asked for, a refinement twice the rays of a pilot, a long
@@ -38,7 +38,8 @@ constexpr int pilots_where_lit = 5;
 constexpr double decided = 1.45e-6;  ///< Seconds for each row, to tell what it needs from those around it.
 constexpr int few = 8;               ///< With fewer neighbours than that a texel is refined anyway.
 
-/// One over the variance of an estimate by so many times a pilot's rays, by which it weighs; a pilot's is 1.
+/// One over the variance of an estimate by this many times a pilot's rays, by which it weighs; a pilot's
+/// is 1.
 float inverse_variance(int n) {
     return std::pow(static_cast<float>(n), gain);
 }

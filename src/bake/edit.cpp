@@ -12,8 +12,8 @@ namespace {
 
 /// More boxes than that are put together: every link is held against all of them.
 constexpr std::size_t most_boxes = 24, most_changed = 1024;
-/// By this much boxes are larger than what is in them, metres and share of the distance from the origin:
-/// the kernel's arithmetic and ours differ in the last bits.
+/// Boxes are enlarged by this much, in metres and as a share of the distance from the origin, because the
+/// kernel's arithmetic and ours differ in the last bits.
 constexpr float slack = 1e-4f, far_slack = 1e-6f;
 
 Box bounds_of(const Level& level, const Surface& s) {

@@ -11,10 +11,10 @@ namespace stasigraph {
 namespace {
 
 constexpr std::size_t edited_rows_per_task = 256;
-/// A link that led to an invalid texel was led up to so many steps further, and looked for a way up to so
-/// many beside that.
+/// A link that met an invalid texel was redirected by up to this many steps, and ways around that texel were
+/// searched this many steps farther.
 constexpr int led = 4;
-/// What stands within so many spacings of a texel may have been in that way.
+/// What stands within this many spacings of a texel may have been in that way.
 constexpr float near_spacings = 8;
 
 bool same_receiver(const Receiver& a, const Receiver& b) {

@@ -37,7 +37,7 @@ struct GatheringAgain {
     const Solved& solved;
     const HalfField& sent;  ///< What the light of `solved` becomes by reflect().
 };
-/// So many rows of new links for each texel; the number of the first decides where they go.
+/// This many rows of new links for each texel; the number of the first decides where they go.
 struct CopiesOfRow {
     std::uint32_t from = 0, count = 1;
 };

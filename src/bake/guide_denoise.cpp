@@ -10,11 +10,11 @@ namespace {
 constexpr std::uint32_t most_looked_at = 128;
 /// Rows are spread evenly, so that their mean varies less than their links scatter, the less the smoother
 /// what they see: by how much less, the halves of a row tell.
-constexpr int compared_steps = 3;  ///< Over so many steps around a texel halves and scatter are compared.
+constexpr int compared_steps = 3;  ///< Over this many steps around a texel halves and scatter are compared.
 /// Texels to either side along a line, and how many of it have to be there.
 constexpr int along = 3;
 constexpr std::size_t fewest_on_line = 5;
-/// A line runs along an edge where all but so many of its texels differ from those beside by this factor.
+/// A line runs along an edge where all but this many of its texels differ from those beside by this factor.
 constexpr std::size_t other_than = 1;
 constexpr float edge = 1.5f;
 /// In spacings: the distance taken for a link that met nothing usable, and the least for any other.

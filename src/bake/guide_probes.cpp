@@ -15,7 +15,7 @@ namespace {
 constexpr int least_links = 1024;
 /// Pilot links of a probe, of those that count: as many do no better.
 constexpr int pilot_share = 4;
-/// Links that bring this many times the light of their probe are kept one by one, so many of a block.
+/// Links that bring this many times the light of their probe are kept one by one, this many of a block.
 constexpr float bright_at_probe = 4;
 constexpr std::size_t most_kept = 512;
 /// Metres of the blocks whose probes learn from one another, and from those of the blocks beside.

@@ -8,8 +8,8 @@ namespace stasigraph {
 
 namespace {
 
-/// Of what brings most of a cell's light a block should have met so much to be trusted as much as what is
-/// known of bright places.
+/// A block that met this many links of what brings most of a cell's light is trusted as much as bright places
+/// are.
 constexpr float enough_met = 8;
 /// Cells are guided that make this many times the variance of ordinary ones, and as many times their share of
 /// what is allowed: rays that all cells want are longer rows.

@@ -12,7 +12,7 @@ using OfParts = std::array<float, DirectionGuide::wide * DirectionGuide::high>;
 struct PartMoments {
     OfParts mean{}, square{};
     float looked = 0;
-    float light = 0, texels = 0;  ///< Lux, summed over so many texels.
+    float light = 0, texels = 0;  ///< Lux, summed over this many texels.
     /// From sums to means.
     void average();
 };

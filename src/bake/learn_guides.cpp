@@ -13,7 +13,7 @@ namespace {
 
 /// Links that bring this many times the light of their texel are kept one by one.
 constexpr float is_bright = 2;
-/// What brings so much is seldom met even in a tile: the whole region tells. Rows with less than this share
+/// What brings this much is seldom met even in a tile: the whole region tells. Rows with less than this share
 /// of the noise that one such link makes have none, nor any neighbour.
 constexpr float is_rare = 16, rare_noise = 0.25f;
 /// Guided rays of a row, of its first links. With half as many again a sixth fewer dots stay on the demo

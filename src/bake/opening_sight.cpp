@@ -11,7 +11,7 @@ namespace stasigraph {
 
 namespace {
 
-/// Openings of a probe, the widest; of so many that are looked at.
+/// Openings of a probe, the widest; of this many that are looked at.
 constexpr std::size_t openings_of_probe = 3, most_looked_at = 8;
 /// Steradians. What is narrower is as good in coefficients.
 constexpr float least_angle = 0.04f;

@@ -18,7 +18,7 @@ struct OpeningSight {
         std::uint32_t seen = 0;        ///< The lower half of an entry: the share that is not hidden.
         std::array<float, 9> light{};  ///< Coefficients of its light at radiance 1.
     };
-    /// Each side of an opening has so many rows and so many lamps. A lamp covers lines of sight that rise
+    /// Each side of an opening has this many rows and this many lamps. A lamp covers lines of sight that rise
     /// between two of the slopes.
     static constexpr std::uint32_t rows_a_side = 8, parts = 4;
     static constexpr std::array<float, parts + 1> rises{-1e30f, 0, 0.3f, 1, 1e30f};

@@ -28,7 +28,7 @@ constexpr float least_light_spacing = 0.25f;
 constexpr float usual_tolerance = 0.1f;
 
 /// Of each candidate in the quick bake. With a quarter of them noise passes for changes of light, and a third
-/// more probes stay. Of each check point: so many are guided.
+/// more probes stay. Of each check point: this many are guided.
 constexpr int links = 512, check_links = 1024;
 /// Check points for each candidate, and at least.
 constexpr float checks_a_candidate = 0.5f;

@@ -45,8 +45,8 @@ void add_rooms(const ReflectionRule& r, const Spaces& spaces, std::vector<Reflec
         ReflectionProbe p = probe_of(r, ReflectionOrigin::rooms, "room " + std::to_string(++number));
         p.room_middle = room.middle;
         p.room_half = room.half;
-        // All of a vault and of a round room's wall belongs to it, or what is outside would answer for the
-        // rest.
+        // A vault and the wall of a round room belong to the room as a whole; otherwise probes outside would
+        // answer for the rest of them.
         p.middle = room.all_middle;
         p.half = room.all_half;
         p.axes = room.axes;
@@ -183,7 +183,8 @@ std::vector<ReflectionProbe> found(const Level& level, Job& job) {
     check_reflection_texels(texels);
     std::stable_sort(out.begin(), out.end(), [](const ReflectionProbe& a, const ReflectionProbe& b) {
         if (a.priority != b.priority) return a.priority > b.priority;
-        // Those over open ground are boxes without walls: they would answer for what stands in a large room.
+        // Probes over open ground have boxes without walls: they would answer for what stands in a large
+        // room.
         const bool open_a = a.origin == ReflectionOrigin::ground,
                    open_b = b.origin == ReflectionOrigin::ground;
         return open_a != open_b ? open_b : size_of(a) < size_of(b);

@@ -30,7 +30,7 @@ void carry_light(const Making& m, const LightField& light, Job& job) {
 
 namespace {
 
-/// A lamp is listed for what it gives within so many metres of a probe: about half way to the next ones.
+/// A lamp is listed for what it gives within this many metres of a probe: about half way to the next ones.
 constexpr float least_around = 0.25f, most_around = 4;
 
 SentByTexels sent_by_texels(const std::vector<LayerToMake>& layers, const std::vector<Rgb>& albedo,

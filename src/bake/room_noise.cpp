@@ -12,7 +12,7 @@ namespace {
 constexpr float in_front = 0.05f;  ///< Metres from a wall's face to the room that it is in.
 constexpr float least_share = 0.25f;
 constexpr std::size_t fewest_checked = 48;
-/// A place that sees nothing farther away, on average, is one that nobody looks into: there nothing is wrong.
+/// Nobody looks into a place that sees, on average, nothing farther away than this. Its noise does not count.
 constexpr float crevice = 0.1f;
 /// Of the mean light of a set: what is darker counts as that much.
 constexpr float dark_share = 1e-3f;
@@ -28,7 +28,8 @@ TexelError checked_in(const std::vector<Layer>& layers, const BakeSet& set, std:
         for (std::size_t n = 0; n < 2; ++n) off[n] += layers[l].checked[k][n] * gain;
     }
     const auto product = [](Rgb a, Rgb b) { return a.r * b.r + a.g * b.g + a.b * b.b; };
-    // What is shown errs alike in both, the rays by themselves in each: their product is the former's square.
+    // Both differences contain the error of what is shown, and each the independent error of its rays. So
+    // their mean product is the square of the former.
     return {i, product(light, light), product(off[0], off[1])};
 }
 

@@ -6,7 +6,8 @@
 namespace stasigraph {
 
 /// Fills in the layer's pages, and what they held along seams before those were fitted. Seams are fitted
-/// layer by layer: light is added up, and so what is fitted must be, while a fit may not go below zero.
+/// layer by layer: layers are added up, so fits have to add up as well, and a fit of the sum could not be
+/// kept from going below zero.
 void make_layer_pages(const UnlitLevel& unlit, const Level& lit, Layer& layer, Job& job);
 
 struct SetPages {

@@ -12,7 +12,7 @@ namespace stasigraph {
 
 namespace {
 
-/// So many links tell roughly how much light there is, where noise is asked for.
+/// This many links tell roughly how much light there is, where noise is asked for.
 constexpr std::uint32_t most_asked = 64;
 
 void sum_skies(const Making& m, Job& job) {
@@ -97,7 +97,7 @@ void save(const Making& m, const Asked& asked) {
     store.save("asked-" + solve_key(m), out.parts());
 }
 
-/// Whether what the store has are rows of so many texels, and guides that rays can be sent by.
+/// Whether what the store has are rows of this many texels, and guides that rays can be sent by.
 bool are_guides(const GuidedLinks& own, std::size_t texels) {
     const GuideSet& set = own.source.guides;
     const auto sane = [&](const DirectionGuide& g) {

@@ -9,11 +9,12 @@ namespace {
 
 constexpr float unseen_share = 1.0f / 16;  ///< Of the light that is metered to middle grey: four stops less.
 
-/// So many links of each neighbour tell how open to the sky a row is; below the share direct samples get
+/// This many links of each neighbour tell how open to the sky a row is; below the share direct samples get
 /// nothing.
 constexpr std::uint32_t links_asked = 16;
 constexpr float least_open = 0.01f;
-/// Of its own mean: where a group gives less, its light does not tell what it is looked at with.
+/// A share of the group's own mean. Where a group gives less, its light does not tell with which exposure one
+/// looks at it.
 constexpr double matters = 1e-3;
 
 }  // namespace

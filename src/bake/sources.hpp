@@ -28,7 +28,7 @@ struct DirectPass {
     const DirectLight& light;
     const RowSource& rows;
     const Footprints& footprints;  ///< Shadows are averaged over them,
-    float width = 1;               ///< of so many texels.
+    float width = 1;               ///< of this many texels.
     LightEffort effort;
     const RowSkyWeights& weights;
     std::uint32_t seed = 0;
@@ -56,11 +56,12 @@ struct DirectTexels {
     std::vector<float> pilot, refinement;  ///< Luminance; below 0 where there was no refinement.
     std::vector<std::uint8_t> longer;    ///< Times a pilot's rays of a long refinement.
     std::vector<SourcesMet> met, known;  ///< What of the sources both met; what a long refinement knew.
-    std::vector<std::array<Rgb, 2>> checked;  ///< At some texels the light as other rays have it, two times.
+    std::vector<std::array<Rgb, 2>> checked;  ///< The light at some texels by two other samplings.
     float least = 0;                          ///< Below it noise counted as unseen.
-    std::size_t again = 0;  ///< Texels that an edit did not touch, sampled anew for what is decided of them.
+    /// Texels that an edit did not touch but that were sampled again, because decisions about them changed.
+    std::size_t again = 0;
 };
-/// The light of some texels by other rays than those of light_texels(), two times with others.
+/// The light of some texels, sampled twice, with rays that light_texels() does not use.
 std::vector<std::array<Rgb, 2>> light_again(const DirectPass& pass, const std::vector<std::uint32_t>& texels,
                                             Job& job);
 

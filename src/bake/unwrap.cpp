@@ -22,7 +22,7 @@ constexpr float give_way_step = 0.98f;
 constexpr float search_step = 0.04f;
 constexpr float least_factor = 1e-3f;
 
-/// Pages this full are good enough to leave charts whole; each further cut has to gain a hundredth.
+/// If pages are this full, charts stay whole. Below, each further cut has to gain a hundredth.
 constexpr double good_fullness = 0.76, least_gain = 1.01;
 constexpr int most_cuts = 4;
 
@@ -339,8 +339,8 @@ private:
     bool worth_cutting() const {
         if (map_.pages > 0) return load_.sized_below < 1;
         if (packing_.pages.size() != 1) return true;
-        // Larger than the next smaller page, and no surface can be on two: nothing to win, unless it gave
-        // way.
+        // A surface that is larger than the next smaller page needs this one. Nothing can be gained, unless
+        // the density gave way.
         const double half = packing_.pages[0] / 2 - map_.margin;
         return load_.cost < half * half || load_.sized_below < 1;
     }

@@ -67,7 +67,8 @@ VisibilityPage make_page(const ShadowPass& pass, const std::vector<Light>& light
     std::vector<std::uint32_t> at(
         plan.valid.empty() ? 0 : 1 + std::max_element(plan.valid.begin(), plan.valid.end())->first);
     for (std::uint32_t i = 0; i < plan.valid.size(); ++i) at[plan.valid[i].first] = i;
-    // Where a light sends nothing, for want of facing it, the map says lit: no edge is blurred into that.
+    // Where a surface faces away from the light, the map says lit, so that filtering blurs no edge into its
+    // neighbours.
     const auto share = [&](std::size_t channel, std::size_t texel) {
         if (channel >= shares.size()) return 0.0f;
         const float v = shares[channel][at[texel]];

@@ -74,7 +74,7 @@ public:
         }
         return sum > 0 && seconds > 0 ? seconds / sum : 1;
     }
-    /// Seconds left after so many; negative while too little is done to tell. Stages without a cost tell
+    /// Seconds left after this many; negative while too little is done to tell. Stages without a cost tell
     /// nothing of the others, whatever they took.
     double left(double seconds) const {
         constexpr double least = 0.02;

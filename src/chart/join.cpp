@@ -19,8 +19,8 @@ constexpr double fitted_share = 0.25;
 /// A border that fits this well needs no relaxing. Texels.
 constexpr float rigid_fit = 0.02f;
 
-/// Larger pairs are fitted but not relaxed together: solves grow faster than n log n, and a chart of so many
-/// triangles gains little by becoming larger still.
+/// Larger pairs are fitted but not relaxed together: solves grow faster than n log n, and a chart of this
+/// many triangles gains little by becoming larger still.
 constexpr std::size_t most_relaxed = 60000;
 
 constexpr double remembered_growth = 0.3;

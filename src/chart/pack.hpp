@@ -17,7 +17,7 @@ struct PackOptions {
     int page = 1024;  ///< Texels; the largest side of a page.
     int margin = 4;   ///< Texels kept free between shapes, and between shapes and the page's edge.
     int block = 1;    ///< Shapes share no block of this many texels square; 1 for no such rule.
-    int pages = 0;    ///< At most so many; 0 for as many as it takes.
+    int pages = 0;    ///< At most this many; 0 for as many as it takes.
     PackEffort effort = PackEffort::full;
 };
 

@@ -10,7 +10,7 @@ struct IesFile {
     std::vector<float> tilt,
         factor;  ///< Degrees from upright, ascending, and the share of the light; or empty.
 
-    /// Share of the light at an aim so many degrees off straight down.
+    /// Share of the light at an aim this many degrees off straight down.
     float tilt_factor(float degrees) const;
 };
 

@@ -12,7 +12,7 @@ namespace {
 
 constexpr std::size_t texels_per_task = 256;
 
-/// One way to fit: over so many steps along the graph, by a constant or a plane. Weights fall off over
+/// One way to fit: over this many steps along the graph, by a constant or a plane. Weights fall off over
 /// `narrow` times the distance to what is seen, and to 1/e where 1 - the cosine between the normals is
 /// `turn`.
 struct Fit {

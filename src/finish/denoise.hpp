@@ -37,12 +37,12 @@ struct SmoothedTexels {
     const TexelGraph& graph;
     const TexelFlags& wanted;
 };
-/// So many groups at once share what is known of a texel's surroundings; more need more memory.
+/// This many groups at once share what is known of a texel's surroundings; more need more memory.
 inline constexpr std::size_t groups_smoothed_at_once = 5;
 
 /// A smoothing that is stopped and goes on: groups are done a few at a time.
 struct SmoothingSteps {
-    std::size_t done = 0;                    ///< So many groups are done already.
+    std::size_t done = 0;                    ///< This many groups are done already.
     std::function<void(std::size_t)> after;  ///< Called with how many are; may be empty.
 };
 /// The units of a job's stage that guide_denoise() and denoise() together advance by.

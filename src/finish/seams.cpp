@@ -12,15 +12,15 @@ namespace stasigraph {
 namespace {
 
 constexpr float seam_cosine = 0.985f;
-/// Edges run along one line where their ends are no farther off than this, metres; and share at least so much
-/// of it.
+/// Edges run along one line where their ends are no farther off than this, metres; and share at least this
+/// much of it.
 constexpr float same_place = 5e-4f, least_shared = 2e-3f;
 /// From either side of a seam, so far in and so far up, the other side has to be seen. Metres.
 constexpr float look_in = 0.01f, look_up = 0.01f;
 /// Places along a seam for each texel of its length, how much agreement there is worth against a texel's own
 /// light, and how firmly texels that hold no light of their own are held. Lower strength: jumps stay.
 constexpr float per_texel = 2, hold_filled = 0.05f;
-/// A side of a place on a seam counts where texels lit by themselves weigh so much there: inside of a wall
+/// A side of a place on a seam counts where texels lit by themselves weigh this much there: inside of a wall
 /// that stands over the seam both sides are filled, each from where it happens to go on.
 constexpr float least_lit = 0.2f;
 constexpr double strength = 30;

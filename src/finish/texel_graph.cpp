@@ -11,7 +11,7 @@ namespace stasigraph {
 namespace {
 
 constexpr float smooth_cosine = 0.8f;
-/// Over a border a texel may be so many spacings away, and that share of the way off the plane.
+/// Over a border a texel may be this many spacings away, and that share of the way off the plane.
 constexpr float border_reach = 1.6f, border_rise = 0.3f;
 /// Height of the rays that look for walls, in spacings: above what is between two texels of a bent surface,
 /// below what would count as a step.

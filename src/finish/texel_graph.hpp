@@ -22,7 +22,7 @@ struct TexelGraph {
 TexelGraph connect_texels(const TexelSet& texels, const TexelFlags& wanted, const RayCaster& caster,
                           Job& job);
 
-/// The texels marked and those within so many steps of one of them.
+/// The texels marked and those within this many steps of one of them.
 TexelFlags grown(const TexelGraph& graph, TexelFlags marked, int steps);
 
 /// The texels within some steps of one along the graph, nearest first, itself at the front.

@@ -76,8 +76,8 @@ void accept(const Level& level, Findings& findings) {
     }
 }
 
-/// From so many of one kind on they most likely have one cause, and are told as one: the worst of them, with
-/// the names and the number of all.
+/// From this many of one kind on they most likely have one cause, and are told as one: the worst of them,
+/// with the names and the number of all.
 constexpr std::size_t alike = 8;
 
 void join_alike(std::vector<Finding>& findings) {

@@ -13,7 +13,7 @@ namespace {
 
 /// Rays that have to meet a surface from behind, and none from the front, before it counts as turned.
 constexpr std::uint32_t backs_enough = 24;
-/// Two faces this close flicker, metres: depth buffers tell about so much apart at ten metres.
+/// Two faces this close flicker, metres: about what depth buffers can tell apart at a distance of ten metres.
 constexpr float one_place = 0.0005f;
 /// Of a surface's points, those in one place with others' that are no chance touch.
 constexpr double doubled_share = 0.9;

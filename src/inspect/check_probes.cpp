@@ -16,7 +16,7 @@ namespace {
 
 constexpr std::uint32_t samples = 512;          ///< Places in a volume or a box.
 constexpr double most_outside = 0.3;            ///< Of a volume, beyond all that stands still,
-constexpr float air_above = 5, air_around = 1;  ///< with so much of the open air, metres.
+constexpr float air_above = 5, air_around = 1;  ///< with this much of the open air, metres.
 constexpr float head = 2;                       ///< Metres over the floor to which things are told apart.
 constexpr double most_behind_walls = 0.15;      ///< Of a reflection box's free space.
 constexpr double most_shared = 0.1;             ///< Of the smaller of two zones.

@@ -16,7 +16,7 @@ constexpr double unseen_share = 0.01;
 constexpr double worth_a_word = 262144;  ///< Texels; levels with fewer have nothing to save.
 constexpr float density_ratio = 4;
 constexpr float reach = 0.02f;       ///< Metres over which surfaces count as touching.
-constexpr int most_margin_part = 8;  ///< Of a page's side, one part of so many.
+constexpr int most_margin_part = 8;  ///< Of a page's side, one part of this many.
 
 void check_costs(const CheckScene& scene, Findings& out) {
     const Level& level = scene.level;

@@ -16,8 +16,8 @@ constexpr float thickest = 0.6f;      ///< Metres; what is thicker holds at thre
 constexpr float wall_size = 0.5f;     ///< Metres along its foot and up; less is a post or a rail.
 constexpr float foot_reach = 5;       ///< Metres from a wall to what it stands on.
 constexpr float sheet_width = 0.05f;  ///< Metres to which light mixed beside a sheet is to be kept.
-constexpr float apart = 4;            ///< So many times brighter one side has to be,
-constexpr float error_apart = 16;     ///< and so many to be seen at a glance;
+constexpr float apart = 4;            ///< This many times brighter one side has to be,
+constexpr float error_apart = 16;     ///< and this many to be seen at a glance;
 constexpr float unseen = 0.02f;       ///< and by this share of a set's mean: less is not seen.
 constexpr float cell = 2;             ///< Metres within which one place stands for all along a wall.
 constexpr int quick_paths = 48, sure_paths = 512;

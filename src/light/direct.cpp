@@ -148,7 +148,7 @@ bool DirectLight::sky_passes(const Receiver& r, float reach, int samples, std::u
 
 namespace {
 
-/// A piece of a glowing triangle, cut so many times.
+/// A piece of a glowing triangle, cut this many times.
 struct GlowPiece {
     EmissiveTriangle triangle;
     int cuts = 0;

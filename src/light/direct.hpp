@@ -17,7 +17,7 @@ struct LightDraws {
     Vec2 point(int k) const { return sobol_point(seed, static_cast<std::uint32_t>(k)); }
 };
 
-/// Sends light from everything in so many draws of a view: add(direction, Rgb, distance, barycentric).
+/// Sends light from everything in this many draws of a view: add(direction, Rgb, distance, barycentric).
 template <class View, class Add>
 void draw_samples(const View& view, const LightDraws& draws, Add&& add) {
     const float each = 1.0f / static_cast<float>(draws.samples);
@@ -99,7 +99,7 @@ void draw_light(const Light& light, const std::vector<Profile>& profiles, const 
             drop);
 }
 
-/// Of the sources of a group, told apart in so many classes of those that follow one another: a bit for each.
+/// One bit for each of sixteen classes, into which the sources of a group are divided in order.
 inline constexpr std::size_t source_classes = 16;
 struct SourcesMet {
     std::uint16_t seen = 0, hidden = 0;

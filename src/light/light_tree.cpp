@@ -13,7 +13,7 @@ constexpr int buckets = 12;
 
 /// Sources that lie close together as seen from the receiver are mostly hidden together and shine alike,
 /// unless one may shine far less to some sides than to others: one sample stands for all of them, and its
-/// error is taken as so many times the angle they fill. Even a small fitting hides parts of itself; lower
+/// error is taken as this many times the angle they fill. Even a small fitting hides parts of itself; lower
 /// than the least: white dots.
 constexpr float sight_spread = 4, least_spread = 0.35f;
 /// What a cut's error comes to, as a share of the bound it is made by; measured on the bench's hall.

@@ -23,7 +23,7 @@ bool starts_inside(const Level& level, const RayCaster& caster, const Ray& ray) 
            caster.solids_around(ray.origin, ray.direction) > 0;
 }
 
-/// Whether a ray leaves so many solids before it enters any.
+/// Whether a ray leaves this many solids before it enters any.
 bool leaves(const Level& level, const RayCaster& caster, Vec3 from, Vec3 way, int solids) {
     for (int left = 0; left < solids; ++left) {
         const Hit hit = caster.closest({from, way});

@@ -29,7 +29,7 @@ public:
     static constexpr double least_piece = 0.08;
     /// Places looked at on a triangle, and the share of them that says it is covered.
     static constexpr double places_a_triangle = 24;
-    /// Those of a piece: one for so many metres of its rim, within bounds.
+    /// Those of a piece: one for this many metres of its rim, within bounds.
     static constexpr double rim_a_place = 0.3, fewest_places = 6, many_places = 20, most_places = 96;
     /// The share of a piece that makes all of it covered: nearly all of what is thin, since a doorway is a
     /// short part of a long strip; of the rest what hollows leave, into which nobody looks.

@@ -18,10 +18,10 @@ namespace stasigraph {
 
 namespace {
 
-/// A place is looked at closer where it differs so much from its own texel's middle a texel farther in, and
+/// A place is looked at closer where it differs this much from its own texel's middle a texel farther in, and
 /// is called a leak where it is so far outside of all exact light around it. As ratios.
 constexpr float worth_a_look = 1.3f, outside = 1.3f;
-/// ... and by so much of the mean light of the set: less is not seen.
+/// ... and by this much of the mean light of the set: less is not seen.
 constexpr float unseen = 0.02f;
 constexpr float off_edge = 0.004f;  ///< Metres from an edge.
 constexpr std::uint32_t first_rays = 128, more_rays = 256, sure_rays = 16384, leak_lamp_samples = 16,

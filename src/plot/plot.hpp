@@ -102,7 +102,7 @@ inline std::string short_number(double v) {
     return text;
 }
 
-/// A round step that makes about so many of a range.
+/// A round step that makes about this many of a range.
 inline double round_step(double range, double wanted) {
     const double raw = range / wanted, ten = std::pow(10, std::floor(std::log10(raw)));
     for (const double m : {1.0, 2.0, 5.0})

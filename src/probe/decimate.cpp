@@ -20,7 +20,7 @@ constexpr std::size_t least_of_a_round = 16;
 /// Lightness below which differences are held against it instead: a tenth of white's, one percent of its
 /// light.
 constexpr float dark = 10;
-/// Where no figure's body can be, light may be off by so many times as much.
+/// Where no figure's body can be, light may be off by this many times as much.
 constexpr float out_of_reach = 3;
 
 /// CIE 15:2004, 8.2.1, of light over that of white.
@@ -284,8 +284,8 @@ std::vector<Wrong> wrong_in(const Trial& t, const Goal& goal) {
     return wrong;
 }
 
-/// Where no probe can be added, at check points and at probes, the nearest candidate of the cell, or of those
-/// beside it, is.
+/// Check points and probes cannot be added. For them, the nearest candidate in the cell or in the cells
+/// beside it is.
 void find_candidates_near(const Trial& t, std::vector<Wrong>& wrong) {
     const std::size_t candidates = t.lit_.places.size();
     std::vector<std::uint8_t> kept(candidates, 0);

@@ -23,7 +23,7 @@ struct LitPlaces {
     std::vector<float> white;      ///< By set: lux that a viewer takes for white.
     RowSource rows;                ///< Of candidates,
     std::vector<float> distances;  ///< and what their rays met, as extend_links() tells it,
-    std::uint32_t links = 0;       ///< so many each.
+    std::uint32_t links = 0;       ///< this many each.
 
     Vec3 at(std::size_t i) const {
         return i < places.size() ? places[i].position : checks[i - places.size()];

@@ -139,8 +139,8 @@ private:
         return side_of_plane(*q[0], *q[1], *q[2], *q[3]);
     }
 
-    /// Whether a point lies in the sphere of a cell, which for one that reaches to infinity is all that is
-    /// beyond its face, and of the face's plane what the cell behind it takes.
+    /// Whether a point lies in the sphere of a cell. For a cell that reaches to infinity, the sphere is
+    /// everything beyond its face and, in the plane of that face, the circle of the cell behind it.
     bool holds(std::uint32_t number, const LatticePoint& p) const {
         const Cell& cell = cells_[number];
         if (const int k = infinite_vertex(cell); k >= 0) {

@@ -110,8 +110,8 @@ std::uint32_t cell_seen_from(const Grid& grid, Vec3 seed, const FreeSpace& space
     return first;
 }
 
-/// Cells that are reached from the seeds, in the order they are; `open`: a bit for each neighbour that is
-/// seen.
+/// Cells that can be reached from the seeds, in the order in which they are reached; `open` has a bit for
+/// each neighbour that a cell sees.
 std::vector<std::uint32_t> flood(const Grid& grid, const std::vector<Vec3>& seeds, const FreeSpace& space,
                                  std::vector<std::uint8_t>& open, Job& job) {
     std::vector<std::uint8_t> seen(grid.size(), 0);

@@ -17,15 +17,15 @@ constexpr float least_share = 0.01f;
 constexpr float mean_share = 0.25f;
 /// Rays to a lamp that has a size, and samples of what it gives.
 constexpr int sight_rays = 32, light_samples = 64;
-/// Lamps up to this radius, metres, and suns up to this angle cast sharp shadows, which fade over so much.
+/// Lamps up to this radius, metres, and suns up to this angle cast sharp shadows, which fade over this much.
 constexpr float small_lamp = 0.1f, small_sun = 0.02f, least_fade = 0.1f;
 /// Ways in which the edge of a shadow is looked for, and steps along each.
 constexpr int ways_out = 32, steps_out = 8, halvings = 4;
-/// So many of the strongest lamps are tried for a probe's list.
+/// This many of the strongest lamps are tried for a probe's list.
 constexpr std::size_t most_tried = 16;
 
-/// So many tints of glass are told apart in a level. Behind any other one a lamp is told by the nearest tint,
-/// and the remainder goes into coefficients.
+/// This many tints of glass are told apart in a level. Behind any other one a lamp is told by the nearest
+/// tint, and the remainder goes into coefficients.
 constexpr std::size_t most_tints = 8;
 /// Tints whose channels are closer than this to each other are one.
 constexpr float grey = 0.98f;
@@ -143,7 +143,7 @@ LampTeller::LampTeller(const Level& level, const std::vector<Light>& lamps, std:
                        const RayCaster& caster)
     : level_(level), lights_(lamps), caster_(caster), tints_(glass_tints(level)) {
     untinted_ = static_cast<std::uint32_t>(lamps.size() / (1 + tints_.size()));
-    // An entry has room for so many; the lights of a level past them stay in coefficients.
+    // An entry has room for this many; the lights of a level past them stay in coefficients.
     const std::uint32_t count =
         std::min(untinted_, runtime::most_lamps / static_cast<std::uint32_t>(1 + tints_.size()));
     for (std::uint32_t i = 0; i < count; ++i) {
@@ -290,8 +290,8 @@ ShRgb LampTeller::tell(const ToldProbe& at, std::vector<ListedLamp>& out) const 
         float edge = runtime::farthest_edge;
         if (lamp.fade > 0) {
             seen_by = through(seen_sharply(light, r.position, free, edge));
-            // Right at an edge what the probe itself sees counts: what is told of that too much or too little
-            // would be in its coefficients, and so be believed far around it.
+            // Right at an edge, the share that the probe sees itself counts. Any error in it would end up in
+            // the coefficients, and from there in lookups far around.
             if (std::abs(edge) < 0.5f * lamp.fade && seen_by.share > 0)
                 edge = runtime::edge_where(
                     lamp, std::min(share_of(seen_by.tint, seen(light, r, own)) / seen_by.share, 1.0f));

@@ -8,8 +8,8 @@
 
 namespace stasigraph {
 
-/// Of how many lamps of a light group a probe keeps apart what it sees. The others stay in its coefficients,
-/// where many of them are smooth.
+/// A probe lists at most this many lamps of a light group by themselves. The others stay in its coefficients;
+/// the light of many lamps together is smooth.
 inline constexpr std::size_t lamps_of_probe = 4;
 
 /// A lamp that a probe lists.

@@ -14,7 +14,7 @@ namespace {
 constexpr float cell = 0.1f;            ///< Metres between rays.
 constexpr float apart = 0.01f;          ///< Faces so far apart are of different planes, metres.
 constexpr float widest = 8;             ///< Of an opening; faces farther apart are of different walls.
-constexpr float skin = 0.06f;           ///< What covers a plane lies within so much of it.
+constexpr float skin = 0.06f;           ///< What covers a plane lies within this much of it.
 constexpr float beside = 0.04f;         ///< Off the plane, where it is asked what bounds an opening.
 constexpr float least_plane = 1;        ///< Square metres.
 constexpr std::size_t least_faces = 4;  ///< Fewer leave no hole.

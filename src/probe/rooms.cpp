@@ -16,17 +16,18 @@ constexpr std::size_t nodes_per_task = 64;
 constexpr std::uint32_t room_looks = 96, room_seed = 0x726f6f6du;
 constexpr float room_reach = 40;          ///< Metres up to which walls make a room.
 constexpr float most_room_clearance = 6;  ///< Metres; wider places are equally wide.
-/// Of all room_looks, of those that rise by up to 30 degrees and of those that rise more, as many meet
-/// something in a room. Beside a wall outdoors it is half of either, under an awning all above and few to the
-/// sides.
+/// A place is in a room if at least this share of its room_looks meets something, both of those that rise by
+/// up to 30 degrees and of those that rise more. Beside a wall outdoors half of either do; under an awning
+/// all of the steep ones and few of the others.
 constexpr float least_walls_met = 0.85f, least_beside = 0.7f, least_above = 0.75f;
 /// Two wide places are one room if the way between them is not narrower than this share of the narrower one.
 constexpr float same_room = 0.65f;
-/// Nor much narrower than the wider one, unless the other is but a niche of it: a corridor is no part of a
-/// hall.
+/// Nor may it be much narrower than the wider place, unless the other is only a niche: a corridor is no part
+/// of a hall.
 constexpr float wide_gate = 0.6f;
 constexpr std::size_t niche_nodes = 40;
-/// Rooms are at least so wide, metres from the widest place to the nearest surface, and so many nodes.
+/// A room is at least this wide, in metres from its widest place to the nearest surface, and has this many
+/// nodes.
 constexpr float least_clearance = 0.4f;
 constexpr std::size_t least_nodes = 6;
 
@@ -157,8 +158,8 @@ private:
     std::vector<std::size_t> size_;
 };
 
-/// Where a room's walls and ceilings are no planes it goes on beyond most of them, by so many metres at most;
-/// what lies farther is seen through a door or up a shaft.
+/// Where a room's walls and ceilings are no planes it goes on beyond most of them, by this many metres at
+/// most; what lies farther is seen through a door or up a shaft.
 constexpr float deepest_niche = 0.3f, highest_vault = 1;
 
 /// By how much the farthest place of a round wall may be missed between two nodes, metres.

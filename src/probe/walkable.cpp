@@ -15,7 +15,7 @@ namespace stasigraph {
 namespace {
 
 constexpr double most_columns = 4e6;
-/// Ground that nobody is known to reach counts where there is so much of it, square metres.
+/// Ground that nobody is known to reach counts where there is this much of it, square metres.
 constexpr float least_ground = 2;
 /// How far over ground a seed may be, metres.
 constexpr float seed_drop = 4;

@@ -18,8 +18,8 @@ namespace stasigraph {
 namespace {
 
 constexpr double places_in_box = 256;
-/// Of the heart that a probe has to see. Lower: what zone_looks in through a door belongs to a room. Higher:
-/// the far end of a room with corners does not.
+/// The share of a zone's heart that a probe has to see to belong to it. Lower: probes that look in through a
+/// door belong to the room. Higher: those at the far end of a room with corners do not.
 constexpr float seen_enough = 0.2f;
 constexpr std::uint32_t zone_looks = 128;  ///< Rays with which a probe finds zones that have no box.
 /// Of a surface, by probes: with fewer its area decides.

@@ -11,7 +11,7 @@ inline constexpr char magic[8] = {'S', 'G', 'L', 'E', 'V', 'E', 'L', 0};
 /// alone.
 inline constexpr std::uint16_t major = 1, minor = 5;
 inline constexpr std::uint64_t alignment = 64;
-/// Pages are mixed in squares of so many texels; those at a page's edge may be smaller.
+/// Pages are mixed in squares of this many texels; those at a page's edge may be smaller.
 inline constexpr std::uint32_t tile_side = 32, tile_texels = tile_side * tile_side;
 /// A tile is a zone's number (0xffffffff: of none), or with this bit the number of a block, which has the
 /// zone of each texel.

@@ -257,7 +257,7 @@ inline float tube_light(const Lamp& lamp, Point from, Point normal) {
     return sum > 0 ? sum : 0;
 }
 
-/// From so many times its size on a lamp is as good as a point.
+/// From this many times its size on a lamp is as good as a point.
 constexpr float far_off = 16;
 
 }  // namespace detail

@@ -37,7 +37,7 @@ inline float lit_share(const Lamp& lamp, float edge) {
     t = t > 0 ? (t < 1 ? t : 1) : 0;
     return t * t * (3 - 2 * t);
 }
-/// Where so much of it is seen.
+/// Where this much of it is seen.
 inline float edge_where(const Lamp& lamp, float share) {
     return -lamp.fade * std::sin(std::asin(1 - 2 * share) * (1.0f / 3));
 }

@@ -8,7 +8,7 @@
 
 namespace stasigraph::runtime {
 
-/// A cell is hollow if so many times the spacing of probes around each of its corners fits between them as
+/// A cell is hollow if this many times the spacing of probes around each of its corners fits between them as
 /// the radius of an empty ball, and only hollow ones lie between it and the outside (Edelsbrunner and Muecke,
 /// Three-Dimensional Alpha Shapes, ACM TOG 13(1), 1994, with a radius by spacing).
 inline constexpr float hollow_spacings = 4;
@@ -164,7 +164,7 @@ inline Located nearest_on_border(const NetView& net, Point p, std::uint32_t from
 inline std::size_t border_words(std::uint32_t cells) {
     return (std::size_t{cells} + 31) / 32 + 4 * std::size_t{cells};
 }
-/// Six numbers for each box of a tree over so many faces.
+/// Six numbers for each box of a tree over this many faces.
 inline std::size_t border_floats(std::uint32_t faces) {
     std::size_t leaves = 1;
     while (leaves * detail::faces_a_leaf < faces) leaves *= 2;

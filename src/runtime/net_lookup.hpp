@@ -103,7 +103,7 @@ struct Gathered {
     }
 };
 
-/// Puts the heaviest first, so many of them in order; `least`: the weight of the one after them, or 0.
+/// Puts the heaviest first, this many of them in order; `least`: the weight of the one after them, or 0.
 inline void heaviest(const Gathered& all, int count, int* order, float& least) {
     for (int i = 0; i < all.count; ++i) order[i] = i;
     least = 0;

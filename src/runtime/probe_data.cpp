@@ -17,7 +17,7 @@ constexpr std::size_t head_bytes = 80;
 constexpr std::uint32_t version = 5, oldest_version = 2;
 constexpr const char *truncated = "is truncated", *damaged_net = "has a damaged net";
 
-/// Goes over the bytes; whoever reads on has asked whether there are so many.
+/// Reads the bytes in order; the caller has checked that there are enough.
 class Bytes {
 public:
     Bytes(const void* bytes, std::size_t size)

@@ -55,7 +55,7 @@ inline float reflection_share(const ReflectionVolume& p, Point at, Point normal)
     return tilt >= whole ? 1 : tilt <= least ? 0 : (tilt - least) / (whole - least);
 }
 
-/// At most so many probes answer at a point. In their order each has its share of what those before left
+/// At most this many probes answer at a point. In their order each has its share of what those before left
 /// over.
 inline constexpr int most_reflections = 4;
 inline bool reflections_full(int count, float left) {

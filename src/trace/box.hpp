@@ -30,7 +30,7 @@ struct Box {
         return p.x >= low.x && p.x <= high.x && p.y >= low.y && p.y <= high.y && p.z >= low.z &&
                p.z <= high.z;
     }
-    /// Whether a way of so many metres passes through it; a touch counts.
+    /// Whether a way of this many metres passes through it; a touch counts.
     bool meets(Vec3 origin, Vec3 direction, float distance) const {
         float from = 0, to = distance;
         const float o[3] = {origin.x, origin.y, origin.z}, d[3] = {direction.x, direction.y, direction.z},

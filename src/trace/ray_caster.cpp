@@ -20,13 +20,13 @@ namespace {
 // One instruction set, whatever the machine: the same rays meet the same triangles everywhere.
 constexpr const char* kernel_settings = "isa=avx2,set_affinity=0";
 
-/// A gather ray that meets a triangle within this weight of an edge is sent again, so much further inside.
+/// A gather ray that meets a triangle within this weight of an edge is sent again, this much further inside.
 /// Smaller: where faces meet without sharing corners, as a wall on a ground does, rounding lets a ray that
 /// runs into the line of the wall's foot pass under it. Larger: more rays are sent twice (six in ten thousand
 /// of those that end on a mesh), and further beside their direction.
 constexpr float edge_weight = 1e-4f, edge_step = 1e-3f;
-/// Metres of that step at most, and so much more for each metre of the ray: half of what an edit allows a ray
-/// to pass beside a box that changed (bake/edit.cpp), so that it still knows which rays to trace again.
+/// Metres of that step at most, and this much more for each metre of the ray: half of what an edit allows a
+/// ray to pass beside a box that changed (bake/edit.cpp), so that it still knows which rays to trace again.
 constexpr float most_step = 5e-5f, far_step = 5e-7f;
 
 /// Embree reads 16 bytes at the last vertex, so each array ends with a spare one.
@@ -103,7 +103,7 @@ struct Query : RTCIntersectContext {
             if (hit.primID < pane[i].triangle) pane[i] = {hit.geomID, hit.primID, distance, through};
             return;
         }
-        // Behind so many panes nothing is left that matters.
+        // Behind this many panes nothing is left that matters.
         opaque = opaque || panes == most_panes || !(max_channel(through) > 0);
         if (panes < most_panes) pane[panes++] = {hit.geomID, hit.primID, distance, through};
     }

@@ -9,8 +9,8 @@ namespace stasigraph {
 namespace {
 
 constexpr std::size_t gradient_rows_per_task = 256;
-/// Gather rays nearer to the horizon than this count as this high, else the few there are would outweigh all
-/// others; what they then lack is under one hundredth of an even sky's pull to one side.
+/// Gather rays below this height over the horizon count as this high; otherwise the few of them would
+/// outweigh all others. The loss is under one hundredth of the gradient of an even sky on one side.
 constexpr float gradient_cosine = 0.02f;
 
 /// sum[axis][i] += value[i] * by[axis] over one row of 16-bit floats.

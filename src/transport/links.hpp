@@ -25,7 +25,7 @@ constexpr bool meets_texel(std::uint32_t word) {
     return word < lost_word;
 }
 
-/// Texels are invalid or not by so many of their first links, or by all of a tier that has fewer.
+/// Texels are invalid or not by this many of their first links, or by all of a tier that has fewer.
 inline constexpr int links_that_judge = 64;
 
 /// A gather ray that passed coloured glass on its way.
@@ -74,7 +74,7 @@ private:
     std::function<void()> keep_, rest_;
 };
 
-/// Links are kept in pieces of so many rows: traced, saved and brought back one by one.
+/// Links are kept in pieces of this many rows: traced, saved and brought back one by one.
 inline constexpr std::size_t rows_per_piece = std::size_t{1} << 15;
 
 /// Rules: (1) row i is words[start[i] .. start[i + 1]). (2) word k of a row belongs to direction k of its
@@ -232,7 +232,7 @@ void redirect_invalid_links(const Redirection& redirection, std::size_t piece, L
 void record_links(const TracedLevel& traced, const LinksWanted& wanted, const TexelStates& texels,
                   Links& links, Job& job);
 
-/// Directions are made in batches of so many, as plain arrays that the compiler vectorises.
+/// Directions are made in batches of this many, as plain arrays that the compiler vectorises.
 inline constexpr std::uint32_t direction_batch = 64;
 void row_directions(const RowSource& source, std::size_t row, std::uint32_t first, std::uint32_t count,
                     std::array<Vec3, direction_batch>& out);

@@ -33,7 +33,7 @@ struct LightField {
     }
 };
 
-/// How many links of each row count, for each group on its own: the first length, doubled so many times.
+/// How many links of each row count, for each group on its own: the first length, doubled this many times.
 struct RowLengths {
     std::uint32_t first = 0;
     std::size_t groups = 1;
