@@ -216,7 +216,8 @@ TEST(SheetFields, that_have_words_are_told_in_words_by_status_and_survey) {
             if constexpr (Worded<Member>) {
                 if (key.empty() || f.depends == depends::nothing) return;
                 SCOPED_TRACE(table.name + "." + key);
-                for (const auto& [word, value] : Words<Member>::all) {
+                for (const auto& named : Words<Member>::all) {
+                    const std::string_view word = named.first;
                     Level level;
                     const std::string outcome =
                         sheets.outcome(table, key + " = \"" + std::string(word) + "\"", &level);
@@ -229,7 +230,7 @@ TEST(SheetFields, that_have_words_are_told_in_words_by_status_and_survey) {
                             }
                         }
                     });
-                    if (value == member) continue;
+                    if (named.second == member) continue;
                     const std::string wanted =
                         std::string(word) + " instead of " + std::string(word_of(member));
                     const std::vector<Change> changes = changes_between(before, inputs_of(level).items);
