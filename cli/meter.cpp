@@ -126,6 +126,32 @@ void walk(const Options& o, Job& job) {
     say("wrote {}\n", file.string());
 }
 
+void read(const Options& o, Job& job) {
+    const std::vector<MeterPoint> list = points_of(o);
+    const BakedLevel b = load_metered(o);
+    const std::string& set = b.bake.sets[0].name;
+    const std::vector<MeterReading> readings =
+        meter_bake(b, {.points = list, .from_probes = o.from == "probes", .reach = o.reach}, job);
+    const std::string live = live_lights(b.level, set);
+    if (!live.empty() && !o.common.quiet)
+        job.note("the game adds the direct light of " + live + "; it is not in these readings");
+    if (o.common.json) {
+        say("{}\n", to_json(o, set, list, readings).dump(1));
+        return;
+    }
+    say("{:>26}  {:>10} {:>10} {:>10} {:>10}  {}\n", "at (m), set " + set, "lux", "red", "green", "blue",
+        "surface");
+    for (std::size_t i = 0; i < list.size(); ++i) {
+        const std::string place =
+            fmt::format("{:.2f}, {:.2f}, {:.2f}", list[i].at.x, list[i].at.y, list[i].at.z);
+        if (const auto& e = readings[i].irradiance)
+            say("{:>26}  {:>10.4g} {:>10.4g} {:>10.4g} {:>10.4g}  {}\n", place, luminance(*e), e->r, e->g,
+                e->b, o.from == "probes" ? answers_text(readings[i].probes) : readings[i].surface);
+        else
+            say("{:>26}  {:>10} {}\n", place, "-", readings[i].reason);
+    }
+}
+
 }  // namespace
 
 }  // namespace meter_command
@@ -167,32 +193,7 @@ void add_meter(const Command& app) {
         if (points.given() && !o->facing.empty()) throw UsageError{"--facing", "does not go with --points"};
         if (at.given()) parse_vec(o->at, "--at");
         if (!o->facing.empty()) parse_vec(o->facing, "--facing");
-        guarded(o->common, [&](Job& job) {
-            const std::vector<MeterPoint> list = points_of(*o);
-            const BakedLevel b = load_metered(*o);
-            const std::string& set = b.bake.sets[0].name;
-            const std::vector<MeterReading> readings =
-                meter_bake(b, {.points = list, .from_probes = o->from == "probes", .reach = o->reach}, job);
-            const std::string live = live_lights(b.level, set);
-            if (!live.empty() && !o->common.quiet)
-                job.note("the game adds the direct light of " + live + "; it is not in these readings");
-            if (o->common.json) {
-                say("{}\n", to_json(*o, set, list, readings).dump(1));
-                return;
-            }
-            say("{:>26}  {:>10} {:>10} {:>10} {:>10}  {}\n", "at (m), set " + set, "lux", "red", "green",
-                "blue", "surface");
-            for (std::size_t i = 0; i < list.size(); ++i) {
-                const std::string place =
-                    fmt::format("{:.2f}, {:.2f}, {:.2f}", list[i].at.x, list[i].at.y, list[i].at.z);
-                if (const auto& e = readings[i].irradiance)
-                    say("{:>26}  {:>10.4g} {:>10.4g} {:>10.4g} {:>10.4g}  {}\n", place, luminance(*e), e->r,
-                        e->g, e->b,
-                        o->from == "probes" ? answers_text(readings[i].probes) : readings[i].surface);
-                else
-                    say("{:>26}  {:>10} {}\n", place, "-", readings[i].reason);
-            }
-        });
+        guarded(o->common, [&](Job& job) { read(*o, job); });
     });
 }
 
