@@ -148,7 +148,8 @@ void add_vary(const Command& app) {
     c.add_option(
          "--what", o->what,
          "KEY=VALUE,VALUE,...: any key of the sheet, as light.NAME.gain, sky.lux, set.NAME.gain.GROUP or "
-         "quality.bounces; bounces, tier, noise and density alone will do. \"all\" lists settings, their "
+         "quality.bounces; keys of quality and lightmap, as density, alone will do. \"all\" lists settings, "
+         "their "
          "values and ranges")
         .required();
     c.add_option("--camera", o->camera, "a camera of the level; the first unless given");

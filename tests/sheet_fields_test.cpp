@@ -202,6 +202,40 @@ TEST(SheetFields, outside_of_their_range_or_words_are_refused_where_they_stand) 
     EXPECT_GT(words, 12);
 }
 
+TEST(SheetFields, of_tables_that_stand_once_are_changed_by_their_paths) {
+    const Room room;
+    std::set<std::string> changed;
+    for_tables([&]<class T>(const Table<T>& table) {
+        if (table.header.starts_with("[[")) return;
+        const T usual = table.in(load_level(room.sheet));
+        for_fields(usual, [&](const Field& f, const auto& was) {
+            using Member = std::remove_cvref_t<decltype(was)>;
+            const std::string key(plain_key(f, table.name));
+            if (key.empty()) return;
+            if constexpr (detail::Sayable<Member>) {
+                const std::optional<Said<Member>> said = another_value(f, was);
+                ASSERT_TRUE(said.has_value());
+                std::vector<std::string> paths = {table.name + "." + key};
+                if (table.name == "quality" || table.name == "lightmap") paths.push_back(key);
+                for (const std::string& path : paths) {
+                    SCOPED_TRACE(path);
+                    Level level;
+                    ASSERT_NO_THROW(level = load_level(room.sheet, {{path, said->text}}));
+                    bool same = false;
+                    const T now = table.in(level);
+                    for_fields(now, [&](const Field& g, const auto& x) {
+                        if constexpr (std::same_as<std::remove_cvref_t<decltype(x)>, Member>)
+                            if (g.name == f.name) same = x == said->member;
+                    });
+                    EXPECT_TRUE(same);
+                    changed.insert(path);
+                }
+            }
+        });
+    });
+    EXPECT_GT(changed.size(), 35u);
+}
+
 TEST(SheetFields, that_have_words_are_told_in_words_by_status_and_survey) {
     Sheets sheets;
     int told = 0;

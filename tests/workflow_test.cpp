@@ -3,12 +3,14 @@
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <cmath>
 #include <fstream>
 
 #include "stasigraph/bake_folder.hpp"
 #include "stasigraph/compare_bakes.hpp"
 #include "stasigraph/error.hpp"
 #include "stasigraph/finding_files.hpp"
+#include "stasigraph/gallery.hpp"
 #include "stasigraph/game.hpp"
 #include "stasigraph/history.hpp"
 #include "stasigraph/place_folder.hpp"
@@ -193,6 +195,49 @@ SLOW_TEST(Vary, bakes_each_value_and_traces_nothing_twice) {
     wrong.cache = yard.folder / "cache";
     EXPECT_THROW(vary(wrong, job), Error);
     EXPECT_FALSE(fs::exists(yard.folder / "cache")) << "refused before anything is baked";
+}
+
+SLOW_TEST(Vary, places_probes_for_each_value_as_a_bake_does) {
+    const Yard yard;
+    // A second floor, which probes light.
+    Json gltf = good_gltf();
+    gltf["nodes"].push_back(
+        {{"name", "tray"}, {"mesh", 0}, {"translation", {0, 0.5, 0}}, {"scale", {0.4, 1, 0.4}}});
+    gltf["scenes"] = Json::array({{{"nodes", {0, 1}}}});
+    write_bytes(yard.folder / "yard.gltf", gltf.dump());
+    const auto write = [&](const char* spacing) {
+        yard.write(
+            std::string("[[surface]]\nmatch = \"tray\"\nlit_by = \"probes\"\n[[volume]]\nname = \"air\"\n"
+                        "low = [-2, 0.2, -2]\nhigh = [2, 2, 2]\nspacing = ") +
+            spacing + "\n");
+    };
+    write("2.0");
+    Job job;
+    const VaryRequest request{.level_file = yard.sheet(),
+                              .key = "volume.air.spacing",
+                              .values = {"2.0", "0.7"},
+                              .width = 64,
+                              .height = 40};
+    const std::vector<TriedValue> tried = vary(request, job);
+    ASSERT_EQ(tried.size(), 2u);
+    // The largest difference of two pictures, of the light there.
+    const auto apart = [](const Picture& x, const Picture& y) {
+        float most = 0;
+        for (std::size_t i = 0; i < x.pixels.size(); ++i)
+            most = std::max(most, std::abs(luminance(x.pixels[i]) - luminance(y.pixels[i])) /
+                                      (luminance(x.pixels[i]) + 1e-3f));
+        return most;
+    };
+    EXPECT_GT(apart(tried[0].picture, tried[1].picture), 0.003f) << "each has its own probes";
+    for (std::size_t k = 0; k < 2; ++k) {
+        write(request.values[k].c_str());
+        ASSERT_TRUE(yard.bake().written);
+        Gallery gallery(yard.sheet());
+        const ShownPicture baked = gallery.show(
+            {.camera = gallery.level().cameras[0], .settings = {.width = 64, .height = 40}}, job);
+        // Files hold half floats.
+        EXPECT_LT(apart(baked.picture, tried[k].picture), 0.0015f) << request.values[k];
+    }
 }
 
 SLOW_TEST(BakeComparison, measures_and_draws_a_kept_result_two_sets_and_the_reference) {

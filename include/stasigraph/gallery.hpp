@@ -21,7 +21,7 @@ struct Question {
 const std::vector<Question>& questions();
 
 struct ShowRequest {
-    std::string what = "lit";  ///< One of questions().
+    std::string what = "game";  ///< One of questions().
     Camera camera;
     ViewOptions settings;             ///< Its `show` and the range of lux are filled in.
     std::string set;                  ///< The bake set; empty: the first.

@@ -5,6 +5,7 @@
 
 #include "base/random.hpp"
 #include "inspect/check_scene.hpp"
+#include "level/words.hpp"
 
 namespace stasigraph {
 
@@ -24,9 +25,8 @@ constexpr float most_nit = 1e6f, most_sky_nit = 100000;              // a weldin
 /// Of a colour, by its largest channel, from that of any black body.
 constexpr float most_tint = 0.25f;
 
-const char* kind_text(const Light& l) {
-    constexpr const char* names[] = {"sun", "point", "spot", "rectangle", "disc", "tube"};
-    return names[static_cast<int>(l.kind)];
+std::string kind_text(const Light& l) {
+    return std::string(word_of(l.kind));
 }
 
 /// Places of a lamp, from which its light starts.

@@ -3,21 +3,13 @@
 #include <algorithm>
 #include <array>
 
+#include "level/words.hpp"
 #include "results/level_glb.hpp"
 #include "results/result_parts.hpp"
 
 namespace stasigraph {
 
 namespace {
-
-/// Words of settings, by their number.
-constexpr std::array<const char*, 2> shape_words{"flat", "directional"}, denoise_words{"auto", "off"},
-    seam_words{"auto", "off"}, edge_words{"straight", "sharp"};
-
-template <class T>
-const char* word_of(const std::array<const char*, 2>& words, T value, T first) {
-    return words[value == first ? 0 : 1];
-}
 
 Json pair(Vec2 v) {
     return Json::array({v.x, v.y});
@@ -28,14 +20,14 @@ Json to_json(const ManifestSettings& s) {
             {"density_scale", s.density_scale},
             {"page", s.page},
             {"margin", s.margin},
-            {"shape", word_of(shape_words, s.shape, LightmapShape::flat)},
+            {"shape", word_of(s.shape)},
             {"tier", s.tier},
             {"seed", s.seed},
             {"noise", s.noise},
             {"links", {s.first_links, s.most_links}},
-            {"denoise", word_of(denoise_words, s.denoise, Denoise::automatic)},
-            {"seams", word_of(seam_words, s.seams, Seams::automatic)},
-            {"edges", word_of(edge_words, s.edges, Edges::straight)},
+            {"denoise", word_of(s.denoise)},
+            {"seams", word_of(s.seams)},
+            {"edges", word_of(s.edges)},
             {"bounce_gain", s.bounce_gain},
             {"saturation", s.saturation},
             {"bounces", s.bounces ? Json(*s.bounces) : Json("settle")}};
@@ -110,24 +102,24 @@ std::vector<ManifestMap> maps_of(const JsonNode& list, std::size_t pages) {
 }
 
 ManifestSettings settings_of(const JsonNode& j) {
-    const auto is_first = [&](const char* key, const std::array<const char*, 2>& words) {
-        return j[key].text(words[0]) == words[0];
+    // A word of another version is told as the usual one; settings here are for people.
+    const auto word = [&]<Worded E>(const char* key, E usual) {
+        return value_of<E>(j[key].text("")).value_or(usual);
     };
-    ManifestSettings s{
-        .density = real(j["density"]),
-        .density_scale = real(j["density_scale"], 1),
-        .page = whole(j["page"]),
-        .margin = whole(j["margin"]),
-        .shape = is_first("shape", shape_words) ? LightmapShape::flat : LightmapShape::directional,
-        .tier = j["tier"].text(""),
-        .seed = static_cast<std::uint32_t>(j["seed"].count(0, ~std::uint32_t{0})),
-        .noise = real(j["noise"]),
-        .denoise = is_first("denoise", denoise_words) ? Denoise::automatic : Denoise::off,
-        .seams = is_first("seams", seam_words) ? Seams::automatic : Seams::off,
-        .edges = is_first("edges", edge_words) ? Edges::straight : Edges::sharp,
-        .bounce_gain = real(j["bounce_gain"], 1),
-        .saturation = real(j["saturation"], 1),
-        .bounces = {}};
+    ManifestSettings s{.density = real(j["density"]),
+                       .density_scale = real(j["density_scale"], 1),
+                       .page = whole(j["page"]),
+                       .margin = whole(j["margin"]),
+                       .shape = word("shape", LightmapShape::flat),
+                       .tier = j["tier"].text(""),
+                       .seed = static_cast<std::uint32_t>(j["seed"].count(0, ~std::uint32_t{0})),
+                       .noise = real(j["noise"]),
+                       .denoise = word("denoise", Denoise::automatic),
+                       .seams = word("seams", Seams::automatic),
+                       .edges = word("edges", Edges::straight),
+                       .bounce_gain = real(j["bounce_gain"], 1),
+                       .saturation = real(j["saturation"], 1),
+                       .bounces = {}};
     if (const JsonNode links = j["links"]; links.size() == 2) {
         s.first_links = whole(links[std::size_t{0}]);
         s.most_links = whole(links[1]);

@@ -47,9 +47,7 @@ struct Sheet::State {
                                       : near.empty() ? ""
                                                      : "Did you mean \"" + near + "\"?"};
             }
-            const bool single = name == "level" || name == "lightmap" || name == "quality" || name == "sky" ||
-                                name == "occlusion" || name == "prelit" || name == "probes" ||
-                                name == "check";
+            const bool single = is_single_table(name);
             if (single ? !value.is_table() : !value.is_array_of_tables())
                 throw Error{.what = "must be written as a table",
                             .where = where,

@@ -3,6 +3,8 @@
 #include <algorithm>
 
 #include "base/text.hpp"
+#include "level/fields.hpp"
+#include "sheet/sheet_entry.hpp"
 #include "stasigraph/error.hpp"
 
 namespace stasigraph {
@@ -63,22 +65,31 @@ void change_named(toml::array& list, const std::string& name, std::string key, c
          known.empty() ? "It has none of this kind." : "It has: " + known + ".");
 }
 
+/// The table of a key of [quality] or [lightmap] that is said by itself; empty for other words.
+std::string table_of_short(std::string_view key) {
+    std::string table;
+    const auto look = [&](const Field& f, const auto&) {
+        const std::size_t dot = f.sheet.find('.');
+        if (dot != std::string_view::npos && f.sheet.substr(dot + 1) == key) table = f.sheet.substr(0, dot);
+    };
+    const BakeOptions quality;
+    const LightmapOptions lightmap;
+    for_fields(quality, look);
+    for_fields(lightmap, look);
+    return table;
+}
+
 }  // namespace
 
 void change_sheet(toml::table& sheet, const SheetChange& change) {
-    static const std::pair<std::string_view, std::string_view> short_names[] = {
-        {"bounces", "quality"},  {"bounce_gain", "quality"}, {"saturation", "quality"}, {"tier", "quality"},
-        {"noise", "quality"},    {"links", "quality"},       {"denoise", "quality"},    {"edges", "quality"},
-        {"density", "lightmap"}, {"margin", "lightmap"},     {"page", "lightmap"}};
     const toml::table holder = parsed(change);
     const toml::node& value = *holder.get("value");
     const std::size_t dot = change.path.find('.');
     if (dot == std::string::npos) {
-        for (const auto& [key, table] : short_names)
-            if (change.path == key) {
-                table_named(sheet, std::string(table)).insert_or_assign(change.path, value);
-                return;
-            }
+        if (const std::string table = table_of_short(change.path); !table.empty()) {
+            table_named(sheet, table).insert_or_assign(change.path, value);
+            return;
+        }
         fail(change, "names no value of a bake sheet",
              "Write e.g. quality.bounces, sky.lux or light.sun.kelvin.");
     }
@@ -88,9 +99,7 @@ void change_sheet(toml::table& sheet, const SheetChange& change) {
         const std::string near = nearest_word(table, known);
         fail(change, "names no table of a bake sheet", near.empty() ? "" : "Did you mean \"" + near + "\"?");
     }
-    static constexpr std::string_view single[] = {"level", "lightmap",  "quality",
-                                                  "sky",   "occlusion", "prelit"};
-    if (std::find(std::begin(single), std::end(single), table) != std::end(single)) {
+    if (is_single_table(table)) {
         table_named(sheet, table).insert_or_assign(rest, value);
         return;
     }

@@ -87,6 +87,12 @@ std::vector<std::string_view> sheet_tables() {
     return known;
 }
 
+bool is_single_table(std::string_view name) {
+    constexpr std::string_view single[] = {"level",     "lightmap", "quality", "sky",
+                                           "occlusion", "prelit",   "probes",  "check"};
+    return std::find(std::begin(single), std::end(single), name) != std::end(single);
+}
+
 Entry::Entry(const toml::table& table, std::string file, std::string name)
     : table_(table), file_(std::move(file)), name_(std::move(name)) {
     const Keys& known = schema().at(name_);

@@ -13,6 +13,8 @@ namespace stasigraph {
 
 /// Names of all tables that are read.
 std::vector<std::string_view> sheet_tables();
+/// Whether a sheet has a table once, as [probes], and not once for each thing, as [[probe]].
+bool is_single_table(std::string_view name);
 
 /// Threads: none. Borrows the table.
 class Entry {

@@ -9,6 +9,7 @@
 #include "chart/page_texels.hpp"
 #include "codec/files.hpp"
 #include "codec/images.hpp"
+#include "level/words.hpp"
 #include "probe/free_space.hpp"
 #include "results/result_parts.hpp"
 #include "stasigraph/compare.hpp"
@@ -318,12 +319,12 @@ private:
                                  " at this tier");
         add("pages", std::to_string(m.page) + " texels, margin " + std::to_string(m.margin) +
                          (m.block > 1 ? ", blocks of " + std::to_string(m.block) : ""));
-        add("shape", m.shape == LightmapShape::flat ? "flat" : "directional");
+        add("shape", std::string(word_of(m.shape)));
         add("bounces", q.bounces ? std::to_string(*q.bounces) : "until settled");
         add("noise aimed for", fixed(100 * static_cast<double>(t.noise), 1) + " %");
         add("links a texel", std::to_string(t.first_links) + " to " + std::to_string(t.most_links));
         add("smoothing", q.denoise == Denoise::automatic ? "on" : "off");
-        add("shadow edges", q.edges == Edges::straight ? "straight" : "sharp");
+        add("shadow edges", std::string(word_of(q.edges)));
         add("seams", q.seams == Seams::automatic ? "fitted" : "as they come");
         if (q.bounce_gain != 1 || q.saturation != 1)
             add("bounces changed", "gain " + fixed(static_cast<double>(q.bounce_gain), 2) + ", saturation " +

@@ -7,6 +7,7 @@
 #include "stasigraph/bake_folder.hpp"
 #include "stasigraph/changes.hpp"
 #include "stasigraph/error.hpp"
+#include "stasigraph/place.hpp"
 
 namespace fs = std::filesystem;
 
@@ -52,10 +53,10 @@ public:
             changes.insert(changes.begin(), {"tier", tier_name(*request_.tier)});
         Level level = load_level(request_.level_file, changes);
         complete_level(level);
-        if (has_probes(level)) level.placed = load_places(folder_, level);
         const std::uint32_t wanted = set_index(level, request_.set);
         const Camera camera = camera_named(level, request_.camera);  // before long work
         const auto start = std::chrono::steady_clock::now();
+        place(level);
         Baker& baker = baker_for(level);
         const std::vector<ReflectionProbe> mirrors =
             !request_.on_white ? place_reflections(level, job_, store_) : std::vector<ReflectionProbe>{};
@@ -82,9 +83,17 @@ public:
     }
 
 private:
+    /// As a bake does it: where probes were placed for these settings they stand there, else they are placed.
+    void place(Level& level) {
+        if (!has_probes(level)) return;
+        level.placed = load_places(folder_, level);
+        if (!level.placed) level.placed = place_probes(level, job_, store_).places;
+    }
+
     /// The last one, where the level differs in light alone; else a new one.
     Baker& baker_for(const Level& level) {
-        const std::string unlit = inputs_of(level).keys.unlit;
+        const InputKeys keys = inputs_of(level).keys;
+        const std::string unlit = keys.unlit + keys.probes;
         if (!bakers_.empty() && unlit == unlit_ && level.quality.tier == bakers_[0].level().quality.tier &&
             level.quality.links == bakers_[0].level().quality.links)
             return bakers_[0];
