@@ -226,6 +226,7 @@ Json setting_json(const SettingValue& v) {
         j["value"] = v.numbers.empty() ? Json(nullptr) : Json(v.numbers);
     if (!v.unit.empty()) j["unit"] = v.unit;
     if (v.low < v.high) j["range"] = {v.low, v.high};
+    if (!v.words.empty()) j["words"] = v.words;
     return j;
 }
 

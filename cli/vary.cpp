@@ -53,9 +53,13 @@ std::string value_text(const SettingValue& v) {
     return text.empty() ? "not set" : text;
 }
 
+/// "1.5; from 0 to 4", "flat; flat or directional", "settle; from 0 to 1000 or settle".
 std::string setting_text(const SettingValue& v) {
-    return fmt::format("{}{}{}", value_text(v), v.unit.empty() || v.numbers.empty() ? "" : " " + v.unit,
-                       v.low < v.high ? fmt::format("; from {:.6g} to {:.6g}", v.low, v.high) : "");
+    std::string could = v.low < v.high ? fmt::format("from {:.6g} to {:.6g}", v.low, v.high) : "";
+    for (std::size_t i = 0; i < v.words.size(); ++i)
+        could += (could.empty() ? "" : i + 1 == v.words.size() ? " or " : ", ") + v.words[i];
+    return value_text(v) + (v.unit.empty() || v.numbers.empty() ? "" : " " + v.unit) +
+           (could.empty() ? "" : "; " + could);
 }
 
 /// Every setting with its value and range.

@@ -236,6 +236,80 @@ TEST(SheetFields, of_tables_that_stand_once_are_changed_by_their_paths) {
     EXPECT_GT(changed.size(), 35u);
 }
 
+/// A setting as `vary` is given one.
+std::string text_of(const SettingValue& s) {
+    if (!s.text.empty()) return s.text;
+    std::string all;
+    for (const double v : s.numbers) {
+        char text[40];
+        std::snprintf(text, sizeof text, "%.9g", v);
+        all += (all.empty() ? "" : ", ") + std::string(text);
+    }
+    return s.numbers.size() == 1 ? all : "[" + all + "]";
+}
+
+/// Every setting of a level, said again from outside, is what it was.
+void expect_settings_to_be_sayable(const fs::path& sheet) {
+    const std::vector<SettingValue> all = settings_of(load_level(sheet));
+    EXPECT_GT(all.size(), 100u);
+    std::set<std::string> keys;
+    for (SettingValue s : all) {
+        EXPECT_TRUE(keys.insert(s.key).second) << s.key << " is there twice";
+        // What nobody said has no value, and a range of what could be said.
+        if (s.text.empty() && s.numbers.empty()) s.numbers = {s.low};
+        SCOPED_TRACE(s.key + " = " + text_of(s));
+        Level level;
+        try {
+            level = load_level(sheet, {{s.key, text_of(s)}});
+        } catch (const Error& e) {
+            ADD_FAILURE() << e.text();
+            continue;
+        }
+        const std::vector<SettingValue> now = settings_of(level);
+        const auto at = std::find_if(now.begin(), now.end(), [&](const auto& x) { return x.key == s.key; });
+        if (at == now.end()) {
+            ADD_FAILURE() << "is no setting any more";
+            continue;
+        }
+        EXPECT_EQ(at->text, s.text);
+        // The words it has are words that it takes.
+        for (const std::string& word : s.words) {
+            Level other;
+            ASSERT_NO_THROW(other = load_level(sheet, {{s.key, word}})) << word;
+            const std::vector<SettingValue> list = settings_of(other);
+            EXPECT_TRUE(std::any_of(list.begin(), list.end(), [&](const SettingValue& x) {
+                return x.key == s.key && x.text == word;
+            })) << word;
+        }
+        ASSERT_EQ(at->numbers.size(), s.numbers.size());
+        for (std::size_t i = 0; i < s.numbers.size(); ++i)
+            EXPECT_NEAR(at->numbers[i], s.numbers[i], 2e-5 * std::max(1.0, std::abs(s.numbers[i])));
+    }
+    for (const char* key : {"light.sun.azimuth", "light.sun.lux", "light.lamp.candela", "light.a tube.length",
+                            "light.a disc.nit", "volume.volume 1.spacing", "volume.volume 3.figure.height",
+                            "set.night.gain.sky", "level.seed", "probes.default"})
+        EXPECT_TRUE(keys.count(key)) << key;
+    for (const char* key : {"light.sun.at", "light.a disc.width", "light.lamp.inner", "light.lamp.kind",
+                            "volume.ball.to", "set.layer-lamps.gain.sun", "set.days-0800.exposure"})
+        EXPECT_FALSE(keys.count(key)) << key;
+}
+
+TEST(SheetFields, that_survey_lists_can_all_be_varied) {
+    const Room room;
+    // Lights and volumes of every kind, with names and without, and sets that no entry makes.
+    std::string more = "[occlusion]\nreach = 2\n[prelit]\n";
+    for (const char* kind : {"spot", "rectangle", "disc", "tube"})
+        more += std::string("[[light]]\nname = \"a ") + kind + "\"\nkind = \"" + kind +
+                "\"\nat = [0.4, 1.2, 0.3]\ntoward = [0.1, 0.2, 0.0]\n";
+    more +=
+        "[[volume]]\nname = \"ball\"\nshape = \"sphere\"\nat = [0, 1, 0]\nradius = 0.7\n"
+        "[[volume]]\nshape = \"capsule\"\nfrom = [0, 1, 0]\nto = [1, 1, 0]\nradius = 0.5\n"
+        "figure = { height = 1.5 }\n"
+        "[[group]]\nname = \"lamps\"\nlayer = true\n"
+        "[[series]]\nname = \"days\"\nlatitude = 40\nhours = [8, 12]\n";
+    write_bytes(room.sheet, sheet_text + more);
+    expect_settings_to_be_sayable(room.sheet);
+}
 TEST(SheetFields, that_have_words_are_told_in_words_by_status_and_survey) {
     Sheets sheets;
     int told = 0;

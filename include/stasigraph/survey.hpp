@@ -38,11 +38,12 @@ struct Survey {
 
 /// One setting as the level has it, by the path that a sheet or `vary --what` names it with.
 struct SettingValue {
-    std::string key;              ///< "lightmap.density", "light.sun.range", "set.dusk.exposure".
-    std::string text;             ///< A word or a name; empty for numbers.
-    std::vector<double> numbers;  ///< In `unit`; empty where a setting is left to the tier or the meter.
-    std::string unit;             ///< Empty for what has none.
-    double low = 0, high = 0;     ///< What it may be; equal: no range, or one that others decide.
+    std::string key;                 ///< "lightmap.density", "light.sun.range", "set.dusk.exposure".
+    std::string text;                ///< A word or a name; empty for numbers.
+    std::vector<double> numbers;     ///< In `unit`; empty where a setting is left to the tier or the meter.
+    std::string unit;                ///< Empty for what has none.
+    double low = 0, high = 0;        ///< What it may be; equal: no range, or one that others decide.
+    std::vector<std::string> words;  ///< That can be said, some beside numbers; empty: none.
 };
 /// Every setting of the level's tables, and of its lights, sets and volumes, in the order of docs/fields.md.
 std::vector<SettingValue> settings_of(const Level& level);

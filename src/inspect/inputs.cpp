@@ -7,6 +7,7 @@
 #include "bake/set_keys.hpp"
 #include "base/hash.hpp"
 #include "level/field_keys.hpp"
+#include "level/light_keys.hpp"
 #include "level/texture.hpp"
 #include "level/words.hpp"
 #include "stasigraph/changes.hpp"
@@ -189,59 +190,123 @@ std::string inputs_unlit_key(const Level& level) {
     return h.key();
 }
 
-/// Adds what of x one key of a sheet says, as `path` and that key's last word.
+/// Puts in what a member is and which words it could be. False for what no single key tells: globs, shapes,
+/// and colours, which are said in several ways.
 template <class T>
-void add_settings(const std::string& path, const T& x, std::vector<SettingValue>& out) {
-    for_fields(x, [&](const Field& f, const auto& v) {
-        using Value = std::remove_cvref_t<decltype(v)>;
-        const std::size_t dot = f.sheet.find('.');
-        if (dot == std::string_view::npos || f.sheet.find(',') != std::string_view::npos || f.stands_for)
-            return;
-        SettingValue setting{.key = path + std::string(f.sheet.substr(dot)),
-                             .text = {},
-                             .numbers = {},
-                             .unit = std::string(f.unit),
-                             .low = f.low,
-                             .high = f.high};
-        if constexpr (Worded<Value>)
-            setting.text = word_of(v);
-        else if constexpr (std::same_as<Value, bool>)
-            setting.text = flag_word(f, v);
-        else if constexpr (std::same_as<Value, Rgb> || std::same_as<Value, std::string> ||
-                           (std::same_as<T, BakeSet> && std::same_as<Value, std::vector<float>>))
-            return;  // colours are said in several ways, names are part of the path, gains go by group
-        else if constexpr (std::is_enum_v<Value>)
-            return;  // has no word of its own
-        else if (!few_numbers(v, setting.numbers))
-            return;
-        for (double& number : setting.numbers) number /= f.per_unit;
-        out.push_back(std::move(setting));
+bool tell_value(const Field& f, const T& v, SettingValue& to) {
+    if constexpr (Worded<T>) {
+        to.text = word_of(v);
+        for (const auto& known : Words<T>::all) to.words.emplace_back(known.first);
+        return true;
+    } else if constexpr (std::same_as<T, bool>) {
+        to.text = flag_word(f, v);
+        for (const bool either : {true, false}) to.words.emplace_back(flag_word(f, either));
+        return true;
+    } else if constexpr (std::is_enum_v<T> || std::same_as<T, std::string> || std::same_as<T, Rgb> ||
+                         std::same_as<T, std::vector<Rgb>>) {
+        return false;
+    } else {
+        if (!few_numbers(v, to.numbers)) return false;
+        if (to.numbers.empty()) to.text = f.empty;
+        if (!f.empty.empty()) to.words.emplace_back(f.empty);
+        if (f.zero_unsaid && to.numbers == std::vector<double>{0}) to.numbers.clear();
+        for (double& number : to.numbers) number /= f.per_unit;
+        return true;
+    }
+}
+
+/// Collects what can be said of a level by keys of its sheet.
+class SettingList {
+public:
+    /// What single keys say of x. `path`: of an entry of many, "light.sun"; empty for a table that stands
+    /// once. Without what `has` says to be of no use.
+    template <class T, class Has>
+    void add(const std::string& path, const T& x, Has&& has) {
+        for_fields(x, [&](const Field& f, const auto& v) {
+            const std::size_t dot = f.sheet.rfind('.');
+            if (dot == std::string_view::npos || f.sheet.find(',') != std::string_view::npos || f.stands_for)
+                return;
+            const std::string_view key = f.sheet.substr(dot + 1);
+            if (!has(key)) return;
+            SettingValue setting{.key = path.empty() ? std::string(f.sheet) : path + "." + std::string(key),
+                                 .text = {},
+                                 .numbers = {},
+                                 .unit = std::string(f.unit),
+                                 .low = f.low,
+                                 .high = f.high};
+            if (tell_value(f, v, setting)) out.push_back(std::move(setting));
+        });
+    }
+    template <class T>
+    void add(const T& x) {
+        add("", x, [](std::string_view) { return true; });
+    }
+    void number(std::string key, double value, const char* unit, double low, double high) {
+        out.push_back(
+            {.key = std::move(key), .text = {}, .numbers = {value}, .unit = unit, .low = low, .high = high});
+    }
+    std::vector<SettingValue> out;
+};
+
+void add_light(SettingList& list, const Light& light) {
+    const std::string path = "light." + light.name;
+    const std::string_view unit = unit_key(light.kind);
+    list.number(path + "." + std::string(unit), static_cast<double>(luminance(light.color)),
+                unit == "lux"       ? "lx"
+                : unit == "candela" ? "cd"
+                                    : "nit",
+                0, 1e9);
+    if (light.kind == LightKind::sun) {
+        const auto degrees = [](float radians) { return static_cast<double>(radians) / fields::per_degree; };
+        const double azimuth = degrees(std::atan2(-light.direction.x, light.direction.z));
+        list.number(path + ".azimuth", azimuth < 0 ? azimuth + 360 : azimuth, "degrees", -360, 720);
+        list.number(path + ".elevation", degrees(std::asin(std::clamp(-light.direction.y, -1.0f, 1.0f))),
+                    "degrees", -90, 90);
+    }
+    // A light's kind is what it is; another one is another light.
+    list.add(path, light, [&](std::string_view key) {
+        return key != "kind" && is_key_of(light.kind, key) &&
+               (key != "range" || light.kind != LightKind::sun);
     });
+    if (is_key_of(light.kind, "length"))
+        list.number(path + ".length", static_cast<double>(light.width), "m", 0, 1000);
+}
+
+void add_set(SettingList& list, const Level& level, const BakeSet& set) {
+    // What a series or a layer made is no entry of the sheet.
+    if (set.step != none || set.layer != none) return;
+    list.add("set." + set.name, set, [](std::string_view key) { return key != "gain"; });
+    for (std::size_t g = 0; g < level.groups.size(); ++g)
+        list.number("set." + set.name + ".gain." + level.groups[g],
+                    g < set.gains.size() ? static_cast<double>(set.gains[g]) : 1.0, "", 0, 1e6);
+}
+
+void add_volume(SettingList& list, const Volume& volume) {
+    if (volume.by_default) return;
+    list.add("volume." + volume.name, volume, [&](std::string_view key) {
+        return key == "to"       ? volume.shape == VolumeShape::capsule
+               : key == "radius" ? volume.shape != VolumeShape::box
+               : key == "turn"   ? false  // axes tell more than one angle
+               : key == "seeds"  ? false
+                                 : true;
+    });
+    list.add("volume." + volume.name + ".figure", volume.figure, [](std::string_view) { return true; });
 }
 
 }  // namespace
 
 std::vector<SettingValue> settings_of(const Level& level) {
-    std::vector<SettingValue> out;
-    add_settings("lightmap", level.lightmap, out);
-    add_settings("quality", level.quality, out);
-    add_settings("probes", level.probes, out);
-    add_settings("occlusion", level.occlusion, out);
-    add_settings("prelit", level.prelit, out);
-    add_settings("check", level.check, out);
-    for (const Light& light : level.lights) add_settings("light." + light.name, light, out);
-    for (const BakeSet& set : level.sets) {
-        add_settings("set." + set.name, set, out);
-        for (std::size_t g = 0; g < level.groups.size(); ++g)
-            out.push_back({.key = "set." + set.name + ".gain." + level.groups[g],
-                           .text = {},
-                           .numbers = {g < set.gains.size() ? static_cast<double>(set.gains[g]) : 1.0},
-                           .unit = {},
-                           .low = 0,
-                           .high = 1e9});
-    }
-    for (const Volume& volume : level.volumes) add_settings("volume." + volume.name, volume, out);
-    return out;
+    SettingList list;
+    list.add(level.lightmap);
+    list.add(level.quality);
+    list.add(level.probes);
+    list.add(level.occlusion);
+    list.add(level.prelit);
+    list.add(level.check);
+    for (const Light& light : level.lights) add_light(list, light);
+    for (const BakeSet& set : level.sets) add_set(list, level, set);
+    for (const Volume& volume : level.volumes) add_volume(list, volume);
+    return std::move(list.out);
 }
 
 LevelInputs inputs_of(const Level& given) {

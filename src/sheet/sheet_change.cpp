@@ -42,13 +42,23 @@ toml::array& list_named(toml::table& sheet, const std::string& name) {
                 .remedy = "Write [[" + name + "]]."};
 }
 
+/// The name of the entry at a place of a list; of those without one, what the level calls them.
+std::string name_of(const toml::array& list, std::size_t place, const std::string& table) {
+    const toml::table* entry = list[place].as_table();
+    return entry ? (*entry)["name"].value_or(table + " " + std::to_string(place + 1)) : "";
+}
+
 /// set.dusk.gain.sun, series.day.latitude, group.lamps.match, volume.hall.spacing, camera.dome.fov: an entry
 /// by its name, and a table within it where a further dot follows.
-void change_named(toml::array& list, const std::string& name, std::string key, const toml::node& value,
+void change_named(toml::array& list, const std::string& path, const toml::node& value,
                   const SheetChange& change) {
-    for (toml::node& node : list) {
-        toml::table* entry = node.as_table();
-        if (!entry || (*entry)["name"].value_or(std::string()) != name) continue;
+    const std::string table = change.path.substr(0, change.path.find('.'));
+    const std::size_t next = path.find('.');
+    if (next == std::string::npos) fail(change, "says no key", "Write " + table + ".NAME.KEY.");
+    const std::string name = path.substr(0, next), key = path.substr(next + 1);
+    for (std::size_t i = 0; i < list.size(); ++i) {
+        toml::table* entry = list[i].as_table();
+        if (!entry || name_of(list, i, table) != name) continue;
         const std::size_t dot = key.find('.');
         if (dot == std::string::npos) {
             entry->insert_or_assign(key, value);
@@ -58,9 +68,7 @@ void change_named(toml::array& list, const std::string& name, std::string key, c
         return;
     }
     std::string known;
-    for (const toml::node& node : list)
-        if (const toml::table* entry = node.as_table())
-            known += (known.empty() ? "" : ", ") + (*entry)["name"].value_or(std::string("?"));
+    for (std::size_t i = 0; i < list.size(); ++i) known += (i ? ", " : "") + name_of(list, i, table);
     fail(change, "the sheet has no entry named " + name,
          known.empty() ? "It has none of this kind." : "It has: " + known + ".");
 }
@@ -117,9 +125,7 @@ void change_sheet(toml::table& sheet, const SheetChange& change) {
         list.push_back(std::move(entry));
         return;
     }
-    const std::size_t next = rest.find('.');
-    if (next == std::string::npos) fail(change, "says no key", "Write " + table + ".NAME.KEY.");
-    change_named(list, rest.substr(0, next), rest.substr(next + 1), value, change);
+    change_named(list, rest, value, change);
 }
 
 }  // namespace stasigraph

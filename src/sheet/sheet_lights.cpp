@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "base/text.hpp"
+#include "level/light_keys.hpp"
 #include "sheet/sheet_fields.hpp"
 
 namespace stasigraph {
@@ -38,10 +39,6 @@ bool is_area(const Light& light) {
            light.kind == LightKind::tube;
 }
 
-const char* unit_of(const Light& light) {
-    return light.kind == LightKind::sun ? "lux" : is_area(light) ? "nit" : "candela";
-}
-
 /// The light's colour at another luminance; white where it has none.
 void set_strength(Light& light, float value) {
     for (Rgb* color : {&light.color, &light.unit}) {
@@ -63,11 +60,10 @@ void apply_color(const Entry& e, Light& light) {
 }
 
 void apply_size(const Entry& e, Light& light) {
-    const bool flat = light.kind == LightKind::rectangle, tube = light.kind == LightKind::tube;
-    const auto size = [&](const char* key, bool allowed, bool zero, float& to) {
+    const auto size = [&](const char* key, bool zero, float& to) {
         const auto v = e.number(key, -far, far);
         if (!v) return;
-        if (!allowed)
+        if (!is_key_of(light.kind, key))
             e.fail(key, "is no size of light " + light.name,
                    "Rectangles have width and height, discs a "
                    "radius, tubes length and radius, points and spots a radius.");
@@ -76,13 +72,13 @@ void apply_size(const Entry& e, Light& light) {
         if (*v > 1000) e.fail(key, "is a size over 1000 metres", "Use metres.");
         to = static_cast<float>(*v);
     };
-    size("radius", light.kind != LightKind::sun && !flat, !is_area(light), light.radius);
-    size("width", flat, false, light.width);
-    size("height", flat, false, light.height);
-    size("length", tube, false, light.width);
+    size("radius", !is_area(light), light.radius);
+    size("width", false, light.width);
+    size("height", false, light.height);
+    size("length", false, light.width);
     read_fields(e, light);
     for (const char* key : {"inner", "outer", "edge"})
-        if (e.has(key) && light.kind != LightKind::spot)
+        if (e.has(key) && !is_key_of(light.kind, key))
             e.fail(key, "is for spots only", "Use kind = \"spot\".");
     if (light.inner_cone > light.outer_cone)
         e.fail("inner", "inner cone is wider than the outer one", "Both are half angles in degrees.");
@@ -133,7 +129,7 @@ void aim_lamp(const Entry& e, const Affine& frame, Light& light) {
 /// Attaches a photometric profile; the lamp is as strong as its table says unless the entry says otherwise.
 void apply_profile(const Entry& e, SheetFiles& files, Light& light, Level& level) {
     if (!e.has("profile")) return;
-    if (light.kind != LightKind::point && light.kind != LightKind::spot)
+    if (!is_key_of(light.kind, "profile"))
         e.fail("profile", "is for points and spots", "Area lights and suns shine by their shape.");
     const std::string name = e.needed_text("profile");
     auto at = std::find_if(files.profiles.begin(), files.profiles.end(),
@@ -151,7 +147,7 @@ void apply_profile(const Entry& e, SheetFiles& files, Light& light, Level& level
 }
 
 void apply_strength(const Entry& e, const SheetFiles& files, const Level& level, Light& light) {
-    const std::string unit = unit_of(light);
+    const std::string unit(unit_key(light.kind));
     for (const char* other : {"lux", "candela", "nit"})
         if (e.has(other) && unit != other)
             e.fail(other, "is the wrong unit for light " + light.name,
@@ -159,7 +155,7 @@ void apply_strength(const Entry& e, const SheetFiles& files, const Level& level,
                        ".");
     if (const auto v = e.number(unit, 0, 1e9)) set_strength(light, static_cast<float>(*v));
     if (const auto v = e.number("lumens", 0, 1e9)) {
-        if (light.kind == LightKind::sun) e.fail("lumens", "is no unit for suns", "Use lux.");
+        if (!is_key_of(light.kind, "lumens")) e.fail("lumens", "is no unit for suns", "Use lux.");
         if (e.has(unit)) e.fail("lumens", "stands beside " + unit, "Say one of the two.");
         const float each = lumens_per_unit(light, level.profiles);
         if (!(each > 0)) e.fail("lumens", "a light without any size or cone cannot send lumens", "");
