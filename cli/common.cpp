@@ -291,8 +291,8 @@ void warn_unlit(const Level& level) {
                count > 1 ? "them" : "it");
 }
 
-BakedLevel load_baked(const Common& common, const fs::path& folder, const std::string& set) {
-    BakedLevel b = load_baked_level(load(common), folder, set, tier_named(common.tier));
+BakedLevel load_baked(const Common& common, Level level, const fs::path& folder, const std::string& set) {
+    BakedLevel b = load_baked_level(std::move(level), folder, set, tier_named(common.tier));
     if (b.bake.stale && !common.quiet) warn_stale(b.bake);
     return b;
 }

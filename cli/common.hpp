@@ -89,8 +89,9 @@ Json rgb(stasigraph::Rgb c);
 Json setting_json(const stasigraph::SettingValue& setting);
 stasigraph::Vec3 parse_vec(const std::string& text, const std::string& option);
 
-/// Tells of the level and, where its bake is out of date, of that.
-stasigraph::BakedLevel load_baked(const Common& common, const fs::path& folder, const std::string& set);
+/// load_baked_level() at the tier asked for; says so where the bake is out of date. `level`: of load().
+stasigraph::BakedLevel load_baked(const Common& common, stasigraph::Level level, const fs::path& folder,
+                                  const std::string& set);
 
 /// Says on standard error that a bake is out of date, and because of what.
 void warn_stale(const stasigraph::SavedBake& bake);

@@ -28,9 +28,10 @@ std::vector<MeterPoint> points_of(const Options& o) {
 
 /// With the results of the set that is asked for.
 BakedLevel load_metered(const Options& o) {
-    const Level names = load_level(o.common.level);
-    return load_baked(o.common, o.out.empty() ? default_output(o.common.level) : o.out,
-                      names.sets[set_index(names, o.set)].name);
+    Level level = load(o.common);
+    const std::string set = level.sets[set_index(level, o.set)].name;
+    return load_baked(o.common, std::move(level), o.out.empty() ? default_output(o.common.level) : o.out,
+                      set);
 }
 
 Json to_json(const Options& o, const std::string& set, const std::vector<MeterPoint>& points,

@@ -45,7 +45,7 @@ void run(Options& o, Job& job) {
     if (o.out.empty()) o.out = default_output(o.common.level);
     if (o.file.empty()) o.file = o.out / "game.sgl";
     check_target(o.file, o.common.level);
-    const BakedLevel b = load_baked(o.common, o.out, "");
+    const BakedLevel b = load_baked(o.common, load(o.common), o.out, "");
     pack_bake(b, o.out, o.file, {.pixels = o.pixels == "rgb9e5" ? GamePixels::rgb9e5 : GamePixels::half},
               job);
     runtime::Game game;

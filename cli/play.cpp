@@ -56,7 +56,7 @@ void run(Options& o, Job& job) {
     Common level_of = o.common;
     level_of.level = script.level;
     const fs::path folder = o.out.empty() ? default_output(script.level) : o.out;
-    const BakedLevel b = load_baked(level_of, folder, "");
+    const BakedLevel b = load_baked(level_of, load(level_of), folder, "");
     const fs::path to = o.to.empty() ? folder / "play" / o.common.level.stem() : o.to;
     left_behind() =
         "the frames drawn so far are in " + to.string() + "; the same command draws all of them again";

@@ -194,7 +194,8 @@ TEST(SheetFields, outside_of_their_range_or_words_are_refused_where_they_stand) 
                 refused("7", "is not a text");
                 ++words;
             }
-            if (std::same_as<Member, bool> && !f.yes.empty()) refused("\"perhaps\"", "is neither");
+            if (std::same_as<Member, bool> && !f.yes.empty())
+                for (const char* other : {"\"perhaps\"", "true"}) refused(other, "is neither");
             if (!f.empty.empty()) refused("\"perhaps\"", std::string(f.empty));
         });
     });

@@ -286,8 +286,6 @@ void add_volume(SettingList& list, const Volume& volume) {
     list.add("volume." + volume.name, volume, [&](std::string_view key) {
         return key == "to"       ? volume.shape == VolumeShape::capsule
                : key == "radius" ? volume.shape != VolumeShape::box
-               : key == "turn"   ? false  // axes tell more than one angle
-               : key == "seeds"  ? false
                                  : true;
     });
     list.add("volume." + volume.name + ".figure", volume.figure, [](std::string_view) { return true; });

@@ -24,12 +24,12 @@ T read_number(const Entry& e, std::string_view key, const Field& f) {
 
 inline bool read_flag(const Entry& e, std::string_view key, const Field& f) {
     if (f.yes.empty()) return *e.flag(key);
-    const std::string said = *e.text(key);
+    const auto said = e.node(key)->value_exact<std::string>();
     const auto quoted = [](std::string_view word) { return '"' + std::string(word) + '"'; };
-    if (said != f.yes && said != f.no)
+    if (!said || (*said != f.yes && *said != f.no))
         e.fail(key, "is neither " + quoted(f.yes) + " nor " + quoted(f.no),
                "Use " + quoted(f.yes) + " or " + quoted(f.no) + ".");
-    return said == f.yes;
+    return *said == f.yes;
 }
 
 /// A number, or the word for none.
